@@ -1,0 +1,325 @@
+// Package catalog describes record types, their fields, choices and rules as
+// values. The standard types are one embedded document; types and fields of a
+// customer's own are the same values, and nothing else tells them apart. The
+// package knows no database and no face.
+package catalog
+
+import (
+	_ "embed"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/fault"
+
+	"gopkg.in/yaml.v3"
+)
+
+// FieldType is the type of a field's value.
+type FieldType string
+
+// The field types.
+const (
+	Text      FieldType = "text"
+	LongText  FieldType = "long_text"
+	Integer   FieldType = "integer"
+	Decimal   FieldType = "decimal"
+	Money     FieldType = "money"
+	Percent   FieldType = "percent"
+	Date      FieldType = "date"
+	DateTime  FieldType = "date_time"
+	YesNo     FieldType = "yes_no"
+	OneChoice FieldType = "choice"
+	Choices   FieldType = "choices"
+	Email     FieldType = "email"
+	Phone     FieldType = "phone"
+	URL       FieldType = "url"
+	Country   FieldType = "country"
+	Language  FieldType = "language"
+	Currency  FieldType = "currency"
+	Reference FieldType = "reference"
+)
+
+// FieldTypes lists every field type in the order in which they are offered.
+var FieldTypes = []FieldType{Text, LongText, Integer, Decimal, Money, Percent, Date, DateTime, YesNo,
+	OneChoice, Choices, Email, Phone, URL, Country, Language, Currency, Reference}
+
+// Choice is one allowed value of a choice field.
+type Choice struct {
+	Code   string   `json:"code" yaml:"code"`
+	Label  string   `json:"label" yaml:"label"`
+	Other  []string `json:"other,omitempty" yaml:"other,omitempty"` // other spellings
+	Closed bool     `json:"closed,omitempty" yaml:"closed,omitempty"`
+}
+
+// Field is one typed attribute of a record type.
+type Field struct {
+	Name      string    `json:"name" yaml:"name"`
+	Label     string    `json:"label" yaml:"label"`
+	Help      string    `json:"help,omitempty" yaml:"help,omitempty"`
+	Type      FieldType `json:"type" yaml:"type"`
+	Required  bool      `json:"required,omitempty" yaml:"required,omitempty"`
+	Key       bool      `json:"key,omitempty" yaml:"key,omitempty"`             // unique when filled
+	Lookup    bool      `json:"lookup,omitempty" yaml:"lookup,omitempty"`       // its normal form is kept and indexed, but need not be unique
+	Length    int       `json:"length,omitempty" yaml:"length,omitempty"`       // most characters, 0 means the type's own limit
+	Precision int       `json:"precision,omitempty" yaml:"precision,omitempty"` // digits after the decimal sign
+	Default   string    `json:"default,omitempty" yaml:"default,omitempty"`
+	Choices   []Choice  `json:"choices,omitempty" yaml:"choices,omitempty"`
+	To        string    `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
+	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
+	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"` // added by the customer
+}
+
+// Normalised reports whether a normal form of the field is kept beside it.
+func (f Field) Normalised() bool { return f.Key || f.Lookup }
+
+// MaxLength is the most characters that the field takes.
+func (f Field) MaxLength() int {
+	if f.Length > 0 {
+		return f.Length
+	}
+	switch f.Type {
+	case LongText:
+		return 100_000
+	case Email:
+		return 254 // RFC 5321 path limit less the angle brackets
+	case URL:
+		return 2000
+	case Text:
+		return 255
+	}
+	return 0
+}
+
+// MatchRule is a set of field comparisons by which a draft finds a record:
+// all its fields must be filled and equal in their normal form.
+type MatchRule struct {
+	Name   string   `json:"name,omitempty" yaml:"name,omitempty"`
+	Fields []string `json:"fields" yaml:"fields"` // "id" stands for the record id
+}
+
+// RecordRule is a CEL condition that every record must meet, with the message
+// shown when it does not.
+type RecordRule struct {
+	Name      string `json:"name" yaml:"name"`
+	Condition string `json:"condition" yaml:"condition"`
+	Message   string `json:"message" yaml:"message"`
+	Field     string `json:"field,omitempty" yaml:"field,omitempty"` // where the message is shown
+}
+
+// RecordType is a kind of record.
+type RecordType struct {
+	Name    string       `json:"name" yaml:"name"`
+	Label   string       `json:"label" yaml:"label"`
+	Plural  string       `json:"plural" yaml:"plural"`
+	Prefix  string       `json:"prefix" yaml:"prefix"` // of the id, such as CON
+	Title   []string     `json:"title" yaml:"title"`   // the fields that name a record, joined by a space
+	Fields  []Field      `json:"fields" yaml:"fields"`
+	Match   []MatchRule  `json:"match" yaml:"match"`
+	Rules   []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
+	Version int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
+	Own     bool         `json:"own,omitempty" yaml:"own,omitempty"`
+}
+
+// Field finds a field by name.
+func (t RecordType) Field(name string) (Field, bool) {
+	i := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == name })
+	if i < 0 {
+		return Field{}, false
+	}
+	return t.Fields[i], true
+}
+
+// RecordID writes an id the way people see it, such as CON-1042.
+func (t RecordType) RecordID(id int64) string { return fmt.Sprintf("%s-%d", t.Prefix, id) }
+
+// ErrRecordID says that a text is not an id of the record type.
+var ErrRecordID = fault.New(fault.Invalid, "not_a_record_id", "this is not a record id of the type")
+
+// ParseRecordID reads an id such as CON-1042; case and a missing hyphen do not
+// matter, the prefix does.
+func (t RecordType) ParseRecordID(s string) (int64, error) {
+	s = strings.ToUpper(strings.TrimSpace(s))
+	rest, ok := strings.CutPrefix(s, strings.ToUpper(t.Prefix))
+	if ok {
+		rest = strings.TrimPrefix(rest, "-")
+		var id int64
+		for _, c := range rest {
+			if c < '0' || c > '9' || id > 1e15 {
+				id = 0
+				break
+			}
+			id = id*10 + int64(c-'0')
+		}
+		if id > 0 {
+			return id, nil
+		}
+	}
+	return 0, ErrRecordID.With(s).Mended(fmt.Sprintf("An id of %s looks like %s.", t.Plural, t.RecordID(1042)))
+}
+
+// Catalog is all record types of a workspace.
+type Catalog struct {
+	Types []RecordType `json:"types" yaml:"types"`
+}
+
+// Type finds a record type by name.
+func (c Catalog) Type(name string) (RecordType, bool) {
+	i := slices.IndexFunc(c.Types, func(t RecordType) bool { return t.Name == name })
+	if i < 0 {
+		return RecordType{}, false
+	}
+	return c.Types[i], true
+}
+
+// MustType finds a record type or gives the fault that names those there are.
+func (c Catalog) MustType(name string) (RecordType, error) {
+	t, ok := c.Type(name)
+	if !ok {
+		var names []string
+		for _, t := range c.Types {
+			names = append(names, t.Name)
+		}
+		return t, fault.New(fault.NotFound, "unknown_record_type", "there is no such record type").With(name).
+			Mended("Record types here: " + strings.Join(names, ", ") + ".")
+	}
+	return t, nil
+}
+
+//go:embed standard.yaml
+var standard []byte
+
+// Standard gives the record types with which every workspace starts.
+func Standard() (Catalog, error) {
+	var doc struct {
+		Words map[string][]string `yaml:"words"` // anchors for the synonyms
+		Types []RecordType        `yaml:"types"`
+	}
+	if err := yaml.Unmarshal(standard, &doc); err != nil {
+		return Catalog{}, fmt.Errorf("standard record types: %w", err)
+	}
+	c := Catalog{Types: doc.Types}
+	for i := range c.Types {
+		c.Types[i].Version = 1
+		if err := c.CheckType(c.Types[i]); err != nil {
+			return Catalog{}, fmt.Errorf("standard record types: %w", err)
+		}
+	}
+	return c, nil
+}
+
+var nameShape = regexp.MustCompile(`^[a-z][a-z0-9_]{0,39}$`)
+var prefixShape = regexp.MustCompile(`^[A-Z][A-Z0-9]{1,5}$`)
+
+// Reserved names stand for what every record has, so no field may take them.
+var Reserved = []string{"id", "version", "created_at", "created_by", "changed_at", "changed_by", "import"}
+
+// CheckField says whether a field may be added to t in this catalogue.
+func (c Catalog) CheckField(t RecordType, f Field) error {
+	bad := func(code, message, value, mend string) error {
+		return fault.New(fault.Invalid, code, message).At(fault.Place{Path: t.Name + "." + f.Name}).With(value).Mended(mend)
+	}
+	switch {
+	case !nameShape.MatchString(f.Name):
+		return bad("bad_name", "a field's name starts with a small letter and holds small letters, digits and underscores, at most 40", f.Name, "For example: berth_number.")
+	case slices.Contains(Reserved, f.Name):
+		return bad("reserved_name", "every record already has this under the same name", f.Name, "Take another name.")
+	case strings.TrimSpace(f.Label) == "":
+		return bad("label_missing", "a field needs a label", "", "Give the words that people read above the column.")
+	case !slices.Contains(FieldTypes, f.Type):
+		return bad("unknown_field_type", "there is no such field type", string(f.Type), fmt.Sprintf("Field types: %v.", FieldTypes))
+	case (f.Type == OneChoice || f.Type == Choices) && len(f.Choices) == 0:
+		return bad("choices_missing", "a choice field needs its choices", "", "Give at least one code and label.")
+	case f.Type == Reference && f.To != t.Name:
+		if _, ok := c.Type(f.To); !ok {
+			return bad("unknown_record_type", "the reference points to a record type that is not there", f.To, "")
+		}
+	}
+	if f.Key && !slices.Contains([]FieldType{Text, Integer, Email, Phone, URL}, f.Type) {
+		return bad("bad_key", "a field of this type cannot be a key", string(f.Type), "Keys are text, integer, email, phone or url.")
+	}
+	seen := map[string]bool{}
+	for _, ch := range f.Choices {
+		if ch.Code == "" || seen[ch.Code] {
+			return bad("bad_choice", "every choice needs a code of its own", ch.Code, "")
+		}
+		seen[ch.Code] = true
+	}
+	return nil
+}
+
+// CheckType says whether a record type is sound within this catalogue.
+func (c Catalog) CheckType(t RecordType) error {
+	bad := func(code, message, value string) error {
+		return fault.New(fault.Invalid, code, message).At(fault.Place{Path: t.Name}).With(value)
+	}
+	if !nameShape.MatchString(t.Name) {
+		return bad("bad_name", "a record type's name starts with a small letter and holds small letters, digits and underscores, at most 40", t.Name)
+	}
+	if !prefixShape.MatchString(t.Prefix) {
+		return bad("bad_prefix", "an id prefix is two to six capital letters or digits", t.Prefix)
+	}
+	seen := map[string]bool{}
+	for _, f := range t.Fields {
+		if seen[f.Name] {
+			return bad("field_exists", "there are two fields of this name", f.Name)
+		}
+		seen[f.Name] = true
+		if err := c.CheckField(t, f); err != nil {
+			return err
+		}
+	}
+	if len(t.Title) == 0 {
+		return bad("title_missing", "a record type names the fields that make its title", "")
+	}
+	for _, name := range t.Title {
+		if !seen[name] {
+			return bad("unknown_field", "the title names a field that is not there", name)
+		}
+	}
+	for _, r := range t.Match {
+		if err := t.CheckMatchRule(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// CheckMatchRule says whether a match rule can work on this type: every field
+// must exist and keep a normal form.
+func (t RecordType) CheckMatchRule(r MatchRule) error {
+	if len(r.Fields) == 0 {
+		return fault.New(fault.Invalid, "rule_empty", "a match rule needs at least one field").At(fault.Place{Path: t.Name})
+	}
+	for _, name := range r.Fields {
+		if name == "id" && len(r.Fields) == 1 {
+			continue
+		}
+		f, ok := t.Field(name)
+		if !ok {
+			return fault.New(fault.Invalid, "unknown_field", "a match rule names a field that the record type does not have").
+				At(fault.Place{Path: t.Name}).With(name)
+		}
+		if !f.Normalised() {
+			return fault.New(fault.Invalid, "rule_not_selective", "a match rule can only compare fields whose normal form is kept").
+				At(fault.Place{Path: t.Name}).With(name).Mended("Make the field a key or a lookup field, or take another.")
+		}
+	}
+	return nil
+}
+
+// AddField gives a copy of t with one more field, one version on.
+func (c Catalog) AddField(t RecordType, f Field) (RecordType, error) {
+	if _, there := t.Field(f.Name); there {
+		return t, fault.New(fault.Conflict, "field_exists", "the record type already has a field of this name").
+			At(fault.Place{Path: t.Name}).With(f.Name).Mended("Take another name.")
+	}
+	f.Own = true
+	if err := c.CheckField(t, f); err != nil {
+		return t, err
+	}
+	t.Fields = append(slices.Clone(t.Fields), f)
+	t.Version++
+	return t, nil
+}

@@ -1,0 +1,267 @@
+package mapping
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Plan is a routine made ready for the rows of one source. It keeps what its
+// readers have seen and is not safe for use by several goroutines.
+type Plan struct {
+	Drafts  []*DraftPlan
+	columns int
+	header  []string
+}
+
+// DraftPlan works out one draft of each row.
+type DraftPlan struct {
+	Type    catalog.RecordType
+	Fields  []FieldPlan         // in the order of the record type
+	Rules   []catalog.MatchRule // those that can work with the mapped fields
+	HasID   bool
+	id      origin
+	country int // index in Fields of the country that phone numbers belong to, or -1
+}
+
+// FieldPlan works out one field.
+type FieldPlan struct {
+	Field  catalog.Field
+	origin origin
+	reader *value.Reader
+}
+
+type origin struct {
+	from      []int
+	column    string // header of the first column, for problems
+	join      string
+	fixed     string
+	otherwise string
+	values    map[string]string
+}
+
+// Outcome of typing one row: values in the order of the draft's fields.
+type Typed struct {
+	ID       int64    // record id given in the row, 0 when none
+	Values   []string // canonical texts, empty when blank
+	Problems []problem.Problem
+}
+
+// NewPlan makes a routine ready. The columns decide by their profile what the
+// routine leaves open (date order, decimal sign).
+func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error) {
+	header := make([]string, len(columns))
+	for i, col := range columns {
+		header[i] = col.Header
+	}
+	if err := r.Check(c, header); err != nil {
+		return nil, err
+	}
+	p := &Plan{columns: len(columns), header: header}
+	for _, d := range r.Drafts {
+		t, err := c.MustType(d.Type)
+		if err != nil {
+			return nil, err
+		}
+		dp, err := newDraftPlan(d, t, r.Reading, columns)
+		if err != nil {
+			return nil, err
+		}
+		p.Drafts = append(p.Drafts, dp)
+	}
+	return p, nil
+}
+
+func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns []sheet.Column) (*DraftPlan, error) {
+	dp := &DraftPlan{Type: t, country: -1}
+	if o, ok := d.Fields[IDField]; ok {
+		dp.HasID = true
+		dp.id = newOrigin(o, columns)
+	}
+	for _, f := range t.Fields {
+		o, ok := d.Fields[f.Name]
+		if !ok {
+			continue
+		}
+		fp := FieldPlan{Field: f, origin: newOrigin(o, columns)}
+		set, err := settings(reading, fp.origin, columns)
+		if err != nil {
+			return nil, err
+		}
+		fp.reader = value.NewReader(f, set)
+		if f.Type == catalog.Country && f.Name == "country" {
+			dp.country = len(dp.Fields)
+		}
+		dp.Fields = append(dp.Fields, fp)
+	}
+	rules := d.Match
+	if len(rules) == 0 {
+		rules = t.Match
+	}
+	for _, rule := range rules {
+		if dp.canUse(rule) {
+			dp.Rules = append(dp.Rules, rule)
+		}
+	}
+	return dp, nil
+}
+
+func (dp *DraftPlan) canUse(rule catalog.MatchRule) bool {
+	for _, name := range rule.Fields {
+		if name == IDField {
+			if !dp.HasID {
+				return false
+			}
+			continue
+		}
+		if !slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name }) {
+			return false
+		}
+	}
+	return true
+}
+
+func newOrigin(o Origin, columns []sheet.Column) origin {
+	out := origin{join: o.Join, fixed: o.Fixed, otherwise: o.Otherwise}
+	if out.join == "" {
+		out.join = " "
+	}
+	for _, name := range o.From {
+		i := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == name })
+		if i >= 0 {
+			out.from = append(out.from, i)
+		}
+	}
+	if len(o.From) > 0 {
+		out.column = o.From[0]
+	}
+	if len(o.Values) > 0 {
+		out.values = map[string]string{}
+		for from, to := range o.Values {
+			out.values[value.Fold(from)] = to
+		}
+	}
+	return out
+}
+
+// settings takes what was set by hand first, then what the whole column decides.
+func settings(reading sheet.Reading, o origin, columns []sheet.Column) (value.Settings, error) {
+	s := value.Settings{DecimalSign: reading.DecimalSign, DateOrder: value.DateOrder(reading.DateOrder), Country: reading.Country}
+	for _, i := range o.from {
+		if s.DecimalSign == "" {
+			s.DecimalSign = columns[i].DecimalSign
+		}
+		if s.DateOrder == "" {
+			s.DateOrder = value.DateOrder(columns[i].DateOrder)
+		}
+	}
+	if reading.Zone != "" {
+		zone, err := time.LoadLocation(reading.Zone)
+		if err != nil {
+			return s, fault.New(fault.Invalid, "bad_reading", "there is no such time zone").At(fault.Place{Path: "reading.zone"}).With(reading.Zone).
+				Mended("Give a name such as Europe/Oslo.")
+		}
+		s.Zone = zone
+	}
+	return s, nil
+}
+
+// text gives what the row says for this origin, before it is typed.
+func (o *origin) text(cells []string) string {
+	var s string
+	switch len(o.from) {
+	case 0:
+		s = o.fixed
+	case 1:
+		if i := o.from[0]; i < len(cells) {
+			s = value.Trim(cells[i])
+		}
+	default:
+		var parts []string
+		for _, i := range o.from {
+			if i < len(cells) {
+				if c := value.Trim(cells[i]); c != "" {
+					parts = append(parts, c)
+				}
+			}
+		}
+		s = strings.Join(parts, o.join)
+	}
+	if s != "" && o.values != nil {
+		if to, ok := o.values[value.Fold(s)]; ok {
+			s = to
+		}
+	}
+	if s == "" {
+		s = o.otherwise
+	}
+	return s
+}
+
+// Ragged finds the problem of a row that has filled cells beyond the header.
+func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
+	for i := p.columns; i < len(row.Cells); i++ {
+		if value.Trim(row.Cells[i]) != "" {
+			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: itoa(len(row.Cells)) + " cells under " + itoa(p.columns) + " headers"}, true
+		}
+	}
+	return problem.Problem{}, false
+}
+
+// Apply types one row for the draft. The result's slices are used again by the next call.
+func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
+	out.ID, out.Problems = 0, out.Problems[:0]
+	out.Values = out.Values[:0]
+	for range dp.Fields {
+		out.Values = append(out.Values, "")
+	}
+	if dp.HasID {
+		dp.applyID(row, out)
+	}
+	country := ""
+	if dp.country >= 0 {
+		dp.applyField(dp.country, row, "", out)
+		country = out.Values[dp.country]
+	}
+	for i := range dp.Fields {
+		if i != dp.country {
+			dp.applyField(i, row, country, out)
+		}
+	}
+}
+
+func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
+	text := dp.id.text(row.Cells)
+	if text == "" {
+		return
+	}
+	id, err := dp.Type.ParseRecordID(text)
+	if err != nil {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: IDField, Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
+		return
+	}
+	out.ID = id
+}
+
+func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, out *Typed) {
+	fp := &dp.Fields[i]
+	text := fp.origin.text(row.Cells)
+	if text == "" {
+		return
+	}
+	v, trouble := fp.reader.ReadIn(text, country)
+	if trouble.Code != "" {
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: fp.Field.Name, Column: fp.origin.column, Value: text, Detail: trouble.Detail})
+		return
+	}
+	out.Values[i] = v
+}
+
+// Column gives the header that a field's value comes from, empty when none.
+func (fp FieldPlan) Column() string { return fp.origin.column }

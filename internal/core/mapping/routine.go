@@ -1,0 +1,146 @@
+// Package mapping holds the routine (the reusable set-up of an import), works
+// out what each row asks for, and suggests which column belongs to which
+// field. It knows no database and no face.
+package mapping
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
+)
+
+// May says what an import may do to records.
+type May string
+
+// What an import may do.
+const (
+	Create         May = "create"
+	Update         May = "update"
+	CreateOrUpdate May = "create_or_update"
+)
+
+// Mays lists what an import may do, the careful default last.
+var Mays = []May{Create, Update, CreateOrUpdate}
+
+// IDField is the name under which a mapping gives the record's id.
+const IDField = "id"
+
+// Routine is the reusable set-up of an import.
+type Routine struct {
+	Name    string        `json:"name,omitempty" yaml:"name,omitempty"`
+	Reading sheet.Reading `json:"reading" yaml:"reading,omitempty"`
+	May     May           `json:"may" yaml:"may"`
+	Drafts  []Draft       `json:"drafts" yaml:"drafts"`
+}
+
+// Draft says how a row becomes one record.
+type Draft struct {
+	Type   string              `json:"type" yaml:"type"`
+	Fields map[string]Origin   `json:"fields" yaml:"fields"`
+	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
+}
+
+// Origin says where a field's value comes from: columns or one fixed value,
+// with another fixed value where the first gave nothing.
+type Origin struct {
+	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"` // headers; several are joined
+	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`      // stands between several, a space when empty
+	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
+	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
+	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
+}
+
+// Check says whether the routine can work with these record types and, when
+// columns are given, with these columns.
+func (r Routine) Check(c catalog.Catalog, columns []string) error {
+	if !slices.Contains(Mays, r.May) {
+		return fault.New(fault.Invalid, "unknown_may", "an import may not do this").At(fault.Place{Path: "may"}).With(string(r.May)).
+			Mended(fmt.Sprintf("Choose one of %v.", Mays))
+	}
+	if len(r.Drafts) != 1 {
+		return fault.New(fault.Invalid, "drafts_missing", "a routine needs one draft").At(fault.Place{Path: "drafts"}).Mended("Say into which record type the rows go.")
+	}
+	if err := r.Reading.Check(); err != nil {
+		return err
+	}
+	for i, d := range r.Drafts {
+		if err := d.check(c, columns, fmt.Sprintf("drafts[%d]", i)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
+	t, err := c.MustType(d.Type)
+	if err != nil {
+		return err
+	}
+	names := make([]string, 0, len(d.Fields))
+	for name := range d.Fields {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		at := fault.Place{Path: path + ".fields." + name}
+		if _, ok := t.Field(name); !ok && name != IDField {
+			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").At(at).With(name).
+				Mended("Fields: " + fieldNames(t) + ".")
+		}
+		o := d.Fields[name]
+		if len(o.From) == 0 && o.Fixed == "" {
+			return fault.New(fault.Invalid, "origin_missing", "the field has neither a column nor a fixed value").At(at).With(name)
+		}
+		if len(o.From) > 0 && o.Fixed != "" {
+			return fault.New(fault.Invalid, "origin_twice", "the field has both columns and a fixed value").At(at).With(name).
+				Mended("Keep one; use otherwise for a value where the columns give nothing.")
+		}
+		if columns == nil {
+			continue
+		}
+		for _, from := range o.From {
+			if !slices.Contains(columns, from) {
+				return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at).With(from).
+					Mended("Columns: " + fault.Cut(strings.Join(columns, ", "), 300) + ".")
+			}
+		}
+	}
+	for i, rule := range d.Match {
+		if err := t.CheckMatchRule(rule); err != nil {
+			f, _ := fault.From(err)
+			return f.At(fault.Place{Path: fmt.Sprintf("%s.match[%d]", path, i)})
+		}
+	}
+	return nil
+}
+
+func fieldNames(t catalog.RecordType) string {
+	names := []string{IDField}
+	for _, f := range t.Fields {
+		names = append(names, f.Name)
+	}
+	return strings.Join(names, ", ")
+}
+
+// Unplaced lists the columns that no field takes.
+func (r Routine) Unplaced(columns []string) []string {
+	used := map[string]bool{}
+	for _, d := range r.Drafts {
+		for _, o := range d.Fields {
+			for _, c := range o.From {
+				used[c] = true
+			}
+		}
+	}
+	var free []string
+	for _, c := range columns {
+		if !used[c] {
+			free = append(free, c)
+		}
+	}
+	return free
+}

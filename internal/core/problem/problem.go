@@ -1,0 +1,147 @@
+// Package problem names everything that can be wrong with a cell or a row of
+// an import: a stable code each, with the sentence a person reads and what
+// would mend it. Problems are stored as code, place and value; the words are
+// made here when they are shown, so every face says the same.
+package problem
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/fault"
+)
+
+// Code is a stable name of a kind of problem.
+type Code string
+
+// The codes, in the order of the reading, typing, linking and matching of a row.
+const (
+	RaggedRow        Code = "ragged_row"
+	ControlCharacter Code = "control_character"
+	BadEncoding      Code = "bad_encoding"
+	FormulaError     Code = "formula_error"
+	DamagedNumber    Code = "damaged_number"
+	RequiredMissing  Code = "required_missing"
+	BadEmail         Code = "bad_email"
+	BadNumber        Code = "bad_number"
+	AmbiguousNumber  Code = "ambiguous_number"
+	TooPrecise       Code = "too_precise"
+	OutOfRange       Code = "out_of_range"
+	BadDate          Code = "bad_date"
+	AmbiguousDate    Code = "ambiguous_date"
+	BadYesNo         Code = "bad_yes_no"
+	NotAChoice       Code = "not_a_choice"
+	BadPhone         Code = "bad_phone"
+	BadURL           Code = "bad_url"
+	BadCountry       Code = "bad_country"
+	BadLanguage      Code = "bad_language"
+	BadCurrency      Code = "bad_currency"
+	SeveralValues    Code = "several_values"
+	TooLong          Code = "too_long"
+	ComputeFailed    Code = "compute_failed"
+	RuleBroken       Code = "rule_broken"
+	BadRecordID      Code = "bad_record_id"
+	RecordMissing    Code = "record_missing"
+	LinkNotFound     Code = "link_not_found"
+	LinkAmbiguous    Code = "link_ambiguous"
+	SeveralFound     Code = "several_found"
+	DuplicateRow     Code = "duplicate_row"
+	KeyTaken         Code = "key_taken"
+	ChangedSince     Code = "changed_since_check"
+	WriteRefused     Code = "write_refused"
+)
+
+type words struct{ says, mend string }
+
+// In the sentences, {value} is the cell, {detail} what the finder adds.
+var table = map[Code]words{
+	RaggedRow:        {"the row has more cells than the header: {detail}", "Look for an unquoted delimiter in this row and quote the cell."},
+	ControlCharacter: {"the cell holds a character that text cannot carry (NUL)", "Remove the character, or save the sheet again from the program that made it."},
+	BadEncoding:      {"the cell holds bytes that are not valid in the file's encoding", "Choose the right encoding at the Source station, or retype the cell."},
+	FormulaError:     {"the cell holds a formula's error instead of a value", "Repair the formula in the sheet, or type the value."},
+	DamagedNumber:    {"a spreadsheet program shortened this number; its last digits are lost", "Take the value from the original, or format the column as text before saving."},
+	RequiredMissing:  {"a required value is missing", "Fill in the cell, or give one value for all rows at the Columns station."},
+	BadEmail:         {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
+	BadNumber:        {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},
+	AmbiguousNumber:  {"this can be read as two different numbers", "Say at the Source station which decimal sign the file uses."},
+	TooPrecise:       {"the number has more decimal places than the field keeps ({detail})", "Round it in the sheet."},
+	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
+	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
+	AmbiguousDate:    {"this date can be read day first or month first", "Choose the date order at the Source station."},
+	BadYesNo:         {"this is neither yes nor no", "Write yes or no."},
+	NotAChoice:       {"this is not one of the field's choices", "Choose one of: {detail}."},
+	BadPhone:         {"this is not a phone number: {detail}", "Write it with its country code, such as +47 22 00 00 00, or set a default country."},
+	BadURL:           {"this is not a web address", "Write it as https://name.example."},
+	BadCountry:       {"no country is known by this code or name", "Write the two-letter code of ISO 3166, such as NO."},
+	BadLanguage:      {"no language is known by this code or name", "Write the code of BCP 47, such as nb."},
+	BadCurrency:      {"no currency is known by this code or sign", "Write the three-letter code of ISO 4217, such as EUR."},
+	SeveralValues:    {"there are several values in a cell that takes one", "Keep one of them in the cell."},
+	TooLong:          {"the text is too long ({detail})", "Shorten it in the sheet."},
+	ComputeFailed:    {"the value could not be computed: {detail}", "Correct the expression at the Columns station or the cells it reads."},
+	RuleBroken:       {"{detail}", "Change the values so that the rule holds."},
+	BadRecordID:      {"this is not an id of the record type", "An id looks like {detail}."},
+	RecordMissing:    {"no record has this id", "Take the id from the record browser, or leave the cell blank."},
+	LinkNotFound:     {"no {detail} is found by this id, key or name", "Load it first, correct the spelling, or leave the cell blank."},
+	LinkAmbiguous:    {"several records answer to this: {detail}", "Write the id of the one that is meant."},
+	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
+	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
+	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
+	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
+	WriteRefused:     {"the record could not be written: {detail}", "Correct the row and load what is left."},
+}
+
+// Codes lists every code in a stable order.
+func Codes() []Code {
+	var codes []Code
+	for c := range table {
+		codes = append(codes, c)
+	}
+	slices.Sort(codes)
+	return codes
+}
+
+// Problem is one thing wrong with a cell or row.
+type Problem struct {
+	Code   Code
+	Field  string // the field that the value was for, empty for the row as a whole
+	Column string // the header of the column it came from, empty when computed
+	Value  string
+	Detail string
+}
+
+// Summary says in a few words what all problems of a code have in common.
+func Summary(c Code) string {
+	says, _, _ := strings.Cut(table[c].says, ":")
+	if strings.Contains(says, "{") {
+		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
+			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
+			LinkNotFound: "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
+	}
+	return says
+}
+
+// Message says what is wrong, in one sentence without the place.
+func (p Problem) Message() string { return p.fill(table[p.Code].says) }
+
+// Mend says what would mend it.
+func (p Problem) Mend() string { return p.fill(table[p.Code].mend) }
+
+func (p Problem) fill(s string) string {
+	return strings.NewReplacer("{value}", fault.Cut(p.Value, 60), "{detail}", p.Detail).Replace(s)
+}
+
+// String joins column, value, message and remedy, as in the held rows' sheet.
+func (p Problem) String() string {
+	place := p.Column
+	if place == "" {
+		place = p.Field
+	}
+	if place == "" {
+		place = "row"
+	}
+	if p.Value == "" {
+		return fmt.Sprintf("%s: %s. %s", place, p.Message(), p.Mend())
+	}
+	return fmt.Sprintf("%s %q: %s. %s", place, fault.Cut(p.Value, 60), p.Message(), p.Mend())
+}

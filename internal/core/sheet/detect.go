@@ -1,0 +1,203 @@
+package sheet
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"strings"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
+)
+
+// sampleSize is how many bytes detection looks at.
+const sampleSize = 256 << 10
+
+var delimiterNames = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab", '|': "bar"}
+
+// Kinds of file that are no sheets, by their first bytes.
+var otherFiles = []struct{ start, name string }{
+	{"%PDF", "a PDF document"}, {"\xd0\xcf\x11\xe0", "a spreadsheet in the old binary format"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
+	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"}, {"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
+	{"PK\x03\x04", "a ZIP archive or a spreadsheet of the newer formats"}, {"SQLite format 3", "a database"}, {"<!DOCTYPE html", "a web page"}, {"<html", "a web page"},
+}
+
+// Detect finds out how a source is to be read. What was set by hand in set is
+// kept and not looked for.
+func Detect(src Source, set Reading) (Reading, []Finding, error) {
+	if err := set.Check(); err != nil {
+		return set, nil, err
+	}
+	sample := make([]byte, min(src.Size, sampleSize))
+	if _, err := io.ReadFull(io.NewSectionReader(src, 0, src.Size), sample); err != nil {
+		return set, nil, fmt.Errorf("read the start of %s: %w", src.Name, err)
+	}
+	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, utf8BOM))) == 0 {
+		return set, nil, fault.New(fault.Invalid, "empty_source", "the file is empty").At(fault.Place{File: src.Name}).
+			Mended("Send a file with a header row and at least one row below it.")
+	}
+	for _, o := range otherFiles {
+		if bytes.HasPrefix(sample, []byte(o.start)) {
+			return set, nil, notText(src, "this is "+o.name+", not delimited text")
+		}
+	}
+	var findings []Finding
+	if set.Encoding == "" {
+		f := detectEncoding(sample, src.Size <= sampleSize)
+		set.Encoding = f.Value
+		findings = append(findings, f)
+	}
+	text, err := decoded(bytes.NewReader(sample), set.Encoding)
+	if err != nil {
+		return set, nil, err
+	}
+	plain, _ := io.ReadAll(text)
+	if n := bytes.IndexByte(plain, 0); n >= 0 && bytes.Count(plain, []byte{0})*50 > len(plain) || controls(plain)*20 > len(plain) {
+		return set, nil, notText(src, "the file holds bytes that do not stand in text")
+	}
+	if set.Delimiter == "" {
+		f := detectDelimiter(src, plain, set)
+		set.Delimiter = f.Value
+		findings = append(findings, f)
+	}
+	if set.HeaderRow == 0 {
+		f, row := detectHeader(src, plain, set)
+		set.HeaderRow = row
+		findings = append(findings, f)
+	}
+	return set, findings, nil
+}
+
+func notText(src Source, message string) error {
+	return fault.New(fault.Invalid, "not_text", message).At(fault.Place{File: src.Name}).Mended("Save the sheet as CSV and send that.")
+}
+
+func controls(b []byte) int {
+	n := 0
+	for _, c := range b {
+		if c < 0x20 && c != '\n' && c != '\r' && c != '\t' && c != 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// sampleRows parses the sample; the row at its end, which may be cut, is left out.
+func sampleRows(src Source, text []byte, reading Reading, most int) []Row {
+	d := newDelimitedText(src, bytes.NewReader(text), reading, Limits{CellBytes: len(text) + 1, Columns: 20_000, RowBytes: len(text) + 1})
+	var rows []Row
+	for len(rows) < most {
+		row, err := d.Next()
+		if err != nil {
+			break
+		}
+		rows = append(rows, Row{Number: row.Number, Cells: append([]string(nil), row.Cells...)})
+	}
+	if len(rows) > 1 && int64(len(text)) < src.Size && len(rows) < most {
+		rows = rows[:len(rows)-1]
+	}
+	return rows
+}
+
+// detectDelimiter parses the sample with each candidate and takes the one that
+// gives most rows the same number of cells.
+func detectDelimiter(src Source, text []byte, reading Reading) Finding {
+	if line, _, _ := bytes.Cut(text, []byte("\n")); len(line) < 10 && bytes.HasPrefix(bytes.ToLower(line), []byte("sep=")) && len(line) > 4 {
+		return Finding{Option: "delimiter", Value: string(line[4:5]), Sure: true, Evidence: "the first line says so (sep=)"}
+	}
+	best, bestScore, bestWidth, second := byte(','), 0.0, 1, 0.0
+	for _, c := range []byte{',', ';', '\t', '|'} {
+		reading.Delimiter = string(c)
+		width, share := commonWidth(sampleRows(src, text, reading, 200))
+		score := 0.0
+		if width > 1 {
+			score = share * (1 + float64(min(width, 20))/40)
+		}
+		if score > bestScore {
+			best, bestScore, bestWidth, second = c, score, width, bestScore
+		} else {
+			second = max(second, score)
+		}
+	}
+	if bestScore == 0 {
+		return Finding{Option: "delimiter", Value: ",", Sure: false, Evidence: "no delimiter is seen; the file seems to have one column"}
+	}
+	return Finding{Option: "delimiter", Value: string(best), Sure: bestScore > second*1.15,
+		Evidence: fmt.Sprintf("with %s most rows have %d cells", delimiterNames[best], bestWidth)}
+}
+
+// commonWidth gives the most frequent number of cells and the share of rows that have it.
+func commonWidth(rows []Row) (width int, share float64) {
+	counts := map[int]int{}
+	total := 0
+	for _, r := range rows {
+		if !r.Blank() {
+			counts[len(r.Cells)]++
+			total++
+		}
+	}
+	if total == 0 {
+		return 0, 0
+	}
+	for w, n := range counts {
+		if n > counts[width] || n == counts[width] && w > width {
+			width = w
+		}
+	}
+	return width, float64(counts[width]) / float64(total)
+}
+
+// detectHeader takes the first row that is filled about as wide as the rows
+// below it and reads like names rather than values.
+func detectHeader(src Source, text []byte, reading Reading) (Finding, int64) {
+	rows := sampleRows(src, text, reading, 60)
+	widest := 0
+	for _, r := range rows {
+		widest = max(widest, filled(r))
+	}
+	first := int64(1)
+	seen := false
+	for _, r := range rows {
+		n := filled(r)
+		if n == 0 {
+			continue
+		}
+		if !seen {
+			first, seen = r.Number, true
+		}
+		if n*10 < widest*6 || n == 1 && widest > 1 || !likeNames(r) {
+			continue
+		}
+		if r.Number == first {
+			return Finding{Option: "header_row", Value: fmt.Sprint(r.Number), Sure: true, Evidence: "the first filled row reads like column names"}, r.Number
+		}
+		return Finding{Option: "header_row", Value: fmt.Sprint(r.Number), Sure: false,
+			Evidence: fmt.Sprintf("the rows above it are not filled across; row %d reads like column names", r.Number)}, r.Number
+	}
+	return Finding{Option: "header_row", Value: fmt.Sprint(first), Sure: false, Evidence: "no row reads like column names; the first filled row is taken"}, first
+}
+
+func filled(r Row) int {
+	n := 0
+	for _, c := range r.Cells {
+		if strings.TrimSpace(c) != "" {
+			n++
+		}
+	}
+	return n
+}
+
+func likeNames(r Row) bool {
+	numbers, all := 0, 0
+	for _, c := range r.Cells {
+		c = strings.TrimSpace(c)
+		if c == "" {
+			continue
+		}
+		all++
+		if k := classOf(shapeOf(c)); k != "text" || len(c) > 120 || value.OrderOf(c) != "" {
+			numbers++
+		}
+	}
+	return numbers*5 <= all
+}

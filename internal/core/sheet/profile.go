@@ -1,0 +1,314 @@
+package sheet
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"uchi/internal/core/value"
+
+	"github.com/axiomhq/hyperloglog"
+)
+
+// Column is one column of a sheet with what its cells look like.
+type Column struct {
+	Position    int     `json:"position"` // counted from 0
+	Letter      string  `json:"letter"`
+	Header      string  `json:"header"`
+	Filled      int64   `json:"filled"`
+	Blank       int64   `json:"blank"`
+	Distinct    int64   `json:"distinct"` // estimated when large
+	Longest     int     `json:"longest"`  // in characters
+	Guess       string  `json:"guess"`    // text, number, date, email, phone, url, yes_no
+	Share       float64 `json:"share"`    // of the filled cells that fit the guess
+	Top         []Count `json:"top,omitempty"`
+	Shapes      []Count `json:"shapes,omitempty"`
+	DateOrder   string  `json:"date_order,omitempty"`   // what the whole column decides
+	DecimalSign string  `json:"decimal_sign,omitempty"` // what the whole column decides
+	Unsettled   string  `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
+}
+
+// Count is a value or shape with how often it stands in a column.
+type Count struct {
+	Text  string `json:"text"`
+	Count int64  `json:"count"`
+}
+
+// Profiler gathers the profile of every column while the rows pass.
+type Profiler struct {
+	columns []columnProfile
+	header  []string
+	rows    int64
+	ragged  int64
+	first   int64 // row number of the first ragged row
+}
+
+type columnProfile struct {
+	filled, dayFirst, monthFirst, dated int64
+	dotSign, commaSign, openSign        int64
+	longest                             int
+	distinct                            *hyperloglog.Sketch
+	top                                 map[string]int64
+	unique                              bool // so many values that counting the frequent ones is pointless
+	shapes                              map[string]int64
+	openDate                            int64
+	classes                             map[string]string
+}
+
+const (
+	topKept    = 512 // values counted per column, by Misra and Gries (1982) once there are more
+	shapesKept = 64
+)
+
+// NewProfiler starts the profile of a table with these headers.
+func NewProfiler(header []string) *Profiler {
+	p := &Profiler{header: header, columns: make([]columnProfile, len(header))}
+	for i := range p.columns {
+		p.columns[i] = columnProfile{distinct: hyperloglog.New14(), top: map[string]int64{}, shapes: map[string]int64{}, classes: map[string]string{}}
+	}
+	return p
+}
+
+// Add takes one row into the profile.
+func (p *Profiler) Add(row Row) {
+	p.rows++
+	for i, c := range row.Cells {
+		if i >= len(p.columns) {
+			if value.Trim(c) != "" {
+				p.ragged++
+				if p.first == 0 {
+					p.first = row.Number
+				}
+				break
+			}
+			continue
+		}
+		if c != "" {
+			p.columns[i].add(c)
+		}
+	}
+}
+
+func (c *columnProfile) add(cell string) {
+	cell = value.Trim(cell)
+	if cell == "" {
+		return
+	}
+	c.filled++
+	if len(cell) > c.longest {
+		c.longest = max(c.longest, utf8.RuneCountInString(cell))
+	}
+	c.distinct.Insert([]byte(cell))
+	if !c.unique {
+		c.count(cell)
+	}
+	var space [24]byte
+	shape := appendShape(space[:0], cell)
+	n, known := c.shapes[string(shape)]
+	if !known && len(c.shapes) >= shapesKept {
+		shape = []byte("…")
+		n = c.shapes["…"]
+	}
+	text := string(shape)
+	c.shapes[text] = n + 1
+	class, known := c.classes[text]
+	if !known {
+		class = classOf(text)
+		c.classes[text] = class
+	}
+	switch class {
+	case "date":
+		c.dated++
+		switch value.OrderOf(cell) {
+		case value.DayFirst:
+			c.dayFirst++
+		case value.MonthFirst:
+			c.monthFirst++
+		case "":
+			if strings.ContainsAny(cell, "/-") {
+				c.openDate++
+			}
+		}
+	case "number":
+		if !strings.ContainsAny(cell, ".,") {
+			break
+		}
+		sign, sure := value.SignOf(strings.Trim(cell, "€$£¥% \u00a0"))
+		switch {
+		case !sure:
+			c.openSign++
+		case sign == ',':
+			c.commaSign++
+		default:
+			c.dotSign++
+		}
+	}
+}
+
+func (c *columnProfile) count(cell string) {
+	if n, ok := c.top[cell]; ok {
+		c.top[cell] = n + 1
+		return
+	}
+	if len(c.top) < topKept {
+		c.top[strings.Clone(cell)] = 1
+		return
+	}
+	if c.filled > 20_000 && c.distinct.Estimate() > uint64(c.filled)*9/10 {
+		c.unique = true
+		return
+	}
+	for v, n := range c.top {
+		if n == 1 {
+			delete(c.top, v)
+		} else {
+			c.top[v] = n - 1
+		}
+	}
+}
+
+// appendShape writes what a text looks like: letters are a, capitals A, digits 9,
+// runs of the same are written once with a +, other characters stand as they are.
+func appendShape(b []byte, s string) []byte {
+	var last byte
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		switch {
+		case c >= 'a' && c <= 'z':
+			c = 'a'
+		case c >= 'A' && c <= 'Z':
+			c = 'A'
+		case c >= '0' && c <= '9':
+			c = '9'
+		case c >= utf8.RuneSelf:
+			if !utf8.RuneStart(c) {
+				continue
+			}
+			c = 'x'
+		}
+		if c == last {
+			if n := len(b); n > 0 && b[n-1] != '+' && (c == 'a' || c == 'A' || c == '9' || c == 'x' || c == ' ') {
+				b = append(b, '+')
+			}
+			continue
+		}
+		if len(b) >= 22 {
+			return append(b[:22], "~"...)
+		}
+		b = append(b, c)
+		last = c
+	}
+	return b
+}
+
+func shapeOf(s string) string { return string(appendShape(nil, s)) }
+
+// classOf says what kind of value a shape stands for.
+func classOf(shape string) string {
+	s := strings.ReplaceAll(shape, "+", "")
+	switch {
+	case strings.Contains(s, "@") && strings.Contains(s, "."):
+		return "email"
+	case strings.HasPrefix(s, "aaa://") || strings.HasPrefix(s, "a://") || strings.HasPrefix(s, "a.") && !strings.ContainsAny(s, " 9"):
+		return "url"
+	}
+	figures := strings.Map(func(r rune) rune {
+		switch r {
+		case '9', '/', '.', '-', ' ', ',', ':', '\'', '(', ')':
+			return r
+		case 'x', '€', '$', '£', '%':
+			return -1
+		}
+		return '!'
+	}, s)
+	figures = strings.TrimSpace(figures)
+	switch {
+	case strings.HasPrefix(shape, "+"):
+		return "phone"
+	case strings.Contains(figures, "!") || !strings.Contains(figures, "9"):
+		if s == "9 a 9" || s == "9. a 9" || s == "9 Aa 9" || s == "9. Aa 9" || s == "9-Aa-9" || s == "9-9-9T9:9:9Z" {
+			return "date"
+		}
+		return "text"
+	case strings.HasPrefix(figures, "9/9/9") || strings.HasPrefix(figures, "9.9.9") && shape != "9+.9+.9+" || strings.HasPrefix(figures, "9-9-9"):
+		return "date"
+	case figures == "9.9.9":
+		return "date"
+	case strings.Trim(figures, "9.,-'() ") == "":
+		return "number"
+	}
+	return "text"
+}
+
+// Profile gives the columns; the profiler may not be used afterwards.
+func (p *Profiler) Profile() ([]Column, []Notice) {
+	columns := make([]Column, len(p.columns))
+	for i := range p.columns {
+		columns[i] = p.columns[i].column(p.header[i], i, p.rows)
+	}
+	var notices []Notice
+	if p.ragged > 0 {
+		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
+	}
+	return columns, notices
+}
+
+func (c *columnProfile) column(header string, i int, rows int64) Column {
+	col := Column{Position: i, Letter: Letter(i), Header: header, Filled: c.filled, Blank: rows - c.filled,
+		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Shapes: topCounts(c.shapes, 8)}
+	if len(c.top) < topKept && !c.unique && col.Distinct <= topKept {
+		col.Distinct = int64(len(c.top))
+	}
+	if c.unique {
+		col.Top = nil
+	}
+	classes := map[string]int64{}
+	for shape, n := range c.shapes {
+		classes[c.classes[shape]] += n
+	}
+	for _, class := range []string{"email", "url", "phone", "date", "number", "text"} {
+		if n := classes[class]; n > classes[col.Guess] {
+			col.Guess = class
+		}
+	}
+	if c.filled > 0 {
+		col.Share = float64(classes[col.Guess]) / float64(c.filled)
+	}
+	switch {
+	case c.dayFirst > 0 && c.monthFirst == 0:
+		col.DateOrder = string(value.DayFirst)
+	case c.monthFirst > 0 && c.dayFirst == 0:
+		col.DateOrder = string(value.MonthFirst)
+	case c.openDate > 0:
+		col.Unsettled = "date_order"
+	}
+	switch {
+	case c.commaSign > 0 && c.dotSign == 0:
+		col.DecimalSign = ","
+	case c.dotSign > 0 && c.commaSign == 0:
+		col.DecimalSign = "."
+	case c.openSign > 0:
+		col.Unsettled = "decimal_sign"
+	}
+	return col
+}
+
+func topCounts(m map[string]int64, most int) []Count {
+	counts := make([]Count, 0, len(m))
+	for t, n := range m {
+		counts = append(counts, Count{Text: t, Count: n})
+	}
+	slices.SortFunc(counts, func(a, b Count) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Text, b.Text))
+	})
+	if len(counts) > most {
+		counts = counts[:most]
+	}
+	for i := range counts {
+		if len(counts[i].Text) > 200 {
+			counts[i].Text = counts[i].Text[:strings.LastIndexFunc(counts[i].Text[:200], func(rune) bool { return true })] + "…"
+		}
+	}
+	return counts
+}

@@ -1,0 +1,216 @@
+// Package sheet turns sources (files as people send them) into streams of rows
+// of cells, and profiles the columns while they pass. It detects how a source
+// is to be read, shows the evidence, and lets every finding be overruled. It
+// never holds a source whole in memory. It knows no record types, no database
+// and no face.
+package sheet
+
+import (
+	"io"
+	"strings"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
+)
+
+// Source is a file that can be read from any place, with its name and size in bytes.
+type Source struct {
+	Name string
+	Size int64
+	io.ReaderAt
+}
+
+// Reading says how a source is read. Empty parts are detected.
+type Reading struct {
+	Encoding    string `json:"encoding,omitempty" yaml:"encoding,omitempty"`         // IANA name
+	Delimiter   string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"`       // one character
+	Quote       string `json:"quote,omitempty" yaml:"quote,omitempty"`               // one character, or "none"
+	HeaderRow   int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"`     // as the spreadsheet program counts
+	LastRow     int64  `json:"last_row,omitempty" yaml:"last_row,omitempty"`         // 0 reads to the end
+	DecimalSign string `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"` // "." or ","
+	DateOrder   string `json:"date_order,omitempty" yaml:"date_order,omitempty"`     // day_first, month_first or year_first
+	Country     string `json:"country,omitempty" yaml:"country,omitempty"`           // ISO 3166, for phone numbers without a country code
+	Zone        string `json:"zone,omitempty" yaml:"zone,omitempty"`                 // IANA time zone, for date-times without an offset
+}
+
+// Filled gives a copy in which the empty parts are taken from found.
+func (r Reading) Filled(found Reading) Reading {
+	set := func(into *string, from string) {
+		if *into == "" {
+			*into = from
+		}
+	}
+	set(&r.Encoding, found.Encoding)
+	set(&r.Delimiter, found.Delimiter)
+	set(&r.Quote, found.Quote)
+	if r.HeaderRow == 0 {
+		r.HeaderRow = found.HeaderRow
+	}
+	return r
+}
+
+// Check says whether the parts that were set by hand can be used.
+func (r Reading) Check() error {
+	bad := func(path, message, v, mend string) error {
+		return fault.New(fault.Invalid, "bad_reading", message).At(fault.Place{Path: path}).With(v).Mended(mend)
+	}
+	if r.Encoding != "" {
+		if _, err := encodingByName(r.Encoding); err != nil {
+			return bad("encoding", "there is no such encoding", r.Encoding, "Give an IANA name such as utf-8, windows-1252 or shift_jis.")
+		}
+	}
+	if len([]rune(r.Delimiter)) > 1 || len(r.Delimiter) > 1 {
+		return bad("delimiter", "a delimiter is one character of ASCII", r.Delimiter, `For example ";" or a tab.`)
+	}
+	if r.Quote != "" && r.Quote != "none" && len(r.Quote) != 1 {
+		return bad("quote", "a quote is one character of ASCII, or none", r.Quote, "")
+	}
+	if r.HeaderRow < 0 || r.LastRow < 0 || r.LastRow > 0 && r.LastRow < r.HeaderRow {
+		return bad("header_row", "the rows do not follow one another", "", "The last row stands below the header row.")
+	}
+	if r.DecimalSign != "" && r.DecimalSign != "." && r.DecimalSign != "," {
+		return bad("decimal_sign", "a decimal sign is a dot or a comma", r.DecimalSign, "")
+	}
+	switch value.DateOrder(r.DateOrder) {
+	case "", value.DayFirst, value.MonthFirst, value.YearFirst:
+	default:
+		return bad("date_order", "there is no such date order", r.DateOrder, "Choose day_first, month_first or year_first.")
+	}
+	return nil
+}
+
+// Finding is one thing that was detected, with the evidence for it.
+type Finding struct {
+	Option   string `json:"option"` // the part of Reading that it settles
+	Value    string `json:"value"`
+	Sure     bool   `json:"sure"`
+	Evidence string `json:"evidence"`
+}
+
+// Row is one row of cells. Number is the row number that a spreadsheet program
+// shows. The cells may be kept; the slice is used again by the next call.
+type Row struct {
+	Number int64
+	Cells  []string
+}
+
+// Blank reports whether no cell of the row holds anything.
+func (r Row) Blank() bool {
+	for _, c := range r.Cells {
+		if strings.TrimSpace(c) != "" {
+			return false
+		}
+	}
+	return true
+}
+
+// Reader gives the rows of one sheet in order; io.EOF after the last.
+type Reader interface {
+	Next() (Row, error)
+}
+
+// Limits guard the process against what a source may hold.
+type Limits struct {
+	CellBytes int // most bytes in a cell
+	Columns   int // most cells in a row
+	RowBytes  int // most bytes in a row
+}
+
+// DefaultLimits are generous for real sheets and small for memory.
+var DefaultLimits = Limits{CellBytes: 1 << 20, Columns: 2000, RowBytes: 8 << 20}
+
+// Table reads the data rows of a source under a header: blank rows are passed
+// over, rows above the header and below the last row too.
+type Table struct {
+	Header  []string // unique names of the columns, in order
+	Notices []Notice // what was put right in the header
+	rows    Reader
+	last    int64
+}
+
+// Notice is something that a person should know about a source although it
+// stops nothing.
+type Notice struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+	Row     int64  `json:"row,omitempty"`
+	Column  string `json:"column,omitempty"`
+	Count   int64  `json:"count,omitempty"`
+}
+
+// Open reads up to and with the header row.
+func Open(src Source, reading Reading, limits Limits) (*Table, error) {
+	rows, err := newDelimited(src, reading, limits)
+	if err != nil {
+		return nil, err
+	}
+	t := &Table{rows: rows, last: reading.LastRow}
+	for {
+		row, err := rows.Next()
+		if err == io.EOF {
+			return nil, fault.New(fault.Invalid, "no_header", "the source ends before its header row").At(fault.Place{File: src.Name, Row: reading.HeaderRow}).
+				Mended("Choose another header row, or send a file that is not empty.")
+		}
+		if err != nil {
+			return nil, err
+		}
+		if row.Number >= reading.HeaderRow {
+			t.Header, t.Notices = columnNames(row)
+			return t, nil
+		}
+	}
+}
+
+// Next gives the next row that holds anything.
+func (t *Table) Next() (Row, error) {
+	for {
+		row, err := t.rows.Next()
+		if err != nil {
+			return Row{}, err
+		}
+		if t.last > 0 && row.Number > t.last {
+			return Row{}, io.EOF
+		}
+		if !row.Blank() {
+			return row, nil
+		}
+	}
+}
+
+// columnNames makes a unique name for every column: empty headers are named by
+// their letter, repeated ones are numbered.
+func columnNames(row Row) ([]string, []Notice) {
+	var notices []Notice
+	width := len(row.Cells)
+	for width > 0 && strings.TrimSpace(row.Cells[width-1]) == "" {
+		width--
+	}
+	names := make([]string, width)
+	taken := map[string]bool{}
+	for i := range names {
+		name := strings.Join(strings.Fields(row.Cells[i]), " ")
+		if name == "" {
+			name = "Column " + Letter(i)
+			notices = append(notices, Notice{Code: "empty_header", Message: "a column has no header; it is called by its letter", Row: row.Number, Column: name})
+		}
+		if taken[name] {
+			base := name
+			for n := 2; taken[name]; n++ {
+				name = base + " (" + itoa(n) + ")"
+			}
+			notices = append(notices, Notice{Code: "duplicate_header", Message: "two columns have the same header; the later is numbered", Row: row.Number, Column: name})
+		}
+		taken[name] = true
+		names[i] = name
+	}
+	return names, notices
+}
+
+// Letter names a column as spreadsheet programs do: A, B, …, Z, AA; i counts from 0.
+func Letter(i int) string {
+	s := ""
+	for i++; i > 0; i = (i - 1) / 26 {
+		s = string(rune('A'+(i-1)%26)) + s
+	}
+	return s
+}

@@ -1,0 +1,257 @@
+package value
+
+import (
+	"strings"
+	"time"
+	"unicode"
+
+	"uchi/internal/core/problem"
+)
+
+// months knows the names of the months in the common European languages by
+// their folded first letters, enough of them to tell them apart.
+var months = map[string]int{}
+
+func init() {
+	for i, names := range []string{
+		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen ιανουαριος ιανουαριου ιαν",
+		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty φεβρουαριος φεβρουαριου φεβ",
+		"march mar marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ",
+		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ",
+		"may mai mayo maggio mag mei maio maj toukokuu toukokuuta maja μαιος μαιου μαι",
+		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν",
+		"july jul juli juillet juil julio luglio lug julho heinakuu heinakuuta lipca lipiec ιουλιος ιουλιου ιουλ",
+		"august aug aout agosto ago augustus augusti elokuu elokuuta sierpnia sierpien αυγουστος αυγουστου αυγ",
+		"september sep sept septembre septiembre settembre set setembro syyskuu syyskuuta wrzesnia wrzesien σεπτεμβριος σεπτεμβριου σεπ σεπτ",
+		"october oct oktober okt octobre octubre ottobre ott outubro out lokakuu lokakuuta pazdziernika pazdziernik οκτωβριος οκτωβριου οκτ",
+		"november nov novembre noviembre novembro marraskuu marraskuuta listopada listopad νοεμβριος νοεμβριου νοε νοεμ",
+		"december dec dezember dez decembre diciembre dic dicembre desember des dezembro joulukuu joulukuuta grudnia grudzien δεκεμβριος δεκεμβριου δεκ",
+	} {
+		for n := range strings.FieldsSeq(names) {
+			months[n] = i + 1
+		}
+	}
+}
+
+func (r *Reader) date(s string) (string, Trouble) {
+	day, _, t := r.moment(s)
+	if t.Code != "" {
+		return "", t
+	}
+	return day, Trouble{}
+}
+
+func (r *Reader) dateTime(s string) (string, Trouble) {
+	if at, err := time.Parse(time.RFC3339Nano, s); err == nil {
+		return at.UTC().Format(time.RFC3339), Trouble{}
+	}
+	day, clock, t := r.moment(s)
+	if t.Code != "" {
+		return "", t
+	}
+	zone := r.set.Zone
+	if zone == nil {
+		zone = time.UTC
+	}
+	if clock == "" {
+		clock = "00:00"
+	}
+	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04"} {
+		if at, err := time.ParseInLocation("2006-01-02 "+layout, day+" "+strings.ToUpper(clock), zone); err == nil {
+			return at.UTC().Format(time.RFC3339), Trouble{}
+		}
+	}
+	return "", Trouble{Code: problem.BadDate}
+}
+
+// moment reads the date at the start of s as 2006-01-02 and gives back the rest.
+func (r *Reader) moment(s string) (day, clock string, t Trouble) {
+	bad := Trouble{Code: problem.BadDate}
+	if len(s) > 60 {
+		return "", "", bad
+	}
+	if len(s) == 10 && s[4] == '-' && s[7] == '-' { // the plain case first
+		if y, m, d := digits(s[:4]), digits(s[5:7]), digits(s[8:]); validDate(y, m, d) {
+			return s, "", Trouble{}
+		}
+		return "", "", bad
+	}
+	if len(s) == 8 && digits(s) > 0 {
+		if y, m, d := digits(s[:4]), digits(s[4:6]), digits(s[6:]); validDate(y, m, d) {
+			return isoDate(y, m, d), "", Trouble{}
+		}
+		return "", "", bad
+	}
+	parts, seps, clock := dateParts(s)
+	if len(parts) != 3 {
+		return "", "", bad
+	}
+	y, m, d, t := r.arrange(parts, seps)
+	if t.Code != "" {
+		return "", "", t
+	}
+	if !validDate(y, m, d) {
+		return "", "", bad
+	}
+	return isoDate(y, m, d), clock, Trouble{}
+}
+
+// dateParts takes the first three figures or month names off s. A weekday in
+// front and the ordinal endings of English are passed over.
+func dateParts(s string) (parts []string, seps []rune, clock string) {
+	i := 0
+	rs := []rune(s)
+	for i < len(rs) && len(parts) < 3 {
+		c := rs[i]
+		j := i
+		switch {
+		case c >= '0' && c <= '9':
+			for j < len(rs) && rs[j] >= '0' && rs[j] <= '9' {
+				j++
+			}
+			parts = append(parts, string(rs[i:j]))
+			if len(parts) > 1 && len(seps) < len(parts)-1 {
+				seps = append(seps, ' ')
+			}
+			for _, ord := range []string{"st", "nd", "rd", "th"} {
+				if strings.HasPrefix(string(rs[j:]), ord) {
+					j += 2
+					break
+				}
+			}
+		case c == '年' || c == '月':
+			seps = append(seps, '-')
+			j++
+		case unicode.IsLetter(c):
+			for j < len(rs) && (unicode.IsLetter(rs[j]) || unicode.Is(unicode.Mn, rs[j])) {
+				j++
+			}
+			word := Fold(string(rs[i:j]))
+			if months[word] > 0 {
+				parts = append(parts, word)
+			} else if len(parts) == 0 || word == "de" || word == "of" {
+				break // a weekday, or a small word between
+			} else {
+				return nil, nil, ""
+			}
+		default:
+			if len(parts) > 0 && len(seps) < len(parts) && !unicode.IsSpace(c) {
+				seps = append(seps, c)
+			}
+			j++
+		}
+		i = j
+	}
+	return parts, seps, strings.Trim(string(rs[i:]), " T,.日")
+}
+
+func (r *Reader) arrange(p []string, seps []rune) (y, m, d int, t Trouble) {
+	bad := Trouble{Code: problem.BadDate}
+	for i, word := range p {
+		if n := months[word]; n > 0 { // a month in letters leaves nothing to ask but the year
+			rest := append(append([]string{}, p[:i]...), p[i+1:]...)
+			a, b := digits(rest[0]), digits(rest[1])
+			if len(rest[0]) == 4 {
+				return a, n, b, Trouble{}
+			}
+			return r.year(rest[1]), n, a, Trouble{}
+		}
+	}
+	a, b, c := digits(p[0]), digits(p[1]), digits(p[2])
+	if a < 0 || b < 0 || c < 0 {
+		return 0, 0, 0, bad
+	}
+	if len(p[0]) == 4 || len(p[0]) == 2 && len(p[2]) != 4 && r.set.DateOrder == YearFirst {
+		return r.year(p[0]), b, c, Trouble{}
+	}
+	if len(p[2]) != 4 && len(p[2]) != 2 {
+		return 0, 0, 0, bad
+	}
+	year := r.year(p[2])
+	switch {
+	case a > 12:
+		return year, b, a, Trouble{}
+	case b > 12:
+		return year, a, b, Trouble{}
+	case a == b:
+		return year, a, b, Trouble{}
+	case r.set.DateOrder == DayFirst:
+		return year, b, a, Trouble{}
+	case r.set.DateOrder == MonthFirst:
+		return year, a, b, Trouble{}
+	case len(seps) > 0 && seps[0] == '.': // figures parted by dots are written day first wherever they are in use
+		return year, b, a, Trouble{}
+	}
+	return 0, 0, 0, Trouble{Code: problem.AmbiguousDate}
+}
+
+// year fills up a two-digit year: up to ten years ahead it is in this century,
+// else in the last.
+func (r *Reader) year(s string) int {
+	n := digits(s)
+	if len(s) != 2 {
+		return n
+	}
+	now := r.set.ThisYear
+	if now == 0 {
+		now = time.Now().Year()
+	}
+	n += now / 100 * 100
+	if n > now+10 {
+		n -= 100
+	}
+	return n
+}
+
+// OrderOf tells which order a date written with figures shows by itself; empty
+// when it shows none.
+func OrderOf(s string) DateOrder {
+	parts, seps, _ := dateParts(Trim(s))
+	if len(parts) != 3 || len(seps) == 0 {
+		return ""
+	}
+	a, b, c := digits(parts[0]), digits(parts[1]), digits(parts[2])
+	switch {
+	case a < 0 || b < 0 || c < 0:
+		return ""
+	case len(parts[0]) == 4:
+		return YearFirst
+	case a > 12 && a <= 31 && b <= 12:
+		return DayFirst
+	case b > 12 && b <= 31 && a <= 12:
+		return MonthFirst
+	case seps[0] == '.':
+		return DayFirst
+	}
+	return ""
+}
+
+// digits reads a short run of figures; -1 when it is not one.
+func digits(s string) int {
+	if s == "" || len(s) > 8 {
+		return -1
+	}
+	n := 0
+	for i := 0; i < len(s); i++ {
+		if s[i] < '0' || s[i] > '9' {
+			return -1
+		}
+		n = n*10 + int(s[i]-'0')
+	}
+	return n
+}
+
+func validDate(y, m, d int) bool {
+	if y < 1000 || y > 9999 || m < 1 || m > 12 || d < 1 || d > 31 {
+		return false
+	}
+	return d <= 28 || time.Date(y, time.Month(m), d, 0, 0, 0, 0, time.UTC).Day() == d
+}
+
+func isoDate(y, m, d int) string {
+	b := []byte("0000-00-00")
+	b[0], b[1], b[2], b[3] = byte('0'+y/1000), byte('0'+y/100%10), byte('0'+y/10%10), byte('0'+y%10)
+	b[5], b[6] = byte('0'+m/10), byte('0'+m%10)
+	b[8], b[9] = byte('0'+d/10), byte('0'+d%10)
+	return string(b)
+}

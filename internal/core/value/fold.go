@@ -1,0 +1,151 @@
+package value
+
+import (
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// letters that Unicode decomposition leaves whole, with what people type for them.
+var plain = map[rune]string{'ß': "ss", 'ø': "o", 'æ': "ae", 'œ': "oe", 'å': "a", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th",
+	'ı': "i", 'ς': "σ", '’': "'", '‘': "'", '´': "'", '`': "'", '“': `"`, '”': `"`, '–': "-", '—': "-", '‑': "-"}
+
+// Fold gives the form in which two texts are compared: case, accents and the
+// width of characters do not count, runs of space are one space. It is the
+// compatibility decomposition of Unicode (UAX 15) without marks, in small
+// letters, with the letters that do not decompose spelt out.
+func Fold(s string) string {
+	ascii, clean := true, true
+	space := true // a leading space is unclean too
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if c >= utf8.RuneSelf {
+			ascii = false
+			break
+		}
+		isSpace := c == ' ' || c < 0x20
+		if 'A' <= c && c <= 'Z' || c < 0x20 || isSpace && space {
+			clean = false
+		}
+		space = isSpace
+	}
+	if ascii {
+		if clean && !strings.HasSuffix(s, " ") {
+			return s
+		}
+		return foldASCII(s)
+	}
+	var b strings.Builder
+	b.Grow(len(s))
+	pending := false
+	for _, r := range norm.NFKD.String(s) {
+		if unicode.Is(unicode.Mn, r) && !unicode.Is(unicode.Katakana, r) {
+			continue
+		}
+		if unicode.IsSpace(r) || unicode.Is(unicode.Cf, r) {
+			pending = pending || unicode.IsSpace(r)
+			continue
+		}
+		if pending && b.Len() > 0 {
+			b.WriteByte(' ')
+		}
+		pending = false
+		r = unicode.ToLower(r)
+		if p, ok := plain[r]; ok {
+			b.WriteString(p)
+			continue
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+func foldASCII(s string) string {
+	b := make([]byte, 0, len(s))
+	pending := false
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		switch {
+		case c <= 0x20:
+			pending = true
+			continue
+		case 'A' <= c && c <= 'Z':
+			c += 'a' - 'A'
+		}
+		if pending && len(b) > 0 {
+			b = append(b, ' ')
+		}
+		pending = false
+		b = append(b, c)
+	}
+	return string(b)
+}
+
+// Words gives the folded text with everything that is neither letter nor digit
+// as one space: the form in which headers and names are compared. Dots within
+// a short form vanish, so "B.V." is "bv".
+func Words(s string) string {
+	s = Fold(s)
+	b := make([]byte, 0, len(s))
+	pending := false
+	for i := 0; i < len(s); {
+		r, n := utf8.DecodeRuneInString(s[i:])
+		keep := unicode.IsLetter(r) || unicode.IsDigit(r)
+		switch {
+		case keep:
+			if pending && len(b) > 0 {
+				b = append(b, ' ')
+			}
+			pending = false
+			b = append(b, s[i:i+n]...)
+		case r == '.' || r == '\'':
+		default:
+			pending = true
+		}
+		i += n
+	}
+	if string(b) == s {
+		return s
+	}
+	return string(b)
+}
+
+// companyForms are the words at the end (or start) of a company's name that say
+// its legal form, folded as by Words.
+var companyForms = map[string]bool{}
+
+func init() {
+	for _, w := range strings.Fields(`ltd limited plc llp llc inc incorporated corp corporation co company gmbh mbh ag kg ohg ug ev eg
+		sa sas sarl sasu eurl sci sl slu srl spa snc sas bv nv vof cv ab hb kb as asa aps is oy oyj ry ltda lda eirl
+		spzoo zoo doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou`) {
+		companyForms[w] = true
+	}
+}
+
+// NameKey gives the form in which names of companies and people are compared:
+// as Words, without the company's legal form at either end and without a
+// leading article. A name that consists of nothing else keeps its words.
+func NameKey(s string) string {
+	w := Words(s)
+	if w == "" {
+		return Fold(s)
+	}
+	out := w
+	for {
+		i := strings.LastIndexByte(out, ' ')
+		if i < 0 {
+			break
+		}
+		last := out[i+1:]
+		if !companyForms[last] && last != "und" && last != "and" {
+			break
+		}
+		out = out[:i]
+	}
+	if i := strings.IndexByte(out, ' '); i > 0 && (companyForms[out[:i]] && len(out[:i]) > 1 || out[:i] == "the") {
+		out = out[i+1:]
+	}
+	return out
+}

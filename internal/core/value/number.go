@@ -1,0 +1,258 @@
+package value
+
+import (
+	"strconv"
+	"strings"
+	"unicode"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// maxWhole is the most digits before the decimal sign that a number may have.
+const maxWhole = 15
+
+func (r *Reader) integer(s string) (string, Trouble) {
+	n, t := r.decimal(s)
+	if t.Code != "" {
+		return "", t
+	}
+	whole, part, _ := strings.Cut(n, ".")
+	if strings.Trim(part, "0") != "" {
+		return "", Trouble{problem.TooPrecise, "whole numbers only"}
+	}
+	return whole, Trouble{}
+}
+
+func (r *Reader) number(s string) (string, Trouble) {
+	switch r.field.Type {
+	case catalog.Money:
+		s = stripCurrency(s)
+	case catalog.Percent:
+		s = Trim(strings.TrimRight(s, "%٪ \u00a0\u202f"))
+	}
+	n, t := r.decimal(s)
+	if t.Code != "" {
+		return "", t
+	}
+	whole, part, _ := strings.Cut(n, ".")
+	part = strings.TrimRight(part, "0")
+	keep := r.field.Precision
+	if keep == 0 {
+		switch r.field.Type {
+		case catalog.Money:
+			keep = 2
+		case catalog.Percent:
+			keep = 4
+		default:
+			keep = 6
+		}
+	}
+	if len(part) > keep {
+		return "", Trouble{problem.TooPrecise, itoa(len(part)) + ", at most " + itoa(keep)}
+	}
+	if r.field.Type == catalog.Money {
+		for len(part) < keep {
+			part += "0"
+		}
+	}
+	if part != "" {
+		whole += "." + part
+	}
+	return whole, Trouble{}
+}
+
+// decimal reads a number in any of the usual dresses: grouped by space, dot,
+// comma or apostrophe, signed before or behind or in brackets. The result has
+// a dot and no groups.
+func (r *Reader) decimal(s string) (string, Trouble) {
+	bad := Trouble{Code: problem.BadNumber}
+	s = Trim(s)
+	negative := false
+	switch {
+	case s == "":
+		return "", bad
+	case s[0] == '(' && s[len(s)-1] == ')':
+		negative, s = true, Trim(s[1:len(s)-1])
+	case s[0] == '-' || s[0] == '+':
+		negative, s = s[0] == '-', Trim(s[1:])
+	case strings.HasPrefix(s, "−"):
+		negative, s = true, Trim(strings.TrimPrefix(s, "−"))
+	case s[len(s)-1] == '-':
+		negative, s = true, Trim(s[:len(s)-1])
+	}
+	sign, t := r.decimalSign(s)
+	if t.Code != "" {
+		return "", t
+	}
+	whole, part, ok := splitNumber(s, sign)
+	if !ok {
+		if e := strings.IndexAny(s, "eE"); e > 0 {
+			return r.exponent(s, e, negative)
+		}
+		return "", bad
+	}
+	whole = strings.TrimLeft(whole, "0")
+	if whole == "" {
+		whole = "0"
+	}
+	if len(whole) > maxWhole {
+		return "", Trouble{problem.OutOfRange, "at most " + itoa(maxWhole) + " digits before the decimal sign"}
+	}
+	if negative && (whole != "0" || strings.Trim(part, "0") != "") {
+		whole = "-" + whole
+	}
+	if part != "" {
+		whole += "." + part
+	}
+	return whole, Trouble{}
+}
+
+// exponent reads 1.5E3; a number that a spreadsheet program has shortened
+// (more digits asked for than written) is damaged.
+func (r *Reader) exponent(s string, e int, negative bool) (string, Trouble) {
+	power, err := strconv.Atoi(strings.TrimPrefix(s[e+1:], "+"))
+	if err != nil || power < -maxWhole {
+		return "", Trouble{Code: problem.BadNumber}
+	}
+	sign, _ := r.decimalSign(s[:e])
+	whole, part, ok := splitNumber(s[:e], sign)
+	if !ok {
+		return "", Trouble{Code: problem.BadNumber}
+	}
+	if power > maxWhole || power > len(part) && power >= 9 {
+		return "", Trouble{Code: problem.DamagedNumber}
+	}
+	digits := whole + part
+	point := len(whole) + power
+	for point > len(digits) {
+		digits += "0"
+	}
+	for point < 1 {
+		digits, point = "0"+digits, point+1
+	}
+	text := digits[:point]
+	if point < len(digits) {
+		text += "." + digits[point:]
+	}
+	if negative {
+		text = "-" + text
+	}
+	return (&Reader{set: Settings{DecimalSign: "."}}).decimal(text)
+}
+
+// decimalSign settles which sign parts the fraction in s: the column's, or what
+// the number itself shows.
+func (r *Reader) decimalSign(s string) (byte, Trouble) {
+	if r.set.DecimalSign != "" {
+		return r.set.DecimalSign[0], Trouble{}
+	}
+	sign, sure := SignOf(s)
+	if !sure {
+		return 0, Trouble{Code: problem.AmbiguousNumber}
+	}
+	return sign, Trouble{}
+}
+
+// SignOf tells which decimal sign a number shows by itself. It is not sure of
+// one such as 1,250, where a single sign stands before three digits.
+func SignOf(s string) (sign byte, sure bool) {
+	dots, commas := strings.Count(s, "."), strings.Count(s, ",")
+	lastDot, lastComma := strings.LastIndexByte(s, '.'), strings.LastIndexByte(s, ',')
+	switch {
+	case dots == 0 && commas == 0:
+		return '.', true
+	case dots > 0 && commas > 0:
+		if lastDot > lastComma {
+			return '.', true
+		}
+		return ',', true
+	case dots > 1:
+		return ',', true
+	case commas > 1:
+		return '.', true
+	}
+	at, c := lastDot, byte('.')
+	if commas == 1 {
+		at, c = lastComma, ','
+	}
+	behind := 0
+	for i := at + 1; i < len(s) && s[i] >= '0' && s[i] <= '9'; i++ {
+		behind++
+	}
+	before := 0
+	for i := 0; i < at; i++ {
+		if s[i] >= '0' && s[i] <= '9' {
+			before++
+		}
+	}
+	if behind == 3 && before >= 1 && before <= 3 && s[0] != '0' {
+		return c, false
+	}
+	return c, true
+}
+
+func isGroup(r rune, sign byte) bool {
+	switch r {
+	case ' ', '\u00a0', '\u202f', '\u2009', '\'', '’', '_':
+		return true
+	case '.', ',':
+		return byte(r) != sign
+	}
+	return false
+}
+
+// splitNumber parts digits before and behind the sign; groups must be of three
+// digits (or two, as in 1,00,000).
+func splitNumber(s string, sign byte) (whole, part string, ok bool) {
+	var w, f []byte
+	fraction := false
+	run, groups := 0, 0
+	for _, c := range s {
+		switch {
+		case c >= '0' && c <= '9':
+			if fraction {
+				f = append(f, byte(c))
+			} else {
+				w = append(w, byte(c))
+				run++
+			}
+		case c == rune(sign) && !fraction:
+			if groups > 0 && run != 3 {
+				return "", "", false
+			}
+			fraction = true
+		case isGroup(c, sign) && !fraction:
+			if run == 0 || run > 3 || groups > 0 && run != 3 && run != 2 {
+				return "", "", false
+			}
+			groups++
+			run = 0
+		default:
+			return "", "", false
+		}
+	}
+	if !fraction && groups > 0 && run != 3 || len(w)+len(f) == 0 || fraction && len(f) == 0 && len(w) == 0 {
+		return "", "", false
+	}
+	return string(w), string(f), true
+}
+
+// stripCurrency takes a currency's sign, code or word off either end.
+func stripCurrency(s string) string {
+	s = Trim(s)
+	front := strings.TrimLeftFunc(s, isCurrencyRune)
+	if front != s && !strings.HasPrefix(front, "-") && strings.IndexFunc(front, unicode.IsDigit) != 0 {
+		front = strings.TrimLeft(front, ". \u00a0")
+	}
+	s = Trim(front)
+	s = strings.TrimSuffix(s, ".-")
+	s = strings.TrimSuffix(s, ",-")
+	return Trim(strings.TrimRightFunc(s, isCurrencyRune))
+}
+
+func isCurrencyRune(r rune) bool {
+	return unicode.Is(unicode.Sc, r) || unicode.IsLetter(r) && r != 'e' && r != 'E' || r == 'E' || r == 'e' || r == '円'
+}

@@ -1,0 +1,245 @@
+// Package value turns the text of cells into typed values and typed values
+// into text. A value is held in its canonical text (2026-03-31, 1250.00,
+// +4722000000, DE), which reads the same everywhere: in staging, in previews,
+// in the interface. The package also makes the normal forms by which values
+// are compared. What cannot be read, or could be read two ways, is a problem
+// and never a guess. It knows no database and no face.
+package value
+
+import (
+	"slices"
+	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+
+	"golang.org/x/text/unicode/norm"
+)
+
+// DateOrder is the order of day, month and year in dates written with figures.
+type DateOrder string
+
+// The orders; the empty one means that it is not known.
+const (
+	DayFirst   DateOrder = "day_first"
+	MonthFirst DateOrder = "month_first"
+	YearFirst  DateOrder = "year_first"
+)
+
+// Settings say how the texts of one column are to be read.
+type Settings struct {
+	DecimalSign string         // "." or ",", empty when unknown
+	DateOrder   DateOrder      // empty when unknown
+	Country     string         // ISO 3166 code for phone numbers without a country code
+	Zone        *time.Location // for date-times without an offset; nil is UTC
+	ThisYear    int            // for two-digit years; 0 is the present year
+}
+
+// Trouble is a problem before its place is known. An empty code is no trouble.
+type Trouble struct {
+	Code   problem.Code
+	Detail string
+}
+
+// Reader reads the texts of one field. It keeps a small memory of what it has
+// read and is not safe for use by several goroutines.
+type Reader struct {
+	field   catalog.Field
+	set     Settings
+	choices map[string]string
+	phones  *phoneReader
+	read    func(*Reader, string) (string, Trouble)
+}
+
+var readers = map[catalog.FieldType]func(*Reader, string) (string, Trouble){
+	catalog.Text: (*Reader).text, catalog.LongText: (*Reader).text, catalog.Reference: (*Reader).text,
+	catalog.Integer: (*Reader).integer, catalog.Decimal: (*Reader).number, catalog.Money: (*Reader).number, catalog.Percent: (*Reader).number,
+	catalog.Date: (*Reader).date, catalog.DateTime: (*Reader).dateTime, catalog.YesNo: (*Reader).yesNo,
+	catalog.OneChoice: (*Reader).choice, catalog.Choices: (*Reader).choiceList,
+	catalog.Email: (*Reader).email, catalog.URL: (*Reader).url,
+	catalog.Country: (*Reader).country, catalog.Language: (*Reader).language, catalog.Currency: (*Reader).currency,
+}
+
+// NewReader makes a reader for one field.
+func NewReader(f catalog.Field, s Settings) *Reader {
+	r := &Reader{field: f, set: s, read: readers[f.Type]}
+	if len(f.Choices) > 0 {
+		r.choices = map[string]string{}
+		for pass := range 3 { // codes win over labels, labels over other spellings
+			for _, c := range f.Choices {
+				if c.Closed {
+					continue
+				}
+				for _, w := range [][]string{{c.Code}, {c.Label}, c.Other}[pass] {
+					if k := Words(w); k != "" && r.choices[k] == "" {
+						r.choices[k] = c.Code
+					}
+				}
+			}
+		}
+	}
+	if f.Type == catalog.Phone {
+		r.phones = newPhoneReader()
+	}
+	return r
+}
+
+// Read gives the canonical text of a cell, empty for a blank one.
+func (r *Reader) Read(cell string) (string, Trouble) { return r.ReadIn(cell, "") }
+
+// ReadIn reads a cell of a row whose country is known (ISO 3166), which phone
+// numbers without a country code belong to.
+func (r *Reader) ReadIn(cell, country string) (string, Trouble) {
+	s := Trim(cell)
+	if s == "" {
+		return "", Trouble{}
+	}
+	if t := damaged(s); t.Code != "" {
+		return "", t
+	}
+	if r.phones != nil {
+		if country == "" {
+			country = r.set.Country
+		}
+		return r.phones.read(s, country)
+	}
+	return r.read(r, s)
+}
+
+// Trim takes white space, also the kinds that do not break, and invisible
+// marks off both ends.
+func Trim(s string) string {
+	if s == "" {
+		return s
+	}
+	if a, z := s[0], s[len(s)-1]; a > ' ' && a < utf8.RuneSelf && z > ' ' && z < utf8.RuneSelf {
+		return s
+	}
+	return strings.TrimFunc(s, func(r rune) bool {
+		return unicode.IsSpace(r) || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u200f'
+	})
+}
+
+// Marks that a sheet's reader leaves where a cell could not be carried over.
+const (
+	NulMark   = '\u2400' // SYMBOL FOR NULL
+	BytesMark = '\ufffd' // REPLACEMENT CHARACTER
+)
+
+var formulaErrors = []string{"#REF!", "#N/A", "#VALUE!", "#DIV/0!", "#NAME?", "#NUM!", "#NULL!", "#SPILL!", "#BEZUG!", "#WERT!", "Err:502", "Err:504", "Err:508"}
+
+func damaged(s string) Trouble {
+	if s[0] == '#' || strings.HasPrefix(s, "Err:") {
+		if slices.Contains(formulaErrors, s) {
+			return Trouble{Code: problem.FormulaError}
+		}
+		if strings.Trim(s, "#") == "" && len(s) > 2 {
+			return Trouble{Code: problem.FormulaError}
+		}
+	}
+	for i := 0; i < len(s); i++ {
+		if s[i] == 0xe2 || s[i] == 0xef {
+			if strings.ContainsRune(s[i:], NulMark) {
+				return Trouble{Code: problem.ControlCharacter}
+			}
+			if strings.ContainsRune(s[i:], BytesMark) {
+				return Trouble{Code: problem.BadEncoding}
+			}
+			return Trouble{}
+		}
+	}
+	return Trouble{}
+}
+
+func (r *Reader) text(s string) (string, Trouble) {
+	if !norm.NFC.IsNormalString(s) {
+		s = norm.NFC.String(s)
+	}
+	return r.fits(s)
+}
+
+func (r *Reader) fits(s string) (string, Trouble) {
+	limit := r.field.MaxLength()
+	if limit > 0 && len(s) > limit {
+		if n := utf8.RuneCountInString(s); n > limit {
+			return "", Trouble{problem.TooLong, itoa(n) + " characters, at most " + itoa(limit)}
+		}
+	}
+	return s, Trouble{}
+}
+
+func (r *Reader) choice(s string) (string, Trouble) {
+	if code, ok := r.choices[Words(s)]; ok {
+		return code, Trouble{}
+	}
+	return "", Trouble{problem.NotAChoice, r.choiceWords()}
+}
+
+func (r *Reader) choiceWords() string {
+	var codes []string
+	for _, c := range r.field.Choices {
+		if !c.Closed {
+			codes = append(codes, c.Code)
+		}
+	}
+	return strings.Join(codes, ", ")
+}
+
+// ListSeparator parts the codes in the canonical text of several choices.
+const ListSeparator = ";"
+
+func (r *Reader) choiceList(s string) (string, Trouble) {
+	var codes []string
+	for part := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ';' || c == ',' || c == '|' || c == '\n' }) {
+		part = Trim(part)
+		if part == "" {
+			continue
+		}
+		code, t := r.choice(part)
+		if t.Code != "" {
+			return "", t
+		}
+		if !slices.Contains(codes, code) {
+			codes = append(codes, code)
+		}
+	}
+	slices.Sort(codes)
+	return strings.Join(codes, ListSeparator), Trouble{}
+}
+
+// Key gives the normal form by which values of the field are compared, made
+// from the canonical text; empty for a blank value.
+func Key(f catalog.Field, canonical string) string {
+	switch f.Type {
+	case catalog.Email:
+		return strings.ToLower(canonical)
+	case catalog.URL:
+		return webKey(canonical)
+	case catalog.Phone, catalog.Integer:
+		return canonical
+	}
+	return Fold(canonical)
+}
+
+// LookupKey gives the normal form of a text that names a record by some key
+// whose field is not known beforehand.
+func LookupKey(s string) string { return Fold(s) }
+
+// TitleKey gives the normal form of a record's title, made from the canonical
+// texts of its title fields in order.
+func TitleKey(parts ...string) string {
+	n := 0
+	for _, p := range parts {
+		if p != "" {
+			parts[n] = p
+			n++
+		}
+	}
+	if n == 1 {
+		return NameKey(parts[0])
+	}
+	return NameKey(strings.Join(parts[:n], " "))
+}

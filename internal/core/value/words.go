@@ -1,0 +1,261 @@
+package value
+
+import (
+	"net/url"
+	"strings"
+	"sync"
+	"unicode"
+	"unicode/utf8"
+
+	"uchi/internal/core/problem"
+
+	"golang.org/x/net/idna"
+	"golang.org/x/text/currency"
+	"golang.org/x/text/language"
+	"golang.org/x/text/language/display"
+)
+
+var yesWords, noWords = map[string]bool{}, map[string]bool{}
+
+func init() {
+	for w := range strings.FieldsSeq("yes y true t 1 x on ok ja j oui o vrai si s verdadero vero sim v kylla k tosi tak prawda ναι αληθες はい 有 ✓ ✔ ☑ wahr waar sant sandt sann") {
+		yesWords[Fold(w)] = true
+	}
+	for w := range strings.FieldsSeq("no n false f 0 off nein non faux falso nao nee onwaar nej nei usann falsk falskt ei epatosi nie falsz οχι ψευδες いいえ 無 ✗ ✘ ☐ falsch") {
+		noWords[Fold(w)] = true
+	}
+}
+
+func (r *Reader) yesNo(s string) (string, Trouble) {
+	switch w := Fold(s); {
+	case yesWords[w]:
+		return "true", Trouble{}
+	case noWords[w]:
+		return "false", Trouble{}
+	}
+	return "", Trouble{Code: problem.BadYesNo}
+}
+
+// email checks an address of the usual form (RFC 5321, without quoted local
+// parts and address literals, which nobody can be written to).
+func (r *Reader) email(s string) (string, Trouble) {
+	bad := func(why string) (string, Trouble) { return "", Trouble{problem.BadEmail, why} }
+	if len(s) > 7 && strings.EqualFold(s[:7], "mailto:") {
+		s = s[7:]
+	}
+	if i := strings.LastIndexByte(s, '<'); i >= 0 && strings.HasSuffix(s, ">") {
+		s = s[i+1 : len(s)-1]
+	}
+	at := strings.LastIndexByte(s, '@')
+	if at < 0 {
+		return bad("there is no @ in it")
+	}
+	if strings.Count(s, "@") > 1 {
+		if strings.ContainsAny(s, ",; /\n") {
+			return "", Trouble{Code: problem.SeveralValues}
+		}
+		return bad("there are two @ in it")
+	}
+	local, domain := s[:at], s[at+1:]
+	switch {
+	case local == "":
+		return bad("nothing stands before the @")
+	case domain == "":
+		return bad("nothing stands behind the @")
+	case len(local) > 64:
+		return bad("the part before the @ is longer than 64 characters")
+	case local[0] == '.' || local[len(local)-1] == '.' || strings.Contains(local, ".."):
+		return bad("a dot is in the wrong place")
+	}
+	for _, c := range local {
+		if c <= ' ' || c == 0x7f || strings.ContainsRune(`()<>[]:;,\"`, c) || unicode.IsSpace(c) {
+			return bad("it holds a character that addresses do not have")
+		}
+	}
+	domain, ok := hostName(domain)
+	if !ok {
+		return bad("its domain is not well formed")
+	}
+	return r.fits(local + "@" + domain)
+}
+
+// hostName checks a domain of two labels or more and gives it in small letters.
+func hostName(s string) (string, bool) {
+	lower := true
+	label, dots := 0, 0
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case c >= utf8.RuneSelf:
+			ascii, err := idna.Lookup.ToASCII(s)
+			if err != nil || !strings.Contains(ascii, ".") {
+				return "", false
+			}
+			return strings.ToLower(s), true
+		case c == '.':
+			if label == 0 || s[i-1] == '-' {
+				return "", false
+			}
+			label = 0
+			dots++
+		case 'a' <= c && c <= 'z' || '0' <= c && c <= '9':
+			label++
+		case 'A' <= c && c <= 'Z':
+			label++
+			lower = false
+		case c == '-':
+			if label == 0 {
+				return "", false
+			}
+			label++
+		default:
+			return "", false
+		}
+		if label > 63 {
+			return "", false
+		}
+	}
+	if dots == 0 || label < 2 || s[len(s)-1] == '-' {
+		return "", false
+	}
+	if !lower {
+		s = strings.ToLower(s)
+	}
+	return s, true
+}
+
+func (r *Reader) url(s string) (string, Trouble) {
+	bad := Trouble{Code: problem.BadURL}
+	if strings.ContainsAny(s, " \t\n\\\"<>") {
+		return "", bad
+	}
+	full := s
+	if !strings.Contains(s, "://") {
+		full = "https://" + s
+	}
+	u, err := url.Parse(full)
+	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.User != nil {
+		return "", bad
+	}
+	host, ok := hostName(u.Hostname())
+	if !ok {
+		return "", bad
+	}
+	if p := u.Port(); p != "" {
+		host += ":" + p
+	}
+	u.Host = host
+	if u.Path == "/" && u.RawQuery == "" {
+		u.Path = ""
+	}
+	return r.fits(u.String())
+}
+
+func webKey(s string) string {
+	if i := strings.Index(s, "://"); i >= 0 {
+		s = s[i+3:]
+	}
+	return strings.TrimSuffix(strings.TrimPrefix(strings.ToLower(s), "www."), "/")
+}
+
+// nameTongues are the languages whose names of countries and languages are known.
+var nameTongues = []language.Tag{language.English, language.German, language.French, language.Spanish, language.Italian, language.Dutch,
+	language.Portuguese, language.Swedish, language.Danish, language.Norwegian, language.Finnish, language.Polish, language.Greek, language.Japanese}
+
+// Spellings of countries that offices use and the name lists lack.
+var countrySpellings = map[string]string{"uk": "GB", "u k": "GB", "england": "GB", "scotland": "GB", "wales": "GB", "northern ireland": "GB", "great britain": "GB", "britain": "GB", "gb": "GB",
+	"usa": "US", "united states of america": "US", "america": "US", "holland": "NL", "the netherlands": "NL", "hellas": "GR", "ellas": "GR", "ellada": "GR", "el": "GR", "nippon": "JP", "nihon": "JP",
+	"eire": "IE", "republic of ireland": "IE", "czech republic": "CZ", "korea": "KR", "south korea": "KR", "sth korea": "KR", "republic of korea": "KR", "russia": "RU", "turkey": "TR", "turkiye": "TR",
+	"deutschland": "DE", "brd": "DE", "norge": "NO", "noreg": "NO", "sverige": "SE", "danmark": "DK", "suomi": "FI", "island": "IS", "faroes": "FO", "faeroe islands": "FO", "faroyar": "FO", "macedonia": "MK", "vietnam": "VN", "emirates": "AE", "uae": "AE"}
+
+var countryNames = sync.OnceValue(func() map[string]string {
+	names := map[string]string{}
+	clash := map[string]bool{}
+	put := func(name, code string) {
+		k := Words(name)
+		if k == "" {
+			return
+		}
+		if was, ok := names[k]; ok && was != code {
+			clash[k] = true
+			return
+		}
+		names[k] = code
+	}
+	for a := 'A'; a <= 'Z'; a++ {
+		for b := 'A'; b <= 'Z'; b++ {
+			region, err := language.ParseRegion(string(a) + string(b))
+			if err != nil || !region.IsCountry() || region.Canonicalize().String() != region.String() {
+				continue
+			}
+			code := region.String()
+			put(code, code)
+			put(region.ISO3(), code)
+			for _, tongue := range nameTongues {
+				if n := display.Regions(tongue).Name(region); n != "" {
+					put(n, code)
+				}
+			}
+		}
+	}
+	for k := range clash {
+		delete(names, k)
+	}
+	for k, code := range countrySpellings {
+		names[k] = code
+	}
+	return names
+})
+
+func (r *Reader) country(s string) (string, Trouble) {
+	if code, ok := countryNames()[Words(s)]; ok {
+		return code, Trouble{}
+	}
+	return "", Trouble{Code: problem.BadCountry}
+}
+
+var languageNames = sync.OnceValue(func() map[string]string {
+	names := map[string]string{}
+	for _, base := range display.Supported.Tags() {
+		b, _ := base.Base()
+		tag := language.Make(b.String())
+		for _, tongue := range nameTongues {
+			if n := display.Languages(tongue).Name(tag); n != "" {
+				if k := Words(n); names[k] == "" {
+					names[k] = b.String()
+				}
+			}
+		}
+		if n := display.Self.Name(tag); n != "" {
+			names[Words(n)] = b.String()
+		}
+	}
+	return names
+})
+
+func (r *Reader) language(s string) (string, Trouble) {
+	if code, ok := languageNames()[Words(s)]; ok {
+		return code, Trouble{}
+	}
+	if len(s) <= 12 {
+		if tag, err := language.Parse(strings.ReplaceAll(s, "_", "-")); err == nil && tag != language.Und {
+			return tag.String(), Trouble{}
+		}
+	}
+	return "", Trouble{Code: problem.BadLanguage}
+}
+
+// currencySigns are the signs and words that stand for one currency alone; the
+// dollar, pound and crown of several countries are not among them save where
+// custom has settled them.
+var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP", "us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
+	"zł": "PLN", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
+
+func (r *Reader) currency(s string) (string, Trouble) {
+	if code, ok := currencySigns[strings.ToLower(s)]; ok {
+		return code, Trouble{}
+	}
+	if unit, err := currency.ParseISO(strings.ToUpper(s)); err == nil {
+		return unit.String(), Trouble{}
+	}
+	return "", Trouble{Code: problem.BadCurrency}
+}

@@ -1,0 +1,107 @@
+// Package verdict holds the words in which an import speaks of a row before
+// (verdict) and after (outcome) the load, decides which verdict a row gets, and
+// counts them. It knows no database and no face.
+package verdict
+
+import "uchi/internal/core/mapping"
+
+// Verdict is what the check says of a row.
+type Verdict string
+
+// The verdicts.
+const (
+	Create Verdict = "create"
+	Update Verdict = "update"
+	Same   Verdict = "same"
+	Skip   Verdict = "skip"
+	Ask    Verdict = "ask"
+	Hold   Verdict = "hold"
+)
+
+// All lists the verdicts in the order in which they are shown.
+var All = []Verdict{Create, Update, Same, Skip, Ask, Hold}
+
+// Outcome is what happened to a row.
+type Outcome string
+
+// The outcomes.
+const (
+	Created   Outcome = "created"
+	Updated   Outcome = "updated"
+	Unchanged Outcome = "unchanged"
+	Skipped   Outcome = "skipped"
+	Held      Outcome = "held"
+	Failed    Outcome = "failed"
+)
+
+// Outcomes lists the outcomes in the order in which they are shown.
+var Outcomes = []Outcome{Created, Updated, Unchanged, Skipped, Held, Failed}
+
+// OutcomeOf is the outcome that a row's verdict leads to when nothing comes between.
+func OutcomeOf(v Verdict) Outcome {
+	switch v {
+	case Create:
+		return Created
+	case Update:
+		return Updated
+	case Same:
+		return Unchanged
+	case Skip:
+		return Skipped
+	}
+	return Held
+}
+
+// Case is what is known of a row when its verdict is given.
+type Case struct {
+	Problems bool // something is wrong with it
+	Found    bool // a record was found
+	Changes  bool // the record would change
+}
+
+// Decide gives the verdict of a row.
+func Decide(may mapping.May, c Case) Verdict {
+	switch {
+	case c.Problems:
+		return Hold
+	case !c.Found && may == mapping.Update, c.Found && may == mapping.Create:
+		return Skip
+	case !c.Found:
+		return Create
+	case c.Changes:
+		return Update
+	}
+	return Same
+}
+
+// Totals counts the rows of an import.
+type Totals struct {
+	Rows     int64            `json:"rows"`
+	Verdicts map[string]int64 `json:"verdicts"`
+	Problems []ProblemCount   `json:"problems"`
+	Changes  []FieldCount     `json:"changes"` // values that updates would change, by field
+}
+
+// ProblemCount counts the rows that have one problem at one field.
+type ProblemCount struct {
+	Code  string `json:"code" db:"code"`
+	Field string `json:"field" db:"field"`
+	Count int64  `json:"count" db:"count"`
+}
+
+// FieldCount counts something by field.
+type FieldCount struct {
+	Field string `json:"field" db:"field"`
+	Count int64  `json:"count" db:"count"`
+	Over  int64  `json:"over" db:"over"` // of these, how many replace a value that is there
+}
+
+// Marks are the shapes that stand for verdicts and outcomes wherever they are
+// shown, so that colour is never the only sign.
+var marks = map[string]string{
+	"create": "●", "created": "●", "update": "◐", "updated": "◐", "same": "○", "unchanged": "○",
+	"skip": "–", "skipped": "–", "ask": "?", "hold": "■", "held": "■", "failed": "✕",
+}
+
+// Mark gives the shape of a verdict or outcome.
+func Mark(word string) string { return marks[word] }
