@@ -1,0 +1,377 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+
+	"github.com/jmoiron/sqlx"
+)
+
+// Load carries out verdicts in chunks. Each chunk is one transaction that
+// writes records, history, outcomes and the place where the next chunk starts,
+// so that a process may die at any moment and another goes on.
+type Load struct {
+	store   *Store
+	i       Import
+	plan    *mapping.DraftPlan
+	check   *Check
+	table   string
+	history string
+}
+
+// ChunkRows is how many rows a transaction of a load carries out.
+const ChunkRows = 20_000
+
+// NewLoad prepares the load of a checked import.
+func (s *Store) NewLoad(i Import, plan *mapping.DraftPlan, may mapping.May, c catalog.Catalog) *Load {
+	return &Load{store: s, i: i, plan: plan, check: s.NewCheck(i, plan, may, c),
+		table: recordTable(i.Workspace, plan.Type.Name), history: historyTable(i.Workspace, plan.Type.Name)}
+}
+
+// Prepare makes the table of outcomes.
+func (l *Load) Prepare(ctx context.Context) error {
+	return l.store.exec(ctx, `create table if not exists `+stage(l.i.ID, "outcomes")+` (row_no bigint primary key, outcome text not null, record_id bigint, detail text)`)
+}
+
+// Staged reports whether the verdicts are there: after a crash of the database
+// unlogged tables are empty, and the check must run again before the load goes on.
+func (l *Load) Staged(ctx context.Context) (bool, error) {
+	there, err := l.store.hasTable(ctx, l.i.ID, "verdicts")
+	if err != nil || !there {
+		return false, err
+	}
+	err = l.store.db.GetContext(ctx, &there, `select exists (select from `+stage(l.i.ID, "verdicts")+`)`)
+	return there, err
+}
+
+// Chunk carries out the next rows, at most the given number. It reports whether
+// the load has ended, which is also so when it was paused or stopped.
+func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
+	err = l.store.inTx(ctx, func(tx *sqlx.Tx) error {
+		var at struct {
+			State    State                           `db:"state"`
+			Next     int64                           `db:"next_row"`
+			Writes   int64                           `db:"writes"`
+			Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+		}
+		if err := tx.GetContext(ctx, &at, `select state, next_row, writes, outcomes from imports where id = $1 for update`, l.i.ID); err != nil {
+			return fmt.Errorf("lock import: %w", err)
+		}
+		if at.State != StateLoading {
+			ended = true
+			_, err := tx.ExecContext(ctx, `update imports set busy = '' where id = $1`, l.i.ID)
+			return err
+		}
+		c := chunk{Load: l, tx: tx}
+		if err := c.bounds(ctx, at.Next, rows); err != nil {
+			return err
+		}
+		if c.rows == 0 {
+			ended = true
+			_, err := tx.ExecContext(ctx, `update imports set state = 'loaded', busy = '', ended_at = now(), changed_at = now() where id = $1`, l.i.ID)
+			return err
+		}
+		counts, err := c.carryOut(ctx, at.Writes)
+		if err != nil {
+			return err
+		}
+		if at.Outcomes.V == nil {
+			at.Outcomes.V = map[verdict.Outcome]int64{}
+		}
+		for o, n := range counts {
+			at.Outcomes.V[o] += n
+		}
+		_, err = tx.ExecContext(ctx, `update imports set next_row = $2, done_rows = done_rows + $3, outcomes = $4, writes = writes + 1, failures = failures + $5, changed_at = now() where id = $1`,
+			l.i.ID, c.high+1, c.rows, at.Outcomes, counts[verdict.Failed])
+		if err != nil {
+			return fmt.Errorf("note progress: %w", err)
+		}
+		return nil
+	})
+	return ended, err
+}
+
+// chunk is the work of one transaction on the rows from low to high.
+type chunk struct {
+	*Load
+	tx        *sqlx.Tx
+	low, high int64
+	rows      int64
+	creates   int64
+	base      int64 // the new records get the ids after this
+}
+
+func (c *chunk) bounds(ctx context.Context, next int64, most int) error {
+	var b struct {
+		Low     *int64 `db:"low"`
+		High    *int64 `db:"high"`
+		Rows    int64  `db:"rows"`
+		Creates int64  `db:"creates"`
+	}
+	err := c.tx.GetContext(ctx, &b, `select min(row_no) as low, max(row_no) as high, count(*) as rows, count(*) filter (where verdict = 'create') as creates
+		from (select row_no, verdict from `+stage(c.i.ID, "verdicts")+` where row_no >= $1 order by row_no limit $2) x`, next, most)
+	if err != nil {
+		return fmt.Errorf("find the next rows: %w", err)
+	}
+	if b.Rows > 0 {
+		c.low, c.high, c.rows, c.creates = *b.Low, *b.High, b.Rows, b.Creates
+	}
+	return nil
+}
+
+func (c *chunk) exec(ctx context.Context, step, query string) error {
+	if _, err := c.tx.ExecContext(ctx, query); err != nil {
+		return fmt.Errorf("load, %s: %w", step, err)
+	}
+	return nil
+}
+
+func (c *chunk) where(alias string) string {
+	return fmt.Sprintf(`%s.row_no between %d and %d`, alias, c.low, c.high)
+}
+
+func (c *chunk) carryOut(ctx context.Context, known int64) (map[verdict.Outcome]int64, error) {
+	// The type's row is the lock under which records of the type are written and
+	// the counter of those who did: whoever else wrote since the check shows.
+	var own struct {
+		Base   int64 `db:"base"`
+		Writes int64 `db:"writes"`
+	}
+	err := c.tx.GetContext(ctx, &own, `update record_types set next_id = next_id + $3, writes = writes + 1 where workspace = $1 and name = $2
+		returning next_id - $3 - 1 as base, writes - 1 as writes`, c.i.Workspace, c.plan.Type.Name, c.creates)
+	if err != nil {
+		return nil, fmt.Errorf("reserve ids: %w", err)
+	}
+	c.base = own.Base
+	outcomes := stage(c.i.ID, "outcomes")
+	before, err := c.count(ctx, outcomes)
+	if err != nil {
+		return nil, err
+	}
+	if err := c.exec(ctx, "earlier outcomes", `delete from `+outcomes+` o where `+c.where("o")+` and o.outcome in ('held', 'failed')`); err != nil {
+		return nil, err
+	}
+	if own.Writes != known {
+		if err := c.exec(ctx, "changed since the check", c.setAside()); err != nil {
+			return nil, err
+		}
+	}
+	for _, step := range []struct{ name, query string }{{"create", c.create()}, {"update", c.update()}, {"outcomes", c.rest()}} {
+		if err := c.exec(ctx, step.name, step.query); err != nil {
+			return nil, err
+		}
+	}
+	after, err := c.count(ctx, outcomes)
+	if err != nil {
+		return nil, err
+	}
+	for o, n := range before {
+		after[o] -= n
+	}
+	return after, nil
+}
+
+func (c *chunk) count(ctx context.Context, outcomes string) (map[verdict.Outcome]int64, error) {
+	var list []struct {
+		Outcome verdict.Outcome `db:"outcome"`
+		N       int64           `db:"n"`
+	}
+	if err := c.tx.SelectContext(ctx, &list, `select outcome, count(*) as n from `+outcomes+` o where `+c.where("o")+` group by outcome`); err != nil {
+		return nil, fmt.Errorf("count outcomes: %w", err)
+	}
+	m := map[verdict.Outcome]int64{}
+	for _, x := range list {
+		m[x.Outcome] = x.N
+	}
+	return m, nil
+}
+
+// setAside writes the outcome of rows whose verdict no longer holds because
+// somebody else has written records of the type since the check: a record that
+// was found has changed, or one that was not there is there now. It runs only
+// when the type's counter shows that somebody has.
+func (c *chunk) setAside() string {
+	found := []string{`select v.row_no, v.record_id, 'the record has changed' as why from ` + stage(c.i.ID, "verdicts") + ` v join ` + c.table + ` r on r.id = v.record_id
+		where ` + c.where("v") + ` and v.verdict = 'update' and r.version <> v.version`}
+	rules := slices.Clone(c.plan.Rules)
+	for _, fp := range c.plan.Fields {
+		if fp.Field.Key {
+			rules = append(rules, catalog.MatchRule{Fields: []string{fp.Field.Name}})
+		}
+	}
+	for _, rule := range rules {
+		if rule.Fields[0] == mapping.IDField {
+			continue
+		}
+		found = append(found, `select v.row_no, r.id, 'a record that fits is there now' from `+stage(c.i.ID, "verdicts")+` v join `+stage(c.i.ID, "draft")+` d using (row_no)
+			join `+c.table+` r on `+c.check.on(rule)+` where `+c.where("v")+` and (v.verdict = 'create' or v.verdict = 'update' and r.id <> v.record_id)
+			and r.import is distinct from `+fmt.Sprint(c.i.ID))
+	}
+	return `with stale as (select row_no, min(record_id) as record_id, min(why) as why from (` + strings.Join(found, " union all ") + `) x group by row_no),
+		noted as (insert into ` + stage(c.i.ID, "problems") + ` select row_no, ` + lit(string(problem.ChangedSince)) + `, '', '', '', why || ': ' || ` + lit(c.plan.Type.Prefix+"-") + ` || record_id from stale)
+		insert into ` + stage(c.i.ID, "outcomes") + ` select row_no, 'held', record_id, why from stale`
+}
+
+func (c *chunk) todo(verdictName string) string {
+	return stage(c.i.ID, "verdicts") + ` v join ` + stage(c.i.ID, "draft") + ` d on d.row_no = v.row_no
+		where ` + c.where("v") + ` and ` + c.where("d") + ` and v.verdict = ` + lit(verdictName) + `
+		and not exists (select from ` + stage(c.i.ID, "outcomes") + ` o where o.row_no = v.row_no)`
+}
+
+// sources gives for every column that the draft fills its name and the SQL of
+// its value; references come resolved from the verdicts.
+func (c *chunk) sources() (columns, values []string) {
+	title := titleSet(c.plan.Type)
+	for _, fp := range c.plan.Fields {
+		f := fp.Field
+		from := "d."
+		if f.Type == catalog.Reference {
+			from = "v."
+		}
+		columns, values = append(columns, fieldColumn(f.Name)), append(values, from+fieldColumn(f.Name))
+		if f.Normalised() {
+			columns, values = append(columns, keyColumn(f.Name)), append(values, "d."+keyColumn(f.Name))
+		}
+		if title[f.Name] {
+			columns, values = append(columns, nameColumn(f.Name)), append(values, "d."+nameColumn(f.Name))
+		}
+	}
+	return columns, values
+}
+
+// titleOf is the SQL of the record's title in its normal form.
+func (c *chunk) titleOf(part func(column string, inDraft bool) string) string {
+	var parts []string
+	for _, name := range c.plan.Type.Title {
+		if p := part(nameColumn(name), c.check.field(name) != nil); p != "" {
+			parts = append(parts, p)
+		}
+	}
+	if len(parts) == 0 {
+		return `''`
+	}
+	return `concat_ws(' ', ` + strings.Join(parts, ", ") + `)`
+}
+
+func (c *chunk) create() string {
+	if c.creates == 0 {
+		return `select 1`
+	}
+	columns, values := c.sources()
+	for _, f := range c.plan.Type.Fields {
+		if f.Default == "" {
+			continue
+		}
+		def := lit(f.Default) + `::` + sqlType(f)
+		if i := slices.Index(columns, fieldColumn(f.Name)); i >= 0 {
+			values[i] = `coalesce(` + values[i] + `, ` + def + `)`
+		} else {
+			columns, values = append(columns, fieldColumn(f.Name)), append(values, def)
+		}
+	}
+	aliased := make([]string, len(values))
+	for i := range values {
+		aliased[i] = fmt.Sprintf("%s as c%d", values[i], i)
+	}
+	picked := make([]string, len(values))
+	for i := range values {
+		picked[i] = fmt.Sprintf("c%d", i)
+	}
+	title := c.titleOf(func(column string, inDraft bool) string {
+		if !inDraft {
+			return ""
+		}
+		return "d." + column
+	})
+	return fmt.Sprintf(`with todo as materialized (select v.row_no, %d + row_number() over (order by v.row_no) as new_id, %s as title_key%s from %s),
+		made as (insert into %s (id, created_by, changed_by, import, %s%s) select new_id, %d, %d, %d, title_key%s from todo order by new_id)
+		insert into %s select row_no, 'created', new_id from todo`,
+		c.base, title, prefixed(aliased), c.todo("create"),
+		c.table, titleColumn, prefixed(columns), c.i.MadeBy, c.i.MadeBy, c.i.ID, prefixed(picked),
+		stage(c.i.ID, "outcomes"))
+}
+
+func prefixed(list []string) string {
+	if len(list) == 0 {
+		return ""
+	}
+	return ", " + strings.Join(list, ", ")
+}
+
+func (c *chunk) update() string {
+	columns, values := c.sources()
+	if len(columns) == 0 {
+		return `select 1`
+	}
+	var set, aliased []string
+	for i, col := range columns {
+		set = append(set, fmt.Sprintf("%s = coalesce(t.c%d, r.%s)", col, i, col))
+		aliased = append(aliased, fmt.Sprintf("%s as c%d", values[i], i))
+	}
+	title := c.titleOf(func(column string, inDraft bool) string {
+		if !inDraft {
+			return "r." + column
+		}
+		return fmt.Sprintf("coalesce(t.c%d, r.%s)", slices.Index(columns, column), column)
+	})
+	return fmt.Sprintf(`with todo as materialized (select v.row_no, v.record_id, v.version, v.changes%s from %s),
+		changed as (update %s r set version = r.version + 1, changed_at = now(), changed_by = %d, %s = %s, %s from todo t
+			where r.id = t.record_id and r.version = t.version returning r.id, r.version, t.row_no, t.changes),
+		kept as (insert into %s (record_id, version, person, import, kind, changes) select id, version, %d, %d, 'update', changes from changed)
+		insert into %s select row_no, 'updated', id from changed`,
+		prefixed(aliased), c.todo("update"), c.table, c.i.MadeBy, titleColumn, title, strings.Join(set, ", "),
+		c.history, c.i.MadeBy, c.i.ID, stage(c.i.ID, "outcomes"))
+}
+
+// rest writes the outcomes of all rows that neither made nor changed a record.
+func (c *chunk) rest() string {
+	return fmt.Sprintf(`insert into %s select v.row_no, case v.verdict when 'same' then 'unchanged' when 'skip' then 'skipped' else 'held' end, v.record_id
+		from %s v where %s and not exists (select from %s o where o.row_no = v.row_no)`,
+		stage(c.i.ID, "outcomes"), stage(c.i.ID, "verdicts"), c.where("v"), stage(c.i.ID, "outcomes"))
+}
+
+// Refused reports whether the server refused a value or a constraint, so that
+// a smaller chunk can find the row.
+func Refused(err error) bool {
+	state := sqlState(err)
+	return strings.HasPrefix(state, "22") || strings.HasPrefix(state, "23")
+}
+
+// Refuse writes the outcome failed for the next row, which the server refuses.
+func (l *Load) Refuse(ctx context.Context, cause error) error {
+	return l.store.inTx(ctx, func(tx *sqlx.Tx) error {
+		var next int64
+		if err := tx.GetContext(ctx, &next, `select v.row_no from imports i, `+stage(l.i.ID, "verdicts")+` v where i.id = $1 and v.row_no >= i.next_row order by v.row_no limit 1`, l.i.ID); err != nil {
+			return fmt.Errorf("find the refused row: %w", err)
+		}
+		why := cause.Error()
+		queries := []struct {
+			q    string
+			args []any
+		}{
+			{`insert into ` + stage(l.i.ID, "problems") + ` values ($1, $2, '', '', '', $3)`, []any{next, string(problem.WriteRefused), why}},
+			{`insert into ` + stage(l.i.ID, "outcomes") + ` values ($1, 'failed', null, $2) on conflict (row_no) do update set outcome = 'failed', detail = excluded.detail`, []any{next, why}},
+			{`update imports set next_row = $2 + 1, done_rows = done_rows + 1, failures = failures + 1, changed_at = now(),
+				outcomes = jsonb_set(outcomes, '{failed}', to_jsonb(coalesce((outcomes->>'failed')::bigint, 0) + 1)) where id = $1`, []any{l.i.ID, next}},
+		}
+		for _, x := range queries {
+			if _, err := tx.ExecContext(ctx, x.q, x.args...); err != nil {
+				return fmt.Errorf("note the refused row: %w", err)
+			}
+		}
+		return nil
+	})
+}
+
+// Finish readies the outcomes for being looked at.
+func (l *Load) Finish(ctx context.Context) error {
+	table := stage(l.i.ID, "outcomes")
+	return l.store.exec(ctx, `create index if not exists `+ident(fmt.Sprintf("i%d_outcomes_by", l.i.ID))+` on `+table+` (outcome, row_no)`, `analyze `+table)
+}

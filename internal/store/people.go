@@ -1,0 +1,263 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"strings"
+	"time"
+
+	"uchi/internal/core/fault"
+
+	"golang.org/x/crypto/argon2"
+)
+
+// Role says what a person may do; each role may do what those before it may.
+type Role string
+
+// The roles.
+const (
+	Viewer        Role = "viewer"
+	Operator      Role = "operator"
+	Administrator Role = "administrator"
+)
+
+var rank = map[Role]int{Viewer: 1, Operator: 2, Administrator: 3}
+
+// Covers reports whether the role may do what need may.
+func (r Role) Covers(need Role) bool { return rank[r] >= rank[need] }
+
+// Valid reports whether there is such a role.
+func (r Role) Valid() bool { return rank[r] > 0 }
+
+// Person is somebody who signs in.
+type Person struct {
+	ID     int64     `db:"id"`
+	Email  string    `db:"email"`
+	Name   string    `db:"name"`
+	Role   Role      `db:"role"`
+	Active bool      `db:"active"`
+	MadeAt time.Time `db:"made_at"`
+}
+
+// Argon2id with the second recommended parameter set of RFC 9106.
+const (
+	argonTime   = 3
+	argonMemory = 64 << 10 // KiB
+	argonLanes  = 4
+	argonKey    = 32
+)
+
+// hashing lets only as many passwords be hashed at once as memory allows.
+var hashing = make(chan struct{}, 2)
+
+func argon(password string, salt []byte) []byte {
+	hashing <- struct{}{}
+	defer func() { <-hashing }()
+	return argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, argonKey)
+}
+
+func hashPassword(password string) string {
+	salt := make([]byte, 16)
+	rand.Read(salt) //nolint:errcheck // never fails
+	b64 := base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
+		b64.EncodeToString(salt), b64.EncodeToString(argon(password, salt)))
+}
+
+func checkPassword(hash, password string) bool {
+	parts := strings.Split(hash, "$")
+	if len(parts) != 6 {
+		argon(password, make([]byte, 16)) // an unknown person takes as long as a known one
+		return false
+	}
+	salt, err := base64.RawStdEncoding.DecodeString(parts[4])
+	if err != nil {
+		return false
+	}
+	return subtle.ConstantTimeCompare([]byte(base64.RawStdEncoding.EncodeToString(argon(password, salt))), []byte(parts[5])) == 1
+}
+
+// secret makes a random secret and the hash under which it is kept.
+func secret(prefix string) (plain string, hash []byte) {
+	plain = prefix + strings.ToLower(rand.Text()) + strings.ToLower(rand.Text())
+	sum := sha256.Sum256([]byte(plain))
+	return plain, sum[:]
+}
+
+func hashOf(plain string) []byte {
+	sum := sha256.Sum256([]byte(plain))
+	return sum[:]
+}
+
+// PasswordLength is the fewest characters of a password.
+const PasswordLength = 10
+
+// AddPerson makes a person who can sign in.
+func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, password string) (Person, error) {
+	switch {
+	case !role.Valid():
+		return Person{}, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
+	case len([]rune(password)) < PasswordLength:
+		return Person{}, fault.Newf(fault.Invalid, "password_too_short", "a password has at least %d characters", PasswordLength).Mended("Three or four words do well.")
+	case !strings.Contains(email, "@") || strings.TrimSpace(name) == "":
+		return Person{}, fault.New(fault.Invalid, "person_incomplete", "a person needs an e-mail address and a name").With(email)
+	}
+	var p Person
+	err := s.db.GetContext(ctx, &p, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
+		returning id, email, name, role, active, made_at`, email, name, role, hashPassword(password))
+	if sqlState(err) == "23505" {
+		return p, fault.New(fault.Conflict, "person_exists", "somebody with this e-mail address is already here").With(email)
+	}
+	if err != nil {
+		return p, fmt.Errorf("add person: %w", err)
+	}
+	return p, nil
+}
+
+// FirstAdministrator makes an administrator when there is nobody yet. The
+// password is made up when none is given; it is returned only then.
+func (s *Store) FirstAdministrator(ctx context.Context, email, password string) (made bool, shown string, err error) {
+	var n int
+	if err := s.db.GetContext(ctx, &n, `select count(*) from people`); err != nil {
+		return false, "", fmt.Errorf("count people: %w", err)
+	}
+	if n > 0 {
+		return false, "", nil
+	}
+	if password == "" {
+		password, _ = secret("")
+		password = password[:20]
+		shown = password
+	}
+	_, err = s.AddPerson(ctx, email, "Administrator", Administrator, password)
+	if fault.Is(err, "person_exists") { // another process was quicker
+		return false, "", nil
+	}
+	return err == nil, shown, err
+}
+
+// People lists everybody.
+func (s *Store) People(ctx context.Context) ([]Person, error) {
+	var list []Person
+	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at from people order by name, id`)
+	if err != nil {
+		return nil, fmt.Errorf("list people: %w", err)
+	}
+	return list, nil
+}
+
+// SessionLength is how long a sign-in lasts.
+const SessionLength = 14 * 24 * time.Hour
+
+// ErrSignIn says that e-mail and password do not belong together, and no more.
+var ErrSignIn = fault.New(fault.Unsigned, "sign_in_failed", "the e-mail address and the password do not fit together").Mended("Check both and try again.")
+
+// SignIn gives a session's secret when the password is right.
+func (s *Store) SignIn(ctx context.Context, email, password string) (Person, string, error) {
+	var row struct {
+		Person
+		Password string `db:"password"`
+	}
+	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, password from people where email = lower($1) and active`, strings.TrimSpace(email))
+	if err != nil && !isMissing(err) {
+		return Person{}, "", fmt.Errorf("sign in: %w", err)
+	}
+	if !checkPassword(row.Password, password) {
+		return Person{}, "", ErrSignIn
+	}
+	plain, hash := secret("")
+	_, err = s.db.ExecContext(ctx, `insert into sessions (hash, person, ends_at) values ($1, $2, $3)`, hash, row.ID, time.Now().Add(SessionLength))
+	if err != nil {
+		return Person{}, "", fmt.Errorf("sign in: %w", err)
+	}
+	if _, err := s.db.ExecContext(ctx, `delete from sessions where ends_at < now()`); err != nil {
+		return Person{}, "", fmt.Errorf("sign in: %w", err)
+	}
+	return row.Person, plain, nil
+}
+
+// SignOut ends a session.
+func (s *Store) SignOut(ctx context.Context, plain string) error {
+	_, err := s.db.ExecContext(ctx, `delete from sessions where hash = $1`, hashOf(plain))
+	return err
+}
+
+// ErrUnsigned says that nobody is signed in.
+var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
+
+// BySession finds who a session belongs to.
+func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
+	return s.bySecret(ctx, `select p.id, p.email, p.name, p.role, p.active, p.made_at from sessions x join people p on p.id = x.person
+		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
+}
+
+// ByToken finds who a token belongs to; the role is the lesser of the person's and the token's.
+func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
+	return s.bySecret(ctx, `select p.id, p.email, p.name, p.active, p.made_at,
+		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
+		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
+}
+
+func (s *Store) bySecret(ctx context.Context, query, plain string) (Person, error) {
+	var p Person
+	err := s.db.GetContext(ctx, &p, query, hashOf(plain))
+	if isMissing(err) {
+		return p, ErrUnsigned
+	}
+	if err != nil {
+		return p, fmt.Errorf("look up who is signed in: %w", err)
+	}
+	return p, nil
+}
+
+// Token is a secret for the command line and scripts, with a role and an end date.
+type Token struct {
+	ID     int64     `db:"id"`
+	Label  string    `db:"label"`
+	Role   Role      `db:"role"`
+	MadeAt time.Time `db:"made_at"`
+	EndsAt time.Time `db:"ends_at"`
+}
+
+// AddToken makes a token of a person; its secret is shown this once.
+func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role, ends time.Time) (Token, string, error) {
+	if !role.Valid() || !p.Role.Covers(role) {
+		return Token{}, "", fault.New(fault.Denied, "role_too_high", "a token cannot have a role that you do not have").With(string(role))
+	}
+	if !ends.After(time.Now()) {
+		return Token{}, "", fault.New(fault.Invalid, "end_in_past", "the token would have ended already").Mended("Give a day in the future.")
+	}
+	plain, hash := secret("uchi_")
+	var t Token
+	err := s.db.GetContext(ctx, &t, `insert into tokens (person, label, role, hash, ends_at) values ($1, $2, $3, $4, $5)
+		returning id, label, role, made_at, ends_at`, p.ID, label, role, hash, ends)
+	if err != nil {
+		return t, "", fmt.Errorf("make token: %w", err)
+	}
+	return t, plain, nil
+}
+
+// Tokens lists a person's tokens.
+func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
+	var list []Token
+	if err := s.db.SelectContext(ctx, &list, `select id, label, role, made_at, ends_at from tokens where person = $1 order by id`, person); err != nil {
+		return nil, fmt.Errorf("list tokens: %w", err)
+	}
+	return list, nil
+}
+
+// RemoveToken ends a token of a person.
+func (s *Store) RemoveToken(ctx context.Context, person, id int64) error {
+	res, err := s.db.ExecContext(ctx, `delete from tokens where id = $1 and person = $2`, id, person)
+	if err != nil {
+		return fmt.Errorf("remove token: %w", err)
+	}
+	if n, _ := res.RowsAffected(); n == 0 {
+		return fault.New(fault.NotFound, "unknown_token", "you have no such token").With(fmt.Sprint(id))
+	}
+	return nil
+}

@@ -1,0 +1,319 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Link is a record as another points to it.
+type Link struct {
+	Type  string `json:"type"`
+	ID    string `json:"id"`
+	Title string `json:"title"`
+}
+
+// Record is one record with its values as canonical texts.
+type Record struct {
+	Type      catalog.RecordType
+	ID        int64
+	Version   int
+	Title     string
+	Values    map[string]string
+	Links     map[string]Link // reference fields
+	CreatedAt time.Time
+	CreatedBy string
+	ChangedAt time.Time
+	ChangedBy string
+	Import    *int64
+}
+
+// RecordFilter chooses and orders records of a type.
+type RecordFilter struct {
+	Text   string // beginning of a title or word in it, an id, an e-mail
+	Import int64
+	Where  map[string]string // field → canonical value
+	Order  string            // id, -id or title
+	After  string            // cursor: the last id, or title key and id
+	Limit  int
+}
+
+// recordSQL selects records with their values and the titles of what they
+// point to.
+type recordSQL struct {
+	ws string
+	c  catalog.Catalog
+	t  catalog.RecordType
+}
+
+func titleText(t catalog.RecordType, alias string) string {
+	var parts []string
+	for _, n := range t.Title {
+		f, _ := t.Field(n)
+		parts = append(parts, `nullif(`+textOf(f, alias+`.`+fieldColumn(n))+`, '')`)
+	}
+	return `concat_ws(' ', ` + strings.Join(parts, ", ") + `)`
+}
+
+func (q recordSQL) selects() (columns, joins string) {
+	var values, links []string
+	for i, f := range q.t.Fields {
+		col := `r.` + fieldColumn(f.Name)
+		if f.Type != catalog.Reference {
+			values = append(values, `coalesce(`+textOf(f, col)+`, '')`)
+			continue
+		}
+		values = append(values, `coalesce(`+col+`::text, '')`)
+		target, _ := q.c.Type(f.To)
+		a := fmt.Sprintf("t%d", i)
+		joins += ` left join ` + recordTable(q.ws, target.Name) + ` ` + a + ` on ` + a + `.id = ` + col
+		links = append(links, `coalesce(`+titleText(target, a)+`, '')`)
+	}
+	joins += ` left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by`
+	columns = `r.id, r.version, ` + titleText(q.t, "r") + `, array[` + strings.Join(values, ", ") + `]::text[], array[` + strings.Join(links, ", ") + `]::text[],
+		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, r.` + titleColumn
+	return columns, joins
+}
+
+func (q recordSQL) scan(row pgx.CollectableRow) (Record, error) {
+	r := Record{Type: q.t, Values: map[string]string{}, Links: map[string]Link{}}
+	var values, links []string
+	var titleKey string
+	if err := row.Scan(&r.ID, &r.Version, &r.Title, &values, &links, &r.CreatedAt, &r.CreatedBy, &r.ChangedAt, &r.ChangedBy, &r.Import, &titleKey); err != nil {
+		return r, err
+	}
+	n := 0
+	for i, f := range q.t.Fields {
+		v := values[i]
+		if f.Type == catalog.Reference {
+			if v != "" {
+				target, _ := q.c.Type(f.To)
+				v = target.Prefix + "-" + v
+				r.Links[f.Name] = Link{Type: target.Name, ID: v, Title: links[n]}
+			}
+			n++
+		}
+		if v != "" {
+			r.Values[f.Name] = v
+		}
+	}
+	if r.Title == "" {
+		r.Title = q.t.RecordID(r.ID)
+	}
+	return r, nil
+}
+
+func (s *Store) recordSQL(ctx context.Context, workspace, typeName string) (recordSQL, error) {
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return recordSQL{}, err
+	}
+	t, err := c.MustType(typeName)
+	return recordSQL{ws: workspace, c: c, t: t}, err
+}
+
+// Records gives a page of records and the cursor of the next, empty at the end.
+func (s *Store) Records(ctx context.Context, workspace, typeName string, f RecordFilter) ([]Record, string, error) {
+	q, err := s.recordSQL(ctx, workspace, typeName)
+	if err != nil {
+		return nil, "", err
+	}
+	var conds []string
+	var args []any
+	arg := func(v any) string {
+		args = append(args, v)
+		return fmt.Sprintf("$%d", len(args))
+	}
+	if f.Import > 0 {
+		conds = append(conds, `r.import = `+arg(f.Import))
+	}
+	if text := strings.TrimSpace(f.Text); text != "" {
+		any := []string{`r.` + titleColumn + ` like ` + arg("%"+likeEscape(value.NameKey(text))+"%")}
+		if id, err := q.t.ParseRecordID(text); err == nil {
+			any = append(any, `r.id = `+arg(id))
+		}
+		for _, fd := range q.t.Fields {
+			if fd.Normalised() {
+				any = append(any, `r.`+keyColumn(fd.Name)+` = `+arg(value.LookupKey(text)))
+			}
+		}
+		conds = append(conds, `(`+strings.Join(any, " or ")+`)`)
+	}
+	for name, v := range f.Where {
+		fd, ok := q.t.Field(name)
+		if !ok {
+			return nil, "", fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").With(name)
+		}
+		if fd.Type == catalog.Reference {
+			target, _ := q.c.Type(fd.To)
+			id, err := target.ParseRecordID(v)
+			if err != nil {
+				return nil, "", err
+			}
+			conds = append(conds, `r.`+fieldColumn(name)+` = `+arg(id))
+			continue
+		}
+		conds = append(conds, textOf(fd, `r.`+fieldColumn(name))+` = `+arg(v))
+	}
+	order := `r.id`
+	badCursor := fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(f.After)
+	switch f.Order {
+	case "", "id", "-id":
+		sign := ">"
+		if f.Order == "-id" {
+			order, sign = `r.id desc`, "<"
+		}
+		if f.After != "" {
+			id, err := q.t.ParseRecordID(f.After)
+			if err != nil {
+				return nil, "", badCursor
+			}
+			conds = append(conds, `r.id `+sign+` `+arg(id))
+		}
+	case "title":
+		order = `r.` + titleColumn + `, r.id`
+		if f.After != "" {
+			id, err := q.t.ParseRecordID(f.After)
+			if err != nil {
+				return nil, "", badCursor
+			}
+			p := arg(id)
+			conds = append(conds, `(r.`+titleColumn+`, r.id) > (coalesce((select `+titleColumn+` from `+recordTable(workspace, typeName)+` where id = `+p+`), ''), `+p+`)`)
+		}
+	default:
+		return nil, "", fault.New(fault.Invalid, "unknown_order", "records cannot be ordered so").With(f.Order).Mended("Choose id, -id or title.")
+	}
+	where := ""
+	if len(conds) > 0 {
+		where = ` where ` + strings.Join(conds, " and ")
+	}
+	columns, joins := q.selects()
+	rows, err := s.pool.Query(ctx, `select `+columns+` from `+recordTable(workspace, typeName)+` r`+joins+where+` order by `+order+` limit `+arg(f.Limit+1), args...)
+	if err != nil {
+		return nil, "", fmt.Errorf("list records: %w", err)
+	}
+	list, err := pgx.CollectRows(rows, q.scan)
+	if err != nil {
+		return nil, "", fmt.Errorf("list records: %w", err)
+	}
+	if len(list) > f.Limit {
+		list = list[:f.Limit]
+		return list, q.t.RecordID(list[f.Limit-1].ID), nil
+	}
+	return list, "", nil
+}
+
+// Record reads one record by its id as people write it.
+func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Record, error) {
+	q, err := s.recordSQL(ctx, workspace, typeName)
+	if err != nil {
+		return Record{}, err
+	}
+	n, err := q.t.ParseRecordID(id)
+	if err != nil {
+		return Record{}, err
+	}
+	columns, joins := q.selects()
+	rows, err := s.pool.Query(ctx, `select `+columns+` from `+recordTable(workspace, typeName)+` r`+joins+` where r.id = $1`, n)
+	if err != nil {
+		return Record{}, fmt.Errorf("read record: %w", err)
+	}
+	r, err := pgx.CollectExactlyOneRow(rows, q.scan)
+	if isMissing(err) {
+		return r, fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(q.t.Label)).With(id)
+	}
+	if err != nil {
+		return r, fmt.Errorf("read record: %w", err)
+	}
+	return r, nil
+}
+
+// Event is one entry of a record's history.
+type Event struct {
+	Version int                         `db:"version"`
+	At      time.Time                   `db:"at"`
+	Person  string                      `db:"person"`
+	Import  *int64                      `db:"import"`
+	Kind    string                      `db:"kind"`
+	Changes JSON[map[string][2]*string] `db:"changes"`
+}
+
+// History gives what happened to a record, newest first. Its making is told by
+// the record itself.
+func (s *Store) History(ctx context.Context, r Record, workspace string) ([]Event, error) {
+	var list []Event
+	err := s.db.SelectContext(ctx, &list, `select h.version, h.at, coalesce(p.name, '') as person, h.import, h.kind, h.changes from `+historyTable(workspace, r.Type.Name)+` h
+		left join people p on p.id = h.person where h.record_id = $1 order by h.version desc limit 500`, r.ID)
+	if err != nil {
+		return nil, fmt.Errorf("read history: %w", err)
+	}
+	return append(list, Event{Version: 1, At: r.CreatedAt, Person: r.CreatedBy, Import: r.Import, Kind: "create"}), nil
+}
+
+// Referring is the records of one type that point to a record by one field.
+type Referring struct {
+	Type    catalog.RecordType
+	Field   catalog.Field
+	Count   int64
+	Records []Link
+}
+
+// ReferringTo finds what points to a record, a few records for each field.
+func (s *Store) ReferringTo(ctx context.Context, workspace string, r Record, limit int) ([]Referring, error) {
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return nil, err
+	}
+	var out []Referring
+	for _, t := range c.Types {
+		for _, f := range t.Fields {
+			if f.Type != catalog.Reference || f.To != r.Type.Name {
+				continue
+			}
+			ref := Referring{Type: t, Field: f}
+			rows, err := s.pool.Query(ctx, `select x.id, `+titleText(t, "x")+`, count(*) over () from `+recordTable(workspace, t.Name)+` x where x.`+fieldColumn(f.Name)+` = $1 order by x.id limit $2`, r.ID, limit)
+			if err != nil {
+				return nil, fmt.Errorf("find what refers to the record: %w", err)
+			}
+			var id int64
+			var title string
+			if _, err := pgx.ForEachRow(rows, []any{&id, &title, &ref.Count}, func() error {
+				ref.Records = append(ref.Records, Link{Type: t.Name, ID: t.RecordID(id), Title: title})
+				return nil
+			}); err != nil {
+				return nil, fmt.Errorf("find what refers to the record: %w", err)
+			}
+			if ref.Count > 0 {
+				out = append(out, ref)
+			}
+		}
+	}
+	return out, nil
+}
+
+// CountRecords tells about how many records each type has; exact while there
+// are few.
+func (s *Store) CountRecords(ctx context.Context, workspace string) (map[string]int64, error) {
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return nil, err
+	}
+	counts := map[string]int64{}
+	for _, t := range c.Types {
+		table := recordTable(workspace, t.Name)
+		var n int64
+		err := s.db.GetContext(ctx, &n, `select case when c.reltuples < 50000 then (select count(*) from `+table+`) else c.reltuples::bigint end from pg_class c where c.oid = $1::regclass`, table)
+		if err != nil {
+			return nil, fmt.Errorf("count records: %w", err)
+		}
+		counts[t.Name] = n
+	}
+	return counts, nil
+}

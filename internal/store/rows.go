@@ -1,0 +1,248 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+)
+
+// RowFilter chooses rows of an import; empty parts choose all.
+type RowFilter struct {
+	Verdict string
+	Outcome string
+	Problem string
+	Field   string // of the problem
+	Text    string // in any cell
+}
+
+func (f RowFilter) empty() bool { return f == RowFilter{} }
+
+// GridRow is a row of an import as the grid shows it.
+type GridRow struct {
+	Row      int64                       `db:"row_no"`
+	Cells    JSON[[]string]              `db:"cells"`
+	Verdict  *verdict.Verdict            `db:"verdict"`
+	Outcome  *verdict.Outcome            `db:"outcome"`
+	Record   *int64                      `db:"record_id"`
+	Changes  JSON[map[string][2]*string] `db:"changes"`
+	Problems []problem.Problem           `db:"-"`
+}
+
+type rowSQL struct {
+	id                          int64
+	verdicts, outcomes, problem bool
+}
+
+func (s *Store) rowSQL(ctx context.Context, id int64) (rowSQL, error) {
+	r := rowSQL{id: id}
+	err := s.pool.QueryRow(ctx, `select to_regclass($1) is not null, to_regclass($2) is not null, to_regclass($3) is not null`,
+		stage(id, "verdicts"), stage(id, "outcomes"), stage(id, "problems")).Scan(&r.verdicts, &r.outcomes, &r.problem)
+	return r, err
+}
+
+// from joins what there is of the import's tables; rows are chosen by cond.
+func (r rowSQL) from(f RowFilter) (from, cond string, args []any) {
+	from = stage(r.id, "cells") + ` c`
+	var conds []string
+	arg := func(v any) string {
+		args = append(args, v)
+		return fmt.Sprintf("$%d", len(args))
+	}
+	if r.verdicts {
+		from += ` left join ` + stage(r.id, "verdicts") + ` v on v.row_no = c.row_no`
+	}
+	if r.outcomes {
+		from += ` left join ` + stage(r.id, "outcomes") + ` o on o.row_no = c.row_no`
+	}
+	if f.Verdict != "" {
+		if r.verdicts {
+			conds = append(conds, `v.verdict = `+arg(f.Verdict))
+		} else {
+			conds = append(conds, `false`)
+		}
+	}
+	if f.Outcome != "" {
+		if r.outcomes {
+			conds = append(conds, `o.outcome = `+arg(f.Outcome))
+		} else {
+			conds = append(conds, `false`)
+		}
+	}
+	if f.Problem != "" || f.Field != "" {
+		if r.problem {
+			conds = append(conds, `c.row_no in (select p.row_no from `+stage(r.id, "problems")+` p where (`+arg(f.Problem)+` = '' or p.code = $`+fmt.Sprint(len(args))+`)
+				and (`+arg(f.Field)+` = '' or p.field = $`+fmt.Sprint(len(args))+`))`)
+		} else {
+			conds = append(conds, `false`)
+		}
+	}
+	if f.Text != "" {
+		conds = append(conds, `array_to_string(c.cells, ' ') ilike `+arg("%"+likeEscape(f.Text)+"%"))
+	}
+	if len(conds) == 0 {
+		conds = []string{`true`}
+	}
+	return from, strings.Join(conds, " and "), args
+}
+
+func likeEscape(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
+}
+
+func (r rowSQL) columns() string {
+	cols := `c.row_no, to_jsonb(c.cells) as cells`
+	if r.verdicts {
+		cols += `, v.verdict, v.changes`
+	} else {
+		cols += `, null::text as verdict, null::jsonb as changes`
+	}
+	switch {
+	case r.verdicts && r.outcomes:
+		return cols + `, o.outcome, coalesce(o.record_id, v.record_id) as record_id`
+	case r.outcomes:
+		return cols + `, o.outcome, o.record_id`
+	case r.verdicts:
+		return cols + `, null::text as outcome, v.record_id`
+	}
+	return cols + `, null::text as outcome, null::bigint as record_id`
+}
+
+// Rows gives a page of rows behind row number after, or from a position (the
+// how-manieth row of those chosen, counted from 0) when that is not negative.
+func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position int64, limit int) ([]GridRow, error) {
+	r, err := s.rowSQL(ctx, id)
+	if err != nil {
+		return nil, fmt.Errorf("read rows: %w", err)
+	}
+	from, cond, args := r.from(f)
+	offset := int64(0)
+	if position >= 0 {
+		after, offset, err = s.startOf(ctx, id, f, position)
+		if err != nil {
+			return nil, err
+		}
+	}
+	driving := "c.row_no"
+	if f.Verdict != "" && r.verdicts {
+		driving = "v.row_no"
+	}
+	if f.Outcome != "" && r.outcomes {
+		driving = "o.row_no"
+	}
+	var rows []GridRow
+	query := fmt.Sprintf(`select %s from %s where %s and %s > $%d order by %s offset $%d limit $%d`, r.columns(), from, cond, driving, len(args)+1, driving, len(args)+2, len(args)+3)
+	if err := s.db.SelectContext(ctx, &rows, query, append(args, after, offset, limit)...); err != nil {
+		if sqlState(err) == "42P01" {
+			return nil, fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
+		}
+		return nil, fmt.Errorf("read rows: %w", err)
+	}
+	if r.problem {
+		if err := s.addProblems(ctx, id, rows); err != nil {
+			return nil, err
+		}
+	}
+	return rows, nil
+}
+
+// startOf finds where to begin for a position: from the nearest kept row
+// number when all rows are shown, else by counting along the index.
+func (s *Store) startOf(ctx context.Context, id int64, f RowFilter, position int64) (after, offset int64, err error) {
+	if !f.empty() {
+		return 0, position, nil
+	}
+	err = s.pool.QueryRow(ctx, `select coalesce(anchors[$2], 1) - 1 from imports where id = $1`, id, position/anchorStep+1).Scan(&after)
+	if err != nil {
+		return 0, 0, fmt.Errorf("find position: %w", err)
+	}
+	return after, position % anchorStep, nil
+}
+
+func (s *Store) addProblems(ctx context.Context, id int64, rows []GridRow) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	at := map[int64]int{}
+	numbers := make([]int64, len(rows))
+	for i, r := range rows {
+		at[r.Row], numbers[i] = i, r.Row
+	}
+	var list []problemRow
+	err := s.db.SelectContext(ctx, &list, `select row_no, code, field, col, value, detail from `+stage(id, "problems")+` where row_no = any($1) order by row_no, field, code`, numbers)
+	if err != nil {
+		return fmt.Errorf("read problems: %w", err)
+	}
+	for _, p := range list {
+		i := at[p.Row]
+		rows[i].Problems = append(rows[i].Problems, p.problem())
+	}
+	return nil
+}
+
+type problemRow struct {
+	Row    int64  `db:"row_no"`
+	Code   string `db:"code"`
+	Field  string `db:"field"`
+	Col    string `db:"col"`
+	Value  string `db:"value"`
+	Detail string `db:"detail"`
+}
+
+func (p problemRow) problem() problem.Problem {
+	return problem.Problem{Code: problem.Code(p.Code), Field: p.Field, Column: p.Col, Value: p.Value, Detail: p.Detail}
+}
+
+// CountRows counts the rows that a filter chooses.
+func (s *Store) CountRows(ctx context.Context, id int64, f RowFilter) (int64, error) {
+	r, err := s.rowSQL(ctx, id)
+	if err != nil {
+		return 0, fmt.Errorf("count rows: %w", err)
+	}
+	from, cond, args := r.from(f)
+	var n int64
+	if err := s.db.GetContext(ctx, &n, `select count(*) from `+from+` where `+cond, args...); err != nil {
+		if sqlState(err) == "42P01" {
+			return 0, nil
+		}
+		return 0, fmt.Errorf("count rows: %w", err)
+	}
+	return n, nil
+}
+
+// EachGridRow streams all rows that a filter chooses, with their problems, for
+// downloads.
+func (s *Store) EachGridRow(ctx context.Context, id int64, f RowFilter, each func(GridRow) error) error {
+	const page = 5000
+	after := int64(-1)
+	for {
+		rows, err := s.Rows(ctx, id, f, after, -1, page)
+		if err != nil {
+			return err
+		}
+		for _, r := range rows {
+			if err := each(r); err != nil {
+				return err
+			}
+			after = r.Row
+		}
+		if len(rows) < page {
+			return nil
+		}
+	}
+}
+
+// FirstOverwrites gives the first updates that would replace values, as a
+// foretaste before a load.
+func (s *Store) FirstOverwrites(ctx context.Context, id int64, limit int) ([]GridRow, error) {
+	var rows []GridRow
+	err := s.db.SelectContext(ctx, &rows, `select v.row_no, '[]'::jsonb as cells, v.verdict, v.changes, null::text as outcome, v.record_id from `+stage(id, "verdicts")+` v
+		where v.verdict = 'update' and exists (select from jsonb_each(v.changes) e where e.value->>0 is not null) order by v.row_no limit $1`, limit)
+	if err != nil && sqlState(err) != "42P01" {
+		return nil, fmt.Errorf("read first overwrites: %w", err)
+	}
+	return rows, nil
+}

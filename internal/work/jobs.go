@@ -1,0 +1,297 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/expr"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+
+	"github.com/riverqueue/river"
+)
+
+// worker does whatever an import waits for. Every piece of work can be begun
+// again: reading and check start anew, a load goes on behind its last chunk.
+type worker struct {
+	river.WorkerDefaults[jobArgs]
+	service *Service
+}
+
+// Work implements river.Worker.
+func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
+	s := w.service
+	i, err := s.store.ImportAnywhere(ctx, job.Args.Import)
+	if err != nil {
+		return err
+	}
+	log := s.opt.Log.With("import", i.ID, "work", i.Busy)
+	back := store.StateOpen
+	switch i.Busy {
+	case store.BusyRead:
+		err = s.read(ctx, i)
+	case store.BusyCheck:
+		err = s.check(ctx, i)
+	case store.BusyLoad:
+		back = store.StatePaused
+		err = s.load(ctx, i)
+	default:
+		return nil // done already, or given up
+	}
+	switch {
+	case err == nil, errors.Is(err, errGone):
+		log.Info("done")
+		return nil
+	case ctx.Err() != nil, store.Passing(err) && job.Attempt < job.MaxAttempts:
+		log.Warn("will be tried again", "error", err)
+		return err
+	}
+	return s.store.Fail(context.WithoutCancel(ctx), i.ID, back, s.troubleOf(err, i.ID))
+}
+
+// progressEvery is how many rows pass between two notes of progress.
+const progressEvery = 25_000
+
+// read turns the source into staged cells with the profile of every column.
+func (s *Service) read(ctx context.Context, i store.Import) error {
+	src, err := s.store.OpenSource(ctx, i.Source)
+	if err != nil {
+		return err
+	}
+	found, findings, err := sheet.Detect(src, i.Reading.V)
+	if err != nil {
+		return err
+	}
+	table, err := sheet.Open(src, found, s.opt.Limits)
+	if err != nil {
+		return err
+	}
+	profile := sheet.NewProfiler(table.Header)
+	w, err := s.store.StageCells(ctx, i.ID)
+	if err != nil {
+		return err
+	}
+	err = s.stageCells(ctx, i.ID, table, profile, w)
+	if err := w.End(ctx, err); err != nil {
+		return err
+	}
+	columns, notices := profile.Profile()
+	if w.Rows() == 0 {
+		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: src.Name, Row: found.HeaderRow}).
+			Mended("Send a file with rows, or choose another header row.")
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return err
+	}
+	result := store.ReadResult{Findings: findings, Columns: columns, Notices: append(table.Notices, notices...), Rows: w.Rows(), Anchors: w.Anchors, Reading: i.Reading.V}
+	result.Into, result.Routine = s.firstMapping(c, i, columns)
+	return s.store.EndRead(ctx, i.ID, result)
+}
+
+func (s *Service) stageCells(ctx context.Context, id int64, table *sheet.Table, profile *sheet.Profiler, w *store.CellWriter) error {
+	for {
+		row, err := table.Next()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		profile.Add(row)
+		if err := w.Add(row); err != nil {
+			return err
+		}
+		if w.Rows()%progressEvery == 0 {
+			if err := s.store.Progress(ctx, id, w.Rows()); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// leastScore is how well the columns must fit a record type for it to be taken.
+const leastScore = 0.3
+
+// firstMapping keeps the routine that the import has as far as its columns are
+// there, else takes what is certain of the suggestions.
+func (s *Service) firstMapping(c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine) {
+	into := i.Into
+	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 {
+		kept := *r
+		d := kept.Drafts[0]
+		fields := map[string]mapping.Origin{}
+		for name, o := range d.Fields {
+			there := func(from string) bool {
+				return slices.ContainsFunc(columns, func(c sheet.Column) bool { return c.Header == from })
+			}
+			if !slices.ContainsFunc(o.From, func(from string) bool { return !there(from) }) {
+				fields[name] = o
+			}
+		}
+		if len(fields) > 0 {
+			d.Fields = fields
+			kept.Drafts = []mapping.Draft{d}
+			return d.Type, &kept
+		}
+		into = d.Type
+	}
+	if into == "" {
+		if best := mapping.SuggestType(c, columns); len(best) > 0 && best[0].Score >= leastScore {
+			into = best[0].Type
+		}
+	}
+	t, ok := c.Type(into)
+	if !ok {
+		return "", nil
+	}
+	r := mapping.FromSuggestions(t, mapping.Suggest(t, columns))
+	return into, &r
+}
+
+// planOf makes the routine of an import ready.
+func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, catalog.Catalog, error) {
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return nil, c, err
+	}
+	if i.Routine.V == nil {
+		return nil, c, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
+	}
+	r := *i.Routine.V
+	r.Reading = i.Reading.V
+	plan, err := mapping.NewPlan(r, c, i.Columns.V)
+	return plan, c, err
+}
+
+// check works out the verdicts and makes the import ready.
+func (s *Service) check(ctx context.Context, i store.Import) error {
+	totals, writes, err := s.checkRows(ctx, i)
+	if err != nil {
+		return err
+	}
+	return s.store.EndCheck(ctx, i.ID, totals, writes)
+}
+
+// checkRows types the rows that have no final outcome yet and works out their
+// verdicts. It also tells how often the record type had been written to before.
+func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict.Totals, writes int64, err error) {
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return totals, 0, err
+	}
+	draft := plan.Drafts[0]
+	if there, err := s.store.HasCells(ctx, i); err != nil {
+		return totals, 0, err
+	} else if !there { // the database has crashed and lost its unlogged tables: the source has everything
+		if err := s.readAgain(ctx, i); err != nil {
+			return totals, 0, err
+		}
+	}
+	writes, err = s.store.Writes(ctx, i.Workspace, draft.Type.Name)
+	if err != nil {
+		return totals, 0, err
+	}
+	rules, err := expr.CompileRules(draft.Type)
+	if err != nil {
+		return totals, 0, err
+	}
+	w, err := s.store.StageDrafts(ctx, i.ID, draft, c)
+	if err != nil {
+		return totals, 0, err
+	}
+	if err := w.End(s.typeRows(ctx, i.ID, plan, w)); err != nil {
+		return totals, 0, err
+	}
+	totals, err = s.store.NewCheck(i, draft, i.Routine.V.May, c).Run(ctx, func(values map[string]string) []problem.Problem { return rules.Judge(values) })
+	return totals, writes, err
+}
+
+func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter) error {
+	var typed mapping.Typed
+	var n int64
+	return s.store.EachRow(ctx, id, func(row sheet.Row) error {
+		plan.Drafts[0].Apply(row, &typed)
+		if p, bad := plan.Ragged(row); bad {
+			typed.Problems = append(typed.Problems, p)
+		}
+		if err := w.Add(row.Number, &typed); err != nil {
+			return err
+		}
+		if n++; n%progressEvery == 0 {
+			return s.store.Progress(ctx, id, n)
+		}
+		return nil
+	})
+}
+
+// readAgain stages the cells of an import once more, as they were.
+func (s *Service) readAgain(ctx context.Context, i store.Import) error {
+	src, err := s.store.OpenSource(ctx, i.Source)
+	if err != nil {
+		return err
+	}
+	found, _, err := sheet.Detect(src, i.Reading.V)
+	if err != nil {
+		return err
+	}
+	table, err := sheet.Open(src, found, s.opt.Limits)
+	if err != nil {
+		return err
+	}
+	w, err := s.store.StageCells(ctx, i.ID)
+	if err != nil {
+		return err
+	}
+	return w.End(ctx, s.stageCells(ctx, i.ID, table, sheet.NewProfiler(table.Header), w))
+}
+
+// load carries out the verdicts chunk by chunk. A chunk that the server refuses
+// is halved until the row that it refuses stands alone.
+func (s *Service) load(ctx context.Context, i store.Import) error {
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return err
+	}
+	l := s.store.NewLoad(i, plan.Drafts[0], i.Routine.V.May, c)
+	if err := l.Prepare(ctx); err != nil {
+		return err
+	}
+	if there, err := l.Staged(ctx); err != nil {
+		return err
+	} else if !there {
+		totals, writes, err := s.checkRows(ctx, i)
+		if err != nil {
+			return err
+		}
+		if err := s.store.RestartLoad(ctx, i.ID, totals, writes); err != nil {
+			return err
+		}
+	}
+	rows := store.ChunkRows
+	for {
+		ended, err := l.Chunk(ctx, rows)
+		switch {
+		case err == nil && ended:
+			return l.Finish(ctx)
+		case err == nil:
+			rows = min(rows*2, store.ChunkRows)
+		case store.Refused(err) && rows > 1:
+			rows = max(rows/8, 1)
+		case store.Refused(err):
+			if err := l.Refuse(ctx, err); err != nil {
+				return err
+			}
+		default:
+			return fmt.Errorf("load import %d: %w", i.ID, err)
+		}
+	}
+}
