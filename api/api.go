@@ -1,0 +1,10 @@
+// Package api holds the contract: the OpenAPI file from which the server, the
+// Go client and the console's types are generated.
+package api
+
+import _ "embed"
+
+// OpenAPI is the contract as YAML.
+//
+//go:embed openapi.yaml
+var OpenAPI []byte

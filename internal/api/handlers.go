@@ -1,0 +1,522 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
+	"uchi/internal/store"
+	"uchi/internal/work"
+)
+
+// handlers implement the operations of the contract.
+type handlers struct{ *Server }
+
+func (s *Server) cookie(value string, age int) string {
+	c := http.Cookie{Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age, Secure: s.opt.Secure}
+	return c.String()
+}
+
+func (h *handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
+	p, secret, err := h.store.SignIn(ctx, r.Body.Email, r.Body.Password)
+	if err != nil {
+		return nil, err
+	}
+	cookie := h.cookie(secret, int(store.SessionLength/time.Second))
+	return SignIn200JSONResponse{Body: personView(p), Headers: SignIn200ResponseHeaders{SetCookie: cookie}}, nil
+}
+
+// SignOut ends every session of the browser by its cookie.
+func (h *handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
+	if err := h.store.SignOut(ctx, sessionOf(ctx)); err != nil {
+		return nil, err
+	}
+	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: h.cookie("", -1)}}, nil
+}
+
+func (h *handlers) WhoAmI(ctx context.Context, _ WhoAmIRequestObject) (WhoAmIResponseObject, error) {
+	return WhoAmI200JSONResponse(personView(personOf(ctx))), nil
+}
+
+func (h *handlers) ListTokens(ctx context.Context, _ ListTokensRequestObject) (ListTokensResponseObject, error) {
+	list, err := h.store.Tokens(ctx, personOf(ctx).ID)
+	out := ListTokens200JSONResponse{Tokens: []Token{}}
+	for _, t := range list {
+		out.Tokens = append(out.Tokens, tokenView(t, ""))
+	}
+	return out, err
+}
+
+func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTokenResponseObject, error) {
+	p := personOf(ctx)
+	role, days := store.Role(r.Body.Role), r.Body.Days
+	if role == "" {
+		role = p.Role
+	}
+	if days == 0 {
+		days = 90
+	}
+	t, secret, err := h.store.AddToken(ctx, p, r.Body.Label, role, time.Now().AddDate(0, 0, days))
+	return AddToken201JSONResponse(tokenView(t, secret)), err
+}
+
+func (h *handlers) RemoveToken(ctx context.Context, r RemoveTokenRequestObject) (RemoveTokenResponseObject, error) {
+	return RemoveToken204Response{}, h.store.RemoveToken(ctx, personOf(ctx).ID, r.Token)
+}
+
+func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (ListPeopleResponseObject, error) {
+	list, err := h.store.People(ctx)
+	out := ListPeople200JSONResponse{People: []Person{}}
+	for _, p := range list {
+		out.People = append(out.People, personView(p))
+	}
+	return out, err
+}
+
+func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
+	p, err := h.store.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password)
+	if err != nil {
+		return nil, err
+	}
+	return AddPerson201JSONResponse(personView(p)), h.store.Log(ctx, personOf(ctx).ID, "", "add person", p.Email)
+}
+
+func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestObject) (ListWorkspacesResponseObject, error) {
+	list, err := h.store.Workspaces(ctx)
+	out := ListWorkspaces200JSONResponse{Workspaces: []Workspace{}}
+	for _, w := range list {
+		out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label})
+	}
+	return out, err
+}
+
+func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
+	if err := h.store.AddWorkspace(ctx, r.Body.Name, r.Body.Label); err != nil {
+		return nil, err
+	}
+	return AddWorkspace201JSONResponse(*r.Body), h.store.Log(ctx, personOf(ctx).ID, r.Body.Name, "add workspace", r.Body.Name)
+}
+
+const startShown = 8
+
+func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartResponseObject, error) {
+	records, err := h.store.CountRecords(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	out := Start200JSONResponse{Records: records, Waiting: []Import{}, Recent: []Import{}}
+	waiting, err := h.store.Imports(ctx, r.Workspace, 0, []string{"open", "ready", "paused"}, startShown)
+	if err != nil {
+		return nil, err
+	}
+	for _, i := range waiting {
+		out.Waiting = append(out.Waiting, importView(i, false))
+	}
+	recent, err := h.store.Imports(ctx, r.Workspace, 0, []string{"loaded", "loading", "stopped", "undone"}, startShown)
+	for _, i := range recent {
+		out.Recent = append(out.Recent, importView(i, false))
+	}
+	return out, err
+}
+
+func (h *handlers) ListTypes(ctx context.Context, r ListTypesRequestObject) (ListTypesResponseObject, error) {
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	return ListTypes200JSONResponse{Types: c.Types}, err
+}
+
+func (h *handlers) typeOf(ctx context.Context, workspace, name string) (catalog.RecordType, error) {
+	c, err := h.store.Catalog(ctx, workspace)
+	if err != nil {
+		return catalog.RecordType{}, err
+	}
+	return c.MustType(name)
+}
+
+func (h *handlers) GetType(ctx context.Context, r GetTypeRequestObject) (GetTypeResponseObject, error) {
+	t, err := h.typeOf(ctx, r.Workspace, r.Type)
+	return GetType200JSONResponse(t), err
+}
+
+func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFieldResponseObject, error) {
+	t, err := h.store.AddField(ctx, r.Workspace, r.Type, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	return AddField201JSONResponse(t), h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "add field", r.Type+"."+r.Body.Name)
+}
+
+func limitOf(n, otherwise int) int {
+	if n <= 0 {
+		return otherwise
+	}
+	return min(n, 500)
+}
+
+func badCursor(c string) error {
+	return fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(c).Mended("Begin again without a cursor.")
+}
+
+func cursorOf(c string) (int64, error) {
+	if c == "" {
+		return 0, nil
+	}
+	n, err := strconv.ParseInt(c, 36, 64)
+	if err != nil {
+		return 0, badCursor(c)
+	}
+	return n, nil
+}
+
+func cursorTo(n int64) string { return strconv.FormatInt(n, 36) }
+
+func (h *handlers) ListImports(ctx context.Context, r ListImportsRequestObject) (ListImportsResponseObject, error) {
+	before, err := cursorOf(r.Params.Cursor)
+	if err != nil {
+		return nil, err
+	}
+	states := []string{}
+	for _, s := range r.Params.State {
+		states = append(states, string(s))
+	}
+	limit := limitOf(r.Params.Limit, 50)
+	list, err := h.store.Imports(ctx, r.Workspace, before, states, limit+1)
+	out := ListImports200JSONResponse{Imports: []Import{}}
+	for n, i := range list {
+		if n == limit {
+			out.Next = cursorTo(list[n-1].ID)
+			break
+		}
+		out.Imports = append(out.Imports, importView(i, false))
+	}
+	return out, err
+}
+
+func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadResponseObject, error) {
+	i, err := h.work.Upload(ctx, work.Upload{Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
+	return Upload201JSONResponse(importView(i, true)), err
+}
+
+func (h *handlers) GetImport(ctx context.Context, r GetImportRequestObject) (GetImportResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	return GetImport200JSONResponse(importView(i, true)), err
+}
+
+// act does something with an import and gives it back as it is then.
+func (h *handlers) act(ctx context.Context, workspace string, id int64, do func(store.Import) error) (Import, error) {
+	i, err := h.store.Import(ctx, workspace, id)
+	if err != nil {
+		return Import{}, err
+	}
+	if err := do(i); err != nil {
+		return Import{}, err
+	}
+	i, err = h.store.Import(ctx, workspace, id)
+	return importView(i, true), err
+}
+
+func (h *handlers) DiscardImport(ctx context.Context, r DiscardImportRequestObject) (DiscardImportResponseObject, error) {
+	_, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Discard(ctx, i, personOf(ctx)) })
+	return DiscardImport204Response{}, err
+}
+
+func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (SuggestResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	columns, types, err := h.work.Suggestions(ctx, i, r.Params.Into)
+	return Suggest200JSONResponse{Columns: orEmpty(columns), Types: orEmpty(types)}, err
+}
+
+func orEmpty[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+func (h *handlers) SetRoutine(ctx context.Context, r SetRoutineRequestObject) (SetRoutineResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetRoutine(ctx, i, *r.Body, personOf(ctx)) })
+	return SetRoutine200JSONResponse(i), err
+}
+
+func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx)) })
+	return SetReading202JSONResponse(i), err
+}
+
+func (h *handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Check(ctx, i, personOf(ctx)) })
+	return Check202JSONResponse(i), err
+}
+
+func (h *handlers) Load(ctx context.Context, r LoadRequestObject) (LoadResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Load(ctx, i, personOf(ctx)) })
+	return Load202JSONResponse(i), err
+}
+
+func (h *handlers) Pause(ctx context.Context, r PauseRequestObject) (PauseResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Interrupt(ctx, i, store.StatePaused, personOf(ctx)) })
+	return Pause202JSONResponse(i), err
+}
+
+func (h *handlers) Resume(ctx context.Context, r ResumeRequestObject) (ResumeResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Resume(ctx, i, personOf(ctx)) })
+	return Resume202JSONResponse(i), err
+}
+
+func (h *handlers) Stop(ctx context.Context, r StopRequestObject) (StopResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Interrupt(ctx, i, store.StateStopped, personOf(ctx)) })
+	return Stop202JSONResponse(i), err
+}
+
+// rowType is the record type that the rows of an import become, if it is settled.
+func (h *handlers) rowType(ctx context.Context, i store.Import) (catalog.RecordType, error) {
+	if i.Into == "" {
+		return catalog.RecordType{}, nil
+	}
+	return h.typeOf(ctx, i.Workspace, i.Into)
+}
+
+func (h *handlers) Overwrites(ctx context.Context, r OverwritesRequestObject) (OverwritesResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.rowType(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := h.store.FirstOverwrites(ctx, i.ID, limitOf(r.Params.Limit, 5))
+	out := Overwrites200JSONResponse{Rows: []Row{}}
+	for _, x := range rows {
+		out.Rows = append(out.Rows, rowView(x, t))
+	}
+	return out, err
+}
+
+func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListRowsResponseObject, error) {
+	p := r.Params
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.rowType(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	after, err := cursorOf(p.Cursor)
+	if err != nil {
+		return nil, err
+	}
+	position := int64(-1)
+	if p.Position != nil {
+		position = *p.Position
+	}
+	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Text: p.Text}
+	limit := limitOf(p.Limit, 50)
+	rows, err := h.store.Rows(ctx, i.ID, filter, after, position, limit)
+	if err != nil {
+		return nil, err
+	}
+	out := ListRows200JSONResponse{Rows: []Row{}}
+	for _, x := range rows {
+		out.Rows = append(out.Rows, rowView(x, t))
+	}
+	if len(rows) == limit {
+		out.Next = cursorTo(rows[limit-1].Row)
+	}
+	if p.Count {
+		if out.Count, err = h.store.CountRows(ctx, i.ID, filter); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	row, err := h.work.RowAsRecord(ctx, i, r.Row)
+	return GetRow200JSONResponse(rowAsRecordView(row)), err
+}
+
+func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
+	p := r.Params
+	where := map[string]string{}
+	for _, w := range p.Where {
+		field, v, ok := strings.Cut(w, ":")
+		if !ok {
+			return nil, fault.New(fault.Invalid, "bad_filter", "a filter is a field, a colon and a value").With(w).Mended("For example country:NO.")
+		}
+		where[field] = v
+	}
+	list, next, err := h.store.Records(ctx, r.Workspace, r.Type, store.RecordFilter{Text: p.Text, Import: p.Import, Where: where, Order: string(p.Order), After: p.Cursor, Limit: limitOf(p.Limit, 50)})
+	out := ListRecords200JSONResponse{Records: []Record{}, Next: next}
+	for _, x := range list {
+		out.Records = append(out.Records, recordView(x))
+	}
+	return out, err
+}
+
+const referringShown = 8
+
+func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (GetRecordResponseObject, error) {
+	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := recordView(rec)
+	refs, err := h.store.ReferringTo(ctx, r.Workspace, rec, referringShown)
+	for _, x := range refs {
+		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label, Count: x.Count, Records: []Link{}}
+		for _, l := range x.Records {
+			ref.Records = append(ref.Records, linkView(l))
+		}
+		v.Referring = append(v.Referring, ref)
+	}
+	return GetRecord200JSONResponse(v), err
+}
+
+func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (GetHistoryResponseObject, error) {
+	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.store.History(ctx, rec, r.Workspace)
+	out := GetHistory200JSONResponse{Events: []Event{}}
+	for _, e := range list {
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, rec.Type)}
+		if e.Import != nil {
+			v.Import = *e.Import
+		}
+		out.Events = append(out.Events, v)
+	}
+	return out, err
+}
+
+// stream is an answer that is written piece by piece.
+type stream struct {
+	kind  string
+	file  string // under which it is saved, empty when it is shown
+	write func(w http.ResponseWriter) error
+}
+
+func (s stream) send(w http.ResponseWriter) error {
+	w.Header().Set("Content-Type", s.kind)
+	if s.file != "" {
+		w.Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+escapeName(s.file))
+	}
+	return s.write(w)
+}
+
+func escapeName(s string) string {
+	var b strings.Builder
+	for _, c := range []byte(s) {
+		if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '.' || c == '-' || c == '_' {
+			b.WriteByte(c)
+		} else {
+			fmt.Fprintf(&b, "%%%02X", c)
+		}
+	}
+	return b.String()
+}
+
+// VisitStreamImportResponse writes the events.
+func (s stream) VisitStreamImportResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// VisitDownloadRowsResponse writes the sheet.
+func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// VisitDownloadSourceResponse writes the file.
+func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
+
+const (
+	lookEvery  = 200 * time.Millisecond
+	sayAnyway  = 15 * time.Second // so that nobody between takes the line for dead
+	streamKind = "text/event-stream"
+)
+
+func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject) (StreamImportResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: streamKind, write: func(w http.ResponseWriter) error {
+		w.Header().Set("Cache-Control", "no-store")
+		flush := http.NewResponseController(w)
+		tick := time.NewTicker(lookEvery)
+		defer tick.Stop()
+		var last string
+		said := time.Now()
+		for {
+			b, err := json.Marshal(progressView(i))
+			if err != nil {
+				return err
+			}
+			if string(b) != last || time.Since(said) > sayAnyway {
+				last, said = string(b), time.Now()
+				if _, err := fmt.Fprintf(w, "event: progress\ndata: %s\n\n", b); err != nil {
+					return nil
+				}
+				if err := flush.Flush(); err != nil {
+					return nil
+				}
+			}
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-tick.C:
+			}
+			if i, err = h.store.Import(ctx, r.Workspace, r.Import); err != nil {
+				return nil
+			}
+		}
+	}}, nil
+}
+
+func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject) (DownloadRowsResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.rowType(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	p := r.Params
+	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Text: p.Text}
+	name := strings.TrimSuffix(i.FileName, ".csv")
+	if what := string(p.Outcome) + string(p.Verdict); what != "" {
+		name += "-" + what
+	}
+	return stream{kind: "text/csv; charset=utf-8", file: name + ".csv", write: func(w http.ResponseWriter) error {
+		return h.work.WriteRows(ctx, i, t, filter, w)
+	}}, nil
+}
+
+func (h *handlers) DownloadSource(ctx context.Context, r DownloadSourceRequestObject) (DownloadSourceResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	src, err := h.store.OpenSource(ctx, i.Source)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: "application/octet-stream", file: i.FileName, write: func(w http.ResponseWriter) error {
+		w.Header().Set("Content-Length", strconv.FormatInt(src.Size, 10))
+		_, err := io.Copy(w, io.NewSectionReader(src, 0, src.Size))
+		return err
+	}}, nil
+}

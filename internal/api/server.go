@@ -1,0 +1,286 @@
+// Package api is the face over HTTP: it signs people in, translates between
+// the contract and the layers below, and serves the console. It decides
+// nothing about imports or records itself.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"uchi/api"
+	"uchi/internal/core/fault"
+	"uchi/internal/store"
+	"uchi/internal/work"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+)
+
+// Options set up the face.
+type Options struct {
+	Log     *slog.Logger
+	Console fs.FS // the built console
+	Secure  bool  // the service is reached over TLS, directly or behind a proxy
+}
+
+// Server answers requests.
+type Server struct {
+	store *store.Store
+	work  *work.Service
+	opt   Options
+	spent *prometheus.HistogramVec
+}
+
+// New gives the handler for everything that the service answers.
+func New(st *store.Store, w *work.Service, opt Options) http.Handler {
+	s := &Server{store: st, work: w, opt: opt}
+	reg := prometheus.NewRegistry()
+	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds", Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
+	reg.MustRegister(s.spent, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, s.observe, s.recoverer, headers(opt.Secure))
+	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) {
+		writeJSON(w, http.StatusOK, map[string]string{"health": "ok"})
+	})
+	r.Get("/ready", s.ready)
+	r.Group(func(r chi.Router) {
+		r.Use(s.signedIn)
+		r.Handle("/metrics", promhttp.HandlerFor(reg, promhttp.HandlerOpts{}))
+	})
+	r.Route("/api/v1", func(r chi.Router) {
+		r.Use(http.NewCrossOriginProtection().Handler, s.signedIn)
+		r.Get("/openapi.yaml", func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/yaml")
+			w.Write(api.OpenAPI) //nolint:errcheck // the reader is gone
+		})
+		strict := NewStrictHandlerWithOptions(&handlers{s}, []StrictMiddlewareFunc{s.allowed}, StrictHTTPServerOptions{
+			RequestErrorHandlerFunc:  s.badRequest,
+			ResponseErrorHandlerFunc: s.problem,
+		})
+		HandlerWithOptions(strict, ChiServerOptions{BaseRouter: r, ErrorHandlerFunc: s.badRequest})
+		unknown := func(w http.ResponseWriter, r *http.Request) {
+			s.problem(w, r, fault.New(fault.NotFound, "unknown_path", "there is nothing at this path").With(r.URL.Path).Mended("See /api/v1/openapi.yaml for what there is."))
+		}
+		r.NotFound(unknown)
+		r.MethodNotAllowed(unknown)
+	})
+	r.NotFound(consoleFiles(opt.Console))
+	return r
+}
+
+func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.store.Ping(ctx); err != nil {
+		s.problem(w, r, fault.New(fault.Busy, "not_ready", "the database does not answer"))
+		return
+	}
+	writeJSON(w, http.StatusOK, map[string]string{"ready": "yes"})
+}
+
+func headers(secure bool) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			h := w.Header()
+			h.Set("X-Content-Type-Options", "nosniff")
+			h.Set("Referrer-Policy", "same-origin")
+			h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+			if secure {
+				h.Set("Strict-Transport-Security", "max-age=31536000")
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+// observe logs and measures every request.
+func (s *Server) observe(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		began := time.Now()
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		ww.Header().Set("X-Request-Id", middleware.GetReqID(r.Context()))
+		next.ServeHTTP(ww, r)
+		status := ww.Status()
+		if status == 0 {
+			status = http.StatusOK
+		}
+		route := chi.RouteContext(r.Context()).RoutePattern()
+		if route == "" {
+			route = "console"
+		}
+		took := time.Since(began)
+		s.spent.WithLabelValues(r.Method, route, http.StatusText(status)).Observe(took.Seconds())
+		level := slog.LevelDebug
+		if status >= 500 {
+			level = slog.LevelError
+		} else if r.Method != http.MethodGet {
+			level = slog.LevelInfo
+		}
+		s.opt.Log.Log(r.Context(), level, "request", "method", r.Method, "path", r.URL.Path, "status", status, "bytes", ww.BytesWritten(), "ms", took.Milliseconds(), "request", middleware.GetReqID(r.Context()))
+	})
+}
+
+func (s *Server) recoverer(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if v := recover(); v != nil {
+				if err, ok := v.(error); ok && errors.Is(err, http.ErrAbortHandler) {
+					panic(v)
+				}
+				s.opt.Log.Error("panic in a handler", "value", v, "path", r.URL.Path, "request", middleware.GetReqID(r.Context()))
+				s.problem(w, r, errors.New("panic"))
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
+
+const cookieName = "uchi_session"
+
+// visit is what the handlers need to know of a request besides its parameters.
+type visit struct {
+	person    store.Person
+	session   string
+	announced int64 // bytes of the body, -1 when not told
+}
+
+type visitKey struct{}
+
+func visitOf(ctx context.Context) visit {
+	v, _ := ctx.Value(visitKey{}).(visit)
+	return v
+}
+
+func personOf(ctx context.Context) store.Person { return visitOf(ctx).person }
+func sessionOf(ctx context.Context) string      { return visitOf(ctx).session }
+func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced }
+
+// signedIn lets through who has a session or a token; signing in itself needs neither.
+func (s *Server) signedIn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" {
+			next.ServeHTTP(w, r)
+			return
+		}
+		p, err := s.who(r)
+		if err != nil {
+			s.problem(w, r, err)
+			return
+		}
+		v := visit{person: p, announced: r.ContentLength}
+		if c, err := r.Cookie(cookieName); err == nil {
+			v.session = c.Value
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), visitKey{}, v)))
+	})
+}
+
+func (s *Server) who(r *http.Request) (store.Person, error) {
+	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
+		return s.store.ByToken(r.Context(), token)
+	}
+	c, err := r.Cookie(cookieName)
+	if err != nil {
+		return store.Person{}, store.ErrUnsigned
+	}
+	return s.store.BySession(r.Context(), c.Value)
+}
+
+// needs says which role an operation takes; what is not listed needs an operator.
+var needs = map[string]store.Role{
+	"SignIn": "", "WhoAmI": store.Viewer, "SignOut": store.Viewer, "ListTokens": store.Viewer, "AddToken": store.Viewer, "RemoveToken": store.Viewer,
+	"ListWorkspaces": store.Viewer, "Start": store.Viewer, "ListTypes": store.Viewer, "GetType": store.Viewer,
+	"ListImports": store.Viewer, "GetImport": store.Viewer, "StreamImport": store.Viewer, "Suggest": store.Viewer, "Overwrites": store.Viewer,
+	"ListRows": store.Viewer, "GetRow": store.Viewer, "DownloadRows": store.Viewer, "DownloadSource": store.Viewer,
+	"ListRecords": store.Viewer, "GetRecord": store.Viewer, "GetHistory": store.Viewer,
+	"ListPeople": store.Administrator, "AddPerson": store.Administrator, "AddWorkspace": store.Administrator, "AddField": store.Administrator,
+}
+
+func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandlerFunc {
+	need, listed := needs[operation]
+	if !listed {
+		need = store.Operator
+	}
+	return func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error) {
+		if p := personOf(ctx); need != "" && !p.Role.Covers(need) {
+			return nil, fault.Newf(fault.Denied, "role_too_low", "this takes the role %s", need).Mended("Ask an administrator.")
+		}
+		return next(ctx, w, r, request)
+	}
+}
+
+var statusOf = map[fault.Kind]int{
+	fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Denied: http.StatusForbidden,
+	fault.Unsigned: http.StatusUnauthorized, fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Busy: http.StatusServiceUnavailable,
+}
+
+// problem answers with a problem document (RFC 9457).
+func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
+	id := middleware.GetReqID(r.Context())
+	f, ok := fault.From(err)
+	if !ok {
+		if r.Context().Err() != nil {
+			return // nobody waits for the answer
+		}
+		s.opt.Log.Error("request failed", "error", err, "path", r.URL.Path, "request", id)
+		f = fault.New(-1, "internal", "the service could not do this").Mended("Try again; the service's log says more under the request's id.")
+	}
+	status, known := statusOf[f.Kind]
+	if !known {
+		status = http.StatusInternalServerError
+	}
+	p := Problem{Type: "about:blank", Title: f.Message, Status: status, Detail: f.Error(), Code: f.Code, Place: f.Place, Value: fault.Cut(f.Value, 300), Mend: f.Mend, Request: id}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	json.NewEncoder(w).Encode(p) //nolint:errcheck // the reader is gone
+}
+
+func (s *Server) badRequest(w http.ResponseWriter, r *http.Request, err error) {
+	if _, ok := fault.From(err); !ok {
+		err = fault.New(fault.Invalid, "bad_request", "the request cannot be read: "+err.Error()).Mended("See /api/v1/openapi.yaml for its form.")
+	}
+	s.problem(w, r, err)
+}
+
+func writeJSON(w http.ResponseWriter, status int, v any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	json.NewEncoder(w).Encode(v) //nolint:errcheck // the reader is gone
+}
+
+// consoleFiles serves the console; paths that are no files are its own pages.
+func consoleFiles(console fs.FS) http.HandlerFunc {
+	files := http.FileServerFS(console)
+	return func(w http.ResponseWriter, r *http.Request) {
+		name := strings.TrimPrefix(r.URL.Path, "/")
+		if st, err := fs.Stat(console, name); err == nil && !st.IsDir() {
+			if strings.HasPrefix(name, "assets/") {
+				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			files.ServeHTTP(w, r)
+			return
+		}
+		if strings.HasPrefix(name, "assets/") || r.Method != http.MethodGet {
+			http.NotFound(w, r)
+			return
+		}
+		page, err := fs.ReadFile(console, "index.html")
+		if err != nil {
+			http.Error(w, "The console is not built into this binary; build it with make.", http.StatusNotFound)
+			return
+		}
+		w.Header().Set("Content-Type", "text/html; charset=utf-8")
+		w.Header().Set("Cache-Control", "no-cache")
+		w.Write(page) //nolint:errcheck // the reader is gone
+	}
+}

@@ -1,0 +1,157 @@
+package api
+
+import (
+	"cmp"
+	"slices"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+	"uchi/internal/work"
+)
+
+func personView(p store.Person) Person {
+	return Person{Id: p.ID, Email: p.Email, Name: p.Name, Role: Role(p.Role)}
+}
+
+func tokenView(t store.Token, secret string) Token {
+	return Token{Id: t.ID, Label: t.Label, Role: Role(t.Role), MadeAt: t.MadeAt, EndsAt: t.EndsAt, Secret: secret}
+}
+
+func at(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
+// importView translates an import; lists leave its columns and routine out.
+func importView(i store.Import, whole bool) Import {
+	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Busy), Into: i.Into, Rows: i.Rows, Done: i.DoneRows,
+		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
+		Outcomes: outcomesView(i), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
+	v.File.Name, v.File.Bytes, v.File.Sha256 = i.FileName, i.FileBytes, i.FileSHA256
+	if !whole {
+		return v
+	}
+	v.Reading, v.Findings, v.Columns, v.Notices = i.Reading.V, i.Findings.V, i.Columns.V, i.Notices.V
+	var headers []string
+	for _, c := range i.Columns.V {
+		headers = append(headers, c.Header)
+	}
+	v.Unplaced = headers
+	if i.Routine.V != nil {
+		v.Routine = *i.Routine.V
+		v.Unplaced = i.Routine.V.Unplaced(headers)
+	}
+	return v
+}
+
+func outcomesView(i store.Import) map[string]int64 {
+	m := map[string]int64{}
+	for o, n := range i.Outcomes.V {
+		if n != 0 {
+			m[string(o)] = n
+		}
+	}
+	return m
+}
+
+func totalsView(t *verdict.Totals) Totals {
+	if t == nil {
+		return Totals{}
+	}
+	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes}
+	for _, p := range t.Problems {
+		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Message: problem.Summary(problem.Code(p.Code))})
+	}
+	return v
+}
+
+func troubleView(t *store.Trouble) Trouble {
+	if t == nil {
+		return Trouble{}
+	}
+	return Trouble{Code: t.Code, Message: t.Message, Place: t.Place, Value: t.Value, Mend: t.Mend}
+}
+
+func progressView(i store.Import) Progress {
+	return Progress{State: ImportState(i.State), Busy: ProgressBusy(i.Busy), Rows: i.Rows, Done: i.DoneRows, Outcomes: outcomesView(i), Trouble: troubleView(i.Trouble.V)}
+}
+
+func rowView(r store.GridRow, t catalog.RecordType) Row {
+	v := Row{Row: r.Row, Cells: r.Cells.V}
+	if r.Verdict != nil {
+		v.Verdict = *r.Verdict
+	}
+	if r.Outcome != nil {
+		v.Outcome = *r.Outcome
+	}
+	if r.Record != nil && t.Prefix != "" {
+		v.Record = t.RecordID(*r.Record)
+	}
+	v.Changes = changesView(r.Changes.V, t)
+	for _, p := range r.Problems {
+		v.Problems = append(v.Problems, problemView(p))
+	}
+	return v
+}
+
+// changesView lists changes in the order of the type's fields.
+func changesView(m map[string][2]*string, t catalog.RecordType) []Change {
+	list := []Change{}
+	for field, c := range m {
+		change := Change{Field: field}
+		if c[0] != nil {
+			change.Before = *c[0]
+		}
+		if c[1] != nil {
+			change.After = *c[1]
+		}
+		list = append(list, change)
+	}
+	order := map[string]int{}
+	for i, f := range t.Fields {
+		order[f.Name] = i
+	}
+	slices.SortFunc(list, func(a, b Change) int { return cmp.Compare(order[a.Field], order[b.Field]) })
+	return list
+}
+
+func problemView(p problem.Problem) RowProblem {
+	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend()}
+}
+
+func rowAsRecordView(r work.RowAsRecord) RowAsRecord {
+	v := RowAsRecord{Row: rowView(r.Row, r.Type), Type: r.Type.Name, Values: []RowValue{}}
+	if r.Found != nil {
+		v.Record = Link{Type: r.Type.Name, Id: r.Type.RecordID(r.Found.ID), Title: r.Found.Title}
+	}
+	for _, x := range r.Values {
+		rv := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed}
+		if x.Problem != nil {
+			rv.Problem = problemView(*x.Problem)
+		}
+		v.Values = append(v.Values, rv)
+	}
+	return v
+}
+
+func linkView(l store.Link) Link { return Link{Type: l.Type, Id: l.ID, Title: l.Title} }
+
+func recordView(r store.Record) Record {
+	v := Record{Type: r.Type.Name, Id: r.Type.RecordID(r.ID), Version: r.Version, Title: r.Title, Values: r.Values,
+		CreatedAt: r.CreatedAt, CreatedBy: r.CreatedBy, ChangedAt: r.ChangedAt, ChangedBy: r.ChangedBy}
+	if r.Import != nil {
+		v.Import = *r.Import
+	}
+	if len(r.Links) > 0 {
+		v.Links = map[string]Link{}
+		for f, l := range r.Links {
+			v.Links[f] = linkView(l)
+		}
+	}
+	return v
+}

@@ -1,0 +1,188 @@
+// Package cli is the face in a terminal: it reads flags, asks, and prints. The
+// service commands (serve, demo) start the layers below; all others talk to a
+// running service through its client.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"uchi/internal/client"
+	"uchi/internal/core/fault"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+)
+
+// Exit codes, as documented in docs/guide/command-line.md.
+const (
+	exitOK          = 0
+	exitFailed      = 1 // something went wrong
+	exitUsage       = 2 // the command was not understood
+	exitHeld        = 3 // it went well, but rows are held
+	exitDeclined    = 4 // a question was answered with no
+	exitUnreachable = 5 // the service does not answer
+	exitSignIn      = 6 // not signed in, or not allowed
+)
+
+var (
+	errDeclined = errors.New("nothing was loaded")
+	errHeld     = errors.New("rows are held")
+)
+
+type usageError struct{ error }
+
+// app is what the commands share.
+type app struct {
+	in        io.Reader
+	out       io.Writer
+	errs      io.Writer
+	terminal  bool
+	server    string
+	token     string
+	workspace string
+	asJSON    bool
+}
+
+// Main runs the command line and gives the exit code.
+func Main() int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	a := &app{in: os.Stdin, out: os.Stdout, errs: os.Stderr, terminal: term.IsTerminal(int(os.Stdout.Fd()))}
+	return a.run(ctx, os.Args[1:])
+}
+
+func (a *app) run(ctx context.Context, args []string) int {
+	root := a.root()
+	root.SetArgs(args)
+	root.SetOut(a.out)
+	root.SetErr(a.errs)
+	root.SetIn(a.in)
+	err := root.ExecuteContext(ctx)
+	var usage usageError
+	f, isFault := fault.From(err)
+	switch {
+	case err == nil:
+		return exitOK
+	case errors.Is(err, errHeld):
+		return exitHeld
+	case errors.Is(err, errDeclined):
+		fmt.Fprintln(a.errs, "Nothing was loaded.")
+		return exitDeclined
+	case errors.As(err, &usage):
+		fmt.Fprintf(a.errs, "%s\nSee %s --help.\n", err, root.CommandPath())
+		return exitUsage
+	case !isFault:
+		fmt.Fprintln(a.errs, "Error:", err)
+		return exitFailed
+	}
+	a.printFault(f)
+	switch {
+	case f.Code == client.Unreachable:
+		return exitUnreachable
+	case f.Kind == fault.Unsigned || f.Kind == fault.Denied:
+		return exitSignIn
+	}
+	return exitFailed
+}
+
+func (a *app) printFault(f *fault.Error) {
+	fmt.Fprintf(a.errs, "%s %s\n", a.paint(red, "Error:"), f.Message)
+	line := func(label, s string) {
+		if s != "" {
+			fmt.Fprintf(a.errs, "  %-6s %s\n", label, s)
+		}
+	}
+	line("where", f.Place.String())
+	if f.Value != "" {
+		line("value", fmt.Sprintf("%q", fault.Cut(f.Value, 200)))
+	}
+	line("mend", f.Mend)
+	line("code", f.Code)
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "uchi",
+		Short: "Load spreadsheets into CRM records, after saying what it would do",
+		Long: `Uchi reads account, contact, lead and opportunity spreadsheets, places their columns on
+record fields, finds the records that are already there, shows what each row would do, and
+only then writes. Rows with problems are held back and can be mended.
+
+Start a service with "uchi serve" (or "uchi demo" for a first look), sign in once with
+"uchi login", then load a file with "uchi import".`,
+		Example: `  uchi demo                                      a first look, with made-up data
+  uchi import contacts.csv --into contact        check a file, ask, load it
+  uchi import leads.csv --check-only --json      what would it do?`,
+		SilenceUsage: true, SilenceErrors: true,
+		Args: cobra.NoArgs,
+	}
+	flags := root.PersistentFlags()
+	flags.StringVar(&a.server, "server", os.Getenv("UCHI_SERVER"), "address of the service (also UCHI_SERVER)")
+	flags.StringVar(&a.token, "token", os.Getenv("UCHI_TOKEN"), "token to sign in with (also UCHI_TOKEN)")
+	flags.StringVarP(&a.workspace, "workspace", "w", envOr("UCHI_WORKSPACE", "main"), "workspace (also UCHI_WORKSPACE)")
+	flags.BoolVar(&a.asJSON, "json", false, "print JSON, for scripts")
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.AddGroup(&cobra.Group{ID: "load", Title: "Loading:"}, &cobra.Group{ID: "look", Title: "Looking:"}, &cobra.Group{ID: "service", Title: "The service:"})
+	root.AddCommand(a.importCmd(), a.importsCmd(), a.mappingCmd(), a.checkCmd(), a.loadCmd(), a.rowsCmd(),
+		a.recordsCmd(), a.typesCmd(), a.fieldsCmd(), a.workspacesCmd(),
+		a.serveCmd(), a.demoCmd(), a.loginCmd(), a.tokensCmd(), a.peopleCmd())
+	return root
+}
+
+func envOr(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}
+
+// args says how many arguments a command takes, as a usage error.
+func args(check cobra.PositionalArgs) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, list []string) error {
+		if err := check(cmd, list); err != nil {
+			return usageError{fmt.Errorf("%s: %w", cmd.CommandPath(), err)}
+		}
+		return nil
+	}
+}
+
+// connect prepares requests with the flags, the environment and the kept login.
+func (a *app) connect() (*client.Conn, error) {
+	l, err := client.ReadLogin()
+	if err != nil {
+		return nil, err
+	}
+	if a.server != "" && a.server != l.Server {
+		l = client.Login{Server: a.server}
+	}
+	if a.token != "" {
+		l.Token = a.token
+	}
+	if l.Server == "" {
+		l.Server = "http://" + defaultListen
+	}
+	return client.Connect(l, a.workspace)
+}
+
+func (a *app) printJSON(v any) error {
+	enc := json.NewEncoder(a.out)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(v)
+}
+
+func (a *app) logger(debug bool) *slog.Logger {
+	level := slog.LevelInfo
+	if debug {
+		level = slog.LevelDebug
+	}
+	return slog.New(slog.NewTextHandler(a.errs, &slog.HandlerOptions{Level: level}))
+}

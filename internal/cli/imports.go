@@ -1,0 +1,493 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"uchi/internal/client"
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+)
+
+type importFlags struct {
+	into      string
+	yes       bool
+	checkOnly bool
+	may       string
+	maps      []string
+	fixed     []string
+	reading   sheet.Reading
+}
+
+func (a *app) importCmd() *cobra.Command {
+	var f importFlags
+	cmd := &cobra.Command{
+		Use: "import FILE", GroupID: "load", Args: args(cobra.ExactArgs(1)),
+		Short: "Upload a file, show mapping and check, ask, load",
+		Long: `Uploads a file, shows how its columns were placed and what each row would do, asks, and
+loads. Use - as FILE to read standard input.
+
+Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
+2 not understood, 5 service unreachable, 6 not signed in.`,
+		Example: `  uchi import contacts.csv --into contact
+  uchi import contacts.csv --into contact --map "job_title=Post" --fixed country=NO --yes
+  uchi import accounts.csv --check-only --json`,
+		RunE: func(cmd *cobra.Command, args []string) error { return a.importFile(cmd.Context(), args[0], f) },
+	}
+	fl := cmd.Flags()
+	fl.StringVar(&f.into, "into", "", "record type of the rows (suggested when left out)")
+	fl.BoolVarP(&f.yes, "yes", "y", false, "load without asking")
+	fl.BoolVar(&f.checkOnly, "check-only", false, "stop after the check; nothing is written")
+	fl.StringVar(&f.may, "may", "", "what the import may do: create, update or create_or_update")
+	fl.StringArrayVar(&f.maps, "map", nil, "place a column: field=Header (repeatable; field= takes it out)")
+	fl.StringArrayVar(&f.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
+	fl.StringVar(&f.reading.DateOrder, "date-order", "", "day_first, month_first or year_first")
+	fl.StringVar(&f.reading.DecimalSign, "decimal-sign", "", `"." or ","`)
+	fl.StringVar(&f.reading.Delimiter, "delimiter", "", "character between the cells")
+	fl.StringVar(&f.reading.Encoding, "encoding", "", "such as utf-8 or windows-1252")
+	fl.StringVar(&f.reading.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
+	fl.Int64Var(&f.reading.HeaderRow, "header-row", 0, "row of the column names")
+	return cmd
+}
+
+// importFile is the whole way of a file from upload to outcome.
+func (a *app) importFile(ctx context.Context, file string, f importFlags) error {
+	c, err := a.connect()
+	if err != nil {
+		return err
+	}
+	i, err := a.upload(ctx, c, file, f.into)
+	if err != nil {
+		return err
+	}
+	if i, err = a.prepare(ctx, c, i, f); err != nil {
+		return err
+	}
+	if i.Routine.Drafts == nil {
+		return fault.New(fault.Invalid, "type_unknown", "no record type fits the columns well enough").Mended("Name it with --into; see uchi types.")
+	}
+	t, err := a.recordType(ctx, c, i.Into)
+	if err != nil {
+		return err
+	}
+	if !a.asJSON {
+		if err := a.showMapping(ctx, c, i, t); err != nil {
+			return err
+		}
+	}
+	if i, err = a.check(ctx, c, i.Id); err != nil {
+		return err
+	}
+	held := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]
+	if !a.asJSON {
+		a.showCheck(ctx, c, i, t)
+	}
+	if f.checkOnly {
+		if a.asJSON {
+			if err := a.printJSON(i); err != nil {
+				return err
+			}
+		} else {
+			fmt.Fprintf(a.out, "\nNothing was written. Load it with: uchi load %d\n", i.Id)
+		}
+		return heldOr(held)
+	}
+	if !f.yes {
+		ok, err := a.confirm(loadQuestion(i))
+		if err != nil || !ok {
+			fmt.Fprintf(a.errs, "The check is kept; load it with: uchi load %d\n", i.Id)
+			return orDeclined(err)
+		}
+	}
+	return a.loadAndShow(ctx, c, i.Id)
+}
+
+func heldOr(held int64) error {
+	if held > 0 {
+		return errHeld
+	}
+	return nil
+}
+
+func orDeclined(err error) error {
+	if err != nil {
+		return err
+	}
+	return errDeclined
+}
+
+func (a *app) upload(ctx context.Context, c *client.Conn, file, into string) (client.Import, error) {
+	var body io.Reader = a.in
+	name, size := "standard-input.csv", int64(-1)
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return client.Import{}, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+		}
+		defer f.Close()
+		st, err := f.Stat()
+		if err != nil || st.IsDir() {
+			return client.Import{}, fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: file})
+		}
+		body, name, size = f, filepath.Base(file), st.Size()
+	}
+	bar := a.bar(size, "Uploading")
+	reader := progressbar.NewReader(body, bar)
+	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &client.UploadParams{Name: name, Into: into}, "application/octet-stream", &reader)
+	if err != nil {
+		return client.Import{}, client.Failed(err, nil, nil)
+	}
+	bar.Finish() //nolint:errcheck // only a picture
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return client.Import{}, err
+	}
+	return *r.JSON201, nil
+}
+
+// bar is a progress bar on a terminal, silent elsewhere.
+func (a *app) bar(most int64, what string) *progressbar.ProgressBar {
+	if !a.terminal || a.asJSON {
+		return progressbar.DefaultSilent(most)
+	}
+	return progressbar.NewOptions64(most, progressbar.OptionSetWriter(a.errs), progressbar.OptionSetDescription(fmt.Sprintf("%-10s", what)), progressbar.OptionSetWidth(30),
+		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "█", SaucerPadding: "·", BarStart: " ", BarEnd: " "}),
+		progressbar.OptionShowCount(), progressbar.OptionSetPredictTime(true), progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
+}
+
+// follow waits for work on an import with a bar that fills.
+func (a *app) follow(ctx context.Context, c *client.Conn, id int64, what string) (client.Import, error) {
+	bar := a.bar(-1, what)
+	i, err := c.Wait(ctx, id, func(p client.Progress) {
+		if p.Rows > 0 {
+			bar.ChangeMax64(p.Rows)
+		}
+		bar.Set64(p.Done) //nolint:errcheck // only a picture
+	})
+	bar.Finish() //nolint:errcheck // only a picture
+	if err != nil {
+		return i, err
+	}
+	if t := i.Trouble; t.Code != "" {
+		return i, fault.New(fault.Invalid, t.Code, t.Message).At(t.Place).With(t.Value).Mended(t.Mend)
+	}
+	return i, nil
+}
+
+// prepare waits for the reading and applies what the flags say about reading
+// and mapping.
+func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f importFlags) (client.Import, error) {
+	i, err := a.follow(ctx, c, i.Id, "Reading")
+	if f.reading != (sheet.Reading{}) && (err == nil || i.Id != 0) {
+		r, rerr := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, f.reading)
+		if rerr != nil {
+			return i, client.Failed(rerr, nil, nil)
+		}
+		if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+			return i, err
+		}
+		i, err = a.follow(ctx, c, i.Id, "Reading")
+	}
+	if err != nil || len(f.maps)+len(f.fixed) == 0 && f.may == "" || len(i.Routine.Drafts) == 0 {
+		return i, err
+	}
+	routine, err := changed(i.Routine, f.maps, f.fixed, f.may)
+	if err != nil {
+		return i, err
+	}
+	return a.setRoutine(ctx, c, i.Id, routine)
+}
+
+func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine mapping.Routine) (client.Import, error) {
+	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, id, routine)
+	if err != nil {
+		return client.Import{}, client.Failed(err, nil, nil)
+	}
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return client.Import{}, err
+	}
+	return *r.JSON200, nil
+}
+
+// changed applies field=Header and field=value pairs to a routine.
+func changed(r mapping.Routine, maps, fixed []string, may string) (mapping.Routine, error) {
+	fields := r.Drafts[0].Fields
+	if fields == nil {
+		fields = map[string]mapping.Origin{}
+		r.Drafts[0].Fields = fields
+	}
+	for _, m := range maps {
+		field, header, ok := strings.Cut(m, "=")
+		if !ok {
+			return r, usageError{fmt.Errorf("%q is not of the form field=Header", m)}
+		}
+		if header == "" {
+			delete(fields, field)
+			continue
+		}
+		for other, o := range fields { // a column moves, it is not copied
+			if other != field && slices.Equal(o.From, []string{header}) {
+				delete(fields, other)
+			}
+		}
+		o := fields[field]
+		o.From, o.Fixed = strings.Split(header, "+"), ""
+		fields[field] = o
+	}
+	for _, m := range fixed {
+		field, v, ok := strings.Cut(m, "=")
+		if !ok || v == "" {
+			return r, usageError{fmt.Errorf("%q is not of the form field=value", m)}
+		}
+		fields[field] = mapping.Origin{Fixed: v}
+	}
+	if may != "" {
+		r.May = mapping.May(may)
+	}
+	return r, nil
+}
+
+func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (catalog.RecordType, error) {
+	r, err := c.GetTypeWithResponse(ctx, c.Workspace, name)
+	if err != nil {
+		return catalog.RecordType{}, client.Failed(err, nil, nil)
+	}
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return catalog.RecordType{}, err
+	}
+	return *r.JSON200, nil
+}
+
+func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) error {
+	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{Into: t.Name})
+	if err != nil {
+		return client.Failed(err, nil, nil)
+	}
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return err
+	}
+	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"), plural(int64(len(i.Columns)), "column", "columns"), strings.ToLower(t.Plural))
+	for _, f := range i.Findings {
+		if !f.Sure {
+			fmt.Fprintf(a.out, "  %s: %s (%s)\n", f.Option, readable(f.Value), f.Evidence)
+		}
+	}
+	for _, n := range i.Notices {
+		fmt.Fprintf(a.out, "  %s: %s%s\n", a.paint(amber, "note"), n.Message, countIn(n.Count))
+	}
+	fmt.Fprintln(a.out)
+	placed := map[string]string{}
+	for field, o := range i.Routine.Drafts[0].Fields {
+		for _, from := range o.From {
+			placed[from] = field
+		}
+	}
+	tab := a.table("Column", "Filled", "Goes to", "Because")
+	for _, col := range i.Columns {
+		field, reason := placed[col.Header], ""
+		for _, s := range r.JSON200.Columns {
+			if s.Column != col.Header {
+				continue
+			}
+			switch {
+			case s.Field == field:
+				reason = s.Reason
+			case field == "":
+				reason = "perhaps " + s.Field + ": " + s.Reason
+			}
+		}
+		if field != "" && reason == "" {
+			reason = "chosen by hand"
+		}
+		shown := field
+		if f, ok := t.Field(field); ok && f.Required {
+			shown += " *"
+		}
+		if field == "" {
+			shown = a.paint(faint, "–")
+		}
+		tab.AppendRow([]any{oneLine(col.Header, 28), number(col.Filled), shown, oneLine(reason, max(30, a.width()-62))})
+	}
+	tab.Render()
+	for field, o := range i.Routine.Drafts[0].Fields {
+		if o.Fixed != "" {
+			fmt.Fprintf(a.out, "%s is %q in all rows\n", field, o.Fixed)
+		}
+	}
+	if n := len(i.Unplaced); n > 0 {
+		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))
+	}
+	return nil
+}
+
+func readable(s string) string {
+	if s == "\t" {
+		return "tab"
+	}
+	return s
+}
+
+func countIn(n int64) string {
+	if n == 0 {
+		return ""
+	}
+	return " (" + plural(n, "row", "rows") + ")"
+}
+
+// shownProblems is how many rows with problems the check shows as examples.
+const shownProblems = 6
+
+func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) {
+	fmt.Fprintln(a.out)
+	tab := a.table("Verdict", "Rows")
+	for _, v := range verdict.All {
+		if n := i.Totals.Verdicts[string(v)]; n > 0 {
+			tab.AppendRow([]any{a.word(string(v)), number(n)})
+		}
+	}
+	tab.Render()
+	if len(i.Totals.Changes) > 0 {
+		var parts []string
+		for _, ch := range i.Totals.Changes {
+			s := fmt.Sprintf("%s %s", ch.Field, number(ch.Count))
+			if ch.Over > 0 {
+				s += fmt.Sprintf(" (%s replace a value)", number(ch.Over))
+			}
+			parts = append(parts, s)
+		}
+		fmt.Fprintf(a.out, "\nValues that would change: %s\n", strings.Join(parts, ", "))
+	}
+	if len(i.Totals.Problems) == 0 {
+		return
+	}
+	fmt.Fprintln(a.out)
+	tab = a.table("Problem", "Field", "Rows", "")
+	for _, p := range i.Totals.Problems {
+		tab.AppendRow([]any{p.Code, p.Field, number(p.Count), oneLine(p.Message, max(30, a.width()-50))})
+	}
+	tab.Render()
+	r, err := c.ListRowsWithResponse(ctx, c.Workspace, i.Id, &client.ListRowsParams{Verdict: verdict.Hold, Limit: shownProblems})
+	if err != nil || r.JSON200 == nil || len(r.JSON200.Rows) == 0 {
+		return
+	}
+	fmt.Fprintln(a.out)
+	a.printRows(r.JSON200.Rows)
+	if held := i.Totals.Verdicts[string(verdict.Hold)]; held > shownProblems {
+		fmt.Fprintf(a.out, "… %s more; see: uchi rows %d --verdict hold\n", number(held-shownProblems), i.Id)
+	}
+}
+
+func loadQuestion(i client.Import) string {
+	var parts []string
+	if n := i.Totals.Verdicts[string(verdict.Create)]; n > 0 {
+		parts = append(parts, "create "+number(n))
+	}
+	if n := i.Totals.Verdicts[string(verdict.Update)]; n > 0 {
+		parts = append(parts, "update "+number(n))
+	}
+	if len(parts) == 0 {
+		return "Nothing would be written. Note the outcomes?"
+	}
+	q := strings.ToUpper(parts[0][:1]) + strings.Join(parts, " and ")[1:]
+	if n := i.Totals.Verdicts[string(verdict.Hold)]; n > 0 {
+		q += fmt.Sprintf(" (%s held back)", number(n))
+	}
+	return q + "?"
+}
+
+func (a *app) confirm(question string) (bool, error) {
+	fmt.Fprintf(a.errs, "\n%s [y/N] ", a.paint(bold, question))
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && err != io.EOF {
+		return false, fmt.Errorf("read the answer: %w", err)
+	}
+	answer := strings.ToLower(strings.TrimSpace(line))
+	return answer == "y" || answer == "yes", nil
+}
+
+func (a *app) check(ctx context.Context, c *client.Conn, id int64) (client.Import, error) {
+	r, err := c.CheckWithResponse(ctx, c.Workspace, id)
+	if err != nil {
+		return client.Import{}, client.Failed(err, nil, nil)
+	}
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return client.Import{}, err
+	}
+	return a.follow(ctx, c, id, "Checking")
+}
+
+func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64) error {
+	r, err := c.LoadWithResponse(ctx, c.Workspace, id)
+	if err != nil {
+		return client.Failed(err, nil, nil)
+	}
+	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return err
+	}
+	i, err := a.follow(ctx, c, id, "Loading")
+	if err != nil {
+		return err
+	}
+	return a.showOutcome(c, i)
+}
+
+func (a *app) showOutcome(c *client.Conn, i client.Import) error {
+	held := i.Outcomes[string(verdict.Held)] + i.Outcomes[string(verdict.Failed)]
+	if a.asJSON {
+		if err := a.printJSON(i); err != nil {
+			return err
+		}
+		return heldOr(held)
+	}
+	fmt.Fprintln(a.out)
+	tab := a.table("Outcome", "Rows")
+	for _, o := range verdict.Outcomes {
+		if n := i.Outcomes[string(o)]; n > 0 {
+			tab.AppendRow([]any{a.word(string(o)), number(n)})
+		}
+	}
+	tab.Render()
+	if !i.BeganAt.IsZero() && !i.EndedAt.IsZero() {
+		fmt.Fprintf(a.out, "\nImport %d is %s after %.1f s.\n", i.Id, i.State, i.EndedAt.Sub(i.BeganAt).Seconds())
+	}
+	fmt.Fprintf(a.out, "Look at it: %s/w/%s/imports/%d/result\n", c.Server, c.Workspace, i.Id)
+	if held > 0 {
+		fmt.Fprintf(a.out, "Held rows as a sheet: uchi rows %d --outcome held --csv > held.csv\n", i.Id)
+	}
+	return heldOr(held)
+}
+
+func importID(s string) (int64, error) {
+	id, err := strconv.ParseInt(strings.TrimPrefix(s, "#"), 10, 64)
+	if err != nil || id < 1 {
+		return 0, usageError{fmt.Errorf("%q is not the number of an import; see uchi imports", s)}
+	}
+	return id, nil
+}
+
+// withImport connects and reads an import by its number.
+func (a *app) withImport(ctx context.Context, s string) (*client.Conn, client.Import, error) {
+	id, err := importID(s)
+	if err != nil {
+		return nil, client.Import{}, err
+	}
+	c, err := a.connect()
+	if err != nil {
+		return nil, client.Import{}, err
+	}
+	i, err := c.Import(ctx, id)
+	return c, i, err
+}

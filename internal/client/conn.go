@@ -1,0 +1,173 @@
+// Package client talks to the service over HTTP: the generated client, and what
+// the command line needs around it (where the service is, the token, errors as
+// faults, progress). It knows no terminal.
+package client
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"uchi/internal/core/fault"
+)
+
+// Login is where the service is and how we sign in; it is kept in a file of the user.
+type Login struct {
+	Server string `json:"server"`
+	Token  string `json:"token"`
+}
+
+// LoginFile is the file that keeps the login.
+func LoginFile() (string, error) {
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "", fmt.Errorf("find the configuration directory: %w", err)
+	}
+	return filepath.Join(dir, "uchi", "login.json"), nil
+}
+
+// ReadLogin reads the kept login; there may be none.
+func ReadLogin() (Login, error) {
+	var l Login
+	path, err := LoginFile()
+	if err != nil {
+		return l, err
+	}
+	b, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) {
+		return l, nil
+	}
+	if err != nil {
+		return l, fmt.Errorf("read login: %w", err)
+	}
+	if err := json.Unmarshal(b, &l); err != nil {
+		return l, fault.New(fault.Invalid, "bad_login_file", "the kept login cannot be read").At(fault.Place{File: path}).Mended("Remove the file and sign in again with uchi login.")
+	}
+	return l, nil
+}
+
+// Keep writes the login for this user alone.
+func (l Login) Keep() error {
+	path, err := LoginFile()
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
+		return fmt.Errorf("keep login: %w", err)
+	}
+	b, err := json.MarshalIndent(l, "", "  ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, append(b, '\n'), 0o600)
+}
+
+// Conn is a service with a workspace chosen.
+type Conn struct {
+	*ClientWithResponses
+	Server    string
+	Workspace string
+}
+
+// Connect prepares requests to a service; nothing is sent yet.
+func Connect(l Login, workspace string) (*Conn, error) {
+	server := strings.TrimSuffix(l.Server, "/")
+	sign := func(_ context.Context, r *http.Request) error {
+		if l.Token != "" {
+			r.Header.Set("Authorization", "Bearer "+l.Token)
+		}
+		return nil
+	}
+	c, err := NewClientWithResponses(server+"/api/v1", WithRequestEditorFn(sign))
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "bad_server", "the service's address cannot be read").With(l.Server).Mended("It looks like http://127.0.0.1:8844.")
+	}
+	return &Conn{ClientWithResponses: c, Server: server, Workspace: workspace}, nil
+}
+
+// Unreachable is the code of the fault that the service does not answer.
+const Unreachable = "service_unreachable"
+
+// Failed turns what a request gave into an error: none, the service's problem
+// as a fault, or that the service cannot be reached.
+func Failed(err error, p *Problem, r *http.Response) error {
+	switch {
+	case err != nil:
+		if errors.Is(err, context.Canceled) {
+			return err
+		}
+		return fault.New(fault.Busy, Unreachable, "the service cannot be reached: "+err.Error()).Mended("Start it with uchi serve, or name it with --server.")
+	case p != nil:
+		f := fault.New(kindOf[p.Status], p.Code, p.Title).At(p.Place).With(p.Value)
+		return f.Mended(p.Mend)
+	case r.StatusCode >= 400:
+		return fault.New(fault.Busy, Unreachable, "what answers is not the service, or it is not well: "+r.Status)
+	}
+	return nil
+}
+
+var kindOf = map[int]fault.Kind{http.StatusUnprocessableEntity: fault.Invalid, http.StatusNotFound: fault.NotFound, http.StatusConflict: fault.Conflict,
+	http.StatusForbidden: fault.Denied, http.StatusUnauthorized: fault.Unsigned, http.StatusRequestEntityTooLarge: fault.TooLarge, http.StatusServiceUnavailable: fault.Busy}
+
+// Import reads one import.
+func (c *Conn) Import(ctx context.Context, id int64) (Import, error) {
+	r, err := c.GetImportWithResponse(ctx, c.Workspace, id)
+	if err != nil {
+		return Import{}, Failed(err, nil, nil)
+	}
+	if err := Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+		return Import{}, err
+	}
+	return *r.JSON200, nil
+}
+
+// Wait follows an import until no work is in progress and gives it back. Each
+// note of progress is passed on. A line that breaks is taken up again.
+func (c *Conn) Wait(ctx context.Context, id int64, progress func(Progress)) (Import, error) {
+	for {
+		if err := c.follow(ctx, id, progress); err != nil {
+			return Import{}, err
+		}
+		i, err := c.Import(ctx, id)
+		if err != nil || i.Busy == "" {
+			return i, err
+		}
+	}
+}
+
+func (c *Conn) follow(ctx context.Context, id int64, progress func(Progress)) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	r, err := c.StreamImport(ctx, c.Workspace, id)
+	if err != nil {
+		return Failed(err, nil, nil)
+	}
+	defer r.Body.Close()
+	if r.StatusCode != http.StatusOK {
+		return nil // the plain request that follows says why
+	}
+	lines := bufio.NewScanner(r.Body)
+	for lines.Scan() {
+		data, ok := strings.CutPrefix(lines.Text(), "data: ")
+		if !ok {
+			continue
+		}
+		var p Progress
+		if err := json.Unmarshal([]byte(data), &p); err != nil {
+			return fmt.Errorf("read progress: %w", err)
+		}
+		if progress != nil {
+			progress(p)
+		}
+		if p.Busy == "" {
+			return nil
+		}
+	}
+	return nil
+}
