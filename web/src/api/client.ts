@@ -1,0 +1,57 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Import = Schemas["Import"];
+export type ImportState = Schemas["ImportState"];
+export type Progress = Schemas["Progress"];
+export type Column = Schemas["Column"];
+export type Suggestion = Schemas["Suggestion"];
+export type RecordType = Schemas["RecordType"];
+export type Field = Schemas["Field"];
+export type Origin = Schemas["Origin"];
+export type Routine = Schemas["Routine"];
+export type Reading = Schemas["Reading"];
+export type Row = Schemas["Row"];
+export type RowProblem = Schemas["RowProblem"];
+export type RowAsRecord = Schemas["RowAsRecord"];
+export type Rec = Schemas["Record"];
+export type Person = Schemas["Person"];
+export type Problem = Schemas["Problem"];
+export type Verdict = Schemas["Verdict"];
+export type Outcome = Schemas["Outcome"];
+export type TypeList = RecordType[];
+
+export const api = createClient<paths>({ baseUrl: "/api/v1" });
+
+/** A problem document as an error that can be thrown. */
+export class Fault extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.title);
+  }
+}
+
+/** Takes the data of an answer or throws what went wrong. */
+export async function must<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let a;
+  try {
+    a = await answer;
+  } catch {
+    throw new Fault({
+      type: "about:blank",
+      title: "The service does not answer.",
+      status: 0,
+      code: "service_unreachable",
+      mend: "See whether it runs; this page tries again by itself.",
+    });
+  }
+  if (a.response.ok) return a.data as T;
+  const p = a.error as Partial<Problem> | undefined;
+  throw new Fault({
+    type: "about:blank",
+    title: p?.title ?? `The service answered ${a.response.status}.`,
+    status: a.response.status,
+    code: p?.code ?? "unknown",
+    ...p,
+  } as Problem);
+}

@@ -1,0 +1,134 @@
+import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { api, must, type Import, type Progress, type Reading, type Routine } from "./client";
+
+export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
+
+export const workspaces = queryOptions({ queryKey: ["workspaces"], queryFn: () => must(api.GET("/workspaces")) });
+
+export const start = (workspace: string) =>
+  queryOptions({
+    queryKey: ["start", workspace],
+    queryFn: () => must(api.GET("/workspaces/{workspace}/start", { params: { path: { workspace } } })),
+    refetchInterval: 5_000,
+  });
+
+export const types = (workspace: string) =>
+  queryOptions({
+    queryKey: ["types", workspace],
+    queryFn: () => must(api.GET("/workspaces/{workspace}/types", { params: { path: { workspace } } })),
+    staleTime: 30_000,
+  });
+
+export const imports = (workspace: string, cursor: string) =>
+  queryOptions({
+    queryKey: ["imports", workspace, cursor],
+    queryFn: () =>
+      must(api.GET("/workspaces/{workspace}/imports", { params: { path: { workspace }, query: { cursor, limit: 50 } } })),
+    refetchInterval: 5_000,
+  });
+
+export const oneImport = (workspace: string, id: number) =>
+  queryOptions({
+    queryKey: ["import", workspace, id],
+    queryFn: () => must(api.GET("/workspaces/{workspace}/imports/{import}", { params: { path: { workspace, import: id } } })),
+  });
+
+export const suggestions = (workspace: string, id: number, into: string, ready: boolean) =>
+  queryOptions({
+    queryKey: ["suggestions", workspace, id, into],
+    enabled: ready,
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/imports/{import}/suggestions", {
+          params: { path: { workspace, import: id }, query: into ? { into } : {} },
+        }),
+      ),
+  });
+
+export const oneRow = (workspace: string, id: number, row: number, stamp: string) =>
+  queryOptions({
+    queryKey: ["row", workspace, id, row, stamp],
+    queryFn: () =>
+      must(api.GET("/workspaces/{workspace}/imports/{import}/rows/{row}", { params: { path: { workspace, import: id, row } } })),
+    placeholderData: (before) => before,
+  });
+
+/** What changes when rows may look different: the routine, the check, the load. */
+export function stampOf(i: Import): string {
+  return [i.changed_at, i.state, i.busy].join("|");
+}
+
+/** Keeps an import fresh: while work is in progress its events are followed. */
+export function useImport(workspace: string, id: number) {
+  const client = useQueryClient();
+  const query = useQuery(oneImport(workspace, id));
+  const busy = query.data?.busy ?? "";
+  useEffect(() => {
+    if (!busy) return;
+    const events = new EventSource(`/api/v1/workspaces/${workspace}/imports/${id}/events`);
+    const key = oneImport(workspace, id).queryKey;
+    events.addEventListener("progress", (e) => {
+      const p = JSON.parse((e as MessageEvent<string>).data) as Progress;
+      if (!p.busy) {
+        events.close();
+        void client.invalidateQueries({ queryKey: key });
+        return;
+      }
+      client.setQueryData(
+        key,
+        (was: Import | undefined) =>
+          was && { ...was, state: p.state, busy: p.busy, rows: p.rows, done: p.done, outcomes: p.outcomes ?? {} },
+      );
+    });
+    return () => events.close();
+  }, [busy, workspace, id, client]);
+  return query;
+}
+
+/** The acts on an import; each gives the import as it is then. */
+export function useImportActs(workspace: string, id: number) {
+  const client = useQueryClient();
+  const path = { workspace, import: id };
+  const options = {
+    onSuccess: (i: Import) => {
+      client.setQueryData(oneImport(workspace, id).queryKey, i);
+    },
+  };
+  return {
+    routine: useMutation({
+      mutationFn: (body: Routine) =>
+        must(api.PUT("/workspaces/{workspace}/imports/{import}/routine", { params: { path }, body })),
+      ...options,
+    }),
+    reading: useMutation({
+      mutationFn: (body: Reading) =>
+        must(api.PUT("/workspaces/{workspace}/imports/{import}/reading", { params: { path }, body })),
+      ...options,
+    }),
+    check: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/check", { params: { path } })),
+      ...options,
+    }),
+    load: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/load", { params: { path } })),
+      ...options,
+    }),
+    pause: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/pause", { params: { path } })),
+      ...options,
+    }),
+    resume: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/resume", { params: { path } })),
+      ...options,
+    }),
+    stop: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/stop", { params: { path } })),
+      ...options,
+    }),
+    discard: useMutation({
+      mutationFn: () => must(api.DELETE("/workspaces/{workspace}/imports/{import}", { params: { path } })),
+      onSuccess: () => client.invalidateQueries({ queryKey: ["imports", workspace] }),
+    }),
+  };
+}

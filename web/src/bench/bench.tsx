@@ -1,0 +1,288 @@
+import { useQuery } from "@tanstack/react-query";
+import { Search } from "lucide-react";
+import { useCallback, useEffect, useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import type { Import } from "../api/client";
+import { types, useImport, useImportActs } from "../api/queries";
+import { stationOf } from "../pages/start";
+import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
+import { count, outcomeWords, TotalsBar, verdictWords } from "../ui/verdict";
+import { cardHeight, ColumnCard, ColumnHead } from "./card";
+import { Grid, noFilter, type Filter } from "./grid";
+import { place, placed, unmet } from "./mapping";
+import { CheckPanel, ColumnsPanel, LoadPanel, MatchingPanel, ResultPanel, SourcePanel, useSuggestions } from "./panels";
+import { RowPanel } from "./rowpanel";
+
+const stations = [
+  { name: "source", label: "Source", panel: SourcePanel },
+  { name: "columns", label: "Columns", panel: ColumnsPanel },
+  { name: "matching", label: "Matching", panel: MatchingPanel },
+  { name: "check", label: "Check", panel: CheckPanel },
+  { name: "load", label: "Load", panel: LoadPanel },
+  { name: "result", label: "Result", panel: ResultPanel },
+] as const;
+
+/** One import is one page: six stations over the grid with the rows of the source. */
+export function Bench() {
+  const { workspace = "main", id = "", station = "source" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const go = useNavigate();
+  const shown = useImport(workspace, Number(id));
+  const kinds = useQuery(types(workspace));
+  const acts = useImportActs(workspace, Number(id));
+  const i = shown.data;
+  const known = useSuggestions(workspace, i);
+  const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
+
+  const filter: Filter = {
+    verdict: search.get("verdict") ?? "",
+    outcome: search.get("outcome") ?? "",
+    problem: search.get("problem") ?? "",
+    field: search.get("field") ?? "",
+    text: search.get("text") ?? "",
+  };
+  const setQuery = useCallback(
+    (part: Record<string, string>) =>
+      setSearch(
+        (was) => {
+          for (const [k, v] of Object.entries(part)) {
+            if (v) was.set(k, v);
+            else was.delete(k);
+          }
+          return was;
+        },
+        { replace: true },
+      ),
+    [setSearch],
+  );
+  const toStation = (name: string) => {
+    setTab("station");
+    const keep = ["check", "load", "result"].includes(name) ? search.toString() : "";
+    void go(`/w/${workspace}/imports/${id}/${name}${keep ? `?${keep}` : ""}`);
+  };
+  const busy = i?.busy;
+  const state = i?.state;
+  useEffect(() => {
+    if (state === "loading" && busy === "load" && station === "check") void go(`/w/${workspace}/imports/${id}/load`);
+  }, [state, busy, station, workspace, id, go]);
+
+  if (shown.error) return <Wrong error={shown.error} className="m-6" />;
+  if (!i || !kinds.data) return <Loading what="the import" />;
+  const t = kinds.data.types.find((x) => x.name === i.into);
+  const at = stations.find((s) => s.name === station) ?? stations[0];
+  const selected = Number(search.get("row") ?? 0);
+  const atColumns = at.name === "columns";
+  const afterCheck = ["check", "load", "result"].includes(at.name);
+  const byOutcome = outcomeWords.some((w) => i.outcomes[w]) && at.name !== "check";
+  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
+  const PanelOf = at.panel;
+  const work = i.busy ? (i.totals?.rows ?? i.rows) : 0;
+
+  return (
+    <div className="grid h-full grid-rows-[auto_auto_1fr]">
+      <header className="flex items-center gap-3 px-5 pt-3 pb-2">
+        <h1 className="truncate text-[20px]" dir="auto">
+          {i.name}
+        </h1>
+        <span className="text-[12.5px] whitespace-nowrap text-ink-soft">
+          import {i.id} · {i.state}
+          {t && ` · into ${t.plural.toLowerCase()}`}
+        </span>
+        <div className="ml-auto flex items-center gap-2">
+          <SearchRows value={filter.text} onChange={(text) => setQuery({ text })} />
+          <Menu trigger={<Button aria-label="More">More</Button>}>
+            <MenuItem onSelect={() => location.assign(`/api/v1/workspaces/${workspace}/imports/${i.id}/source`)}>
+              Download the source
+            </MenuItem>
+            <MenuItem onSelect={() => location.assign(`/api/v1/workspaces/${workspace}/imports/${i.id}/rows.csv`)}>
+              Download all rows
+            </MenuItem>
+            <MenuItem
+              disabled={i.busy !== "" || !["open", "ready"].includes(i.state)}
+              onSelect={() => acts.discard.mutate(undefined, { onSuccess: () => void go(`/w/${workspace}/imports`) })}
+            >
+              Discard this import
+            </MenuItem>
+          </Menu>
+        </div>
+      </header>
+      <nav aria-label="Stations" className="grid grid-cols-6 border-y border-line bg-sheet">
+        {stations.map((s, n) => (
+          <button
+            key={s.name}
+            type="button"
+            aria-current={s.name === at.name ? "step" : undefined}
+            onClick={() => toStation(s.name)}
+            className={cx(
+              "relative border-r border-line px-4 py-1.5 text-left last:border-r-0",
+              s.name === at.name ? "bg-act-soft shadow-[inset_0_-3px_0_var(--act)]" : "hover:bg-paper",
+            )}
+          >
+            <span className="font-head text-[15px]">
+              <span className="mr-1.5 text-ink-faint">{n + 1}</span>
+              {s.label}
+            </span>
+            <span className="figures block truncate text-[12px] text-ink-soft">
+              {countOf(s.name, i, t ? unmet(i, t).length : 0)}
+            </span>
+          </button>
+        ))}
+        {work > 0 && (
+          <div
+            className="col-span-6 h-1 bg-line"
+            role="progressbar"
+            aria-label={`Progress of ${i.busy}`}
+            aria-valuenow={i.done}
+            aria-valuemax={work}
+          >
+            <div className="h-full bg-act transition-[width]" style={{ width: `${Math.min(100, (100 * i.done) / work)}%` }} />
+          </div>
+        )}
+      </nav>
+      <div className="grid min-h-0 grid-cols-[1fr_320px]">
+        <div className="grid min-h-0 min-w-0 grid-rows-[auto_1fr]">
+          <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
+            {afterCheck && byOutcome && (
+              <TotalsBar
+                totals={i.outcomes}
+                words={outcomeWords}
+                chosen={filter.outcome}
+                onChoose={(w) => setQuery({ ...noFilter, outcome: w })}
+              />
+            )}
+            {afterCheck && !byOutcome && i.totals && (
+              <TotalsBar
+                totals={i.totals.verdicts}
+                words={verdictWords}
+                chosen={filter.verdict}
+                onChoose={(w) => setQuery({ ...noFilter, verdict: w })}
+              />
+            )}
+          </div>
+          <Grid
+            workspace={workspace}
+            i={i}
+            filter={filter}
+            selected={selected}
+            onSelect={(row) => {
+              setQuery({ row: String(row) });
+              setTab("row");
+            }}
+            headHeight={atColumns ? cardHeight : 42}
+            head={(c) =>
+              atColumns ? (
+                <ColumnCard
+                  i={i}
+                  c={c}
+                  t={t}
+                  suggestion={known.get(c.header)}
+                  disabled={fixed}
+                  onPlace={(column, field) => acts.routine.mutate(place(i, column, field))}
+                />
+              ) : (
+                <ColumnHead i={i} c={c} t={t} />
+              )
+            }
+          />
+        </div>
+        <aside className="grid min-h-0 grid-rows-[auto_1fr] border-l border-line bg-sheet">
+          <div role="tablist" aria-label="Side panel" className="flex border-b border-line">
+            <Tab on={tab === "station"} onClick={() => setTab("station")}>
+              {at.label}
+            </Tab>
+            <Tab on={tab === "row"} onClick={() => setTab("row")}>
+              Row as record
+            </Tab>
+          </div>
+          <div role="tabpanel" className="min-h-0 overflow-auto">
+            {tab === "station" ? (
+              <PanelOf
+                workspace={workspace}
+                i={i}
+                t={t}
+                types={kinds.data.types}
+                filter={filter}
+                onFilter={(f) => setQuery({ ...f })}
+                onStation={toStation}
+              />
+            ) : (
+              <RowPanel workspace={workspace} i={i} row={selected} t={t} onGo={(row) => setQuery({ row: String(row) })} />
+            )}
+          </div>
+        </aside>
+      </div>
+    </div>
+  );
+}
+
+function Tab({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button
+      type="button"
+      role="tab"
+      aria-selected={on}
+      onClick={onClick}
+      className={cx(
+        "flex-1 px-3 py-1.5 text-[13px]",
+        on ? "font-medium shadow-[inset_0_-2px_0_var(--act)]" : "text-ink-soft hover:bg-act-soft",
+      )}
+    >
+      {children}
+    </button>
+  );
+}
+
+/** The live count of each station. */
+function countOf(name: string, i: Import, missing: number): string {
+  const v = i.totals?.verdicts ?? {};
+  switch (name) {
+    case "source":
+      return i.busy === "read"
+        ? `reading, ${count(i.done)} rows`
+        : i.trouble?.code && !i.rows
+          ? "cannot be read"
+          : `${count(i.rows)} rows`;
+    case "columns":
+      return i.columns ? `${placed(i).size} of ${i.columns.length} placed${missing ? `, ${missing} required missing` : ""}` : "";
+    case "matching":
+      return i.routine ? (i.routine.may === "create_or_update" ? "create or update" : `only ${i.routine.may}`) : "";
+    case "check":
+      if (i.busy === "check") return `checking, ${count(i.done)} rows`;
+      return i.totals ? (v["hold"] ? `${count(v["hold"])} held` : "nothing held") : "not checked";
+    case "load":
+      if (i.state === "loading") return `${count(i.done)} of ${count(i.totals?.rows ?? i.rows)}`;
+      return i.state === "ready"
+        ? `${count((v["create"] ?? 0) + (v["update"] ?? 0))} to write`
+        : ["loaded", "paused", "stopped"].includes(i.state)
+          ? i.state
+          : "not yet";
+  }
+  const n = (i.outcomes["created"] ?? 0) + (i.outcomes["updated"] ?? 0);
+  return n ? `${count(n)} written` : stationOf(i) === "result" ? "nothing written" : "not yet";
+}
+
+function SearchRows({ value, onChange }: { value: string; onChange: (v: string) => void }) {
+  const [text, setText] = useState(value);
+  useEffect(() => setText(value), [value]);
+  return (
+    <form
+      className="relative"
+      onSubmit={(e) => {
+        e.preventDefault();
+        onChange(text.trim());
+      }}
+    >
+      <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
+      <input
+        aria-label="Search the rows"
+        className={cx(inputClass, "w-52 pl-8")}
+        placeholder="Search the rows"
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+          if (!e.target.value) onChange("");
+        }}
+      />
+    </form>
+  );
+}

@@ -1,0 +1,114 @@
+import { ChevronDown } from "lucide-react";
+import type { Column, Import, RecordType, Suggestion } from "../api/client";
+import { cx, Tip } from "../ui/parts";
+import { count } from "../ui/verdict";
+import { fieldsOf, placed } from "./mapping";
+import { FieldPicker } from "./picker";
+
+export const cardHeight = 104;
+
+/** The card above a column: what stands in it and where it goes. */
+export function ColumnCard(p: {
+  i: Import;
+  c: Column;
+  t: RecordType | undefined;
+  suggestion: Suggestion | undefined;
+  disabled: boolean;
+  onPlace: (column: string, field: string) => void;
+}) {
+  const { i, c, t } = p;
+  const field = placed(i).get(c.header) ?? "";
+  const f = field === "id" ? { label: "Record id", required: false } : t?.fields.find((x) => x.name === field);
+  const total = c.filled + c.blank;
+  const doubt = !field && p.suggestion ? p.suggestion : undefined;
+  const reason = field
+    ? p.suggestion?.field === field
+      ? p.suggestion.reason
+      : "chosen by hand"
+    : doubt
+      ? doubt.reason
+      : "no field seems to fit";
+  const taken = new Map<string, string>();
+  for (const [name, o] of Object.entries(fieldsOf(i))) taken.set(name, o.from?.join(" + ") ?? "one value");
+  const attention = doubt !== undefined || c.unsettled !== undefined;
+  return (
+    <div
+      className="flex h-full flex-col gap-1 px-2 py-1.5"
+      onDragOver={(e) => e.dataTransfer.types.includes("text/field") && e.preventDefault()}
+      onDrop={(e) => {
+        e.preventDefault();
+        const name = e.dataTransfer.getData("text/field");
+        if (name) p.onPlace(c.header, name);
+      }}
+    >
+      <div className="flex items-center gap-1.5">
+        <Tip text={`${c.header} · column ${c.letter}`}>
+          <span dir="auto" tabIndex={-1} className="truncate font-medium">
+            {c.header}
+          </span>
+        </Tip>
+        {attention && <span className="ml-auto size-2 shrink-0 rounded-full bg-ask" title="Needs attention" />}
+      </div>
+      <div className="flex items-center gap-1.5 text-[11.5px] text-ink-faint">
+        <div className="h-1 w-14 overflow-hidden rounded-full bg-line" title={`${count(c.filled)} of ${count(total)} filled`}>
+          <div className="h-full bg-ink-faint" style={{ width: `${total ? (100 * c.filled) / total : 0}%` }} />
+        </div>
+        <span className="figures truncate">{c.filled === 0 ? "all blank" : `${c.guess} · ${count(c.distinct)} different`}</span>
+      </div>
+      {t && (
+        <FieldPicker
+          t={t}
+          label={`Field for column ${c.header}`}
+          value={field}
+          taken={taken}
+          onPick={(name) => p.onPlace(c.header, name)}
+          trigger={
+            <button
+              type="button"
+              disabled={p.disabled}
+              aria-label={`${c.header} goes to ${f?.label ?? "no field"}`}
+              className={cx(
+                "flex h-7 w-full items-center justify-between gap-1 rounded-md border px-2 text-left text-[12.5px] disabled:opacity-60",
+                field
+                  ? "border-act bg-act-soft font-medium"
+                  : doubt
+                    ? "border-ask border-dashed text-ask"
+                    : "border-line-strong border-dashed text-ink-faint",
+              )}
+            >
+              <span className="truncate">
+                {f ? f.label : doubt ? `${t.fields.find((x) => x.name === doubt.field)?.label ?? doubt.field}?` : "not placed"}
+                {f?.required && <b className="text-ask"> *</b>}
+              </span>
+              <ChevronDown size={13} aria-hidden />
+            </button>
+          }
+        />
+      )}
+      <Tip text={c.unsettled ? unsettled[c.unsettled] : reason}>
+        <div tabIndex={-1} className={cx("truncate text-[11.5px]", c.unsettled ? "text-ask" : "text-ink-faint")}>
+          {c.unsettled ? unsettled[c.unsettled] : reason}
+        </div>
+      </Tip>
+    </div>
+  );
+}
+
+const unsettled: Record<string, string> = {
+  date_order: "Day or month first? The column does not say.",
+  decimal_sign: "Dot or comma? The column does not say.",
+};
+
+/** The same column at the other stations, in one line. */
+export function ColumnHead({ i, c, t }: { i: Import; c: Column; t: RecordType | undefined }) {
+  const field = placed(i).get(c.header);
+  const label = t?.fields.find((x) => x.name === field)?.label ?? field;
+  return (
+    <div className="flex h-full flex-col justify-center px-2 leading-tight">
+      <span dir="auto" className="truncate text-[12.5px] font-medium">
+        {c.header}
+      </span>
+      <span className="truncate text-[11.5px] text-ink-faint">{label ? `→ ${label}` : "not placed"}</span>
+    </div>
+  );
+}

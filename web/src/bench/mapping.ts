@@ -1,0 +1,66 @@
+import type { Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
+
+/** The routine of an import, or an empty one for its record type. */
+export function routineOf(i: Import): Routine {
+  return i.routine?.drafts?.length ? i.routine : { may: "create_or_update", drafts: [{ type: i.into ?? "", fields: {} }] };
+}
+
+export function fieldsOf(i: Import): Record<string, Origin> {
+  return routineOf(i).drafts[0]?.fields ?? {};
+}
+
+/** Which field each column goes to. */
+export function placed(i: Import): Map<string, string> {
+  const m = new Map<string, string>();
+  for (const [field, o] of Object.entries(fieldsOf(i))) for (const from of o.from ?? []) m.set(from, field);
+  return m;
+}
+
+function withFields(r: Routine, fields: Record<string, Origin>): Routine {
+  const draft = r.drafts[0];
+  return { ...r, drafts: draft ? [{ ...draft, fields }] : [] };
+}
+
+/** Puts a column to a field (nothing takes it out); a column goes to one field and a field has one origin. */
+export function place(i: Import, column: string, field: string): Routine {
+  const r = routineOf(i);
+  const fields: Record<string, Origin> = {};
+  for (const [name, o] of Object.entries(r.drafts[0]?.fields ?? {})) {
+    const from = o.from?.filter((c) => c !== column);
+    if (o.from && !from?.length) continue;
+    fields[name] = from ? { ...o, from } : o;
+  }
+  if (field) {
+    const was = r.drafts[0]?.fields[field];
+    fields[field] = { from: [column], ...(was?.otherwise ? { otherwise: was.otherwise } : {}) };
+  }
+  return withFields(r, fields);
+}
+
+/** Gives a field one value for all rows; an empty value takes it out. */
+export function fix(i: Import, field: string, value: string): Routine {
+  const r = routineOf(i);
+  const rest = Object.fromEntries(Object.entries(r.drafts[0]?.fields ?? {}).filter(([name]) => name !== field));
+  return withFields(r, value ? { ...rest, [field]: { fixed: value } } : rest);
+}
+
+/** Says what cells mean: the field's value list. */
+export function translate(i: Import, field: string, values: Record<string, string>): Routine {
+  const r = routineOf(i);
+  const fields = { ...r.drafts[0]?.fields };
+  const was = fields[field];
+  if (was) fields[field] = { ...was, values };
+  return withFields(r, fields);
+}
+
+export function fromSuggestions(t: string, list: Suggestion[]): Routine {
+  const fields: Record<string, Origin> = {};
+  for (const s of list) if (s.taken) fields[s.field] = { from: [s.column] };
+  return { may: "create_or_update", drafts: [{ type: t, fields }] };
+}
+
+/** Required fields that have no origin yet. */
+export function unmet(i: Import, t: RecordType) {
+  const fields = fieldsOf(i);
+  return t.fields.filter((f) => f.required && !f.default && !fields[f.name]);
+}

@@ -1,0 +1,124 @@
+import { Popover as P } from "radix-ui";
+import { useMemo, useRef, useState, type ReactNode } from "react";
+import type { Field, RecordType } from "../api/client";
+import { cx, inputClass } from "../ui/parts";
+
+/** A type-ahead choice of a field: searches label, name and synonyms. */
+export function FieldPicker(p: {
+  t: RecordType;
+  label: string;
+  value: string;
+  taken: Map<string, string>;
+  onPick: (field: string) => void;
+  trigger: ReactNode;
+}) {
+  const [open, setOpen] = useState(false);
+  const [text, setText] = useState("");
+  const [at, setAt] = useState(0);
+  const list = useRef<HTMLUListElement>(null);
+  const found = useMemo(() => search(p.t, text), [p.t, text]);
+  const pick = (name: string) => {
+    setOpen(false);
+    setText("");
+    p.onPick(name);
+  };
+  const move = (by: number) => {
+    const next = Math.max(0, Math.min(found.length, at + by));
+    setAt(next);
+    list.current?.children[next]?.scrollIntoView({ block: "nearest" });
+  };
+  return (
+    <P.Root
+      open={open}
+      onOpenChange={(o) => {
+        setOpen(o);
+        setAt(0);
+      }}
+    >
+      <P.Trigger asChild>{p.trigger}</P.Trigger>
+      <P.Portal>
+        <P.Content align="start" sideOffset={4} className="z-50 w-72 rounded-md border border-line bg-raised p-2 shadow-pop">
+          <input
+            role="combobox"
+            aria-expanded
+            aria-controls="fields"
+            aria-label={p.label}
+            aria-activedescendant={`field-${at}`}
+            autoFocus
+            className={inputClass}
+            placeholder="Search fields"
+            value={text}
+            onChange={(e) => {
+              setText(e.target.value);
+              setAt(e.target.value ? 1 : 0);
+            }}
+            onKeyDown={(e) => {
+              if (e.key === "ArrowDown") move(1);
+              else if (e.key === "ArrowUp") move(-1);
+              else if (e.key === "Enter") pick(at === 0 ? "" : (found[at - 1]?.name ?? ""));
+              else return;
+              e.preventDefault();
+            }}
+          />
+          <ul id="fields" role="listbox" ref={list} className="mt-1.5 max-h-72 overflow-auto">
+            <Option id="field-0" on={at === 0} chosen={!p.value} onPick={() => pick("")}>
+              <span className="text-ink-soft">leave this column out</span>
+            </Option>
+            {found.map((f, n) => {
+              const by = p.taken.get(f.name);
+              return (
+                <Option
+                  key={f.name}
+                  id={`field-${n + 1}`}
+                  on={at === n + 1}
+                  chosen={p.value === f.name}
+                  onPick={() => pick(f.name)}
+                >
+                  <span>
+                    {f.label}
+                    {f.required && <b className="text-ask"> *</b>}
+                  </span>
+                  <span className="ml-auto truncate pl-2 text-[11.5px] text-ink-faint">
+                    {by ? `from ${by}` : f.type.replace("_", " ")}
+                  </span>
+                </Option>
+              );
+            })}
+          </ul>
+        </P.Content>
+      </P.Portal>
+    </P.Root>
+  );
+}
+
+function Option(p: { id: string; on: boolean; chosen: boolean; onPick: () => void; children: ReactNode }) {
+  return (
+    <li
+      id={p.id}
+      role="option"
+      aria-selected={p.chosen}
+      onClick={p.onPick}
+      className={cx(
+        "flex items-baseline rounded px-2 py-1.5 text-[13px]",
+        p.on ? "bg-act-soft" : "hover:bg-act-soft",
+        p.chosen && "font-medium",
+      )}
+    >
+      {p.children}
+    </li>
+  );
+}
+
+function search(t: RecordType, text: string): Field[] {
+  const id: Field = { name: "id", label: "Record id", type: "text" };
+  const all = [...t.fields, id];
+  const words = text.toLowerCase().trim();
+  if (!words) return all;
+  const rank = (f: Field) => {
+    const names = [f.label, f.name, ...(f.synonyms ?? [])].map((s) => s.toLowerCase());
+    if (names.slice(0, 2).some((n) => n.startsWith(words))) return 3;
+    if (names.slice(0, 2).some((n) => n.includes(words))) return 2;
+    return names.some((n) => n.includes(words)) ? 1 : 0;
+  };
+  return all.filter((f) => rank(f) > 0).sort((a, b) => rank(b) - rank(a));
+}

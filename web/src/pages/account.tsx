@@ -1,0 +1,160 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, must, type Person } from "../api/client";
+import { who } from "../api/queries";
+import { Button, Choose, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+
+const roles: Person["role"][] = ["viewer", "operator", "administrator"];
+const roleOptions = roles.map((r) => ({ value: r, label: r }));
+
+export function AccountPage() {
+  const me = useQuery(who);
+  return (
+    <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6">
+      <h1 className="text-[26px]">People and tokens</h1>
+      <Tokens />
+      {me.data?.role === "administrator" && <People />}
+    </div>
+  );
+}
+
+function Tokens() {
+  const client = useQueryClient();
+  const list = useQuery({ queryKey: ["tokens"], queryFn: () => must(api.GET("/tokens")) });
+  const [label, setLabel] = useState("");
+  const [secret, setSecret] = useState("");
+  const again = () => client.invalidateQueries({ queryKey: ["tokens"] });
+  const add = useMutation({
+    mutationFn: () => must(api.POST("/tokens", { body: { label, days: 90 } })),
+    onSuccess: (t) => {
+      setSecret(t.secret ?? "");
+      setLabel("");
+      void again();
+    },
+  });
+  const end = useMutation({
+    mutationFn: (token: number) => must(api.DELETE("/tokens/{token}", { params: { path: { token } } })),
+    onSuccess: again,
+  });
+  return (
+    <Panel title="My tokens, for the command line and scripts">
+      <table className="w-full">
+        <thead>
+          <tr className="border-b border-line">
+            {["Label", "Role", "Ends", ""].map((h, n) => (
+              <th key={n} scope="col" className={thClass}>
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {list.data?.tokens.map((t) => (
+            <tr key={t.id} className="border-b border-line">
+              <td className={tdClass}>{t.label}</td>
+              <td className={tdClass}>{t.role}</td>
+              <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
+              <td className={`${tdClass} text-right`}>
+                <Button look="quiet" onClick={() => end.mutate(t.id)}>
+                  End it
+                </Button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <form
+        className="flex gap-2 p-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate();
+        }}
+      >
+        <input
+          aria-label="Label of the new token"
+          className={inputClass}
+          placeholder="What is it for?"
+          value={label}
+          onChange={(e) => setLabel(e.target.value)}
+        />
+        <Button type="submit" look="act" disabled={!label.trim()}>
+          Make a token for 90 days
+        </Button>
+      </form>
+      <Wrong error={list.error ?? add.error ?? end.error} className="m-3" />
+      <Dialog open={secret !== ""} onClose={() => setSecret("")} title="The token, shown this once">
+        <code className="block rounded-md bg-paper p-3 font-mono text-[12.5px] break-all">{secret}</code>
+      </Dialog>
+    </Panel>
+  );
+}
+
+function People() {
+  const client = useQueryClient();
+  const list = useQuery({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
+  const [open, setOpen] = useState(false);
+  const [p, setP] = useState<{ email: string; name: string; role: Person["role"]; password: string }>({
+    email: "",
+    name: "",
+    role: "operator",
+    password: "",
+  });
+  const add = useMutation({
+    mutationFn: () => must(api.POST("/people", { body: p })),
+    onSuccess: () => {
+      setOpen(false);
+      void client.invalidateQueries({ queryKey: ["people"] });
+    },
+  });
+  return (
+    <Panel title="People" aside={<Button onClick={() => setOpen(true)}>Add somebody</Button>}>
+      <ul>
+        {list.data?.people.map((x) => (
+          <li key={x.id} className="flex gap-4 border-t border-line px-4 py-2 first:border-0">
+            <span className="w-48 font-medium">{x.name}</span>
+            <span className="text-ink-soft">{x.email}</span>
+            <span className="ml-auto">{x.role}</span>
+          </li>
+        ))}
+      </ul>
+      <Wrong error={list.error} className="m-3" />
+      <Dialog
+        open={open}
+        onClose={() => setOpen(false)}
+        title="Let somebody sign in"
+        foot={
+          <Button look="act" onClick={() => add.mutate()} disabled={add.isPending}>
+            Add
+          </Button>
+        }
+      >
+        <div className="space-y-3">
+          <Labelled label="Name">
+            <input className={inputClass} value={p.name} onChange={(e) => setP({ ...p, name: e.target.value })} />
+          </Labelled>
+          <Labelled label="E-mail address">
+            <input className={inputClass} type="email" value={p.email} onChange={(e) => setP({ ...p, email: e.target.value })} />
+          </Labelled>
+          <Labelled label="Role" hint="Viewers look and export, operators import and load, administrators do everything.">
+            <Choose
+              label="Role"
+              value={p.role}
+              options={roleOptions}
+              onChange={(v) => setP({ ...p, role: v as Person["role"] })}
+            />
+          </Labelled>
+          <Labelled label="First password" hint="At least ten characters.">
+            <input
+              className={inputClass}
+              type="password"
+              autoComplete="new-password"
+              value={p.password}
+              onChange={(e) => setP({ ...p, password: e.target.value })}
+            />
+          </Labelled>
+          <Wrong error={add.error} />
+        </div>
+      </Dialog>
+    </Panel>
+  );
+}

@@ -1,0 +1,185 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { Search } from "lucide-react";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, must, type Field, type Rec } from "../api/client";
+import { start, types } from "../api/queries";
+import { Button, Choose, cx, Empty, inputClass, Loading, tdClass, thClass, Wrong } from "../ui/parts";
+import { count } from "../ui/verdict";
+
+export function RecordsPage() {
+  const { workspace = "main", type = "account" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const kinds = useQuery(types(workspace));
+  const counts = useQuery(start(workspace));
+  const t = kinds.data?.types.find((x) => x.name === type);
+  const text = search.get("text") ?? "";
+  const order = (search.get("order") ?? "id") as "id" | "-id" | "title";
+  const madeBy = Number(search.get("import") ?? 0);
+  const page = useInfiniteQuery({
+    queryKey: ["records", workspace, type, text, order, madeBy],
+    initialPageParam: "",
+    placeholderData: keepPreviousData,
+    queryFn: ({ pageParam }) =>
+      must(
+        api.GET("/workspaces/{workspace}/records/{type}", {
+          params: {
+            path: { workspace, type },
+            query: { text, order, cursor: pageParam, limit: 100, ...(madeBy ? { import: madeBy } : {}) },
+          },
+        }),
+      ),
+    getNextPageParam: (last) => last.next || undefined,
+  });
+  const set = (name: string, value: string) =>
+    setSearch(
+      (was) => {
+        if (value) was.set(name, value);
+        else was.delete(name);
+        return was;
+      },
+      { replace: true },
+    );
+  const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
+  const fields = (t?.fields ?? []).filter((f) => !t?.title.includes(f.name) && f.type !== "long_text");
+  return (
+    <div className="flex h-full flex-col px-7 py-6">
+      <div className="mb-3 flex flex-wrap items-center gap-3">
+        <h1 className="text-[26px]">{t?.plural ?? "Records"}</h1>
+        <span className="figures text-ink-soft">{count(counts.data?.records[type] ?? 0)}</span>
+        {madeBy > 0 && (
+          <Button look="quiet" onClick={() => set("import", "")}>
+            only those made by import {madeBy} ✕
+          </Button>
+        )}
+        <div className="ml-auto flex gap-2">
+          <SearchBox value={text} onChange={(v) => set("text", v)} />
+          <Choose
+            label="Order"
+            className="w-40"
+            value={order}
+            onChange={(v) => set("order", v)}
+            options={[
+              { value: "id", label: "Oldest first" },
+              { value: "-id", label: "Newest first" },
+              { value: "title", label: "By name" },
+            ]}
+          />
+        </div>
+      </div>
+      <nav aria-label="Record types" className="mb-3 flex flex-wrap gap-1">
+        {kinds.data?.types.map((k) => (
+          <Link
+            key={k.name}
+            to={`/w/${workspace}/records/${k.name}`}
+            aria-current={k.name === type ? "page" : undefined}
+            className={cx(
+              "rounded-full border px-3 py-0.5",
+              k.name === type ? "border-act bg-act-soft" : "border-line hover:border-line-strong",
+            )}
+          >
+            {k.plural}
+          </Link>
+        ))}
+      </nav>
+      <div className="min-h-0 flex-1 overflow-auto rounded-lg border border-line bg-sheet">
+        {page.error ? (
+          <Wrong error={page.error} className="m-4" />
+        ) : !page.data || !t ? (
+          <Loading what="records" />
+        ) : rows.length === 0 ? (
+          <Empty title={text ? "Nothing found" : `No ${t.plural.toLowerCase()} yet`}>
+            {text ? "Look for a word of the name, an id, or a whole e-mail address or key." : "They come with the first load."}
+          </Empty>
+        ) : (
+          <table className="w-full border-separate border-spacing-0">
+            <thead className="sticky top-0 z-10 bg-paper">
+              <tr>
+                <th scope="col" className={cx(thClass, "border-b border-line")}>
+                  Id
+                </th>
+                <th scope="col" className={cx(thClass, "border-b border-line")}>
+                  {t.label}
+                </th>
+                {fields.map((f) => (
+                  <th key={f.name} scope="col" className={cx(thClass, "border-b border-line")}>
+                    {f.label}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map((r) => (
+                <tr key={r.id} className="hover:bg-act-soft">
+                  <td className="figures border-b border-line px-3 py-1.5 whitespace-nowrap text-ink-soft">{r.id}</td>
+                  <td className="border-b border-line px-3 py-1.5 whitespace-nowrap">
+                    <Link className="font-medium text-act" to={`/w/${workspace}/records/${type}/${r.id}`}>
+                      {r.title}
+                    </Link>
+                  </td>
+                  {fields.map((f) => (
+                    <td key={f.name} className={cx("border-b border-line px-3 py-1.5", numeric(f) && "figures text-right")}>
+                      <div className="max-w-60 truncate">
+                        <Value workspace={workspace} r={r} f={f} />
+                      </div>
+                    </td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {page.hasNextPage && (
+          <div className={tdClass}>
+            <Button onClick={() => void page.fetchNextPage()} disabled={page.isFetchingNextPage}>
+              Show more
+            </Button>
+          </div>
+        )}
+      </div>
+    </div>
+  );
+}
+
+export function numeric(f: Field): boolean {
+  return ["integer", "decimal", "money", "percent"].includes(f.type);
+}
+
+/** A value as people read it: labels of choices, links to what is referred to. */
+export function Value({ workspace, r, f }: { workspace: string; r: Rec; f: Field }) {
+  const v = r.values[f.name];
+  if (!v) return null;
+  const link = r.links?.[f.name];
+  if (link)
+    return (
+      <Link className="text-act" to={`/w/${workspace}/records/${link.type}/${link.id}`}>
+        {link.title}
+      </Link>
+    );
+  if (f.type === "choice") return <>{f.choices?.find((c) => c.code === v)?.label ?? v}</>;
+  if (f.type === "yes_no") return <>{v === "true" ? "yes" : "no"}</>;
+  if (f.type === "percent") return <>{v} %</>;
+  return <>{v}</>;
+}
+
+function SearchBox({ value, onChange }: { value: string; onChange: (v: string) => void }) {
+  const [text, setText] = useState(value);
+  useEffect(() => setText(value), [value]);
+  useEffect(() => {
+    if (text === value) return;
+    const t = setTimeout(() => onChange(text), 250);
+    return () => clearTimeout(t);
+  }, [text, value, onChange]);
+  return (
+    <div className="relative">
+      <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
+      <input
+        aria-label="Search records"
+        className={cx(inputClass, "w-64 pl-8")}
+        placeholder="Name, id, e-mail or key"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,114 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import type { Import } from "../api/client";
+import { start, types, who } from "../api/queries";
+import { Empty, Loading, Panel, Wrong } from "../ui/parts";
+import { Upload } from "../ui/upload";
+import { count, Tally } from "../ui/verdict";
+
+export function StartPage() {
+  const { workspace = "main" } = useParams();
+  const page = useQuery(start(workspace));
+  const kinds = useQuery(types(workspace));
+  const me = useQuery(who);
+  if (page.error) return <Wrong error={page.error} className="m-6" />;
+  if (!page.data) return <Loading what="the start page" />;
+  const { waiting, recent, records } = page.data;
+  return (
+    <div className="mx-auto max-w-[1180px] px-7 py-6">
+      <h1 className="mb-4 text-[26px]">
+        {waiting.length ? `${waiting.length} import${waiting.length > 1 ? "s wait" : " waits"} for you` : "Nothing waits for you"}
+      </h1>
+      {me.data?.role !== "viewer" && <Upload workspace={workspace} />}
+      <div className="mt-5 grid grid-cols-[1fr_300px] items-start gap-5">
+        <div className="space-y-5">
+          <Panel title="Waiting">
+            {waiting.length ? (
+              <ul>
+                {waiting.map((i) => (
+                  <Line key={i.id} workspace={workspace} i={i} />
+                ))}
+              </ul>
+            ) : (
+              <Empty title="All done">Imports that are open, checked or paused are shown here.</Empty>
+            )}
+          </Panel>
+          <Panel title="Lately loaded">
+            {recent.length ? (
+              <ul>
+                {recent.map((i) => (
+                  <Line key={i.id} workspace={workspace} i={i} />
+                ))}
+              </ul>
+            ) : (
+              <Empty title="No load yet">The first file is above.</Empty>
+            )}
+          </Panel>
+        </div>
+        <Panel title="Records">
+          <ul className="py-1.5">
+            {kinds.data?.types.map((t) => (
+              <li key={t.name}>
+                <Link to={`/w/${workspace}/records/${t.name}`} className="flex justify-between px-4 py-1.5 hover:bg-act-soft">
+                  <span>{t.plural}</span>
+                  <span className="figures text-ink-soft">{count(records[t.name] ?? 0)}</span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </Panel>
+      </div>
+    </div>
+  );
+}
+
+/** Where a person goes on with an import: the station that fits its state. */
+export function stationOf(i: Import): string {
+  if (i.trouble || i.busy === "read") return "source";
+  switch (i.state) {
+    case "open":
+      return "columns";
+    case "checking":
+    case "ready":
+      return "check";
+    case "loading":
+    case "paused":
+      return "load";
+  }
+  return "result";
+}
+
+const says: Partial<Record<Import["state"], string>> = {
+  open: "place its columns, then check",
+  ready: "checked; look at it and load",
+  paused: "paused in the middle of its load",
+  checking: "is being checked",
+  loading: "is being loaded",
+};
+
+function Line({ workspace, i }: { workspace: string; i: Import }) {
+  return (
+    <li className="border-t border-line first:border-t-0">
+      <Link to={`/w/${workspace}/imports/${i.id}/${stationOf(i)}`} className="block px-4 py-2.5 hover:bg-act-soft">
+        <div className="flex items-baseline gap-2">
+          <span className="font-medium">{i.name}</span>
+          <span className="text-[12.5px] text-ink-soft">{i.trouble ? "could not be read" : (says[i.state] ?? i.state)}</span>
+          <span className="ml-auto text-[12px] whitespace-nowrap text-ink-faint">{when(i.changed_at)}</span>
+        </div>
+        <div className="mt-0.5 text-[12.5px] text-ink-soft">
+          {i.trouble ? (
+            i.trouble.message
+          ) : i.totals || Object.keys(i.outcomes).length ? (
+            <Tally outcomes={i.outcomes} verdicts={i.totals?.verdicts} />
+          ) : (
+            `${count(i.rows)} rows`
+          )}
+        </div>
+      </Link>
+    </li>
+  );
+}
+
+export function when(at: string): string {
+  return new Date(at).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+}

@@ -1,0 +1,239 @@
+import { Dialog as D, DropdownMenu as M, Select as S, Tooltip as T } from "radix-ui";
+import { Check, ChevronDown, CircleAlert, X } from "lucide-react";
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { Fault } from "../api/client";
+
+/** Joins class names, leaving out what is off. */
+export function cx(...names: (string | false | undefined)[]): string {
+  return names.filter(Boolean).join(" ");
+}
+
+type Look = "act" | "plain" | "quiet" | "ask";
+
+const looks: Record<Look, string> = {
+  act: "bg-act text-act-ink border-act hover:brightness-110",
+  plain: "bg-raised border-line-strong text-ink hover:border-act hover:text-act",
+  quiet: "border-transparent text-ink-soft hover:bg-act-soft hover:text-ink",
+  ask: "bg-ask-soft border-ask text-ask hover:brightness-95",
+};
+
+export function Button({ look = "plain", className, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { look?: Look }) {
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={cx(
+        "inline-flex h-8 items-center gap-1.5 rounded-md border px-3 text-[13px] font-medium whitespace-nowrap disabled:cursor-not-allowed disabled:opacity-50",
+        looks[look],
+        className,
+      )}
+    />
+  );
+}
+
+export const inputClass =
+  "h-8 w-full rounded-md border border-line-strong bg-raised px-2.5 text-[13px] text-ink focus-visible:outline-offset-0 disabled:opacity-60";
+
+export function Labelled({ label, hint, children }: { label: string; hint?: ReactNode; children: ReactNode }) {
+  return (
+    <label className="block">
+      <span className="mb-1 block text-[12px] font-medium text-ink-soft">{label}</span>
+      {children}
+      {hint && <span className="mt-1 block text-[12px] text-ink-faint">{hint}</span>}
+    </label>
+  );
+}
+
+export function Tip({ text, children }: { text: ReactNode; children: ReactNode }) {
+  return (
+    <T.Root delayDuration={300}>
+      <T.Trigger asChild>{children}</T.Trigger>
+      <T.Portal>
+        <T.Content sideOffset={4} className="z-50 max-w-80 rounded-md bg-ink px-2.5 py-1.5 text-[12px] text-paper shadow-pop">
+          {text}
+        </T.Content>
+      </T.Portal>
+    </T.Root>
+  );
+}
+
+export interface Option {
+  value: string;
+  label: string;
+}
+
+export function Choose(p: {
+  label: string;
+  value: string;
+  options: Option[];
+  onChange: (v: string) => void;
+  disabled?: boolean;
+  className?: string;
+}) {
+  return (
+    <S.Root value={p.value} onValueChange={p.onChange} disabled={p.disabled ?? false}>
+      <S.Trigger
+        aria-label={p.label}
+        className={cx(inputClass, "inline-flex items-center justify-between gap-2 text-left", p.className)}
+      >
+        <span className="truncate">
+          <S.Value placeholder="Choose…" />
+        </span>
+        <ChevronDown size={14} aria-hidden />
+      </S.Trigger>
+      <S.Portal>
+        <S.Content
+          position="popper"
+          sideOffset={3}
+          className="z-50 max-h-80 min-w-(--radix-select-trigger-width) overflow-auto rounded-md border border-line bg-raised p-1 shadow-pop"
+        >
+          <S.Viewport>
+            {p.options.map((o) => (
+              <S.Item
+                key={o.value}
+                value={o.value}
+                className="flex items-center gap-2 rounded px-2 py-1.5 text-[13px] data-[highlighted]:bg-act-soft data-[highlighted]:outline-none"
+              >
+                <span className="w-4">
+                  <S.ItemIndicator>
+                    <Check size={14} />
+                  </S.ItemIndicator>
+                </span>
+                <S.ItemText>{o.label}</S.ItemText>
+              </S.Item>
+            ))}
+          </S.Viewport>
+        </S.Content>
+      </S.Portal>
+    </S.Root>
+  );
+}
+
+export function Dialog(p: {
+  open: boolean;
+  onClose: () => void;
+  title: string;
+  children: ReactNode;
+  foot?: ReactNode;
+  wide?: boolean;
+}) {
+  return (
+    <D.Root open={p.open} onOpenChange={(o) => !o && p.onClose()}>
+      <D.Portal>
+        <D.Overlay className="fixed inset-0 z-40 bg-black/30" />
+        <D.Content
+          aria-describedby={undefined}
+          className={cx(
+            "fixed top-1/2 left-1/2 z-40 flex max-h-[86vh] w-[92vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-lg border border-line bg-sheet shadow-pop",
+            p.wide ? "max-w-3xl" : "max-w-lg",
+          )}
+        >
+          <header className="flex items-center justify-between border-b border-line px-5 py-3">
+            <D.Title className="text-[17px]">{p.title}</D.Title>
+            <D.Close aria-label="Close" className="rounded p-1 text-ink-soft hover:bg-act-soft">
+              <X size={16} />
+            </D.Close>
+          </header>
+          <div className="min-h-0 flex-1 overflow-auto px-5 py-4">{p.children}</div>
+          {p.foot && <footer className="flex justify-end gap-2 border-t border-line px-5 py-3">{p.foot}</footer>}
+        </D.Content>
+      </D.Portal>
+    </D.Root>
+  );
+}
+
+export function Menu({ trigger, children }: { trigger: ReactNode; children: ReactNode }) {
+  return (
+    <M.Root>
+      <M.Trigger asChild>{trigger}</M.Trigger>
+      <M.Portal>
+        <M.Content sideOffset={4} align="end" className="z-50 min-w-48 rounded-md border border-line bg-raised p-1 shadow-pop">
+          {children}
+        </M.Content>
+      </M.Portal>
+    </M.Root>
+  );
+}
+
+export function MenuItem({ children, onSelect, disabled }: { children: ReactNode; onSelect: () => void; disabled?: boolean }) {
+  return (
+    <M.Item
+      disabled={disabled ?? false}
+      onSelect={onSelect}
+      className="flex cursor-pointer items-center gap-2 rounded px-2.5 py-1.5 text-[13px] data-[disabled]:opacity-50 data-[highlighted]:bg-act-soft data-[highlighted]:outline-none"
+    >
+      {children}
+    </M.Item>
+  );
+}
+
+/** Says what went wrong, where, and what would mend it. */
+export function Wrong({ error, className }: { error: unknown; className?: string }) {
+  if (!error) return null;
+  const p = error instanceof Fault ? error.problem : undefined;
+  const place = p?.place;
+  const where = [
+    place?.file,
+    place?.sheet,
+    place?.row && `row ${place.row}`,
+    place?.column && `column ${place.column}`,
+    place?.path,
+  ]
+    .filter(Boolean)
+    .join(", ");
+  return (
+    <div role="alert" className={cx("flex gap-2.5 rounded-md border border-ask bg-ask-soft px-3 py-2 text-[13px]", className)}>
+      <CircleAlert size={16} className="mt-0.5 shrink-0 text-ask" aria-hidden />
+      <div className="min-w-0 break-words">
+        <div className="font-medium">{p?.title ?? (error instanceof Error ? error.message : String(error))}</div>
+        {where && <div className="text-ink-soft">Where: {where}</div>}
+        {p?.value && <div className="text-ink-soft">Value: “{p.value}”</div>}
+        {p?.mend && <div>{p.mend}</div>}
+      </div>
+    </div>
+  );
+}
+
+export function Loading({ what }: { what: string }) {
+  return (
+    <div role="status" className="p-6 text-ink-faint">
+      Fetching {what}…
+    </div>
+  );
+}
+
+export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <div className="px-6 py-10 text-center">
+      <div className="font-head text-[16px]">{title}</div>
+      <div className="mx-auto mt-1 max-w-md text-ink-soft">{children}</div>
+    </div>
+  );
+}
+
+export function Panel({
+  title,
+  aside,
+  children,
+  className,
+}: {
+  title?: ReactNode;
+  aside?: ReactNode;
+  children: ReactNode;
+  className?: string;
+}) {
+  return (
+    <section className={cx("rounded-lg border border-line bg-sheet", className)}>
+      {title && (
+        <header className="flex items-center justify-between border-b border-line px-4 py-2.5">
+          <h2 className="text-[15px]">{title}</h2>
+          {aside}
+        </header>
+      )}
+      {children}
+    </section>
+  );
+}
+
+export const thClass = "px-3 py-2 text-left text-[12px] font-medium text-ink-soft whitespace-nowrap";
+export const tdClass = "px-3 py-2 align-top";

@@ -1,0 +1,110 @@
+import { cx } from "./parts";
+
+/** The words for what a row would do and for what became of it, with their shapes and colours. */
+const looks: Record<string, { mark: string; text: string; fill: string }> = {
+  create: { mark: "●", text: "text-create", fill: "bg-create" },
+  created: { mark: "●", text: "text-create", fill: "bg-create" },
+  update: { mark: "◐", text: "text-update", fill: "bg-update" },
+  updated: { mark: "◐", text: "text-update", fill: "bg-update" },
+  same: { mark: "○", text: "text-same", fill: "bg-same" },
+  unchanged: { mark: "○", text: "text-same", fill: "bg-same" },
+  skip: { mark: "–", text: "text-same", fill: "bg-skip" },
+  skipped: { mark: "–", text: "text-same", fill: "bg-skip" },
+  ask: { mark: "?", text: "text-ask", fill: "bg-ask" },
+  hold: { mark: "■", text: "text-hold", fill: "bg-hold" },
+  held: { mark: "■", text: "text-hold", fill: "bg-hold" },
+  failed: { mark: "✕", text: "text-failed", fill: "bg-failed" },
+};
+
+export const verdictWords = ["create", "update", "same", "skip", "ask", "hold"] as const;
+export const outcomeWords = ["created", "updated", "unchanged", "skipped", "held", "failed"] as const;
+
+export function Word({ word, short }: { word: string; short?: boolean }) {
+  const l = looks[word];
+  return (
+    <span className={cx("whitespace-nowrap", l?.text)} title={word}>
+      <span aria-hidden className="mr-1 inline-block w-3 text-center">
+        {l?.mark}
+      </span>
+      <span className={short ? "sr-only" : undefined}>{word}</span>
+    </span>
+  );
+}
+
+export function count(n: number): string {
+  return n.toLocaleString("en-GB").replaceAll(",", "\u2009");
+}
+
+/** Totals as a bar in proportion; each part is a filter. */
+export function TotalsBar(p: {
+  totals: Record<string, number>;
+  words: readonly string[];
+  chosen: string;
+  onChoose: (word: string) => void;
+}) {
+  const there = p.words.filter((w) => (p.totals[w] ?? 0) > 0);
+  const sum = there.reduce((n, w) => n + (p.totals[w] ?? 0), 0);
+  return (
+    <div>
+      <div className="flex h-2.5 overflow-hidden rounded-full bg-line" aria-hidden>
+        {there.map((w) => (
+          <span
+            key={w}
+            className={cx(looks[w]?.fill, p.chosen && p.chosen !== w && "opacity-30")}
+            style={{ width: `${(100 * (p.totals[w] ?? 0)) / sum}%`, minWidth: 3 }}
+          />
+        ))}
+      </div>
+      <div className="mt-1.5 flex flex-wrap gap-1" role="group" aria-label="Show only rows with">
+        <Chip on={!p.chosen} onClick={() => p.onChoose("")}>
+          all {count(sum)}
+        </Chip>
+        {there.map((w) => (
+          <Chip key={w} on={p.chosen === w} onClick={() => p.onChoose(p.chosen === w ? "" : w)}>
+            <Word word={w} /> <b className="figures font-semibold">{count(p.totals[w] ?? 0)}</b>
+          </Chip>
+        ))}
+      </div>
+    </div>
+  );
+}
+
+export function Chip({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={onClick}
+      className={cx(
+        "figures inline-flex items-center gap-1 rounded-full border px-2.5 py-0.5 text-[12.5px]",
+        on ? "border-act bg-act-soft" : "border-line hover:border-line-strong",
+      )}
+    >
+      {children}
+    </button>
+  );
+}
+
+/** A few words for an import's outcome or, before the load, its verdicts. */
+export function Tally({
+  outcomes,
+  verdicts,
+}: {
+  outcomes: Record<string, number>;
+  verdicts?: Record<string, number> | undefined;
+}) {
+  const loaded = outcomeWords.some((w) => outcomes[w]);
+  const words: readonly string[] = loaded ? outcomeWords : verdictWords;
+  const totals = loaded ? outcomes : (verdicts ?? {});
+  return (
+    <span className="figures flex flex-wrap gap-x-3">
+      {words
+        .filter((w) => totals[w])
+        .map((w) => (
+          <span key={w}>
+            {count(totals[w] ?? 0)} <Word word={w} />
+          </span>
+        ))}
+    </span>
+  );
+}
