@@ -41,6 +41,25 @@ type Service struct {
 	done  chan struct{}
 }
 
+// quiet passes on the warnings of the job queue and keeps its chatter back.
+func quiet(log *slog.Logger) *slog.Logger {
+	return slog.New(atLeast{log.Handler(), slog.LevelWarn})
+}
+
+type atLeast struct {
+	slog.Handler
+	level slog.Level
+}
+
+// WithAttrs implements slog.Handler.
+func (h atLeast) WithAttrs(a []slog.Attr) slog.Handler { return atLeast{h.Handler.WithAttrs(a), h.level} }
+
+// WithGroup implements slog.Handler.
+func (h atLeast) WithGroup(name string) slog.Handler { return atLeast{h.Handler.WithGroup(name), h.level} }
+
+// Enabled implements slog.Handler.
+func (h atLeast) Enabled(_ context.Context, l slog.Level) bool { return l >= h.level }
+
 const (
 	beatEvery   = 5 * time.Second
 	silentAfter = 30 * time.Second
@@ -54,7 +73,7 @@ func New(st *store.Store, opt Options) (*Service, error) {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
 	}
 	queue, err := river.NewClient(riverpgxv5.New(st.Pool()), &river.Config{
-		ID: opt.Process, Workers: workers, Logger: opt.Log,
+		ID: opt.Process, Workers: workers, Logger: quiet(opt.Log),
 		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: opt.Workers}},
 		FetchCooldown:        20 * time.Millisecond,
 		FetchPollInterval:    500 * time.Millisecond,

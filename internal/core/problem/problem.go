@@ -122,7 +122,7 @@ func Summary(c Code) string {
 }
 
 // Message says what is wrong, in one sentence without the place.
-func (p Problem) Message() string { return p.fill(table[p.Code].says) }
+func (p Problem) Message() string { return strings.TrimSuffix(p.fill(table[p.Code].says), ".") }
 
 // Mend says what would mend it.
 func (p Problem) Mend() string { return p.fill(table[p.Code].mend) }

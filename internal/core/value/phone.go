@@ -114,7 +114,7 @@ func readPhone(s, country string) (string, Trouble) {
 	}
 	n, err := phonenumbers.Parse(s, country)
 	if err != nil {
-		if country == "" && !strings.HasPrefix(s, "+") && strings.IndexAny(s, "0123456789") >= 0 {
+		if country == "" && !strings.HasPrefix(s, "+") && strings.ContainsAny(s, "0123456789") {
 			return bad("its country is not known")
 		}
 		return bad("it cannot be read")

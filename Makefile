@@ -1,0 +1,59 @@
+# make demo     install what is missing, build, serve the demo
+# make test     the same set-up, then every check
+# make bench    the service side by side with the job written by hand
+# make generate make code again from api/openapi.yaml
+SHELL := /bin/bash
+GO ?= go
+export GOFLAGS := -buildvcs=false
+
+.PHONY: demo build test lint bench generate pictures setup fuzz clean
+
+build: bin/uchi
+
+# Debian's packages: the server, the browser for the tests, fonts for the pictures.
+setup:
+	@scripts/setup
+
+web/node_modules/.package-lock.json: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+CONSOLE := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE)
+	cd web && npm run build
+	@touch web/dist/.gitkeep $@
+
+GOFILES := $(shell find api cmd internal web/web.go -type f -not -name '*_test.go') go.mod go.sum
+bin/uchi: web/dist/index.html $(GOFILES)
+	$(GO) build -o $@ ./cmd/uchi
+
+demo: setup bin/uchi
+	@bin/uchi demo
+
+lint: web/dist/index.html
+	@test -z "$$(gofmt -l api bench cmd internal web/web.go)" || { echo "gofmt these:"; gofmt -l api bench cmd internal web/web.go; exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	cd web && npm run --silent lint
+
+test: setup bin/uchi lint
+	scripts/generated
+	$(GO) test ./...
+	$(MAKE) --no-print-directory fuzz TIME=3s
+
+# Each fuzz target for a short while, from its seeds.
+TIME ?= 30s
+fuzz:
+	scripts/fuzz $(TIME)
+
+bench: setup bin/uchi
+	$(GO) run ./bench/run $(ARGS)
+
+generate: web/node_modules/.package-lock.json
+	$(GO) tool oapi-codegen -config api/server.config.yaml api/openapi.yaml
+	$(GO) tool oapi-codegen -config api/client.config.yaml api/openapi.yaml
+	cd web && npm run --silent types
+
+clean:
+	rm -rf bin bench/out web/node_modules
+	find web/dist -mindepth 1 -not -name .gitkeep -delete

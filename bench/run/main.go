@@ -1,0 +1,222 @@
+// Command run measures the service side by side with the same job written by
+// hand in psql, on one private server, and prints seconds, ratio and memory.
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"flag"
+	"fmt"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"uchi/bench/made"
+	"uchi/internal/pg"
+
+	"github.com/jackc/pgx/v5"
+)
+
+func main() {
+	sizes := flag.String("rows", "100000,1000000", "sizes to measure, rows into as many existing")
+	bin := flag.String("uchi", "bin/uchi", "the service's binary")
+	out := flag.String("out", "bench/out", "directory for generated files")
+	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
+	flag.Parse()
+	if err := run(context.Background(), *sizes, *bin, *out, *dir); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
+	}
+}
+
+func run(ctx context.Context, sizes, bin, out, dir string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	fmt.Printf("%10s  %10s  %10s  %6s  %9s\n", "rows", "by hand", "service", "ratio", "memory")
+	for s := range strings.SplitSeq(sizes, ",") {
+		n, err := strconv.ParseUint(s, 10, 64)
+		if err != nil {
+			return err
+		}
+		if err := measure(ctx, n, bin, out, dir); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func write(path string, rows uint64, row func(uint64) []string) error {
+	if st, err := os.Stat(path); err == nil && st.Size() > 0 {
+		return nil
+	}
+	f, err := os.Create(path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	w := csv.NewWriter(f)
+	if err := w.Write(made.ContactHeader); err != nil {
+		return err
+	}
+	for n := range rows {
+		if err := w.Write(row(n)); err != nil {
+			return err
+		}
+	}
+	w.Flush()
+	return w.Error()
+}
+
+func measure(ctx context.Context, n uint64, bin, out, dir string) error {
+	world := made.World{Seed: 8}
+	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)), filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
+	if err := write(existing, n, world.Contact); err != nil {
+		return err
+	}
+	if err := write(incoming, n, func(i uint64) []string { return world.Incoming(i, n) }); err != nil {
+		return err
+	}
+	if err := os.RemoveAll(dir); err != nil {
+		return err
+	}
+	server, err := pg.Start(ctx, pg.Options{Dir: dir})
+	if err != nil {
+		return err
+	}
+	defer server.Stop()
+	hand, err := byHand(ctx, server.URL, existing, incoming)
+	if err != nil {
+		return err
+	}
+	took, memory, err := byService(ctx, server.URL, bin, existing, incoming)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%10d  %8.1f s  %8.1f s  %6.2f  %5d MiB\n", n, hand.Seconds(), took.Seconds(), took.Seconds()/hand.Seconds(), memory>>10)
+	return nil
+}
+
+// byHand runs the hand-written job in a database of its own.
+func byHand(ctx context.Context, server, existing, incoming string) (time.Duration, error) {
+	u, err := url.Parse(server)
+	if err != nil {
+		return 0, err
+	}
+	conn, err := pgx.Connect(ctx, server)
+	if err != nil {
+		return 0, err
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, "create database byhand"); err != nil {
+		return 0, err
+	}
+	u.Path = "byhand"
+	if err := psql(ctx, u.String(), "bench/handwritten-setup.sql", existing); err != nil {
+		return 0, err
+	}
+	if _, err := conn.Exec(ctx, "checkpoint"); err != nil {
+		return 0, err
+	}
+	began := time.Now()
+	if err := psql(ctx, u.String(), "bench/handwritten.sql", incoming); err != nil {
+		return 0, err
+	}
+	took := time.Since(began)
+	if err := conn.Close(ctx); err != nil {
+		return 0, err
+	}
+	if conn, err = pgx.Connect(ctx, server); err != nil {
+		return 0, err
+	}
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, "drop database byhand")
+	return took, err
+}
+
+func psql(ctx context.Context, url, script, file string) error {
+	c := exec.CommandContext(ctx, "psql", url, "-qX", "-v", "file="+file, "-f", script)
+	if b, err := c.CombinedOutput(); err != nil {
+		return fmt.Errorf("psql %s: %w\n%s", script, err, b)
+	}
+	return nil
+}
+
+const password = "bench only password"
+
+// byService imports the same files through the command line and gives the time
+// of the second and the largest resident memory of the service in KiB.
+func byService(ctx context.Context, database, bin, existing, incoming string) (time.Duration, int64, error) {
+	const listen = "127.0.0.1:8855"
+	var log bytes.Buffer
+	serve := exec.CommandContext(ctx, bin, "serve", "--database", database, "--listen", listen, "--admin", "bench@lanternquay.example")
+	serve.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
+	serve.Stderr = &log
+	if err := serve.Start(); err != nil {
+		return 0, 0, err
+	}
+	defer serve.Wait()                       //nolint:errcheck // ended by us
+	defer serve.Process.Signal(os.Interrupt) //nolint:errcheck // it may have ended
+	home, err := os.MkdirTemp("", "uchi-bench")
+	if err != nil {
+		return 0, 0, err
+	}
+	defer os.RemoveAll(home)
+	uchi := func(stdin string, args ...string) error {
+		c := exec.CommandContext(ctx, bin, append(args, "--server", "http://"+listen)...)
+		c.Env = append(os.Environ(), "XDG_CONFIG_HOME="+home)
+		c.Stdin = strings.NewReader(stdin)
+		if b, err := c.CombinedOutput(); err != nil {
+			return fmt.Errorf("uchi %v: %w\n%s", args, err, b)
+		}
+		return nil
+	}
+	for tries := 0; ; tries++ {
+		if err = uchi(password, "login", "bench@lanternquay.example"); err == nil {
+			break
+		}
+		if tries > 100 {
+			return 0, 0, fmt.Errorf("%w\n%s", err, log.String())
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	if err := uchi("", "import", existing, "--into", "contact", "--yes"); err != nil {
+		return 0, 0, err
+	}
+	conn, err := pgx.Connect(ctx, database)
+	if err != nil {
+		return 0, 0, err
+	}
+	defer conn.Close(ctx)
+	for _, q := range []string{"vacuum analyze w_main.r_contact", "checkpoint"} {
+		if _, err := conn.Exec(ctx, q); err != nil {
+			return 0, 0, err
+		}
+	}
+	began := time.Now()
+	if err := uchi("", "import", incoming, "--into", "contact", "--yes"); err != nil {
+		return 0, 0, err
+	}
+	took := time.Since(began)
+	memory, err := peak(serve.Process.Pid)
+	return took, memory, err
+}
+
+// peak reads the largest resident memory of a process so far, in KiB.
+func peak(pid int) (int64, error) {
+	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
+	if err != nil {
+		return 0, err
+	}
+	for line := range strings.SplitSeq(string(b), "\n") {
+		if rest, ok := strings.CutPrefix(line, "VmHWM:"); ok {
+			return strconv.ParseInt(strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(rest), "kB")), 10, 64)
+		}
+	}
+	return 0, fmt.Errorf("process %d does not tell its memory", pid)
+}
