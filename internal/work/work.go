@@ -52,10 +52,14 @@ type atLeast struct {
 }
 
 // WithAttrs implements slog.Handler.
-func (h atLeast) WithAttrs(a []slog.Attr) slog.Handler { return atLeast{h.Handler.WithAttrs(a), h.level} }
+func (h atLeast) WithAttrs(a []slog.Attr) slog.Handler {
+	return atLeast{h.Handler.WithAttrs(a), h.level}
+}
 
 // WithGroup implements slog.Handler.
-func (h atLeast) WithGroup(name string) slog.Handler { return atLeast{h.Handler.WithGroup(name), h.level} }
+func (h atLeast) WithGroup(name string) slog.Handler {
+	return atLeast{h.Handler.WithGroup(name), h.level}
+}
 
 // Enabled implements slog.Handler.
 func (h atLeast) Enabled(_ context.Context, l slog.Level) bool { return l >= h.level }

@@ -167,6 +167,12 @@ func (d *delimited) tooLong() error {
 		"Look for a quote that is never closed near this row, or shorten the cell; the limit can be raised when the service is started.")
 }
 
+// endsCell looks whether the cell ends here, perhaps behind spaces.
+func (d *delimited) endsCell() bool {
+	rest := bytes.TrimLeft(d.buf[d.at:d.end], " ")
+	return len(rest) == 0 || rest[0] == d.delim || rest[0] == '\n' || rest[0] == '\r'
+}
+
 // quoted reads to the closing quote. What follows it up to the delimiter is
 // taken as part of the cell by the caller.
 func (d *delimited) quoted(start int) error {
@@ -188,11 +194,11 @@ func (d *delimited) quoted(start int) error {
 		if !d.more() {
 			return nil
 		}
-		switch c := d.buf[d.at]; c {
-		case d.quote:
+		switch {
+		case d.buf[d.at] == d.quote:
 			d.rec = append(d.rec, d.quote)
 			d.at++
-		case d.delim, '\n', '\r', ' ':
+		case d.endsCell():
 			return nil
 		default: // a quote inside the quoted cell that nobody doubled
 			d.rec = append(d.rec, d.quote)

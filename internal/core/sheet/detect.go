@@ -52,7 +52,7 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 		return set, nil, err
 	}
 	plain, _ := io.ReadAll(text)
-	if n := bytes.IndexByte(plain, 0); n >= 0 && bytes.Count(plain, []byte{0})*50 > len(plain) || controls(plain)*20 > len(plain) {
+	if nuls := bytes.Count(plain, []byte{0}); nuls > 5 && nuls*50 > len(plain) || controls(plain)*20 > len(plain) {
 		return set, nil, notText(src, "the file holds bytes that do not stand in text")
 	}
 	if set.Delimiter == "" {

@@ -86,11 +86,12 @@ func hostName(s string) (string, bool) {
 	for i := 0; i < len(s); i++ {
 		switch c := s[i]; {
 		case c >= utf8.RuneSelf:
+			// A name in other letters is kept in its ASCII form (RFC 5891), which is what is sent.
 			ascii, err := idna.Lookup.ToASCII(s)
-			if err != nil || !strings.Contains(ascii, ".") {
+			if err != nil || !isASCII(ascii) {
 				return "", false
 			}
-			return strings.ToLower(s), true
+			return hostName(ascii)
 		case c == '.':
 			if label == 0 || s[i-1] == '-' {
 				return "", false
@@ -121,6 +122,10 @@ func hostName(s string) (string, bool) {
 		s = strings.ToLower(s)
 	}
 	return s, true
+}
+
+func isASCII(s string) bool {
+	return strings.IndexFunc(s, func(r rune) bool { return r >= utf8.RuneSelf }) < 0
 }
 
 func (r *Reader) url(s string) (string, Trouble) {

@@ -1,0 +1,242 @@
+package sheet
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+)
+
+func source(text string) Source {
+	return Source{Name: "test.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}
+}
+
+// readAll detects and reads a source the way an import does.
+func readAll(text string, set Reading) (header []string, rows []Row, err error) {
+	src := source(text)
+	reading, _, err := Detect(src, set)
+	if err != nil {
+		return nil, nil, err
+	}
+	t, err := Open(src, reading, DefaultLimits)
+	if err != nil {
+		return nil, nil, err
+	}
+	for {
+		r, err := t.Next()
+		if err == io.EOF {
+			return t.Header, rows, nil
+		}
+		if err != nil {
+			return t.Header, rows, err
+		}
+		rows = append(rows, Row{r.Number, slices.Clone(r.Cells)})
+	}
+}
+
+func TestReadDialects(t *testing.T) {
+	latin, _ := charmap.Windows1252.NewEncoder().String("Navn;By\nÅse;Kalvøya – øst\n")
+	wide, _ := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String("Navn\tBy\nÅse\tKalvøya\n")
+	for name, c := range map[string]struct {
+		text   string
+		set    Reading
+		header []string
+		rows   []Row
+	}{
+		"comma":                {"a,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
+		"semicolon":            {"a;b\n1,5;2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1,5", "2"}}}},
+		"tab":                  {"a\tb\n1\t2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
+		"bar":                  {"a|b\r\n1|2\r\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
+		"carriage returns":     {"a,b\r1,2\r3,4", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}},
+		"byte order mark":      {"\ufeffa,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
+		"quotes":               {"a,b\n\"x, \"\"y\"\"\",\"line\nbreak\"\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`x, "y"`, "line\nbreak"}}, {3, []string{"3", "4"}}}},
+		"a quote inside":       {"a,b\n5' 6\" tall,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`5' 6" tall`, "2"}}}},
+		"an undoubled quote":   {"a,b\n\"the \"Gull\" pier\",2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`the "Gull" pier`, "2"}}}},
+		"blank lines":          {"a,b\n\n1,2\n,\n\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{3, []string{"1", "2"}}, {6, []string{"3", "4"}}}},
+		"sep line":             {"sep=;\na;b\n1;2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
+		"ragged":               {"a,b\n1\n1,2,3\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1"}}, {3, []string{"1", "2", "3"}}}},
+		"title rows":           {"Brightmooring customers,,\nas of May,,\n,,\nName,Town,Mail\nA,B,c@d.example\nE,F,g@h.example\n", Reading{}, []string{"Name", "Town", "Mail"}, []Row{{5, []string{"A", "B", "c@d.example"}}, {6, []string{"E", "F", "g@h.example"}}}},
+		"header by hand":       {"x,y\na,b\n1,2\n", Reading{HeaderRow: 2}, []string{"a", "b"}, []Row{{3, []string{"1", "2"}}}},
+		"last row by hand":     {"a,b\n1,2\n3,4\nTotal,6\n", Reading{LastRow: 3}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}},
+		"duplicate and empty":  {"a,a,,b,\n1,2,3,4\n", Reading{}, []string{"a", "a (2)", "Column C", "b"}, []Row{{2, []string{"1", "2", "3", "4"}}}},
+		"windows-1252":         {latin, Reading{}, []string{"Navn", "By"}, []Row{{2, []string{"Åse", "Kalvøya – øst"}}}},
+		"utf-16":               {wide, Reading{}, []string{"Navn", "By"}, []Row{{2, []string{"Åse", "Kalvøya"}}}},
+		"nul bytes":            {"a,b\nx\x00y,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"x\u2400y", "2"}}}},
+		"bytes of no encoding": {"a,b\n" + strings.Repeat("å,ø\n", 400) + "\xff,2\n", Reading{Encoding: "utf-8"}, []string{"a", "b"}, nil},
+		"no quoting":           {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"}, []Row{{2, []string{`"x`, "2"}}}},
+	} {
+		header, rows, err := readAll(c.text, c.set)
+		if err != nil || !slices.Equal(header, c.header) {
+			t.Errorf("%s: header %q, %v; want %q", name, header, err, c.header)
+			continue
+		}
+		if c.rows == nil {
+			if last := rows[len(rows)-1]; last.Cells[0] != "\ufffd" {
+				t.Errorf("%s: last row %q", name, last.Cells)
+			}
+			continue
+		}
+		if !slices.EqualFunc(rows, c.rows, func(a, b Row) bool { return a.Number == b.Number && slices.Equal(a.Cells, b.Cells) }) {
+			t.Errorf("%s: rows %v, want %v", name, rows, c.rows)
+		}
+	}
+}
+
+func TestBadSources(t *testing.T) {
+	for name, c := range map[string]struct{ text, code string }{
+		"empty":                {"", "empty_source"},
+		"only white space":     {" \n\n ", "empty_source"},
+		"a picture":            {"\x89PNG\r\n\x1a\n0000", "not_text"},
+		"an archive":           {"PK\x03\x04aaaa", "not_text"},
+		"bytes":                {strings.Repeat("\x01\x02\x03\x1b", 100), "not_text"},
+		"quote never closed":   {"a,b\n1,\"2\n3,4\n", "quote_not_closed"},
+		"ten thousand columns": {strings.Repeat("a,", 10_000) + "a\n", "too_many_columns"},
+		"an endless cell":      {"a,b\n1," + strings.Repeat("x", 3<<20) + "\n", "cell_too_long"},
+		"an endless quote":     {"a,b\n1,\"" + strings.Repeat("x\n", 2<<20) + "\n", "cell_too_long"},
+	} {
+		_, _, err := readAll(c.text, Reading{})
+		f, ok := fault.From(err)
+		if !ok || f.Code != c.code || f.Mend == "" {
+			t.Errorf("%s: %v, want %s with a remedy", name, err, c.code)
+		}
+	}
+	_, _, err := readAll("a,b\n1,2\n3,\"4\n", Reading{})
+	if f, _ := fault.From(err); f == nil || f.Place.Row != 3 || f.Place.Column != "B" {
+		t.Errorf("the place of an unclosed quote: %+v", f)
+	}
+	for _, set := range []Reading{{Encoding: "klingon"}, {Delimiter: ";;"}, {DateOrder: "sideways"}, {DecimalSign: "!"}, {HeaderRow: 5, LastRow: 2}} {
+		if _, _, err := readAll("a,b\n1,2\n", set); !fault.Is(err, "bad_reading") {
+			t.Errorf("%+v: %v, want bad_reading", set, err)
+		}
+	}
+}
+
+// What a CSV writer writes comes back, cell by cell, whatever stands in it.
+func TestWrittenRowsComeBack(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	letters := []rune("ab ,;\t|\"'\n\r\nøΩ漢0")
+	for round := range 300 {
+		var want [][]string
+		width := 2 + r.IntN(5)
+		for n := range 1 + r.IntN(8) {
+			row := make([]string, width)
+			for i := range row {
+				b := make([]rune, r.IntN(9))
+				for j := range b {
+					b[j] = letters[r.IntN(len(letters))]
+				}
+				row[i] = strings.ReplaceAll(string(b), "\r", "")
+			}
+			row[0] = fmt.Sprint("k", n) // no row is blank
+			want = append(want, row)
+		}
+		var buf bytes.Buffer
+		w := csv.NewWriter(&buf)
+		w.Comma = []rune{',', ';', '\t', '|'}[r.IntN(4)]
+		w.UseCRLF = r.IntN(2) == 0
+		if err := w.WriteAll(want); err != nil {
+			t.Fatal(err)
+		}
+		d := newDelimitedText(source(buf.String()), bytes.NewReader(buf.Bytes()), Reading{Delimiter: string(w.Comma)}, DefaultLimits)
+		for n, row := range want {
+			got, err := d.Next()
+			if err != nil {
+				t.Fatalf("round %d, row %d: %v\n%q", round, n, err, buf.String())
+			}
+			for i, cell := range got.Cells { // CRLF endings are written into cells too
+				got.Cells[i] = strings.ReplaceAll(cell, "\r\n", "\n")
+			}
+			if !slices.Equal(got.Cells, row) {
+				t.Fatalf("round %d, row %d: got %q, want %q\n%q", round, n, got.Cells, row, buf.String())
+			}
+		}
+	}
+}
+
+func TestProfile(t *testing.T) {
+	p := NewProfiler([]string{"mail", "day", "sum", "kind", "open", "none"})
+	for n := range 1000 {
+		p.Add(Row{int64(n + 2), []string{fmt.Sprintf("p%d@x.example", n), fmt.Sprintf("%02d/03/2026", n%28+1), fmt.Sprintf("%d,50", n), []string{"hot", "cold"}[n%2], fmt.Sprintf("%02d/%02d/2026", n%12+1, n%11+1), ""}})
+	}
+	p.Add(Row{1002, []string{"", "", "", "", "", "", "too much"}})
+	cols, notices := p.Profile()
+	type seen struct {
+		guess, order, sign, unsettled string
+		filled, distinct              int64
+	}
+	want := []seen{{"email", "", "", "", 1000, 1000}, {"date", "day_first", "", "", 1000, 28}, {"number", "", ",", "", 1000, 1000}, {"text", "", "", "", 1000, 2}, {"date", "", "", "date_order", 1000, 132}, {"", "", "", "", 0, 0}}
+	for i, w := range want {
+		c := cols[i]
+		got := seen{c.Guess, c.DateOrder, c.DecimalSign, c.Unsettled, c.Filled, c.Distinct}
+		if w.distinct > topKept { // estimated within a few per cent
+			if d := got.distinct - w.distinct; d < -50 || d > 50 {
+				t.Errorf("%s: about %d different, want %d", c.Header, got.distinct, w.distinct)
+			}
+			got.distinct = w.distinct
+		}
+		if got != w {
+			t.Errorf("%s: %+v, want %+v", c.Header, got, w)
+		}
+	}
+	if cols[3].Top[0] != (Count{"cold", 500}) {
+		t.Errorf("most frequent: %+v", cols[3].Top)
+	}
+	if len(notices) != 1 || notices[0].Code != "ragged_rows" || notices[0].Row != 1002 {
+		t.Errorf("notices: %+v", notices)
+	}
+}
+
+func TestLetters(t *testing.T) {
+	for i, want := range map[int]string{0: "A", 25: "Z", 26: "AA", 701: "ZZ", 702: "AAA"} {
+		if got := Letter(i); got != want {
+			t.Errorf("%d: %s, want %s", i, got, want)
+		}
+	}
+}
+
+// No bytes whatsoever bring the reader down, and every row that comes has a
+// number above the one before and cells that text can carry.
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{"a,b\n1,2\n", "sep=;\na;b\n\"x\"\"y\";2\n", "\ufeffa\tb\r\n1\t2", "\xff\xfea\x00,\x00b\x00", "a,b\n\"open", "PK\x03\x04", "a,a,,\n1,2,3,4,5\n", "\xe5;\xf8\n1;2\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, b []byte) {
+		src := Source{Name: "fuzz", Size: int64(len(b)), ReaderAt: bytes.NewReader(b)}
+		reading, _, err := Detect(src, Reading{})
+		if err != nil {
+			return
+		}
+		table, err := Open(src, reading, Limits{CellBytes: 1 << 16, Columns: 100, RowBytes: 1 << 18})
+		if err != nil {
+			return
+		}
+		p := NewProfiler(table.Header)
+		last := int64(0)
+		for {
+			row, err := table.Next()
+			if err != nil {
+				break
+			}
+			if row.Number <= last {
+				t.Fatalf("row %d after row %d", row.Number, last)
+			}
+			last = row.Number
+			for _, c := range row.Cells {
+				if strings.ContainsRune(c, 0) || !strings.Contains(strings.ToValidUTF8(c, "\x00"), c) {
+					t.Fatalf("row %d has a cell that text cannot carry: %q", row.Number, c)
+				}
+			}
+			p.Add(row)
+		}
+		p.Profile()
+	})
+}

@@ -1,0 +1,197 @@
+package value
+
+import (
+	"strings"
+	"testing"
+	"testing/quick"
+	"time"
+	"unicode/utf8"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+)
+
+func field(t catalog.FieldType) catalog.Field {
+	return catalog.Field{Name: "x", Label: "X", Type: t, Choices: []catalog.Choice{
+		{Code: "high", Label: "Very high", Other: []string{"hot", "hög"}}, {Code: "low", Label: "Low"}, {Code: "old", Label: "Old", Closed: true}}}
+}
+
+type readCase struct {
+	in   string
+	want string
+	code problem.Code
+}
+
+func check(t *testing.T, f catalog.Field, set Settings, cases []readCase) {
+	t.Helper()
+	r := NewReader(f, set)
+	for _, c := range cases {
+		got, trouble := r.Read(c.in)
+		if got != c.want || trouble.Code != c.code {
+			t.Errorf("%s %q: got %q, %q; want %q, %q", f.Type, c.in, got, trouble.Code, c.want, c.code)
+		}
+	}
+}
+
+func TestNumbers(t *testing.T) {
+	check(t, field(catalog.Decimal), Settings{}, []readCase{
+		{"12", "12", ""}, {" 0012 ", "12", ""}, {"1.5", "1.5", ""}, {"1,5", "1.5", ""}, {"1.250,75", "1250.75", ""}, {"1,250.75", "1250.75", ""},
+		{"1 250 000", "1250000", ""}, {"1\u00a0250,5", "1250.5", ""}, {"1'250.50", "1250.5", ""}, {"1,250,000", "1250000", ""}, {"-3", "-3", ""}, {"−3,5", "-3.5", ""}, {"3-", "-3", ""}, {"(12)", "-12", ""},
+		{"1,250", "", problem.AmbiguousNumber}, {"1.250", "", problem.AmbiguousNumber}, {"0.125", "0.125", ""}, {"1250.125", "1250.125", ""}, {"12,34,567", "1234567", ""},
+		{"zwölf", "", problem.BadNumber}, {"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""}, {"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
+		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""}, {"#REF!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"--", "", problem.BadNumber},
+	})
+	check(t, field(catalog.Decimal), Settings{DecimalSign: ","}, []readCase{{"1.250", "1250", ""}, {"1,250", "1.25", ""}})
+	check(t, field(catalog.Decimal), Settings{DecimalSign: "."}, []readCase{{"1,250", "1250", ""}, {"1.250", "1.25", ""}})
+	check(t, field(catalog.Integer), Settings{}, []readCase{{"12", "12", ""}, {"12.0", "12", ""}, {"12.5", "", problem.TooPrecise}})
+	check(t, field(catalog.Money), Settings{}, []readCase{{"1.250,00 €", "1250.00", ""}, {"€ 12", "12.00", ""}, {"12,50 EUR", "12.50", ""}, {"kr 1 200,-", "1200.00", ""}, {"$1,250.00", "1250.00", ""}, {"12.345", "", problem.AmbiguousNumber}, {"1.2345", "", problem.TooPrecise}, {"¥1200", "1200.00", ""}})
+	check(t, field(catalog.Percent), Settings{}, []readCase{{"25 %", "25", ""}, {"12.5%", "12.5", ""}})
+}
+
+// Numbers written with any decimal sign and any grouping read as themselves.
+func TestNumberDresses(t *testing.T) {
+	property := func(whole uint32, cents uint8) bool {
+		c := int(cents) % 100
+		plain := itoa(int(whole)) + "." + string([]byte{byte('0' + c/10), byte('0' + c%10)})
+		for _, dress := range []struct{ group, sign string }{{"", "."}, {"", ","}, {",", "."}, {".", ","}, {" ", ","}, {"'", "."}, {"\u202f", ","}} {
+			digits := itoa(int(whole))
+			for i := len(digits) - 3; i > 0 && dress.group != ""; i -= 3 {
+				digits = digits[:i] + dress.group + digits[i:]
+			}
+			text := digits + dress.sign + plain[len(plain)-2:]
+			got, trouble := NewReader(field(catalog.Money), Settings{DecimalSign: dress.sign}).Read(text)
+			if got != plain || trouble.Code != "" {
+				t.Logf("%q: got %q %v, want %q", text, got, trouble, plain)
+				return false
+			}
+		}
+		return true
+	}
+	if err := quick.Check(property, nil); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestDates(t *testing.T) {
+	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{
+		{"2026-03-31", "2026-03-31", ""}, {"20260331", "2026-03-31", ""}, {"31.03.2026", "2026-03-31", ""}, {"31/03/2026", "2026-03-31", ""}, {"03/31/2026", "2026-03-31", ""}, {"2026/3/1", "2026-03-01", ""},
+		{"03/04/2026", "", problem.AmbiguousDate}, {"03-04-2026", "", problem.AmbiguousDate}, {"04/04/2026", "2026-04-04", ""}, {"3.4.26", "2026-04-03", ""}, {"3.4.62", "1962-04-03", ""},
+		{"3 March 2026", "2026-03-03", ""}, {"March 3, 2026", "2026-03-03", ""}, {"3rd March 2026", "2026-03-03", ""}, {"3. März 2026", "2026-03-03", ""}, {"3 mars 2026", "2026-03-03", ""}, {"3 de marzo de 2026", "2026-03-03", ""},
+		{"Tuesday, 3 March 2026", "2026-03-03", ""}, {"3 Μαρτίου 2026", "2026-03-03", ""}, {"2026年3月31日", "2026-03-31", ""}, {"3-Mar-26", "2026-03-03", ""}, {"2026-03-31 10:15", "2026-03-31", ""},
+		{"31/02/2026", "", problem.BadDate}, {"2026-13-01", "", problem.BadDate}, {"soon", "", problem.BadDate}, {"45000", "", problem.BadDate}, {"29.02.2024", "2024-02-29", ""}, {"29.02.2023", "", problem.BadDate},
+	})
+	check(t, field(catalog.Date), Settings{DateOrder: DayFirst}, []readCase{{"03/04/2026", "2026-04-03", ""}})
+	check(t, field(catalog.Date), Settings{DateOrder: MonthFirst}, []readCase{{"03/04/2026", "2026-03-04", ""}})
+	oslo, err := time.LoadLocation("Europe/Oslo")
+	if err != nil {
+		t.Fatal(err)
+	}
+	check(t, field(catalog.DateTime), Settings{Zone: oslo}, []readCase{{"2026-07-01 12:30", "2026-07-01T10:30:00Z", ""}, {"2026-07-01T12:30:00+09:00", "2026-07-01T03:30:00Z", ""}, {"01.07.2026", "2026-06-30T22:00:00Z", ""}, {"2026-07-01 25:00", "", problem.BadDate}})
+}
+
+// A date written in any order reads as itself when the order is known.
+func TestDateOrders(t *testing.T) {
+	property := func(n uint16) bool {
+		d := time.Date(1950, 1, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, int(n)%36500)
+		want := d.Format(time.DateOnly)
+		for layout, order := range map[string]DateOrder{"02/01/2006": DayFirst, "1/2/2006": MonthFirst, "2.1.2006": "", "2006/01/02": "", "2 January 2006": "", "Jan 2 2006": ""} {
+			got, trouble := NewReader(field(catalog.Date), Settings{DateOrder: order}).Read(d.Format(layout))
+			if got != want || trouble.Code != "" {
+				t.Logf("%s: got %q %v, want %q", d.Format(layout), got, trouble, want)
+				return false
+			}
+		}
+		return true
+	}
+	if err := quick.Check(property, nil); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestWords(t *testing.T) {
+	check(t, field(catalog.YesNo), Settings{}, []readCase{{"Yes", "true", ""}, {"ja", "true", ""}, {"NEIN", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"maybe", "", problem.BadYesNo}})
+	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""}, {"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice}, {"old", "", problem.NotAChoice}})
+	check(t, field(catalog.Choices), Settings{}, []readCase{{"low; hot", "high;low", ""}, {"low, low", "low", ""}, {"low;purple", "", problem.NotAChoice}})
+	check(t, field(catalog.Country), Settings{}, []readCase{{"NO", "NO", ""}, {"no", "NO", ""}, {"NOR", "NO", ""}, {"Norway", "NO", ""}, {"Norge", "NO", ""}, {"Noruega", "NO", ""}, {"UK", "GB", ""}, {"U.K.", "GB", ""}, {"England", "GB", ""}, {"Hellas", "GR", ""}, {"Ελλάδα", "GR", ""}, {"Nippon", "JP", ""}, {"日本", "JP", ""}, {"Alemania", "DE", ""}, {"Holland", "NL", ""}, {"Sth Korea", "KR", ""}, {"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry}})
+	check(t, field(catalog.Language), Settings{}, []readCase{{"nb", "nb", ""}, {"German", "de", ""}, {"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"en_GB", "en-GB", ""}, {"Klingonish", "", problem.BadLanguage}})
+	check(t, field(catalog.Currency), Settings{}, []readCase{{"eur", "EUR", ""}, {"€", "EUR", ""}, {"£", "GBP", ""}, {"NOK", "NOK", ""}, {"shells", "", problem.BadCurrency}})
+	check(t, field(catalog.Text), Settings{}, []readCase{{" \u00a0A b\u200b ", "A b", ""}, {"e\u0301", "é", ""}, {"a\u2400b", "", problem.ControlCharacter}, {"a\ufffdb", "", problem.BadEncoding}, {strings.Repeat("ø", 256), "", problem.TooLong}, {strings.Repeat("ø", 255), strings.Repeat("ø", 255), ""}})
+}
+
+func TestEmailAndWeb(t *testing.T) {
+	check(t, field(catalog.Email), Settings{}, []readCase{{"Rowena@Gannetsound.EXAMPLE", "Rowena@gannetsound.example", ""}, {"mailto:a@b.example", "a@b.example", ""}, {"Rowena <a@b.example>", "a@b.example", ""},
+		{"a@b", "", problem.BadEmail}, {"a.b.example", "", problem.BadEmail}, {"@b.example", "", problem.BadEmail}, {"a@", "", problem.BadEmail}, {"a@@b.example", "", problem.BadEmail}, {"a..b@c.example", "", problem.BadEmail}, {"a b@c.example", "", problem.BadEmail},
+		{"a@b.example; c@d.example", "", problem.SeveralValues}, {"a@-b.example", "", problem.BadEmail}, {"a@b_c.example", "", problem.BadEmail}, {strings.Repeat("x", 65) + "@b.example", "", problem.BadEmail}, {"post@håvn.example", "post@xn--hvn-ula.example", ""}})
+	check(t, field(catalog.URL), Settings{}, []readCase{{"www.Kalvoya.example", "https://www.kalvoya.example", ""}, {"http://kalvoya.example/", "http://kalvoya.example", ""}, {"kalvoya.example/berths?x=1", "https://kalvoya.example/berths?x=1", ""}, {"kalvoya", "", problem.BadURL}, {"ftp://x.example", "", problem.BadURL}, {"not a site", "", problem.BadURL}})
+}
+
+func TestPhones(t *testing.T) {
+	check(t, field(catalog.Phone), Settings{}, []readCase{{"+47 55 11 22 33", "+4755112233", ""}, {"0047 55112233", "+4755112233", ""}, {"+44 (0)131 496 0101", "+441314960101", ""}, {"55112233", "", problem.BadPhone}, {"+47 1", "", problem.BadPhone},
+		{"4.91E+11", "", problem.DamagedNumber}, {"not known", "", problem.BadPhone}, {"+47 55112233 / +47 55112244", "", problem.SeveralValues}, {"+999 12345678", "", problem.BadPhone}, {"+1 555 0100 123", "+15550100123", ""}})
+	check(t, field(catalog.Phone), Settings{Country: "GB"}, []readCase{{"0131 496 0101", "+441314960101", ""}})
+	if got, _ := NewReader(field(catalog.Phone), Settings{Country: "GB"}).ReadIn("55 11 22 33", "NO"); got != "+4755112233" {
+		t.Errorf("the row's country does not win: %q", got)
+	}
+}
+
+// The quick way of reading a phone number and the full parse agree.
+func TestPhoneShortcut(t *testing.T) {
+	for _, n := range []string{"+4755112233", "+441314960101", "+49405550101", "+46313550101", "+35898550312", "+302109550101", "+81455550101", "+4533445566", "+31207550305", "+3531555031", "+390612345678", "+47551122", "+4912", "+1234567890123456"} {
+		full, fullTrouble := readPhone(n, "")
+		p := newPhoneReader()
+		if quickly, ok := p.plain(n); ok && (quickly != full || fullTrouble.Code != "") {
+			t.Errorf("%s: quick %q, full %q %v", n, quickly, full, fullTrouble)
+		}
+	}
+}
+
+func TestFold(t *testing.T) {
+	for in, want := range map[string]string{"  Åse   Øksnes ": "ase oksnes", "MÜLLER": "muller", "Straße": "strasse", "ΓΛΆΡΟΣ": "γλαροσ", "γλάρος": "γλαροσ", "Ｆｕｌｌ": "full", "plain": "plain", "O’Hara": "o'hara", "": ""} {
+		if got := Fold(in); got != want {
+			t.Errorf("Fold(%q) = %q, want %q", in, got, want)
+		}
+	}
+	for in, want := range map[string]string{"Gannetsound Marina Ltd": "gannetsound marina", "Gannetsound Marina Limited": "gannetsound marina", "Ankerwiek GmbH & Co. KG": "ankerwiek", "The Slipway B.V.": "slipway", "Ltd": "ltd", "AS Havnevesenet": "havnevesenet", "鴎浜マリーナ": "鴎浜マリーナ"} {
+		if got := NameKey(in); got != want {
+			t.Errorf("NameKey(%q) = %q, want %q", in, got, want)
+		}
+	}
+}
+
+// Folding twice is folding once, and case never matters.
+func TestFoldProperties(t *testing.T) {
+	property := func(s string) bool {
+		f := Fold(s)
+		return Fold(f) == f && Words(Words(s)) == Words(s) && NameKey(LookupKey(s)) == NameKey(s)
+	}
+	if err := quick.Check(property, &quick.Config{MaxCount: 2000}); err != nil {
+		t.Error(err)
+	}
+}
+
+// Whatever is read reads again as itself: canonical texts are fixed points.
+func FuzzReadIsStable(f *testing.F) {
+	for _, s := range []string{"1.250,00 €", "03/04/2026", "yes", "a@b.example", "+47 55 11 22 33", "Norge", "4.91E+11", "2026-03-31T10:00:00Z", "https://x.example/a b", "(12)", "1e-5", "=1+1"} {
+		for i := range catalog.FieldTypes {
+			f.Add(s, uint8(i))
+		}
+	}
+	f.Fuzz(func(t *testing.T, s string, kind uint8) {
+		if !utf8.ValidString(s) {
+			t.Skip("sheets give valid UTF-8")
+		}
+		ft := catalog.FieldTypes[int(kind)%len(catalog.FieldTypes)]
+		r := NewReader(field(ft), Settings{DecimalSign: ".", DateOrder: DayFirst, Country: "NO", ThisYear: 2026})
+		got, trouble := r.Read(s)
+		if trouble.Code != "" && got != "" {
+			t.Fatalf("%s %q: both a value %q and trouble %s", ft, s, got, trouble.Code)
+		}
+		if got == "" || strings.Contains(got, ";ext=") {
+			return
+		}
+		again, trouble := r.Read(got)
+		if again != got || trouble.Code != "" {
+			t.Fatalf("%s %q → %q → %q %s", ft, s, got, again, trouble.Code)
+		}
+	})
+}
