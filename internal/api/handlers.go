@@ -442,7 +442,7 @@ func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return 
 func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
 
 const (
-	lookEvery  = 200 * time.Millisecond
+	lookEvery  = 100 * time.Millisecond
 	sayAnyway  = 15 * time.Second // so that nobody between takes the line for dead
 	streamKind = "text/event-stream"
 )

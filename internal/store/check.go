@@ -235,9 +235,10 @@ func (k *Check) duplicates() []string {
 	q := []string{k.problem(problem.DuplicateRow, nil, earlier, `from `+matches+` d join (select record_id, min(row_no) as first from `+matches+` group by record_id having count(*) > 1) x
 		using (record_id) where d.row_no > x.first`)}
 	once := ` and not exists (select from ` + k.stage("problems") + ` p where p.row_no = d.row_no and p.code = ` + lit(string(problem.DuplicateRow)) + `)`
-	unmatched := ` and not exists (select from ` + matches + ` m where m.row_no = d.row_no)`
 	var done []string
-	same := func(fields []string, filter string) {
+	// Of the rows that are alike, the one that has a record stands, else the
+	// first; the others are held unless they have found a record of their own.
+	same := func(fields []string, all bool) {
 		var cols, filled []string
 		for _, name := range fields {
 			cols = append(cols, keyColumn(name))
@@ -248,25 +249,43 @@ func (k *Check) duplicates() []string {
 			return
 		}
 		done = append(done, list)
-		q = append(q, k.problem(problem.DuplicateRow, k.field(fields[0]), earlier, `from `+draft+` d join (select `+list+`, min(d.row_no) as first from `+draft+` d where `+strings.Join(filled, " and ")+filter+`
-			group by `+list+` having count(*) > 1) x using (`+list+`) where d.row_no > x.first`+filter+once))
+		others := ` and not exists (select from ` + matches + ` m where m.row_no = d.row_no)`
+		if all {
+			others = ""
+		}
+		q = append(q, k.problem(problem.DuplicateRow, k.field(fields[0]), earlier, `from `+draft+` d join (select `+list+`, coalesce(min(m.row_no), min(d.row_no)) as first
+			from `+draft+` d left join `+matches+` m on m.row_no = d.row_no where `+strings.Join(filled, " and ")+` group by `+list+` having count(*) > 1) x using (`+list+`)
+			where d.row_no <> x.first`+others+once))
 	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if !fp.Field.Key {
 			continue
 		}
-		same([]string{fp.Field.Name}, "")
+		same([]string{fp.Field.Name}, true)
 		col := keyColumn(fp.Field.Name)
 		q = append(q, k.problem(problem.KeyTaken, fp, lit(k.plan.Type.Prefix+"-")+` || r.id`, `from `+draft+` d join `+k.table+` r on r.`+col+` = d.`+col+`
-			left join `+matches+` m on m.row_no = d.row_no where m.record_id is distinct from r.id`))
+			left join `+matches+` m on m.row_no = d.row_no where m.record_id is distinct from r.id`),
+			k.problem(problem.KeyDiffers, fp, lit(k.plan.Type.Prefix+"-")+` || r.id || ' has ' || r.`+fieldColumn(fp.Field.Name), `from `+draft+` d join `+matches+` m on m.row_no = d.row_no
+			join `+k.table+` r on r.id = m.record_id where r.`+col+` <> d.`+col+k.notByID()))
 	}
 	for _, rule := range k.plan.Rules {
 		if rule.Fields[0] != mapping.IDField {
-			same(rule.Fields, unmatched)
+			same(rule.Fields, false)
 		}
 	}
 	return q
+}
+
+// notByID leaves out the rows that name their record by its id: they may give
+// it another key.
+func (k *Check) notByID() string {
+	for n, rule := range k.plan.Rules {
+		if rule.Fields[0] == mapping.IDField {
+			return fmt.Sprintf(` and m.rule <> %d`, n+1)
+		}
+	}
+	return ""
 }
 
 // required finds rows that would make a record without a value it must have,
@@ -347,6 +366,9 @@ func (k *Check) verdicts() string {
 		f := fp.Field
 		n, was := now(f), `r.`+fieldColumn(f.Name)
 		d := n + ` is not null and ` + n + ` is distinct from ` + was
+		if f.Normalised() { // another spelling of the same key says nothing new
+			d = `d.` + keyColumn(f.Name) + ` is distinct from r.` + keyColumn(f.Name) + ` and ` + n + ` is not null`
+		}
 		differ = append(differ, `(`+d+`)`)
 		pairs = append(pairs, lit(f.Name)+`, case when `+d+` then jsonb_build_array(`+k.shown(f, was)+`, `+k.shown(f, n)+`) end`)
 	}

@@ -76,6 +76,7 @@ func (c *copyBuffer) texts(list []string) {
 	}
 }
 
+// epoch is where PostgreSQL counts its days and microseconds from.
 var epoch = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // value writes a canonical text as its type in the table; blank is null.
@@ -98,13 +99,13 @@ func (c *copyBuffer) value(t catalog.FieldType, v string) error {
 		if err != nil {
 			return fmt.Errorf("encode date: %w", err)
 		}
-		c.int32(int32(d.Sub(epoch) / (24 * time.Hour)))
+		c.int32(int32((d.Unix() - epoch.Unix()) / (24 * 60 * 60)))
 	case catalog.DateTime:
 		d, err := time.Parse(time.RFC3339, v)
 		if err != nil {
 			return fmt.Errorf("encode date-time: %w", err)
 		}
-		c.int64(d.Sub(epoch).Microseconds())
+		c.int64(d.UnixMicro() - epoch.UnixMicro())
 	case catalog.YesNo:
 		c.b = append(c.b, 0, 0, 0, 1)
 		if v == "true" {

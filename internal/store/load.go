@@ -311,8 +311,18 @@ func (c *chunk) update() string {
 		return `select 1`
 	}
 	var set, aliased []string
+	normalised := map[string]string{} // value column → column of its normal form
+	for _, fp := range c.plan.Fields {
+		if fp.Field.Normalised() {
+			normalised[fieldColumn(fp.Field.Name)] = keyColumn(fp.Field.Name)
+		}
+	}
 	for i, col := range columns {
-		set = append(set, fmt.Sprintf("%s = coalesce(t.c%d, r.%s)", col, i, col))
+		if key, ok := normalised[col]; ok {
+			set = append(set, fmt.Sprintf("%s = case when t.c%d is distinct from r.%s then coalesce(t.c%d, r.%s) else r.%s end", col, slices.Index(columns, key), key, i, col, col))
+		} else {
+			set = append(set, fmt.Sprintf("%s = coalesce(t.c%d, r.%s)", col, i, col))
+		}
 		aliased = append(aliased, fmt.Sprintf("%s as c%d", values[i], i))
 	}
 	title := c.titleOf(func(column string, inDraft bool) string {

@@ -57,7 +57,7 @@ func Suggest(t catalog.RecordType, columns []sheet.Column) []Suggestion {
 }
 
 func withID(t catalog.RecordType) []catalog.Field {
-	return append([]catalog.Field{{Name: IDField, Label: "Record id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Label + " id"}}}, t.Fields...)
+	return append([]catalog.Field{{Name: IDField, Label: "Record id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Label + " id", t.Prefix + " id"}}}, t.Fields...)
 }
 
 // headerWords prepares a header: trailing stars and numbering are decoration.
@@ -85,16 +85,24 @@ func compare(t catalog.RecordType, f catalog.Field, col sheet.Column) (Suggestio
 		}
 		s.Confidence, s.Reason = 0.95-float64(i)/1000, "“"+f.Synonyms[i]+"” is another word for "+f.Label
 	}
-	if why := contradicts(f, col); why != "" {
+	if why := contradicts(t, f, col); why != "" {
 		s.Confidence *= 0.6
 		s.Reason += ", but " + why
 	}
 	return s, true
 }
 
+// fewest is how many filled cells it takes for values to speak against a header.
+const fewest = 5
+
 // contradicts says when a column's values cannot be the field's.
-func contradicts(f catalog.Field, col sheet.Column) string {
-	if col.Filled == 0 || col.Share < 0.8 {
+func contradicts(t catalog.RecordType, f catalog.Field, col sheet.Column) string {
+	if f.Name == IDField && len(col.Top) > 0 {
+		if !slices.ContainsFunc(col.Top, func(c sheet.Count) bool { _, err := t.ParseRecordID(c.Text); return err == nil }) {
+			return "its values do not look like " + t.RecordID(1042)
+		}
+	}
+	if col.Filled < fewest || col.Share < 0.8 {
 		return ""
 	}
 	fits := func(classes ...string) string {

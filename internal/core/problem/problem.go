@@ -48,6 +48,7 @@ const (
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
 	KeyTaken         Code = "key_taken"
+	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
 	WriteRefused     Code = "write_refused"
 )
@@ -87,6 +88,7 @@ var table = map[Code]words{
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
+	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
 	WriteRefused:     {"the record could not be written: {detail}", "Correct the row and load what is left."},
 }

@@ -1,0 +1,150 @@
+package main_test
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"uchi/internal/browsertest"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// page is the console in a browser, signed in.
+type page struct {
+	*testing.T
+	tab    context.Context
+	server string
+}
+
+func open(s *service) *page {
+	s.Helper()
+	tab, stop, err := browsertest.Start(context.Background())
+	if err != nil {
+		s.Fatal(err)
+	}
+	s.Cleanup(stop)
+	p := &page{T: s.T, tab: tab, server: "http://" + s.address}
+	chromedp.ListenTarget(tab, func(e any) {
+		if x, ok := e.(*runtime.EventExceptionThrown); ok {
+			s.Errorf("the console threw: %s", x.ExceptionDetails.Error())
+		}
+	})
+	if err := browsertest.SignIn(tab, p.server, admin, password); err != nil {
+		p.fail("sign in", err)
+	}
+	return p
+}
+
+func (p *page) fail(what string, err error) {
+	p.Helper()
+	var text string
+	chromedp.Run(p.tab, chromedp.Evaluate(`location.pathname + "\n" + document.body.innerText`, &text)) //nolint:errcheck // only to say more
+	p.Fatalf("%s: %v\nthe page says:\n%.2000s", what, err, text)
+}
+
+// do carries out actions that wait for what they need.
+func (p *page) do(what string, actions ...chromedp.Action) {
+	p.Helper()
+	if err := browsertest.Do(p.tab, actions...); err != nil {
+		p.fail(what, err)
+	}
+}
+
+func (p *page) click(xpath string) {
+	p.Helper()
+	p.do("click "+xpath, chromedp.Click(xpath, chromedp.BySearch, chromedp.NodeVisible))
+}
+
+// sees waits until an element holds a text.
+func (p *page) sees(tag, text string) {
+	p.Helper()
+	p.do(fmt.Sprintf("see %q", text), chromedp.WaitVisible(browsertest.Holding(tag, text), chromedp.BySearch))
+}
+
+func (p *page) address() (path string) {
+	p.Helper()
+	p.do("address", chromedp.Evaluate(`location.pathname + location.search`, &path))
+	return path
+}
+
+// The whole way in the console: upload, map a column, check, mend, load, look.
+func TestConsole(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name\nKalvøya Marina\n", "import", "-", "--into", "account", "--yes")
+	path := s.file("fair.csv", "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\nMai,,Nowhere,m@x.example,\n")
+	p := open(s)
+	p.sees("h1", "Nothing waits for you")
+	p.do("upload", chromedp.SetUploadFiles(`input[type=file]`, []string{path}, chromedp.ByQuery))
+	p.sees("h1", "fair.csv")
+	p.sees("button", "Columns")
+	p.sees("span", "4 of 5 placed")
+
+	// A column is mapped by hand, from the keyboard.
+	p.click(`//button[@aria-label="Thing goes to no field"]`)
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "notes\r"))
+	p.do("see it placed", chromedp.WaitVisible(`//button[@aria-label="Thing goes to Description"]`, chromedp.BySearch))
+	p.sees("span", "5 of 5 placed")
+
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 3 rows")]`)
+	p.sees("span", "2 held")
+	p.sees("li", "this is not an e-mail address")
+	p.click(`//button[contains(., "this is not an e-mail address")]`)
+	p.do("see the chosen rows", chromedp.WaitVisible(`//div[@role="grid"][@aria-rowcount="1"]`, chromedp.BySearch))
+	if a := p.address(); !strings.Contains(a, "problem=bad_email") {
+		t.Errorf("the filter is not in the address: %s", a)
+	}
+	p.click(`//div[@role="row"][@aria-rowindex="1"]`)
+	p.sees("dd", "there is no @ in it")
+
+	p.click(`//nav[@aria-label="Stations"]//button[contains(., "Load")]`)
+	p.click(`//aside//button[.="Create 1"]`)
+	p.sees("p", "2 rows are held back")
+	p.click(`//div[@role="dialog"]//button[.="Create 1"]`)
+	p.sees("p", "The load is done")
+	p.click(`//button[.="See the result"]`)
+	p.sees("section", "created")
+	p.click(`//a[contains(., "See the new leads")]|//a[contains(., "See the new contacts")]`)
+	p.click(`//a[contains(., "Øksnes")]`)
+	p.sees("h1", "Åse Øksnes")
+	p.sees("li", "import 2")
+	before := p.address()
+	p.do("reload", chromedp.Reload(), chromedp.WaitVisible(`//h1[contains(., "Åse Øksnes")]`, chromedp.BySearch))
+	if after := p.address(); after != before {
+		t.Errorf("the address does not survive a reload: %s, %s", before, after)
+	}
+}
+
+// Every page opens, in its empty state too, without an error and with nothing
+// wider than the smallest comfortable window.
+func TestEveryPageOpens(t *testing.T) {
+	s := serve(t)
+	p := open(s)
+	visit := func(path, tag, text string) {
+		t.Helper()
+		p.do("open "+path, chromedp.Navigate(p.server+path))
+		p.sees(tag, text)
+		var wide bool
+		p.do("measure "+path, chromedp.Evaluate(`document.documentElement.scrollWidth > innerWidth`, &wide))
+		if wide {
+			t.Errorf("%s is wider than %d pixels", path, browsertest.Width)
+		}
+	}
+	visit("/w/main", "h1", "Nothing waits for you")
+	visit("/w/main/imports", "div", "No imports yet")
+	visit("/w/main/records/contact", "div", "No contacts yet")
+	visit("/w/main/records/contact/CON-1", "div", "there is no such contact")
+	visit("/w/main/types/account", "td", "registration_number")
+	visit("/w/main/account", "h1", "People and tokens")
+	visit("/w/main/api", "summary", "Upload a source and have it read")
+	visit("/w/main/imports/99/check", "div", "no such import")
+	visit("/w/main/nothing/here", "div", "There is no such page")
+	s.uchi(1, "", "import", s.file("bad.csv", "a,b\n1,\"2\n"), "--into", "contact")
+	visit("/w/main/imports/1/source", "div", "never closed")
+	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n" + strings.Repeat(strings.Repeat("x,", 199)+"Berg\n", 300)
+	s.uchi(0, "", "import", s.file("wide.csv", wide), "--into", "contact", "--yes")
+	visit("/w/main/imports/2/columns", "span", "1 of 200 placed")
+}

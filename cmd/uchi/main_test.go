@@ -1,0 +1,402 @@
+package main_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"uchi/internal/client"
+	"uchi/internal/core/verdict"
+	"uchi/internal/pgtest"
+
+	"github.com/jackc/pgx/v5"
+)
+
+var binary string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "uchi-binary")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	binary = filepath.Join(dir, "uchi")
+	if out, err := exec.Command("go", "build", "-o", binary, ".").CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "build: %v\n%s", err, out)
+		os.Exit(1)
+	}
+	code := pgtest.Run(m)
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+const (
+	admin    = "admin@lanternquay.example"
+	password = "shore power for all"
+)
+
+// service is the real binary on loopback, on a database of its own.
+type service struct {
+	*testing.T
+	database string
+	address  string
+	home     string
+	process  *exec.Cmd
+	log      *bytes.Buffer
+}
+
+func serve(t *testing.T) *service {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &service{T: t, database: pgtest.Database(t, nil), address: l.Addr().String(), home: t.TempDir()}
+	l.Close()
+	s.start()
+	t.Cleanup(func() { s.stop(os.Interrupt) })
+	s.uchi(0, password, "login", admin)
+	return s
+}
+
+func (s *service) start() {
+	s.Helper()
+	s.log = &bytes.Buffer{}
+	s.process = exec.Command(binary, "serve", "--database", s.database, "--listen", s.address, "--admin", admin)
+	s.process.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
+	s.process.Stderr = s.log
+	if err := s.process.Start(); err != nil {
+		s.Fatal(err)
+	}
+	for range 400 {
+		if r, err := http.Get("http://" + s.address + "/ready"); err == nil {
+			r.Body.Close()
+			if r.StatusCode == http.StatusOK {
+				return
+			}
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	s.Fatalf("the service does not get ready:\n%s", s.log)
+}
+
+func (s *service) stop(signal os.Signal) {
+	s.process.Process.Signal(signal) //nolint:errcheck // it may have ended
+	s.process.Wait()                 //nolint:errcheck // killed or interrupted
+}
+
+// uchi runs a command and wants an exit code.
+func (s *service) uchi(want int, stdin string, args ...string) string {
+	s.Helper()
+	c := exec.Command(binary, append(args, "--server", "http://"+s.address)...)
+	c.Env = append(os.Environ(), "XDG_CONFIG_HOME="+s.home)
+	c.Stdin = strings.NewReader(stdin)
+	var out, errs bytes.Buffer
+	c.Stdout, c.Stderr = &out, &errs
+	c.Run() //nolint:errcheck // the code is looked at
+	if got := c.ProcessState.ExitCode(); got != want {
+		s.Fatalf("uchi %v: exit code %d, want %d\n%s%s", args, got, want, &out, &errs)
+	}
+	return out.String() + errs.String()
+}
+
+func (s *service) file(name, text string) string {
+	s.Helper()
+	path := filepath.Join(s.TempDir(), name)
+	if err := os.WriteFile(path, []byte(text), 0o600); err != nil {
+		s.Fatal(err)
+	}
+	return path
+}
+
+func (s *service) conn() *client.Conn {
+	s.Helper()
+	b, err := os.ReadFile(filepath.Join(s.home, "uchi", "login.json"))
+	if err != nil {
+		s.Fatal(err)
+	}
+	var l client.Login
+	if err := json.Unmarshal(b, &l); err != nil {
+		s.Fatal(err)
+	}
+	c, err := client.Connect(l, "main")
+	if err != nil {
+		s.Fatal(err)
+	}
+	return c
+}
+
+func (s *service) count(query string) (n int64) {
+	s.Helper()
+	conn, err := pgx.Connect(context.Background(), s.database)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if err := conn.QueryRow(context.Background(), query).Scan(&n); err != nil {
+		s.Fatal(err)
+	}
+	return n
+}
+
+func TestImportFromTheCommandLine(t *testing.T) {
+	s := serve(t)
+	path := s.file("contacts.csv", "Ref,Family name,E-mail,Post\nK-1,Øksnes,a@x.example,Skipper\nK-2,Berg,bad,Cook\n")
+	out := s.uchi(3, "", "import", path, "--into", "contact", "--check-only")
+	for _, want := range []string{"the header is the field's label", "● create  1", "■ hold", "bad_email", "there is no @ in it", "Nothing was written"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("the check does not say %q:\n%s", want, out)
+		}
+	}
+	if out := s.uchi(4, "n\n", "load", "1"); !strings.Contains(out, "Create 1 (1 held back)?") {
+		t.Errorf("the question: %s", out)
+	}
+	if n := s.count(`select count(*) from w_main.r_contact`); n != 0 {
+		t.Errorf("%d records after no", n)
+	}
+	s.uchi(3, "y\n", "load", "1")
+	if out := s.uchi(0, "", "records", "contact", "CON-1"); !strings.Contains(out, "Øksnes") || !strings.Contains(out, "import 1") {
+		t.Errorf("the record: %s", out)
+	}
+	if out := s.uchi(0, "", "rows", "1", "--outcome", "held", "--csv"); !strings.Contains(out, "K-2,Berg,bad,Cook,3,held") {
+		t.Errorf("held rows: %s", out)
+	}
+	out = s.uchi(0, "", "import", path, "--into", "contact", "--json", "--yes", "--map", "email=", "--map", "job_title=Post")
+	var i client.Import
+	if err := json.Unmarshal([]byte(out), &i); err != nil || i.Outcomes[string(verdict.Created)] != 1 || i.Outcomes[string(verdict.Unchanged)] != 1 {
+		t.Errorf("%v: %s", err, out)
+	}
+	s.uchi(0, "Name\nKalvøya\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(0, "", "fields", "add", "account", "berths", "--type", "integer")
+	if out := s.uchi(0, "", "fields", "account"); !strings.Contains(out, "berths") {
+		t.Errorf("fields: %s", out)
+	}
+	for _, args := range [][]string{{"types"}, {"imports"}, {"imports", "1"}, {"workspaces"}, {"tokens"}, {"people"}, {"mapping", "1"}, {"records", "contact", "--text", "berg"}, {"completion", "bash"}, {"--help"}, {"import", "--help"}} {
+		if out := s.uchi(0, "", args...); out == "" {
+			t.Errorf("uchi %v says nothing", args)
+		}
+	}
+}
+
+func TestExitCodesAndFaults(t *testing.T) {
+	s := serve(t)
+	for _, c := range []struct {
+		code int
+		says string
+		args []string
+	}{
+		{2, "unknown flag", []string{"import", "--colour"}},
+		{2, "accepts 1 arg", []string{"import"}},
+		{2, "not the number of an import", []string{"check", "x"}},
+		{1, "cannot be opened", []string{"import", "/nowhere.csv", "--into", "contact"}},
+		{1, "no such record type", []string{"import", s.file("a.csv", "a\n1\n"), "--into", "boat"}},
+		{1, "never closed", []string{"import", s.file("b.csv", "a,b\n1,\"2\n"), "--into", "contact"}},
+		{1, "file is empty", []string{"import", s.file("c.csv", ""), "--into", "contact"}},
+		{1, "no record type fits", []string{"import", s.file("d.csv", "x,y\n1,2\n")}},
+		{1, "has no such field", []string{"import", s.file("e.csv", "Surname\nBerg\n"), "--into", "contact", "--map", "shoe_size=Surname"}},
+		{1, "no such import", []string{"check", "999"}},
+		{1, "while the import is open", []string{"load", "1", "--yes"}},
+		{6, "sign in first", []string{"imports", "--token", "nonsense"}},
+	} {
+		if out := s.uchi(c.code, "", c.args...); !strings.Contains(out, c.says) {
+			t.Errorf("uchi %v does not say %q:\n%s", c.args, c.says, out)
+		}
+	}
+	s.stop(os.Interrupt)
+	if out := s.uchi(5, "", "imports"); !strings.Contains(out, "uchi serve") {
+		t.Errorf("no service: %s", out)
+	}
+}
+
+// Killed in the middle of a load, the service goes on by itself after the
+// restart; every row has one outcome and no record is doubled or lost.
+func TestKilledInTheMiddleOfALoad(t *testing.T) {
+	s := serve(t)
+	const rows, existing = 150_000, 30_000
+	var text strings.Builder
+	text.WriteString("Ref,Family name,E-mail\n")
+	for n := range existing {
+		fmt.Fprintf(&text, "K-%d,Old,p%d@x.example\n", n, n)
+	}
+	s.uchi(0, "", "import", s.file("existing.csv", text.String()), "--into", "contact", "--yes")
+	text.Reset()
+	text.WriteString("Ref,Family name,E-mail\n")
+	for n := range rows {
+		fmt.Fprintf(&text, "K-%d,Berg,p%d@x.example\n", n, n)
+	}
+	s.uchi(0, "", "import", s.file("incoming.csv", text.String()), "--into", "contact", "--check-only")
+	c := s.conn()
+	if r, err := c.LoadWithResponse(t.Context(), "main", 2); err != nil || r.StatusCode() != http.StatusAccepted {
+		t.Fatalf("load: %v", err)
+	}
+	kills := 0
+	for kills < 3 {
+		i, err := c.Import(t.Context(), 2)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if i.State != client.Loading {
+			break
+		}
+		if i.Done < int64(kills)*40_000 {
+			time.Sleep(2 * time.Millisecond)
+			continue
+		}
+		s.stop(syscall.SIGKILL)
+		kills++
+		s.start()
+	}
+	i, err := c.Wait(t.Context(), 2, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if kills == 0 || i.State != client.Loaded {
+		t.Fatalf("killed %d times, the import is %s: %+v", kills, i.State, i.Trouble)
+	}
+	for what, x := range map[string]struct {
+		query string
+		want  int64
+	}{
+		"outcomes":           {`select count(*) from staging.i2_outcomes`, rows},
+		"rows with one":      {`select count(distinct row_no) from staging.i2_outcomes`, rows},
+		"created":            {`select count(*) from staging.i2_outcomes where outcome = 'created'`, rows - existing},
+		"updated":            {`select count(*) from staging.i2_outcomes where outcome = 'updated'`, existing},
+		"records":            {`select count(*) from w_main.r_contact`, rows},
+		"different keys":     {`select count(distinct k_source_ref) from w_main.r_contact`, rows},
+		"changed once":       {`select count(*) from w_main.r_contact where version = 2`, existing},
+		"history":            {`select count(*) from w_main.h_contact`, existing},
+		"linked to a record": {`select count(*) from staging.i2_outcomes o join w_main.r_contact r on r.id = o.record_id`, rows},
+	} {
+		if got := s.count(x.query); got != x.want {
+			t.Errorf("%s: %d, want %d", what, got, x.want)
+		}
+	}
+	if i.Outcomes["created"] != rows-existing || i.Outcomes["updated"] != existing || i.Done != rows {
+		t.Errorf("the import says %v, %d done", i.Outcomes, i.Done)
+	}
+}
+
+// Two processes on one database share the work; what one begins the other ends
+// when the first dies.
+func TestTwoProcesses(t *testing.T) {
+	s := serve(t)
+	other := &service{T: t, database: s.database, home: s.home}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	other.address = l.Addr().String()
+	l.Close()
+	other.start()
+	defer other.stop(os.Interrupt)
+	other.uchi(0, password, "login", admin)
+	other.uchi(0, "Name\nKalvøya\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(0, password, "login", admin)
+	if out := s.uchi(0, "", "records", "account"); !strings.Contains(out, "Kalvøya") {
+		t.Errorf("one process does not see what the other wrote: %s", out)
+	}
+}
+
+func (s *service) request(method, path, token string, body io.Reader, header map[string]string) *http.Response {
+	s.Helper()
+	r, err := http.NewRequest(method, "http://"+s.address+path, body)
+	if err != nil {
+		s.Fatal(err)
+	}
+	if token != "" {
+		r.Header.Set("Authorization", "Bearer "+token)
+	}
+	for k, v := range header {
+		r.Header.Set(k, v)
+	}
+	res, err := http.DefaultClient.Do(r)
+	if err != nil {
+		s.Fatal(err)
+	}
+	s.Cleanup(func() { res.Body.Close() })
+	return res
+}
+
+func TestInterface(t *testing.T) {
+	s := serve(t)
+	var l client.Login
+	b, _ := os.ReadFile(filepath.Join(s.home, "uchi", "login.json"))
+	if err := json.Unmarshal(b, &l); err != nil {
+		t.Fatal(err)
+	}
+	viewer := strings.TrimSpace(s.uchi(0, "", "tokens", "add", "look", "--role", "viewer"))
+	js := map[string]string{"Content-Type": "application/json"}
+	for _, c := range []struct {
+		method, path, token, body string
+		header                    map[string]string
+		status                    int
+		code                      string
+	}{
+		{"GET", "/health", "", "", nil, 200, ""},
+		{"GET", "/ready", "", "", nil, 200, ""},
+		{"GET", "/", "", "", nil, 200, ""},
+		{"GET", "/w/main/imports/1/check", "", "", nil, 200, ""}, // the console's own pages
+		{"GET", "/metrics", "", "", nil, 401, "not_signed_in"},
+		{"GET", "/metrics", l.Token, "", nil, 200, ""},
+		{"GET", "/api/v1/openapi.yaml", "", "", nil, 401, "not_signed_in"},
+		{"GET", "/api/v1/openapi.yaml", viewer, "", nil, 200, ""},
+		{"GET", "/api/v1/workspaces/main/imports", "", "", nil, 401, "not_signed_in"},
+		{"GET", "/api/v1/workspaces/main/imports", viewer, "", nil, 200, ""},
+		{"GET", "/api/v1/workspaces/main/imports?cursor=!", viewer, "", nil, 422, "bad_cursor"},
+		{"GET", "/api/v1/workspaces/main/imports?limit=many", viewer, "", nil, 422, "bad_request"},
+		{"GET", "/api/v1/workspaces/none/types", viewer, "", nil, 404, "unknown_workspace"},
+		{"GET", "/api/v1/workspaces/main/records/boat", viewer, "", nil, 404, "unknown_record_type"},
+		{"GET", "/api/v1/workspaces/main/records/contact/ACC-1", viewer, "", nil, 422, "not_a_record_id"},
+		{"GET", "/api/v1/workspaces/main/records/contact/CON-1", viewer, "", nil, 404, "unknown_record"},
+		{"GET", "/api/v1/workspaces/main/records/contact?where=nonsense", viewer, "", nil, 422, "bad_filter"},
+		{"GET", "/api/v1/nothing", viewer, "", nil, 404, "unknown_path"},
+		{"POST", "/api/v1/workspaces/main/imports?name=x.csv", viewer, "a\n1\n", map[string]string{"Content-Type": "application/octet-stream"}, 403, "role_too_low"},
+		{"POST", "/api/v1/workspaces/main/types/contact/fields", viewer, `{"name":"x","label":"X","type":"text"}`, js, 403, "role_too_low"},
+		{"POST", "/api/v1/session", "", `{"email":"a@b.example","password":"wrong"}`, js, 401, "sign_in_failed"},
+		{"POST", "/api/v1/session", "", `{`, js, 422, "bad_request"},
+		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`, map[string]string{"Content-Type": "application/json", "Origin": "https://elsewhere.example"}, 403, ""},
+		{"POST", "/api/v1/session", "", `{"email":"` + admin + `","password":"` + password + `"}`, js, 200, ""},
+	} {
+		r := s.request(c.method, c.path, c.token, strings.NewReader(c.body), c.header)
+		if r.StatusCode != c.status {
+			t.Errorf("%s %s: status %d, want %d", c.method, c.path, r.StatusCode, c.status)
+			continue
+		}
+		if c.code != "" {
+			var p client.Problem
+			if err := json.NewDecoder(r.Body).Decode(&p); err != nil || p.Code != c.code || p.Status != c.status || p.Title == "" || p.Request == "" || r.Header.Get("Content-Type") != "application/problem+json" {
+				t.Errorf("%s %s: %+v, %v; want %s", c.method, c.path, p, err, c.code)
+			}
+		}
+		if c.path == "/api/v1/session" && c.status == 200 {
+			k := r.Header.Get("Set-Cookie")
+			for _, want := range []string{"HttpOnly", "SameSite=Strict"} {
+				if !strings.Contains(k, want) {
+					t.Errorf("cookie %q lacks %s", k, want)
+				}
+			}
+		}
+	}
+	// An upload that ends before its announced length leaves nothing behind.
+	conn, err := net.Dial("tcp", s.address)
+	if err != nil {
+		t.Fatal(err)
+	}
+	fmt.Fprintf(conn, "POST /api/v1/workspaces/main/imports?name=cut.csv HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/octet-stream\r\nContent-Length: 100000\r\n\r\na,b\n1,2\n", l.Token)
+	conn.Close()
+	time.Sleep(200 * time.Millisecond)
+	if n := s.count(`select (select count(*) from uchi.sources) + (select count(*) from uchi.imports)`); n != 0 {
+		t.Errorf("a cut-off upload leaves %d rows behind", n)
+	}
+}

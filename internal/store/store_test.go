@@ -1,0 +1,303 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
+	"uchi/internal/pgtest"
+)
+
+func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
+
+func prepare(url string) error {
+	s, err := Open(context.Background(), url, slog.New(slog.DiscardHandler))
+	if err == nil {
+		s.Close()
+	}
+	return err
+}
+
+func open(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(t.Context(), pgtest.Database(t, prepare), slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}
+
+// Two processes that start at once on an empty database do not disturb each other.
+func TestOpenAtOnce(t *testing.T) {
+	url := pgtest.Database(t, prepare)
+	empty, err := Open(t.Context(), url, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := empty.exec(t.Context(), `drop schema uchi cascade`, `drop schema staging cascade`, `drop schema w_main cascade`); err != nil {
+		t.Fatal(err)
+	}
+	empty.Close()
+	var all sync.WaitGroup
+	errs := make([]error, 4)
+	for n := range errs {
+		all.Go(func() {
+			s, err := Open(context.Background(), url, slog.New(slog.DiscardHandler))
+			if errs[n] = err; err == nil {
+				s.Close()
+			}
+		})
+	}
+	all.Wait()
+	if err := errors.Join(errs...); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func TestOpenFaults(t *testing.T) {
+	if _, err := Open(t.Context(), "postgres://127.0.0.1:1/none", slog.New(slog.DiscardHandler)); !fault.Is(err, "database_unreachable") {
+		t.Errorf("no server: %v", err)
+	}
+	if _, err := Open(t.Context(), "::::", slog.New(slog.DiscardHandler)); !fault.Is(err, "bad_database_url") {
+		t.Errorf("no URL: %v", err)
+	}
+}
+
+// Canonical texts of every type go through COPY into typed columns and come
+// back as they were.
+func TestEncodedValuesComeBack(t *testing.T) {
+	s := open(t)
+	r := rand.New(rand.NewPCG(3, 4))
+	cases := map[catalog.FieldType][]string{
+		catalog.Text: {"", "Åse", "a\tb\\n", "漢字", strings.Repeat("x", 5000)}, catalog.Integer: {"0", "-12", "999999999999999"}, catalog.YesNo: {"true", "false", ""},
+		catalog.Date: {"2026-03-31", "1000-01-01", "9999-12-31", "2000-01-01", "1999-12-31", ""}, catalog.DateTime: {"2026-07-01T10:30:00Z", "1970-01-01T00:00:00Z"},
+		catalog.Choices: {"a;b", "a", ""}, catalog.Money: {"0.00", "1250.00", "-3.50", "999999999999999.99"}, catalog.Decimal: {"0", "0.000001", "-0.5", "1250", "10000", "100000000", "0.0001", "12345.6789", "-123456789012345.123456"},
+	}
+	for range 200 {
+		n := value.Settings{DecimalSign: "."}
+		text, trouble := value.NewReader(catalog.Field{Type: catalog.Decimal}, n).Read(fmt.Sprintf("%d.%d", r.Int64N(1e12), r.IntN(1e6)))
+		if trouble.Code == "" {
+			cases[catalog.Decimal] = append(cases[catalog.Decimal], text)
+		}
+	}
+	for ft, texts := range cases {
+		f := catalog.Field{Name: "x", Type: ft}
+		if err := s.exec(t.Context(), `drop table if exists staging.probe`, `create table staging.probe (n bigint, x `+sqlType(f)+`)`); err != nil {
+			t.Fatal(err)
+		}
+		c := copyInto(t.Context(), s.pool, "staging.probe", []string{"n", "x"})
+		for n, text := range texts {
+			c.row(2)
+			c.int64(int64(n))
+			if err := c.value(ft, text); err != nil {
+				t.Fatalf("%s %q: %v", ft, text, err)
+			}
+			if err := c.flush(); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if err := c.end(nil); err != nil {
+			t.Fatalf("%s: %v", ft, err)
+		}
+		var got []string
+		if err := s.db.SelectContext(t.Context(), &got, `select coalesce(`+textOf(f, "x")+`, '') from staging.probe order by n`); err != nil {
+			t.Fatal(err)
+		}
+		for n, want := range texts {
+			if got[n] != want {
+				t.Errorf("%s: %q came back as %q", ft, want, got[n])
+			}
+		}
+	}
+}
+
+func TestAddField(t *testing.T) {
+	s := open(t)
+	ctx := t.Context()
+	got, err := s.AddField(ctx, "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer, Key: true})
+	if err != nil || got.Version != 2 {
+		t.Fatalf("version %d, %v", got.Version, err)
+	}
+	c, err := s.Catalog(ctx, "main")
+	if err != nil {
+		t.Fatal(err)
+	}
+	account, _ := c.Type("account")
+	if f, ok := account.Field("berths"); !ok || !f.Own {
+		t.Errorf("the field is not kept: %+v", f)
+	}
+	if err := s.exec(ctx, `insert into w_main.r_account (id, created_by, changed_by, f_berths, k_berths) values (1, 1, 1, 7, '7')`); err != nil {
+		t.Error(err)
+	}
+	if err := s.exec(ctx, `insert into w_main.r_account (id, created_by, changed_by, k_berths) values (2, 1, 1, '7')`); sqlState(err) != "23505" {
+		t.Errorf("a key is not unique: %v", err)
+	}
+	for code, f := range map[string]catalog.Field{"field_exists": {Name: "berths", Label: "x", Type: catalog.Text}, "bad_name": {Name: "a b", Label: "x", Type: catalog.Text}} {
+		if _, err := s.AddField(ctx, "main", "account", f); !fault.Is(err, code) {
+			t.Errorf("%+v: %v", f, err)
+		}
+	}
+	if _, err := s.Catalog(ctx, "nowhere"); !fault.Is(err, "unknown_workspace") {
+		t.Error(err)
+	}
+}
+
+func TestWorkspacesAreApart(t *testing.T) {
+	s := open(t)
+	ctx := t.Context()
+	if err := s.AddWorkspace(ctx, "practice", ""); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddField(ctx, "practice", "contact", catalog.Field{Name: "boat", Label: "Boat", Type: catalog.Text}); err != nil {
+		t.Fatal(err)
+	}
+	c, _ := s.Catalog(ctx, "main")
+	contact, _ := c.Type("contact")
+	if _, there := contact.Field("boat"); there {
+		t.Error("a field of one workspace shows in another")
+	}
+	for code, name := range map[string]string{"workspace_exists": "main", "bad_name": "My Space"} {
+		if err := s.AddWorkspace(ctx, name, ""); !fault.Is(err, code) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
+
+func TestSourceComesBack(t *testing.T) {
+	s := open(t)
+	ctx := t.Context()
+	r := rand.New(rand.NewPCG(5, 6))
+	for _, size := range []int{0, 1, chunkBytes - 1, chunkBytes, chunkBytes + 1, 3*chunkBytes + 17} {
+		want := make([]byte, size)
+		for i := range want {
+			want[i] = byte(r.IntN(256))
+		}
+		id, err := s.SaveSource(ctx, "x", bytes.NewReader(want), int64(size), 1<<30)
+		if err != nil {
+			t.Fatal(err)
+		}
+		src, err := s.OpenSource(ctx, id)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, err := io.ReadAll(io.NewSectionReader(src, 0, src.Size))
+		if err != nil || !bytes.Equal(got, want) {
+			t.Errorf("%d bytes: %d came back, %v", size, len(got), err)
+		}
+		for range 20 {
+			if size == 0 {
+				break
+			}
+			at, n := r.IntN(size), r.IntN(2*chunkBytes)
+			part := make([]byte, n)
+			read, _ := src.ReadAt(part, int64(at))
+			if !bytes.Equal(part[:read], want[at:min(at+n, size)]) {
+				t.Fatalf("%d bytes at %d of %d differ", n, at, size)
+			}
+		}
+	}
+}
+
+type cutOff struct{ left int }
+
+func (c *cutOff) Read(p []byte) (int, error) {
+	if c.left == 0 {
+		return 0, io.ErrUnexpectedEOF
+	}
+	n := min(len(p), c.left)
+	c.left -= n
+	return n, nil
+}
+
+// A source that is cut off, too short or too large leaves nothing behind.
+func TestHalfSources(t *testing.T) {
+	s := open(t)
+	ctx := t.Context()
+	for code, c := range map[string]struct {
+		body     io.Reader
+		declared int64
+	}{"upload_cut_off": {&cutOff{3 << 20}, -1}, "source_too_large": {bytes.NewReader(make([]byte, 5<<20)), -1}} {
+		if _, err := s.SaveSource(ctx, "x", c.body, c.declared, 4<<20); !fault.Is(err, code) {
+			t.Errorf("%v, want %s", err, code)
+		}
+	}
+	if _, err := s.SaveSource(ctx, "x", strings.NewReader("short"), 10, 4<<20); !fault.Is(err, "upload_cut_off") {
+		t.Error(err)
+	}
+	var n int
+	if err := s.db.Get(&n, `select (select count(*) from sources) + (select count(*) from source_chunks)`); err != nil || n != 0 {
+		t.Errorf("%d rows are left behind, %v", n, err)
+	}
+}
+
+func TestSignIn(t *testing.T) {
+	s := open(t)
+	ctx := t.Context()
+	if made, shown, err := s.FirstAdministrator(ctx, "A@x.example", ""); err != nil || !made || len(shown) < PasswordLength {
+		t.Fatalf("made %v, password %q, %v", made, shown, err)
+	}
+	if made, _, _ := s.FirstAdministrator(ctx, "b@x.example", "another password"); made {
+		t.Error("a second first administrator was made")
+	}
+	p, err := s.AddPerson(ctx, "Op@x.example", "Op", Operator, "a long password")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, wrong := range [][2]string{{"op@x.example", "wrong password"}, {"nobody@x.example", "a long password"}, {"op@x.example", ""}} {
+		if _, _, err := s.SignIn(ctx, wrong[0], wrong[1]); !errors.Is(err, ErrSignIn) {
+			t.Errorf("%v: %v", wrong, err)
+		}
+	}
+	_, session, err := s.SignIn(ctx, "OP@x.example", "a long password")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.BySession(ctx, session); err != nil || got.ID != p.ID {
+		t.Errorf("%+v, %v", got, err)
+	}
+	if err := s.SignOut(ctx, session); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.BySession(ctx, session); !errors.Is(err, ErrUnsigned) {
+		t.Errorf("after signing out: %v", err)
+	}
+	if _, _, err := s.AddToken(ctx, p, "x", Administrator, time.Now().Add(time.Hour)); !fault.Is(err, "role_too_high") {
+		t.Error(err)
+	}
+	tok, plain, err := s.AddToken(ctx, p, "x", Viewer, time.Now().Add(time.Hour))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.ByToken(ctx, plain); err != nil || got.Role != Viewer {
+		t.Errorf("%+v, %v", got, err)
+	}
+	if err := s.RemoveToken(ctx, p.ID, tok.ID); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.ByToken(ctx, plain); !errors.Is(err, ErrUnsigned) {
+		t.Errorf("an ended token works: %v", err)
+	}
+	for code, bad := range map[string]error{"unknown_role": addPerson(s, "x@x.example", "captain", "a long password"), "password_too_short": addPerson(s, "x@x.example", Viewer, "short"), "person_exists": addPerson(s, "op@x.example", Viewer, "a long password")} {
+		if !fault.Is(bad, code) {
+			t.Errorf("%v, want %s", bad, code)
+		}
+	}
+}
+
+func addPerson(s *Store, email string, role Role, password string) error {
+	_, err := s.AddPerson(context.Background(), email, "X", role, password)
+	return err
+}

@@ -1,0 +1,438 @@
+package work
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
+	"uchi/internal/pgtest"
+	"uchi/internal/store"
+)
+
+func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
+
+type bench struct {
+	*testing.T
+	store  *store.Store
+	work   *Service
+	person store.Person
+}
+
+func prepare(url string) error {
+	s, err := store.Open(context.Background(), url, slog.New(slog.DiscardHandler))
+	if err == nil {
+		s.Close()
+	}
+	return err
+}
+
+func start(t *testing.T) *bench {
+	t.Helper()
+	log := slog.New(slog.DiscardHandler)
+	s, err := store.Open(t.Context(), pgtest.Database(t, prepare), log)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	p, err := s.AddPerson(t.Context(), "a@lanternquay.example", "Ada", store.Operator, "a long password")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, err := New(s, Options{Process: "test", Workers: 2, MostBytes: 1 << 30, Limits: sheet.DefaultLimits, Log: log})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Start(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		if err := w.Stop(ctx); err != nil {
+			t.Logf("stop: %v", err)
+		}
+	})
+	return &bench{T: t, store: s, work: w, person: p}
+}
+
+func (b *bench) ok(err error) {
+	b.Helper()
+	if err != nil {
+		b.Fatal(err)
+	}
+}
+
+// wait waits until nobody works on the import.
+func (b *bench) wait(id int64) store.Import {
+	b.Helper()
+	for range 3000 {
+		i, err := b.store.Import(b.Context(), "main", id)
+		b.ok(err)
+		if i.Busy == "" {
+			return i
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	b.Fatal("the work does not end")
+	panic("unreachable")
+}
+
+func (b *bench) upload(into, text string) store.Import {
+	b.Helper()
+	i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "test.csv", Into: into, Body: strings.NewReader(text), Bytes: int64(len(text)), By: b.person})
+	b.ok(err)
+	return b.wait(i.ID)
+}
+
+// change edits the routine of an import.
+func (b *bench) change(i store.Import, f func(*mapping.Routine)) store.Import {
+	b.Helper()
+	r := *i.Routine.V
+	f(&r)
+	b.ok(b.work.SetRoutine(b.Context(), i, r, b.person))
+	return b.wait(i.ID)
+}
+
+func (b *bench) check(i store.Import) store.Import {
+	b.Helper()
+	b.ok(b.work.Check(b.Context(), i, b.person))
+	i = b.wait(i.ID)
+	if i.Trouble.V != nil {
+		b.Fatalf("check: %+v", i.Trouble.V)
+	}
+	return i
+}
+
+func (b *bench) load(i store.Import) store.Import {
+	b.Helper()
+	b.ok(b.work.Load(b.Context(), i, b.person))
+	i = b.wait(i.ID)
+	if i.Trouble.V != nil {
+		b.Fatalf("load: %+v", i.Trouble.V)
+	}
+	return i
+}
+
+func (b *bench) loaded(into, text string) store.Import {
+	b.Helper()
+	return b.load(b.check(b.upload(into, text)))
+}
+
+// codes lists row, code and field of every problem.
+func (b *bench) codes(i store.Import) []string {
+	b.Helper()
+	rows, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{}, 0, -1, 500)
+	b.ok(err)
+	var out []string
+	for _, r := range rows {
+		for _, p := range r.Problems {
+			out = append(out, fmt.Sprintf("%d %s %s", r.Row, p.Code, p.Field))
+		}
+	}
+	return out
+}
+
+func (b *bench) record(typeName, id string) store.Record {
+	b.Helper()
+	r, err := b.store.Record(b.Context(), "main", typeName, id)
+	b.ok(err)
+	return r
+}
+
+func (b *bench) want(got, want any) {
+	b.Helper()
+	if fmt.Sprint(got) != fmt.Sprint(want) {
+		b.Errorf("got  %v\nwant %v", got, want)
+	}
+}
+
+func TestCreateUpdateSame(t *testing.T) {
+	b := start(t)
+	i := b.loaded("contact", "Ref,Family name,E-mail,Phone\nK-1,Øksnes,a@x.example,+47 55 11 22 33\nK-2,Nordlie,b@x.example,\n")
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
+	i = b.loaded("contact", "Ref,Family name,E-mail,Phone\nk-1 ,Øksnes,a@x.example,+4755112233\nK-2,Nordlie-Berg,,+4755112244\n,Sæther,B@X.example,\nCON-9,Myrvang,c@x.example,\n")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1, "hold": 1, "create": 1}) // rows 3 and 4 are for one record
+	r := b.record("contact", "CON-2")
+	b.want(r.Values["family_name"], "Nordlie-Berg")
+	b.want(r.Values["email"], "b@x.example") // the blank cell left it
+	b.want(r.Version, 2)
+	h, err := b.store.History(b.Context(), r, "main")
+	b.ok(err)
+	b.want(len(h), 2)
+	b.want(*h[0].Changes.V["phone"][1], "+4755112244")
+	if h[0].Changes.V["phone"][0] != nil || *h[0].Import != i.ID || h[0].Person != "Ada" {
+		t.Errorf("history: %+v", h[0])
+	}
+	list, _, err := b.store.Records(b.Context(), "main", "contact", store.RecordFilter{Text: "nordlie-berg", Limit: 10})
+	b.ok(err)
+	b.want(len(list), 1) // the title's normal form follows the change
+}
+
+func TestWhatAnImportMayDo(t *testing.T) {
+	b := start(t)
+	b.loaded("staff", "Name,E-mail\nAda,a@x.example\n")
+	for may, want := range map[mapping.May]map[string]int64{
+		mapping.Create: {"create": 1, "skip": 1}, mapping.Update: {"skip": 1, "update": 1}, mapping.CreateOrUpdate: {"create": 1, "update": 1},
+	} {
+		i := b.upload("staff", "Name,E-mail\nAda L,a@x.example\nBo,b@x.example\n")
+		i = b.check(b.change(i, func(r *mapping.Routine) { r.May = may }))
+		b.want(i.Totals.V.Verdicts, want)
+	}
+}
+
+// Every kind of problem is found at its row and field.
+func TestProblems(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Marina,A-2\nKrogsø Marina,A-3\n")
+	i := b.check(b.upload("contact", strings.Join([]string{"CON id,Ref,Family name,E-mail,Birthday,Account,Phone,Consent to e-mail",
+		"ACC-1,K-1,Berg,a@x.example,1990-01-01,A-1,,",     // 2 a wrong prefix
+		"CON-77,K-2,Berg,b@x.example,1990-01-01,A-1,,",    // 3 no such record
+		",K-3,,c@x.example,1990-01-01,A-1,,",              // 4 required
+		",K-4,Berg,not-mail,03/04/1990,A-1,,perhaps",      // 5 mail, date, yes or no
+		",K-5,Berg,d@x.example,,Krogsø marina,,",          // 6 two accounts of the name
+		",K-6,Berg,e@x.example,,Nowhere,12,",              // 7 none
+		",K-7,Berg,f@x.example,,kalvøya MARINA ltd,,",     // 8 by name, whatever the form
+		",K-7,Berg,g@x.example,,,,",                       // 9 the key again
+		",,Berg,F@X.example,,,,",                          // 10 the mail of row 8 again
+		",K-8," + strings.Repeat("x", 200) + ",,,ACC-2,,", // 11 too long
+		",K-9,Berg,,,ACC-99,,,,more",                      // 12 no such account, ragged
+	}, "\n")))
+	b.want(strings.Join(b.codes(i), "\n"), strings.Join([]string{
+		"2 bad_record_id id", "3 record_missing id", "4 required_missing family_name", "5 ambiguous_date birthday", "5 bad_email email", "5 bad_yes_no email_consent", "6 link_ambiguous account",
+		"7 link_not_found account", "7 bad_phone phone", "9 duplicate_row source_ref", "10 duplicate_row email", "11 too_long family_name", "12 ragged_row ", "12 record_missing account"}, "\n"))
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "held": 10})
+	var sheet bytes.Buffer
+	c, err := b.store.Catalog(b.Context(), "main")
+	b.ok(err)
+	contact, _ := c.Type("contact")
+	b.ok(b.work.WriteRows(b.Context(), i, contact, store.RowFilter{Outcome: "held"}, &sheet))
+	if got := sheet.String(); strings.Count(got, "\r\n") != 11 || !strings.Contains(got, `An id looks like CON-1042`) {
+		t.Errorf("held rows: %s", got)
+	}
+	r := b.record("contact", "CON-1")
+	b.want(r.Links["account"].Title, "Kalvøya Marina")
+}
+
+func TestSeveralFoundAndKeyTaken(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Ek,info@x.example\nK-2,Bø,one@x.example\n")
+	// A second record of the same mail can only come in with its key.
+	i := b.upload("contact", "Ref,Family name,E-mail\nK-3,Li,info@x.example\n")
+	i = b.change(i, func(r *mapping.Routine) {
+		r.Drafts[0].Match = append(r.Drafts[0].Match, catalog.MatchRule{Fields: []string{"source_ref"}})
+	})
+	b.load(b.check(i))
+	i = b.check(b.upload("contact", "Family name,E-mail\nEk,INFO@x.example\n"))
+	b.want(b.codes(i), "[2 several_found email]")
+	i = b.check(b.upload("contact", "CON id,Family name,Ref\nCON-2,Bø,K-1\n"))
+	b.want(b.codes(i), "[2 key_taken source_ref]")
+}
+
+func TestRecordRules(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Name\nKalvøya Marina\n")
+	head := "Ref,Title,Account,Stage,Expected close,Loss reason\n"
+	i := b.loaded("opportunity", head+"D-1,Pier,Kalvøya Marina,won,2026-05-01,\nD-2,Jetty,Kalvøya Marina,lost,2026-05-01,\nD-3,Buoy,Kalvøya Marina,lost,2026-05-01,price\n")
+	b.want(b.codes(i), "[3 rule_broken loss_reason]")
+	// The rule judges what the record would be, not what the row says.
+	i = b.check(b.upload("opportunity", "Ref,Stage\nD-1,lost\nD-3,lost\n"))
+	b.want(b.codes(i), "[2 rule_broken loss_reason]")
+}
+
+// What the check says is what the load does, and a second load of the same
+// file would do nothing: over random files and records.
+func TestTheCheckIsTheLoad(t *testing.T) {
+	b := start(t)
+	r := rand.New(rand.NewPCG(7, 8))
+	for round := range 6 {
+		var text strings.Builder
+		text.WriteString("Ref,Given name,Family name,E-mail,Birthday,Phone\n")
+		for range 60 {
+			pick := func(list ...string) string { return list[r.IntN(len(list))] }
+			mail := pick("", "bad", fmt.Sprintf("p%d@x.example", r.IntN(40)))
+			ref := fmt.Sprint("K-", r.IntN(40))
+			if mail != "" && mail != "bad" { // a row without anything to be found by would be made again
+				ref = pick("", ref)
+			}
+			fmt.Fprintf(&text, "%s,%s,%s,%s,%s,%s\n", ref, pick("", "Åse", "Nils"), pick("", "Berg", "Li", "Øksnes"),
+				mail, pick("", "1990-01-01", "31.02.1990"), pick("", "+47 5511223"+fmt.Sprint(r.IntN(9)), "12"))
+		}
+		i := b.check(b.upload("contact", text.String()))
+		said := maps.Clone(i.Totals.V.Verdicts)
+		i = b.load(i)
+		var did int64
+		for v, n := range said {
+			b.want(fmt.Sprint(round, v, i.Outcomes.V[verdict.OutcomeOf(verdict.Verdict(v))]), fmt.Sprint(round, v, n))
+			did += n
+		}
+		b.want(did, i.Rows)
+		again := b.check(b.upload("contact", text.String()))
+		b.want(again.Totals.V.Verdicts["create"]+again.Totals.V.Verdicts["update"], 0)
+	}
+}
+
+// Rows that are left can be mended by the mapping and loaded; the others are
+// not touched again.
+func TestLoadWhatIsLeft(t *testing.T) {
+	b := start(t)
+	i := b.loaded("lead", "Family name,Company,Interest\nBerg,Kalvøya,very interested\nLi,Krogsø,high\n")
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "held": 1})
+	i = b.change(i, func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["interest"]
+		o.Values = map[string]string{"Very interested": "high"}
+		r.Drafts[0].Fields["interest"] = o
+	})
+	i = b.check(i)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1})
+	i = b.load(i)
+	b.want(i.Outcomes.V[verdict.Created], 2)
+	b.want(i.Outcomes.V[verdict.Held], 0)
+	list, _, err := b.store.Records(b.Context(), "main", "lead", store.RecordFilter{Limit: 10})
+	b.ok(err)
+	b.want(len(list), 2)
+}
+
+// A record that somebody else has written between check and load is not
+// trampled on.
+func TestChangedSinceTheCheck(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Li,b@x.example\n")
+	first := b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Ek,\nK-2,Li-Ek,\nK-3,Ny,c@x.example\nK-4,Nå,d@x.example\n"))
+	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg-Hav,\nK-3,Nyere,\n,Nåle,d@x.example\n")
+	first = b.load(first)
+	b.want(first.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "held": 3})
+	b.want(b.codes(first), "[2 changed_since_check  4 changed_since_check  5 changed_since_check ]")
+	b.want(b.record("contact", "CON-1").Values["family_name"], "Berg-Hav")
+	b.want(b.record("contact", "CON-2").Values["family_name"], "Li-Ek")
+	again := b.check(first)
+	b.want(again.Totals.V.Verdicts, map[string]int64{"update": 3})
+}
+
+// A paused load goes on where it was; a stopped one stays where it is.
+func TestPauseAndStop(t *testing.T) {
+	b := start(t)
+	var text strings.Builder
+	text.WriteString("Ref,Family name\n")
+	const rows = 3*store.ChunkRows + 5
+	for n := range rows {
+		fmt.Fprintf(&text, "K-%d,Berg\n", n)
+	}
+	i := b.check(b.upload("contact", text.String()))
+	b.ok(b.work.Load(b.Context(), i, b.person))
+	b.ok(b.work.Interrupt(b.Context(), i, store.StatePaused, b.person))
+	i = b.wait(i.ID)
+	b.want(i.State, store.StatePaused)
+	if i.DoneRows == rows {
+		t.Skip("the load was quicker than the pause")
+	}
+	b.ok(b.work.Resume(b.Context(), i, b.person))
+	i = b.wait(i.ID)
+	b.want(i.State, store.StateLoaded)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": rows})
+	n, err := b.store.CountRows(b.Context(), i.ID, store.RowFilter{Outcome: "created"})
+	b.ok(err)
+	b.want(n, rows)
+	// Pages at any place of a large sheet.
+	for _, at := range []int64{0, 999, 1000, 40_000, rows - 1} {
+		page, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{}, 0, at, 1)
+		b.ok(err)
+		b.want(page[0].Row, at+2)
+		page, err = b.store.Rows(b.Context(), i.ID, store.RowFilter{Outcome: "created"}, 0, at, 1)
+		b.ok(err)
+		b.want(page[0].Row, at+2)
+	}
+}
+
+// When the database has crashed, its unlogged tables are empty; everything is
+// rebuilt from the source, and what is loaded stays loaded.
+func TestStagingIsRebuilt(t *testing.T) {
+	b := start(t)
+	i := b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Li,bad\n"))
+	said := i.Totals.V.Verdicts
+	_, err := b.store.Pool().Exec(b.Context(), fmt.Sprintf(`truncate staging.i%d_cells, staging.i%d_draft, staging.i%d_verdicts, staging.i%d_problems`, i.ID, i.ID, i.ID, i.ID))
+	b.ok(err)
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": said["create"], "held": said["hold"]})
+	b.want(len(b.codes(i)), 1)
+}
+
+func TestReadingByHand(t *testing.T) {
+	b := start(t)
+	i := b.upload("contact", "Family name;Birthday\nBerg;03/04/1990\n")
+	b.want(b.codes(b.check(i)), "[2 ambiguous_date birthday]")
+	i, err := b.store.Import(b.Context(), "main", i.ID)
+	b.ok(err)
+	b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{DateOrder: "day_first"}, b.person))
+	i = b.check(b.wait(i.ID))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1})
+	if err := b.work.SetReading(b.Context(), i, sheet.Reading{DateOrder: "sideways"}, b.person); !fault.Is(err, "bad_reading") {
+		t.Error(err)
+	}
+}
+
+func TestBadSourcesLeaveAnImportInTrouble(t *testing.T) {
+	b := start(t)
+	for text, code := range map[string]string{"": "empty_source", "a,b\n": "no_rows", "a,b\n1,\"2": "quote_not_closed", "\x89PNG....": "not_text", strings.Repeat("a,", 9999) + "a\n1\n": "too_many_columns"} {
+		i := b.upload("contact", text)
+		if i.Trouble.V == nil || i.Trouble.V.Code != code || i.State != store.StateOpen {
+			t.Errorf("%.20q: %s, %+v; want %s", text, i.State, i.Trouble.V, code)
+		}
+		if err := b.work.Check(b.Context(), i, b.person); err == nil {
+			t.Errorf("%.20q: it can be checked", text)
+		}
+		b.ok(b.work.Discard(b.Context(), i, b.person))
+	}
+}
+
+func TestWrongStates(t *testing.T) {
+	b := start(t)
+	i := b.upload("contact", "Family name\nBerg\n")
+	if err := b.work.Load(b.Context(), i, b.person); !fault.Is(err, "wrong_state") {
+		t.Errorf("load before check: %v", err)
+	}
+	if err := b.work.Interrupt(b.Context(), i, store.StatePaused, b.person); !fault.Is(err, "wrong_state") {
+		t.Errorf("pause without load: %v", err)
+	}
+	i = b.load(b.check(i))
+	if err := b.work.Discard(b.Context(), i, b.person); !fault.Is(err, "wrong_state") {
+		t.Errorf("discard a loaded import: %v", err)
+	}
+	if _, err := b.store.Import(b.Context(), "main", 999); !fault.Is(err, "unknown_import") {
+		t.Error(err)
+	}
+}
+
+func TestRowAsRecord(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\n")
+	i := b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Li,\nK-2,Ny,bad\n")
+	before, err := b.work.RowAsRecord(b.Context(), i, 2)
+	b.ok(err)
+	if before.Found != nil || len(before.Values) != 3 {
+		t.Errorf("before the check: %d values", len(before.Values))
+	}
+	i = b.check(i)
+	after, err := b.work.RowAsRecord(b.Context(), i, 2)
+	b.ok(err)
+	at := slices.IndexFunc(after.Values, func(v RowValue) bool { return v.Field.Name == "family_name" })
+	if v := after.Values[at]; v.Before != "Berg" || v.After != "Berg-Li" || !v.Changed || after.Found == nil {
+		t.Errorf("after the check: %+v", v)
+	}
+	if _, err := b.work.RowAsRecord(b.Context(), i, 99); !fault.Is(err, "unknown_row") {
+		t.Error(err)
+	}
+}
