@@ -266,7 +266,7 @@ function SearchRows({ value, onChange }: { value: string; onChange: (v: string) 
   useEffect(() => setText(value), [value]);
   return (
     <form
-      className="relative"
+      className="relative w-56"
       onSubmit={(e) => {
         e.preventDefault();
         onChange(text.trim());
@@ -275,7 +275,7 @@ function SearchRows({ value, onChange }: { value: string; onChange: (v: string) 
       <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
       <input
         aria-label="Search the rows"
-        className={cx(inputClass, "w-52 pl-8")}
+        className={cx(inputClass, "pl-8")}
         placeholder="Search the rows"
         value={text}
         onChange={(e) => {

@@ -50,7 +50,7 @@ export default function ApiPage() {
   return (
     <div className="mx-auto max-w-[1000px] space-y-4 px-7 py-6">
       <h1 className="text-[26px]">Interface for programs</h1>
-      <p className="max-w-2xl text-ink-soft">{c.info.description}</p>
+      <p className="max-w-2xl text-ink-soft">{c.info.description.replaceAll("`", "")}</p>
       <p>
         Paths begin with <code className="font-mono">/api/v1</code>. The contract itself:{" "}
         <a className="text-act" href="/api/v1/openapi.yaml">

@@ -171,11 +171,11 @@ function SearchBox({ value, onChange }: { value: string; onChange: (v: string) =
     return () => clearTimeout(t);
   }, [text, value, onChange]);
   return (
-    <div className="relative">
+    <div className="relative w-64">
       <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
       <input
         aria-label="Search records"
-        className={cx(inputClass, "w-64 pl-8")}
+        className={cx(inputClass, "pl-8")}
         placeholder="Name, id, e-mail or key"
         value={text}
         onChange={(e) => setText(e.target.value)}
