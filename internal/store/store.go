@@ -180,11 +180,15 @@ func sqlState(err error) string {
 }
 
 // Passing reports whether an error of the database may go away when the same
-// is tried again: a broken connection, a deadlock, a serialisation failure.
+// is tried again: a broken connection, a deadlock, a serialisation failure, a
+// table that the last statement of a killed process was still making.
 func Passing(err error) bool {
 	switch state := sqlState(err); state {
-	case "40001", "40P01", "55P03", "57P01", "57P02", "57P03", "53300":
+	case "40001", "40P01", "55P03", "57P01", "57P02", "57P03", "53300", "42P07":
 		return true
+	case "23505":
+		var pg *pgconn.PgError
+		return errors.As(err, &pg) && pg.SchemaName == "pg_catalog"
 	case "":
 		var connect *pgconn.ConnectError
 		return errors.As(err, &connect) || pgconn.SafeToRetry(err) || pgconn.Timeout(err)

@@ -74,6 +74,7 @@ func (s *Service) read(ctx context.Context, i store.Import) error {
 	if err != nil {
 		return err
 	}
+	defer table.Close()
 	profile := sheet.NewProfiler(table.Header)
 	w, err := s.store.StageCells(ctx, i.ID)
 	if err != nil {
@@ -92,7 +93,7 @@ func (s *Service) read(ctx context.Context, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	result := store.ReadResult{Findings: findings, Columns: columns, Notices: append(table.Notices, notices...), Rows: w.Rows(), Anchors: w.Anchors, Reading: i.Reading.V}
+	result := store.ReadResult{Findings: findings, Columns: columns, Notices: slices.Concat(table.Notices, notices, table.Rest()), Rows: w.Rows(), Anchors: w.Anchors, Reading: i.Reading.V}
 	result.Into, result.Routine = s.firstMapping(c, i, columns)
 	return s.store.EndRead(ctx, i.ID, result)
 }
@@ -247,6 +248,7 @@ func (s *Service) readAgain(ctx context.Context, i store.Import) error {
 	if err != nil {
 		return err
 	}
+	defer table.Close()
 	w, err := s.store.StageCells(ctx, i.ID)
 	if err != nil {
 		return err

@@ -2,8 +2,10 @@ package sheet
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -19,7 +21,43 @@ var delimiterNames = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab"
 var otherFiles = []struct{ start, name string }{
 	{"%PDF", "a PDF document"}, {"\xd0\xcf\x11\xe0", "a spreadsheet in the old binary format"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
 	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"}, {"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
-	{"PK\x03\x04", "a ZIP archive or a spreadsheet of the newer formats"}, {"SQLite format 3", "a database"}, {"<!DOCTYPE html", "a web page"}, {"<html", "a web page"},
+	{"SQLite format 3", "a database"}, {"<!DOCTYPE html", "a web page"}, {"<html", "a web page"},
+}
+
+// The formats that are read.
+const (
+	formatText = "delimited text"
+	formatXLSX = "Office Open XML workbook"
+	formatODS  = "OpenDocument spreadsheet"
+	formatJSON = "JSON Lines"
+	formatZIP  = "ZIP archive"
+)
+
+// sniff tells the format of a source by its first bytes and, for archives, by
+// what they hold.
+func sniff(src Source) (string, []byte, error) {
+	sample := make([]byte, min(src.Size, sampleSize))
+	if _, err := io.ReadFull(io.NewSectionReader(src, 0, src.Size), sample); err != nil {
+		return "", nil, fmt.Errorf("read the start of %s: %w", src.Name, err)
+	}
+	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, utf8BOM))) == 0 {
+		return "", nil, fault.New(fault.Invalid, "empty_source", "the file is empty").At(fault.Place{File: src.Name}).
+			Mended("Send a file with a header row and at least one row below it.")
+	}
+	if bytes.HasPrefix(sample, []byte("PK\x03\x04")) {
+		format, err := sniffArchive(src)
+		return format, nil, err
+	}
+	for _, o := range otherFiles {
+		if bytes.HasPrefix(sample, []byte(o.start)) {
+			return "", nil, notText(src, "this is "+o.name+", not a spreadsheet that can be read")
+		}
+	}
+	line, _, _ := bytes.Cut(bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n"), []byte("\n"))
+	if bytes.HasPrefix(line, []byte("{")) && (json.Valid(line) || len(line) > sampleSize/2) {
+		return formatJSON, sample, nil
+	}
+	return formatText, sample, nil
 }
 
 // Detect finds out how a source is to be read. What was set by hand in set is
@@ -28,19 +66,105 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 	if err := set.Check(); err != nil {
 		return set, nil, err
 	}
-	sample := make([]byte, min(src.Size, sampleSize))
-	if _, err := io.ReadFull(io.NewSectionReader(src, 0, src.Size), sample); err != nil {
-		return set, nil, fmt.Errorf("read the start of %s: %w", src.Name, err)
+	format, sample, err := sniff(src)
+	if err != nil {
+		return set, nil, err
 	}
-	if len(bytes.TrimSpace(bytes.TrimPrefix(sample, utf8BOM))) == 0 {
-		return set, nil, fault.New(fault.Invalid, "empty_source", "the file is empty").At(fault.Place{File: src.Name}).
-			Mended("Send a file with a header row and at least one row below it.")
+	findings := []Finding{{Option: "format", Value: format, Sure: true, Evidence: "its first bytes say so"}}
+	switch format {
+	case formatZIP:
+		inner, file, found, err := openMember(src, set.File)
+		if err != nil {
+			return set, nil, err
+		}
+		defer file.Close()
+		set.File = inner.Name
+		set, more, err := Detect(inner, set)
+		return set, append(append(findings, found...), more...), err
+	case formatXLSX, formatODS:
+		b, err := openWorkbook(src, format, DefaultLimits)
+		if err != nil {
+			return set, nil, err
+		}
+		if set.Sheet == "" {
+			f, err := b.detectSheet()
+			if err != nil {
+				return set, nil, err
+			}
+			set.Sheet = f.Value
+			findings = append(findings, f)
+		}
+	case formatJSON:
+		return set, findings, nil
+	case formatText:
+		var more []Finding
+		if set, more, err = detectText(src, sample, set); err != nil {
+			return set, nil, err
+		}
+		findings = append(findings, more...)
 	}
-	for _, o := range otherFiles {
-		if bytes.HasPrefix(sample, []byte(o.start)) {
-			return set, nil, notText(src, "this is "+o.name+", not delimited text")
+	if set.HeaderRow == 0 {
+		rows, err := firstRows(src, set)
+		if err != nil {
+			return set, nil, err
+		}
+		f, row := detectHeader(rows)
+		set.HeaderRow = row
+		findings = append(findings, f)
+	}
+	return set, findings, nil
+}
+
+// headerSearch is how many rows are looked at for the header.
+const headerSearch = 60
+
+func firstRows(src Source, reading Reading) ([]Row, error) {
+	limits := DefaultLimits
+	limits.Columns = 20_000 // what is too wide is said when it is read
+	r, closers, err := openRows(src, reading, limits)
+	if err != nil {
+		return nil, err
+	}
+	defer (&Table{closers: closers}).Close()
+	var rows []Row
+	for len(rows) < headerSearch {
+		row, err := r.Next()
+		if err != nil {
+			break // what is wrong further down is said when it is read
+		}
+		rows = append(rows, Row{Number: row.Number, Cells: slices.Clone(row.Cells)})
+	}
+	return rows, nil
+}
+
+// detectSheet takes the first sheet that is shown and holds something.
+func (b *workbook) detectSheet() (Finding, error) {
+	var shown []string
+	for _, s := range b.sheets {
+		if !s.hidden {
+			shown = append(shown, s.name)
 		}
 	}
+	for _, name := range shown {
+		rows, err := firstRows(b.src, Reading{Sheet: name})
+		if err != nil {
+			return Finding{}, err
+		}
+		if slices.ContainsFunc(rows, func(r Row) bool { return filled(r) > 1 }) {
+			f := Finding{Option: "sheet", Value: name, Sure: len(shown) == 1, Evidence: "the only sheet"}
+			if len(shown) > 1 {
+				f.Evidence = "the first sheet with a table; there are " + strings.Join(shown, ", ")
+			}
+			return f, nil
+		}
+	}
+	if len(shown) > 0 {
+		return Finding{Option: "sheet", Value: shown[0], Evidence: "no sheet holds a table"}, nil
+	}
+	return Finding{}, fault.New(fault.Invalid, "empty_source", "the workbook shows no sheet").At(fault.Place{File: b.src.Name}).Mended("Show the sheet and save it again.")
+}
+
+func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, error) {
 	var findings []Finding
 	if set.Encoding == "" {
 		f := detectEncoding(sample, src.Size <= sampleSize)
@@ -58,11 +182,6 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 	if set.Delimiter == "" {
 		f := detectDelimiter(src, plain, set)
 		set.Delimiter = f.Value
-		findings = append(findings, f)
-	}
-	if set.HeaderRow == 0 {
-		f, row := detectHeader(src, plain, set)
-		set.HeaderRow = row
 		findings = append(findings, f)
 	}
 	return set, findings, nil
@@ -149,8 +268,7 @@ func commonWidth(rows []Row) (width int, share float64) {
 
 // detectHeader takes the first row that is filled about as wide as the rows
 // below it and reads like names rather than values.
-func detectHeader(src Source, text []byte, reading Reading) (Finding, int64) {
-	rows := sampleRows(src, text, reading, 60)
+func detectHeader(rows []Row) (Finding, int64) {
 	widest := 0
 	for _, r := range rows {
 		widest = max(widest, filled(r))

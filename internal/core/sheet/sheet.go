@@ -22,6 +22,8 @@ type Source struct {
 
 // Reading says how a source is read. Empty parts are detected.
 type Reading struct {
+	File        string `json:"file,omitempty" yaml:"file,omitempty"`                 // which file of a ZIP archive
+	Sheet       string `json:"sheet,omitempty" yaml:"sheet,omitempty"`               // which sheet of a workbook
 	Encoding    string `json:"encoding,omitempty" yaml:"encoding,omitempty"`         // IANA name
 	Delimiter   string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"`       // one character
 	Quote       string `json:"quote,omitempty" yaml:"quote,omitempty"`               // one character, or "none"
@@ -40,6 +42,8 @@ func (r Reading) Filled(found Reading) Reading {
 			*into = from
 		}
 	}
+	set(&r.File, found.File)
+	set(&r.Sheet, found.Sheet)
 	set(&r.Encoding, found.Encoding)
 	set(&r.Delimiter, found.Delimiter)
 	set(&r.Quote, found.Quote)
@@ -114,10 +118,12 @@ type Limits struct {
 	CellBytes int // most bytes in a cell
 	Columns   int // most cells in a row
 	RowBytes  int // most bytes in a row
+
+	UnpackedBytes int64 // most bytes that a part of an archive unpacks to
 }
 
 // DefaultLimits are generous for real sheets and small for memory.
-var DefaultLimits = Limits{CellBytes: 1 << 20, Columns: 2000, RowBytes: 8 << 20}
+var DefaultLimits = Limits{CellBytes: 1 << 20, Columns: 2000, RowBytes: 8 << 20, UnpackedBytes: 16 << 30}
 
 // Table reads the data rows of a source under a header: blank rows are passed
 // over, rows above the header and below the last row too.
@@ -125,6 +131,7 @@ type Table struct {
 	Header  []string // unique names of the columns, in order
 	Notices []Notice // what was put right in the header
 	rows    Reader
+	closers []io.Closer
 	last    int64
 }
 
@@ -138,27 +145,50 @@ type Notice struct {
 	Count   int64  `json:"count,omitempty"`
 }
 
-// Open reads up to and with the header row.
+// Open reads up to and with the header row. The table must be closed.
 func Open(src Source, reading Reading, limits Limits) (*Table, error) {
-	rows, err := newDelimited(src, reading, limits)
+	rows, closers, err := openRows(src, reading, limits)
 	if err != nil {
 		return nil, err
 	}
-	t := &Table{rows: rows, last: reading.LastRow}
+	t := &Table{rows: rows, closers: closers, last: reading.LastRow}
+	if err := t.findHeader(src, reading.HeaderRow); err != nil {
+		t.Close()
+		return nil, err
+	}
+	return t, nil
+}
+
+func (t *Table) findHeader(src Source, at int64) error {
 	for {
-		row, err := rows.Next()
+		row, err := t.rows.Next()
 		if err == io.EOF {
-			return nil, fault.New(fault.Invalid, "no_header", "the source ends before its header row").At(fault.Place{File: src.Name, Row: reading.HeaderRow}).
-				Mended("Choose another header row, or send a file that is not empty.")
+			return fault.New(fault.Invalid, "no_header", "the source ends before its header row").At(fault.Place{File: src.Name, Row: at}).
+				Mended("Choose another header row or sheet, or send a file that is not empty.")
 		}
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if row.Number >= reading.HeaderRow {
+		if row.Number >= at {
 			t.Header, t.Notices = columnNames(row)
-			return t, nil
+			return nil
 		}
 	}
+}
+
+// Close frees what the reading holds.
+func (t *Table) Close() {
+	for _, c := range t.closers {
+		c.Close() //nolint:errcheck // only read from
+	}
+}
+
+// Rest gives the notices that only the whole sheet tells; asked after the last row.
+func (t *Table) Rest() []Notice {
+	if r, ok := t.rows.(interface{ notices() []Notice }); ok {
+		return r.notices()
+	}
+	return nil
 }
 
 // Next gives the next row that holds anything.

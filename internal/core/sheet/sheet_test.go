@@ -96,7 +96,7 @@ func TestBadSources(t *testing.T) {
 		"empty":                {"", "empty_source"},
 		"only white space":     {" \n\n ", "empty_source"},
 		"a picture":            {"\x89PNG\r\n\x1a\n0000", "not_text"},
-		"an archive":           {"PK\x03\x04aaaa", "not_text"},
+		"an archive":           {"PK\x03\x04aaaa", "bad_spreadsheet"},
 		"bytes":                {strings.Repeat("\x01\x02\x03\x1b", 100), "not_text"},
 		"quote never closed":   {"a,b\n1,\"2\n3,4\n", "quote_not_closed"},
 		"ten thousand columns": {strings.Repeat("a,", 10_000) + "a\n", "too_many_columns"},

@@ -1,0 +1,199 @@
+package sheet
+
+import (
+	"io"
+	"strconv"
+	"strings"
+)
+
+const odsContent = "content.xml"
+
+func (b *workbook) listTables() error {
+	return b.each(odsContent, func(x *xmlReader) error {
+		if x.kind == xmlStart && string(x.name) == "table" {
+			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), part: odsContent})
+		}
+		return nil
+	})
+}
+
+// tableRows streams the rows of one table of an OpenDocument spreadsheet. Runs
+// of equal rows and cells are written once with a count; those at the end of a
+// sheet, often a million, are blank and not unfolded.
+type tableRows struct {
+	book   *workbook
+	part   io.ReadCloser
+	x      *xmlReader
+	name   string
+	in     bool
+	cells  []string
+	row    int64
+	repeat int
+	hidden int64
+	merged int64
+}
+
+func (b *workbook) openTable(s sheetPart) (*tableRows, error) {
+	f, ok := b.file(s.part)
+	if !ok {
+		return nil, errXML
+	}
+	r, err := unpack(f, b.limits)
+	if err != nil {
+		return nil, err
+	}
+	return &tableRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2), name: s.name}, nil
+}
+
+// Close ends the reading.
+func (t *tableRows) Close() error { return t.part.Close() }
+
+// mostRepeats is how often a filled row may be repeated before it is taken for
+// the filling of an empty sheet.
+const mostRepeats = 1_000_000
+
+// Next implements Reader.
+func (t *tableRows) Next() (Row, error) {
+	if t.repeat > 0 {
+		t.repeat--
+		t.row++
+		return Row{Number: t.row, Cells: t.cells}, nil
+	}
+	for {
+		if err := t.x.next(); err != nil {
+			return Row{}, err
+		}
+		name := string(t.x.name)
+		switch {
+		case t.x.kind == xmlStart && name == "table":
+			t.in = t.x.attr("name") == t.name
+		case t.x.kind == xmlEnd && name == "table" && t.in:
+			return Row{}, io.EOF
+		case t.x.kind == xmlStart && name == "table-row" && t.in:
+			count := t.x.number("number-rows-repeated", 1)
+			if v := t.x.attr("visibility"); v == "collapse" || v == "filter" {
+				t.hidden += int64(count)
+			}
+			if t.x.empty {
+				t.row += int64(count)
+				continue
+			}
+			if err := t.readRow(); err != nil {
+				return Row{}, err
+			}
+			if (Row{Cells: t.cells}).Blank() || count > mostRepeats {
+				t.row += int64(count)
+				continue
+			}
+			t.row++
+			t.repeat = count - 1
+			return Row{Number: t.row, Cells: t.cells}, nil
+		}
+	}
+}
+
+func (t *tableRows) readRow() error {
+	t.cells = t.cells[:0]
+	blank := 0
+	for {
+		if err := t.x.next(); err != nil {
+			return err
+		}
+		name := string(t.x.name)
+		switch {
+		case t.x.kind == xmlEnd && name == "table-row":
+			return nil
+		case t.x.kind == xmlStart && (name == "table-cell" || name == "covered-table-cell"):
+			count := t.x.number("number-columns-repeated", 1)
+			if t.x.number("number-columns-spanned", 1) > 1 || t.x.number("number-rows-spanned", 1) > 1 {
+				t.merged++
+			}
+			text, err := t.cell(name)
+			if err != nil {
+				return err
+			}
+			if text == "" {
+				blank += count
+				continue
+			}
+			if len(t.cells)+blank+count > t.book.limits.Columns {
+				return tooManyColumns(t.book.limits)
+			}
+			for ; blank > 0; blank-- {
+				t.cells = append(t.cells, "")
+			}
+			for range count {
+				t.cells = append(t.cells, text)
+			}
+		}
+	}
+}
+
+// cell reads a cell: numbers, dates and booleans by their stored value, all
+// else by the paragraphs shown.
+func (t *tableRows) cell(element string) (string, error) {
+	kind := t.x.attr("value-type")
+	var stored string
+	switch kind {
+	case "float", "currency", "percentage":
+		stored = t.x.attr("value")
+		if n, err := strconv.ParseFloat(stored, 64); err == nil {
+			if kind == "percentage" {
+				stored = plainNumber(n*100) + "%"
+			} else {
+				stored = plainNumber(n)
+			}
+		}
+	case "date":
+		stored = strings.Replace(strings.TrimSuffix(t.x.attr("date-value"), "T00:00:00"), "T", " ", 1)
+	case "boolean":
+		stored = t.x.attr("boolean-value")
+	}
+	if t.x.empty {
+		return stored, t.x.next()
+	}
+	var text []byte
+	paragraphs, depth, note := 0, 0, false
+	for {
+		if err := t.x.next(); err != nil {
+			return "", err
+		}
+		name := string(t.x.name)
+		switch {
+		case t.x.kind == xmlStart && name == "annotation":
+			note = true
+		case t.x.kind == xmlEnd && name == "annotation":
+			note = false
+		case note:
+		case t.x.kind == xmlStart && name == "p":
+			if paragraphs++; paragraphs > 1 {
+				text = append(text, '\n')
+			}
+			depth = 1
+			if t.x.empty {
+				depth = 0
+			}
+		case t.x.kind == xmlEnd && name == "p":
+			depth = 0
+		case t.x.kind == xmlStart && name == "s" && depth > 0:
+			text = append(text, strings.Repeat(" ", min(t.x.number("c", 1), 1000))...)
+		case t.x.kind == xmlStart && name == "tab" && depth > 0:
+			text = append(text, '\t')
+		case t.x.kind == xmlStart && name == "line-break" && depth > 0:
+			text = append(text, '\n')
+		case t.x.kind == xmlText && depth > 0:
+			text = append(text, t.x.text...)
+		case t.x.kind == xmlEnd && name == element:
+			shown := string(text)
+			if kind == "float" && len(shown) > 1 && strings.Trim(shown, "0123456789") == "" && strings.TrimLeft(shown, "0") == stored {
+				return shown, nil // a number that is shown with zeros in front, as postal codes are
+			}
+			if stored != "" && !strings.HasPrefix(shown, "#") && !strings.HasPrefix(shown, "Err:") {
+				return stored, nil
+			}
+			return shown, nil
+		}
+	}
+}
+
+func (t *tableRows) notices() []Notice { return sheetNotices(t.book.sheets, t.hidden, t.merged) }
