@@ -18,6 +18,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
 
 	"github.com/oapi-codegen/runtime"
@@ -537,7 +538,7 @@ type Start struct {
 }
 
 // Suggestion defines model for Suggestion.
-type Suggestion = mapping.Suggestion
+type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
@@ -575,7 +576,7 @@ type Trouble struct {
 }
 
 // TypeSuggestion defines model for TypeSuggestion.
-type TypeSuggestion = mapping.TypeSuggestion
+type TypeSuggestion = suggest.TypeSuggestion
 
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict

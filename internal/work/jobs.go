@@ -13,6 +13,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
 	"uchi/internal/store"
 
@@ -94,7 +95,9 @@ func (s *Service) read(ctx context.Context, i store.Import) error {
 		return err
 	}
 	result := store.ReadResult{Findings: findings, Columns: columns, Notices: slices.Concat(table.Notices, notices, table.Rest()), Rows: w.Rows(), Anchors: w.Anchors, Reading: i.Reading.V}
-	result.Into, result.Routine = s.firstMapping(c, i, columns)
+	if result.Into, result.Routine, err = s.firstMapping(ctx, c, i, columns); err != nil {
+		return err
+	}
 	return s.store.EndRead(ctx, i.ID, result)
 }
 
@@ -124,7 +127,7 @@ const leastScore = 0.3
 
 // firstMapping keeps the routine that the import has as far as its columns are
 // there, else takes what is certain of the suggestions.
-func (s *Service) firstMapping(c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine) {
+func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine, error) {
 	into := i.Into
 	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 {
 		kept := *r
@@ -141,21 +144,25 @@ func (s *Service) firstMapping(c catalog.Catalog, i store.Import, columns []shee
 		if len(fields) > 0 {
 			d.Fields = fields
 			kept.Drafts = []mapping.Draft{d}
-			return d.Type, &kept
+			return d.Type, &kept, nil
 		}
 		into = d.Type
 	}
 	if into == "" {
-		if best := mapping.SuggestType(c, columns); len(best) > 0 && best[0].Score >= leastScore {
+		if best := suggest.Type(c, columns); len(best) > 0 && best[0].Score >= leastScore {
 			into = best[0].Type
 		}
 	}
 	t, ok := c.Type(into)
 	if !ok {
-		return "", nil
+		return "", nil, nil
 	}
-	r := mapping.FromSuggestions(t, mapping.Suggest(t, columns))
-	return into, &r
+	memory, err := s.store.Memory(ctx, i.Workspace, t.Name)
+	if err != nil {
+		return "", nil, err
+	}
+	r := suggest.Routine(t, suggest.Columns(t, columns, memory))
+	return into, &r, nil
 }
 
 // planOf makes the routine of an import ready.

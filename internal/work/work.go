@@ -16,6 +16,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -276,6 +277,15 @@ func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) err
 	if err := s.store.Begin(ctx, i.Workspace, i.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, s.enqueue); err != nil {
 		return err
 	}
+	chosen := suggest.Memory{}
+	for field, o := range i.Routine.V.Drafts[0].Fields {
+		if len(o.From) == 1 && o.Take == "" {
+			chosen[suggest.Key(o.From[0])] = field
+		}
+	}
+	if err := s.store.Remember(ctx, i.Workspace, i.Into, chosen); err != nil {
+		return err
+	}
 	return s.store.Log(ctx, by.ID, i.Workspace, "load", importSubject(i.ID))
 }
 
@@ -304,12 +314,12 @@ func (s *Service) Discard(ctx context.Context, i store.Import, by store.Person) 
 }
 
 // Suggestions gives what the columns of an import seem to be, for a record type.
-func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string) ([]mapping.Suggestion, []mapping.TypeSuggestion, error) {
+func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string) ([]suggest.Suggestion, []suggest.TypeSuggestion, error) {
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return nil, nil, err
 	}
-	types := mapping.SuggestType(c, i.Columns.V)
+	types := suggest.Type(c, i.Columns.V)
 	if typeName == "" {
 		typeName = i.Into
 	}
@@ -320,7 +330,11 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return nil, nil, err
 	}
-	return mapping.Suggest(t, i.Columns.V), types, nil
+	memory, err := s.store.Memory(ctx, i.Workspace, t.Name)
+	if err != nil {
+		return nil, nil, err
+	}
+	return suggest.Columns(t, i.Columns.V, memory), types, nil
 }
 
 // troubleOf turns an error into what is kept with the import. Errors that are

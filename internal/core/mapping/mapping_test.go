@@ -1,7 +1,6 @@
 package mapping
 
 import (
-	"maps"
 	"slices"
 	"testing"
 
@@ -33,76 +32,6 @@ func routine(typeName string, fields map[string]Origin) Routine {
 }
 
 func from(headers ...string) Origin { return Origin{From: headers} }
-
-func TestSuggest(t *testing.T) {
-	c := standard(t)
-	for typeName, pairs := range map[string]map[string]string{
-		"contact": {"First name": "given_name", "SURNAME*": "family_name", "E-Mail-Adresse": "email", "Téléphone": "phone", "Firma": "account", "PLZ": "postal_code", "Geburtsdatum": "birthday", "CON id": "", "Contact ID": "id", "Shoe size": "", "job_title": "job_title", "Anrede": "honorific"},
-		"account": {"Company": "name", "Kunden-Nr": "source_ref", "Web": "website", "Group": "parent", "Rep": "owner", "Staff count": "employees", "Turnover": ""},
-		"lead":    {"Nachname": "family_name", "Empresa": "company", "Came from": "origin", "Met on": "met_on", "Notes": "description"},
-	} {
-		rt, _ := c.Type(typeName)
-		var headers []string
-		for h := range maps.Keys(pairs) {
-			headers = append(headers, h)
-		}
-		slices.Sort(headers)
-		got := map[string]string{}
-		for _, s := range Suggest(rt, columns(headers...)) {
-			got[s.Column] = s.Field
-			if !s.Taken || s.Reason == "" {
-				t.Errorf("%s %q: %+v, want it taken with a reason", typeName, s.Column, s)
-			}
-		}
-		for h, want := range pairs {
-			if got[h] != want {
-				t.Errorf("%s %q: got %q, want %q", typeName, h, got[h], want)
-			}
-		}
-	}
-}
-
-func TestNoFieldTwice(t *testing.T) {
-	c := standard(t)
-	contact, _ := c.Type("contact")
-	s := Suggest(contact, columns("Mail", "E-mail", "email", "Telephone", "Tel"))
-	got := map[string]string{}
-	for _, x := range s {
-		if other, twice := got[x.Field]; twice {
-			t.Errorf("%s is given to %q and %q", x.Field, other, x.Column)
-		}
-		got[x.Field] = x.Column
-	}
-	if got["email"] != "email" {
-		t.Errorf("the field's own name loses to %q", got["email"])
-	}
-}
-
-// A header that lies is not taken without asking.
-func TestValuesContradict(t *testing.T) {
-	c := standard(t)
-	contact, _ := c.Type("contact")
-	cols := columns("E-mail")
-	cols[0].Filled, cols[0].Guess, cols[0].Share = 100, "phone", 1
-	if s := Suggest(contact, cols); len(s) != 1 || s[0].Taken {
-		t.Errorf("%+v", s)
-	}
-}
-
-func TestSuggestType(t *testing.T) {
-	c := standard(t)
-	for want, headers := range map[string][]string{
-		"contact":     {"First name", "Surname", "E-mail", "Date of birth", "Company"},
-		"account":     {"Company", "Website", "Industry", "Employees", "Registration number"},
-		"opportunity": {"Deal", "Stage", "Amount", "Close date", "Account"},
-		"line":        {"Opportunity", "Product", "Quantity", "Unit price"},
-		"task":        {"Subject", "Due date", "Done"},
-	} {
-		if got := SuggestType(c, columns(headers...)); got[0].Type != want || got[0].Reason == "" {
-			t.Errorf("%v: %+v, want %s", headers, got[0], want)
-		}
-	}
-}
 
 func TestRoutineCheck(t *testing.T) {
 	c := standard(t)

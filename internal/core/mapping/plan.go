@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -41,6 +42,7 @@ type origin struct {
 	from      []int
 	column    string // header of the first column, for problems
 	join      string
+	take      Take
 	fixed     string
 	otherwise string
 	values    map[string]string
@@ -128,7 +130,7 @@ func (dp *DraftPlan) canUse(rule catalog.MatchRule) bool {
 }
 
 func newOrigin(o Origin, columns []sheet.Column) origin {
-	out := origin{join: o.Join, fixed: o.Fixed, otherwise: o.Otherwise}
+	out := origin{join: o.Join, take: o.Take, fixed: o.Fixed, otherwise: o.Otherwise}
 	if out.join == "" {
 		out.join = " "
 	}
@@ -193,6 +195,9 @@ func (o *origin) text(cells []string) string {
 		}
 		s = strings.Join(parts, o.join)
 	}
+	if s != "" && o.take != "" {
+		s = o.take.of(s)
+	}
 	if s != "" && o.values != nil {
 		if to, ok := o.values[value.Fold(s)]; ok {
 			s = to
@@ -204,11 +209,31 @@ func (o *origin) text(cells []string) string {
 	return s
 }
 
+// of gives the part of a text.
+func (t Take) of(s string) string {
+	switch t {
+	case TakeGivenName:
+		given, _ := value.SplitName(s)
+		return given
+	case TakeFamilyName:
+		_, family := value.SplitName(s)
+		return family
+	}
+	words := strings.Fields(s)
+	if len(words) == 0 {
+		return ""
+	}
+	if t == TakeLastWord {
+		return words[len(words)-1]
+	}
+	return words[0]
+}
+
 // Ragged finds the problem of a row that has filled cells beyond the header.
 func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 	for i := p.columns; i < len(row.Cells); i++ {
 		if value.Trim(row.Cells[i]) != "" {
-			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: itoa(len(row.Cells)) + " cells under " + itoa(p.columns) + " headers"}, true
+			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) + " cells under " + strconv.Itoa(p.columns) + " headers"}, true
 		}
 	}
 	return problem.Problem{}, false

@@ -49,10 +49,25 @@ type Draft struct {
 type Origin struct {
 	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"` // headers; several are joined
 	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`      // stands between several, a space when empty
+	Take      Take              `json:"take,omitempty" yaml:"take,omitempty"`      // only this part of the cell
 	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
 	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 }
+
+// Take names a part of a cell.
+type Take string
+
+// The parts of a full name, and of any text.
+const (
+	TakeGivenName  Take = "given_name"
+	TakeFamilyName Take = "family_name"
+	TakeFirstWord  Take = "first_word"
+	TakeLastWord   Take = "last_word"
+)
+
+// Takes lists the parts that can be taken.
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.
@@ -98,6 +113,9 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 		if len(o.From) > 0 && o.Fixed != "" {
 			return fault.New(fault.Invalid, "origin_twice", "the field has both columns and a fixed value").At(at).With(name).
 				Mended("Keep one; use otherwise for a value where the columns give nothing.")
+		}
+		if o.Take != "" && !slices.Contains(Takes, o.Take) {
+			return fault.New(fault.Invalid, "unknown_take", "there is no such part of a cell").At(at).With(string(o.Take)).Mended(fmt.Sprintf("Choose one of %v.", Takes))
 		}
 		if columns == nil {
 			continue

@@ -13,20 +13,21 @@ import (
 
 // Column is one column of a sheet with what its cells look like.
 type Column struct {
-	Position    int     `json:"position"` // counted from 0
-	Letter      string  `json:"letter"`
-	Header      string  `json:"header"`
-	Filled      int64   `json:"filled"`
-	Blank       int64   `json:"blank"`
-	Distinct    int64   `json:"distinct"` // estimated when large
-	Longest     int     `json:"longest"`  // in characters
-	Guess       string  `json:"guess"`    // text, number, date, email, phone, url, yes_no
-	Share       float64 `json:"share"`    // of the filled cells that fit the guess
-	Top         []Count `json:"top,omitempty"`
-	Shapes      []Count `json:"shapes,omitempty"`
-	DateOrder   string  `json:"date_order,omitempty"`   // what the whole column decides
-	DecimalSign string  `json:"decimal_sign,omitempty"` // what the whole column decides
-	Unsettled   string  `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
+	Position    int      `json:"position"` // counted from 0
+	Letter      string   `json:"letter"`
+	Header      string   `json:"header"`
+	Filled      int64    `json:"filled"`
+	Blank       int64    `json:"blank"`
+	Distinct    int64    `json:"distinct"` // estimated when large
+	Longest     int      `json:"longest"`  // in characters
+	Guess       string   `json:"guess"`    // text, number, date, email, phone, url, yes_no
+	Share       float64  `json:"share"`    // of the filled cells that fit the guess
+	Top         []Count  `json:"top,omitempty"`
+	Samples     []string `json:"samples,omitempty"` // the first different values
+	Shapes      []Count  `json:"shapes,omitempty"`
+	DateOrder   string   `json:"date_order,omitempty"`   // what the whole column decides
+	DecimalSign string   `json:"decimal_sign,omitempty"` // what the whole column decides
+	Unsettled   string   `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
 }
 
 // Count is a value or shape with how often it stands in a column.
@@ -54,11 +55,15 @@ type columnProfile struct {
 	shapes                              map[string]int64
 	openDate                            int64
 	classes                             map[string]string
+	samples                             []string
 }
 
 const (
 	topKept    = 512 // values counted per column, by Misra and Gries (1982) once there are more
 	shapesKept = 64
+
+	samplesKept   = 24
+	longestSample = 120 // bytes
 )
 
 // NewProfiler starts the profile of a table with these headers.
@@ -98,6 +103,9 @@ func (c *columnProfile) add(cell string) {
 	c.filled++
 	if len(cell) > c.longest {
 		c.longest = max(c.longest, utf8.RuneCountInString(cell))
+	}
+	if len(c.samples) < samplesKept && len(cell) <= longestSample && !slices.Contains(c.samples, cell) {
+		c.samples = append(c.samples, strings.Clone(cell))
 	}
 	c.distinct.Insert([]byte(cell))
 	if !c.unique {
@@ -256,7 +264,7 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 
 func (c *columnProfile) column(header string, i int, rows int64) Column {
 	col := Column{Position: i, Letter: Letter(i), Header: header, Filled: c.filled, Blank: rows - c.filled,
-		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Shapes: topCounts(c.shapes, 8)}
+		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Shapes: topCounts(c.shapes, 8), Samples: c.samples}
 	if len(c.top) < topKept && !c.unique && col.Distinct <= topKept {
 		col.Distinct = int64(len(c.top))
 	}

@@ -693,6 +693,10 @@ export interface components {
         Outcome: "created" | "updated" | "unchanged" | "skipped" | "held" | "failed";
         /** @description How a source is read; what is left out is detected */
         Reading: {
+            /** @description Which file of a ZIP archive */
+            file?: string;
+            /** @description Which sheet of a workbook */
+            sheet?: string;
             encoding?: string;
             delimiter?: string;
             quote?: string;
@@ -741,6 +745,7 @@ export interface components {
             share: number;
             top?: components["schemas"]["Count"][];
             shapes?: components["schemas"]["Count"][];
+            samples?: string[];
             date_order?: string;
             decimal_sign?: string;
             unsettled?: string;
@@ -749,6 +754,11 @@ export interface components {
         Origin: {
             from?: string[];
             join?: string;
+            /**
+             * @description Only this part of the cell
+             * @enum {string}
+             */
+            take?: "given_name" | "family_name" | "first_word" | "last_word";
             fixed?: string;
             otherwise?: string;
             values?: {
@@ -772,6 +782,8 @@ export interface components {
         Suggestion: {
             column: string;
             field: string;
+            /** @description Only this part of the cells */
+            take?: string;
             /** Format: double */
             confidence: number;
             reason: string;

@@ -1,0 +1,219 @@
+package suggest
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/value"
+)
+
+// header is a column's header taken apart.
+type header struct {
+	all   string   // the words as they stand
+	words []string // with abbreviations spelt out and decoration gone
+	core  []string // without words that only say whose or which
+	known bool     // some field of the type answers to it
+}
+
+var (
+	numbering = regexp.MustCompile(`^\s*(\(?[0-9]{1,2}[.)]|[A-Za-z][.)])\s+`)
+	asides    = regexp.MustCompile(`\s*[(\[{<][^)\]}>]*[)\]}>]\s*`)
+)
+
+// Short forms, spelt out as the words that synonyms use.
+var short = map[string]string{"nr": "number", "no": "number", "num": "number", "nbr": "number", "nummer": "number", "numero": "number", "number": "number", "nro": "number", "numer": "number", "n": "number",
+	"tel": "telephone", "tlf": "telephone", "ph": "telephone", "phone": "telephone", "telefon": "telephone", "telefono": "telephone", "telefoon": "telephone", "telefone": "telephone", "fon": "telephone", "puh": "telephone", "puhelin": "telephone",
+	"mob": "mobile", "cell": "mobile", "mobil": "mobile", "mobiel": "mobile", "addr": "address", "adr": "address", "str": "street", "st": "street", "co": "company", "org": "organisation", "organization": "organisation", "cust": "customer",
+	"qty": "quantity", "amt": "amount", "descr": "description", "desc": "description", "dob": "birthday", "bday": "birthday", "prob": "probability", "pos": "position", "ref": "reference", "mail": "email", "mgr": "manager", "emp": "employees", "ext": "external",
+	"curr": "currency", "ctry": "country", "cntry": "country", "cty": "city", "zip": "postal", "fname": "first name", "lname": "last name", "www": "website", "url": "website", "hp": "website", "prio": "priority", "est": "estimated", "reg": "registration",
+	"vorn": "vorname", "nachn": "nachname", "strasse": "street", "firma": "company", "kd": "kunden", "kdnr": "kundennr", "ges": "company", "acct": "account", "acc": "account", "opp": "opportunity", "resp": "responsible", "pcs": "pieces"}
+
+// Words that say whose or which, and change nothing about what it is.
+var neutral = map[string]bool{}
+
+func init() {
+	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person persons people lead leads account accounts deal opportunity company business work office main primary
+		general switchboard central zentrale allgemein allgemeine default current field column data value1 info information details text new old latest please enter your
+		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt ansprechpartner le la les de du des l d et el los las del y il lo gli di della dello e van het een en o os as do da dos
+		privat geschaftliche dienstlich pro professionnel professionnelle principal principale trabajo lavoro aziendale zakelijk zakelijke hoofd arbete arbets jobb arbejde kund kunde asiakas asiakkaan klienta klant klanten cliente clientes client clients`) {
+		neutral[w] = true
+	}
+}
+
+// tokens takes a header apart: capitals within a word begin a new one, asides
+// in brackets, numbering, stars and colons are decoration.
+func tokens(s string) []string {
+	s = numbering.ReplaceAllString(s, "")
+	if plain := strings.TrimSpace(asides.ReplaceAllString(s, " ")); plain != "" {
+		s = plain
+	}
+	s = splitCapitals(s)
+	s = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail", "email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ").Replace(s)
+	s = value.Words(s)
+	s = strings.ReplaceAll(s, "e mail", "email")
+	return strings.Fields(s)
+}
+
+func splitCapitals(s string) string {
+	var b strings.Builder
+	rs := []rune(s)
+	for i, r := range rs {
+		if i > 0 && unicode.IsUpper(r) && (unicode.IsLower(rs[i-1]) || i+1 < len(rs) && unicode.IsUpper(rs[i-1]) && unicode.IsLower(rs[i+1])) {
+			b.WriteByte(' ')
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+func spelt(words []string) []string {
+	var out []string
+	for _, w := range words {
+		if long, ok := short[w]; ok {
+			out = append(out, strings.Fields(long)...)
+			continue
+		}
+		out = append(out, w)
+	}
+	return out
+}
+
+func withoutNeutral(words []string) []string {
+	return slices.DeleteFunc(slices.Clone(words), func(w string) bool { return neutral[w] })
+}
+
+func headerOf(s string, fields []catalog.Field, forms []fieldForms) header {
+	words := tokens(s)
+	h := header{all: strings.Join(words, " "), words: spelt(words)}
+	h.core = withoutNeutral(h.words)
+	for i, f := range fields {
+		if c, _ := compareHeader(f, forms[i], h); c >= certain {
+			h.known = true
+			break
+		}
+	}
+	return h
+}
+
+// fieldForms are the words under which a field is known.
+type fieldForms struct {
+	name, label string
+	synonyms    []form
+}
+
+type form struct {
+	text  string   // as people write it
+	all   string   // its words
+	words []string // spelt out
+	core  []string
+}
+
+func formOf(s string) form {
+	w := tokens(s)
+	f := form{text: s, all: strings.Join(w, " "), words: spelt(w)}
+	f.core = withoutNeutral(f.words)
+	return f
+}
+
+func formsOf(f catalog.Field) fieldForms {
+	ff := fieldForms{name: strings.Join(tokens(f.Name), " "), label: strings.Join(tokens(f.Label), " ")}
+	for _, s := range append([]string{f.Name, f.Label}, f.Synonyms...) {
+		ff.synonyms = append(ff.synonyms, formOf(s))
+	}
+	return ff
+}
+
+// compareHeader compares the words of a header with those of a field.
+func compareHeader(f catalog.Field, forms fieldForms, h header) (float64, string) {
+	if h.all == "" {
+		return 0, ""
+	}
+	switch h.all {
+	case forms.name:
+		return 1, "the header is the field's name"
+	case forms.label:
+		return 0.99, "the header is the field's label"
+	}
+	best, reason := 0.0, ""
+	better := func(c float64, r string) {
+		if c > best {
+			best, reason = c, r
+		}
+	}
+	head := strings.Join(h.words, " ")
+	core := strings.Join(h.core, " ")
+	for i, s := range forms.synonyms {
+		another := "“" + s.text + "” is another word for " + f.Label
+		near := float64(i) / 2000 // the earlier synonyms are the closer ones
+		switch {
+		case h.all == s.all:
+			better(0.96-near, another)
+		case head == strings.Join(s.words, " "):
+			better(0.95-near, another)
+		case core != "" && len(s.core) > 0 && core == strings.Join(s.core, " "):
+			better(0.93-near, another)
+		case len(s.core) > 0 && len(h.core) == len(s.core) && sameSet(h.core, s.core):
+			better(0.92-near, another)
+		case close1(h.all, s.all):
+			better(0.91-near, "the header is nearly “"+s.text+"”")
+		case len(s.core) > 0 && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
+			better(0.7-near, "the header holds “"+s.text+"”")
+		case len(h.core) > 0 && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) && contains(s.core, h.core):
+			better(0.6-near, "the header is a part of “"+s.text+"”")
+		}
+	}
+	return best, reason
+}
+
+func sameSet(a, b []string) bool {
+	x, y := slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b))
+	return slices.Equal(x, y)
+}
+
+func contains(all, part []string) bool {
+	return !slices.ContainsFunc(part, func(w string) bool { return !slices.Contains(all, w) })
+}
+
+// close1 reports whether two texts are one slip apart (Damerau's four kinds:
+// one letter more, one less, one other, two swapped), long ones two.
+func close1(a, b string) bool {
+	ra, rb := []rune(a), []rune(b)
+	n := max(len(ra), len(rb))
+	allowed := 0
+	switch {
+	case n >= 12:
+		allowed = 2
+	case n >= 6:
+		allowed = 1
+	}
+	if allowed == 0 || len(ra)-len(rb) > allowed || len(rb)-len(ra) > allowed {
+		return false
+	}
+	return distance(ra, rb) <= allowed
+}
+
+// distance is the restricted Damerau–Levenshtein distance.
+func distance(a, b []rune) int {
+	before, last, now := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range last {
+		last[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		now[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				now[j] = min(now[j], before[j-2]+1)
+			}
+		}
+		before, last, now = last, now, before
+	}
+	return last[len(b)]
+}

@@ -1,0 +1,203 @@
+// Package suggest works out which column belongs to which field: from the
+// words of the header in many languages, from what stands in the cells, and
+// from what was chosen before. Each suggestion has a confidence and a reason
+// that a person understands; all columns are assigned together, so that no
+// field is given twice. It knows no database and no face.
+package suggest
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Suggestion is the field that a column seems to belong to, with the reason.
+type Suggestion struct {
+	Column     string       `json:"column"`
+	Field      string       `json:"field"`
+	Take       mapping.Take `json:"take,omitempty"` // when only a part of the cells is meant
+	Confidence float64      `json:"confidence"`     // 0 to 1
+	Reason     string       `json:"reason"`
+	Taken      bool         `json:"taken"` // certain enough to be taken without asking
+}
+
+// Confidence at and above which a suggestion is taken without asking, and below
+// which it is not even shown.
+const (
+	certain = 0.9
+	doubt   = 0.45
+)
+
+// Memory is what a workspace chose before: folded header → field.
+type Memory map[string]string
+
+// Key is the form of a header under which choices are remembered.
+func Key(header string) string { return strings.Join(tokens(header), " ") }
+
+// Columns gives for each column the field it seems to belong to; columns for
+// which nothing is known are left out.
+func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Suggestion {
+	fields := withID(t)
+	forms := make([]fieldForms, len(fields))
+	for i, f := range fields {
+		forms[i] = formsOf(f)
+	}
+	scores := make([][]float64, len(columns))
+	reasons := make([][]string, len(columns))
+	for c, col := range columns {
+		scores[c], reasons[c] = make([]float64, len(fields)), make([]string, len(fields))
+		h := headerOf(col.Header, fields, forms)
+		for i := range fields {
+			scores[c][i], reasons[c][i] = judge(t, fields[i], forms[i], h, col, memory)
+		}
+	}
+	var out []Suggestion
+	for c, i := range assign(scores) {
+		if i < 0 || scores[c][i] < doubt {
+			continue
+		}
+		s := Suggestion{Column: columns[c].Header, Field: fields[i].Name, Confidence: scores[c][i], Reason: reasons[c][i]}
+		s.Taken = s.Confidence >= certain
+		out = append(out, s)
+	}
+	return splitNames(t, columns, out)
+}
+
+func withID(t catalog.RecordType) []catalog.Field {
+	id := catalog.Field{Name: mapping.IDField, Label: t.Label + " id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Prefix + " id", "record id", "id"}}
+	return append([]catalog.Field{id}, t.Fields...)
+}
+
+// judge gives the confidence that a column is a field, with the reason.
+func judge(t catalog.RecordType, f catalog.Field, forms fieldForms, h header, col sheet.Column, memory Memory) (float64, string) {
+	words, reason := compareHeader(f, forms, h)
+	if field, ok := memory[Key(col.Header)]; ok {
+		if field == f.Name {
+			words, reason = 0.99, "this workspace chose it for the same header before"
+		} else {
+			words *= 0.7
+		}
+	}
+	fit, what := fitOf(t, f, col)
+	switch {
+	case words == 0 && fit == distinctive && !h.known:
+		return 0.91, "the header says little, but " + what
+	case words == 0:
+		return 0, ""
+	case fit == contradicts:
+		return words * 0.5, reason + ", but " + what
+	case fit == distinctive && words < 0.97:
+		return min(0.97, words+0.06), reason + ", and " + what
+	}
+	return words, reason
+}
+
+// Type ranks the record types by how many of the columns find a field, best
+// first, with the reason.
+func Type(c catalog.Catalog, columns []sheet.Column) []TypeSuggestion {
+	var out []TypeSuggestion
+	for _, t := range c.Types {
+		placed, required, wanted := 0, 0, 0
+		got := map[string]bool{}
+		sum := 0.0
+		for _, s := range Columns(t, columns, nil) {
+			if s.Taken {
+				placed++
+				sum += s.Confidence
+				got[s.Field] = true
+			}
+		}
+		for _, f := range t.Fields {
+			if f.Required && f.Default == "" {
+				wanted++
+				if got[f.Name] {
+					required++
+				}
+			}
+		}
+		score := sum / float64(max(1, len(columns)))
+		if wanted > 0 {
+			score *= 0.4 + 0.6*float64(required)/float64(wanted)
+		}
+		out = append(out, TypeSuggestion{Type: t.Name, Score: score,
+			Reason: strconv.Itoa(placed) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
+	}
+	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
+	return out
+}
+
+// TypeSuggestion is a record type that a sheet may belong to.
+type TypeSuggestion struct {
+	Type   string  `json:"type"`
+	Score  float64 `json:"score"`
+	Reason string  `json:"reason"`
+}
+
+// Routine makes the routine that takes what is certain.
+func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
+	d := mapping.Draft{Type: t.Name, Fields: map[string]mapping.Origin{}}
+	for _, s := range suggestions {
+		if s.Taken {
+			d.Fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+		}
+	}
+	return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{d}}
+}
+
+// fullNameHeaders are headers of a column that holds given and family name
+// together, when neither has a column of its own.
+var fullNameHeaders = []string{"name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "interlocuteur",
+	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente", "naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn", "fullt navn",
+	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名"}
+
+// splitNames turns a column of full names into the two fields of a person's
+// name, when the record type has them and nothing else gave a family name.
+func splitNames(t catalog.RecordType, columns []sheet.Column, list []Suggestion) []Suggestion {
+	if _, ok := t.Field("family_name"); !ok {
+		return list
+	}
+	if slices.ContainsFunc(list, func(s Suggestion) bool {
+		return (s.Field == "family_name" || s.Field == "given_name") && s.Taken
+	}) {
+		return list
+	}
+	for _, col := range columns {
+		key := Key(col.Header)
+		if !slices.ContainsFunc(fullNameHeaders, func(w string) bool { return Key(w) == key }) || !wordsInCells(col, 2) {
+			continue
+		}
+		list = slices.DeleteFunc(list, func(s Suggestion) bool {
+			return s.Column == col.Header || s.Field == "family_name" || s.Field == "given_name"
+		})
+		for field, take := range map[string]mapping.Take{"family_name": mapping.TakeFamilyName, "given_name": mapping.TakeGivenName} {
+			list = append(list, Suggestion{Column: col.Header, Field: field, Take: take, Confidence: 0.93, Reason: "the cells hold given and family name together", Taken: true})
+		}
+		break
+	}
+	order := map[string]int{}
+	for i, c := range columns {
+		order[c.Header] = i
+	}
+	slices.SortStableFunc(list, func(a, b Suggestion) int {
+		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
+	})
+	return list
+}
+
+// wordsInCells reports whether most samples have at least n words and look
+// like names: no digits, no @.
+func wordsInCells(col sheet.Column, n int) bool {
+	good := 0
+	for _, s := range col.Samples {
+		if len(strings.Fields(value.Words(s))) >= n && !strings.ContainsAny(s, "0123456789@") {
+			good++
+		}
+	}
+	return good*3 >= len(col.Samples)*2 && good > 0
+}
