@@ -55,12 +55,7 @@ Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 	fl.StringVar(&f.may, "may", "", "what the import may do: create, update or create_or_update")
 	fl.StringArrayVar(&f.maps, "map", nil, "place a column: field=Header (repeatable; field= takes it out)")
 	fl.StringArrayVar(&f.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
-	fl.StringVar(&f.reading.DateOrder, "date-order", "", "day_first, month_first or year_first")
-	fl.StringVar(&f.reading.DecimalSign, "decimal-sign", "", `"." or ","`)
-	fl.StringVar(&f.reading.Delimiter, "delimiter", "", "character between the cells")
-	fl.StringVar(&f.reading.Encoding, "encoding", "", "such as utf-8 or windows-1252")
-	fl.StringVar(&f.reading.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
-	fl.Int64Var(&f.reading.HeaderRow, "header-row", 0, "row of the column names")
+	readingFlags(fl, &f.reading)
 	return cmd
 }
 

@@ -61,9 +61,15 @@ func (a *app) table(header ...any) table.Writer {
 	t.SetStyle(style)
 	t.Style().Size.WidthMax = a.width()
 	row := table.Row{}
-	for _, h := range header {
+	var columns []table.ColumnConfig
+	for i, h := range header {
 		row = append(row, a.paint(bold, fmt.Sprint(h)))
+		switch h {
+		case "Rows", "Filled", "Blank", "Different", "Row", "No.", "Fields":
+			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		}
 	}
+	t.SetColumnConfigs(columns)
 	t.AppendHeader(row)
 	return t
 }

@@ -348,6 +348,9 @@ func (a *app) printRows(rows []client.Row) {
 			add(orColumn(p), what)
 		}
 		for _, ch := range r.Changes {
+			if n > 0 && len(r.Problems) > 0 {
+				break // a row that is held changes nothing
+			}
 			add(ch.Field, fmt.Sprintf("%s → %s", orBlank(ch.Before), orBlank(ch.After)))
 		}
 		if n == 0 {

@@ -124,9 +124,9 @@ func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
 		f.Close()
 		return Source{}, nil, nil, fmt.Errorf("unpack %s: %w", names[at], err)
 	}
-	found := Finding{Option: "file", Value: names[at], Sure: len(list) == 1, Evidence: "the only file of the archive"}
+	found := Finding{Option: "file", Value: names[at], Sure: len(list) == 1, Evidence: "the only file of the archive", Choices: names}
 	if len(list) > 1 {
-		found.Evidence = "the first file of the archive; there are " + fault.Cut(strings.Join(names, ", "), 200)
+		found.Evidence = "the first of " + itoa(len(list)) + " files in the archive"
 	}
 	return Source{Name: names[at], Size: size, ReaderAt: f}, spooled{f}, []Finding{found}, nil
 }

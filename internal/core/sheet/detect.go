@@ -86,7 +86,9 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 		if err != nil {
 			return set, nil, err
 		}
-		if set.Sheet == "" {
+		if set.Sheet != "" {
+			findings = append(findings, Finding{Option: "sheet", Value: set.Sheet, Sure: true, Evidence: "chosen by hand", Choices: b.shown()})
+		} else {
 			f, err := b.detectSheet()
 			if err != nil {
 				return set, nil, err
@@ -137,23 +139,27 @@ func firstRows(src Source, reading Reading) ([]Row, error) {
 	return rows, nil
 }
 
-// detectSheet takes the first sheet that is shown and holds something.
-func (b *workbook) detectSheet() (Finding, error) {
-	var shown []string
+func (b *workbook) shown() (names []string) {
 	for _, s := range b.sheets {
 		if !s.hidden {
-			shown = append(shown, s.name)
+			names = append(names, s.name)
 		}
 	}
+	return names
+}
+
+// detectSheet takes the first sheet that is shown and holds something.
+func (b *workbook) detectSheet() (Finding, error) {
+	shown := b.shown()
 	for _, name := range shown {
 		rows, err := firstRows(b.src, Reading{Sheet: name})
 		if err != nil {
 			return Finding{}, err
 		}
 		if slices.ContainsFunc(rows, func(r Row) bool { return filled(r) > 1 }) {
-			f := Finding{Option: "sheet", Value: name, Sure: len(shown) == 1, Evidence: "the only sheet"}
+			f := Finding{Option: "sheet", Value: name, Sure: len(shown) == 1, Evidence: "the only sheet", Choices: shown}
 			if len(shown) > 1 {
-				f.Evidence = "the first sheet with a table; there are " + strings.Join(shown, ", ")
+				f.Evidence = "the first of " + itoa(len(shown)) + " sheets that holds a table"
 			}
 			return f, nil
 		}

@@ -123,6 +123,9 @@ func (c *columnProfile) add(cell string) {
 	class, known := c.classes[text]
 	if !known {
 		class = classOf(text)
+		if class == "date" && strings.Contains(text, "9") && !value.LooksLikeDate(cell) {
+			class = "number"
+		}
 		c.classes[text] = class
 	}
 	switch class {

@@ -89,6 +89,8 @@ type Finding struct {
 	Value    string `json:"value"`
 	Sure     bool   `json:"sure"`
 	Evidence string `json:"evidence"`
+
+	Choices []string `json:"choices,omitempty"` // what else there is
 }
 
 // Row is one row of cells. Number is the row number that a spreadsheet program

@@ -43,6 +43,11 @@ func init() {
 	}
 }
 
+// Words that say too little to stand for a field when they stand alone.
+var vague = map[string]bool{"number": true, "name": true, "date": true, "code": true, "type": true, "value": true, "address": true, "id": true, "in": true, "on": true, "by": true, "reference": true, "title": true}
+
+func tooVague(core []string) bool { return len(core) == 1 && vague[core[0]] }
+
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.
 func tokens(s string) []string {
@@ -153,15 +158,15 @@ func compareHeader(f catalog.Field, forms fieldForms, h header) (float64, string
 			better(0.96-near, another)
 		case head == strings.Join(s.words, " "):
 			better(0.95-near, another)
-		case core != "" && len(s.core) > 0 && core == strings.Join(s.core, " "):
+		case core != "" && core == strings.Join(s.core, " ") && !tooVague(h.core):
 			better(0.93-near, another)
 		case len(s.core) > 0 && len(h.core) == len(s.core) && sameSet(h.core, s.core):
 			better(0.92-near, another)
 		case close1(h.all, s.all):
 			better(0.91-near, "the header is nearly “"+s.text+"”")
-		case len(s.core) > 0 && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
+		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
 			better(0.7-near, "the header holds “"+s.text+"”")
-		case len(h.core) > 0 && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) && contains(s.core, h.core):
+		case len(h.core) > 0 && !tooVague(h.core) && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) && contains(s.core, h.core):
 			better(0.6-near, "the header is a part of “"+s.text+"”")
 		}
 	}

@@ -226,6 +226,21 @@ func OrderOf(s string) DateOrder {
 	return ""
 }
 
+// LooksLikeDate reports whether figures are parted like a date: three groups,
+// of which the first or the last can be a year.
+func LooksLikeDate(s string) bool {
+	p, _, _ := dateParts(Trim(s))
+	if len(p) != 3 {
+		return false
+	}
+	for _, x := range p {
+		if len(x) == 3 && digits(x) >= 0 {
+			return false
+		}
+	}
+	return len(p[0]) == 4 || len(p[2]) == 4 || len(p[2]) == 2
+}
+
 // digits reads a short run of figures; -1 when it is not one.
 func digits(s string) int {
 	if s == "" || len(s) > 8 {

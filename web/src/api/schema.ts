@@ -714,6 +714,8 @@ export interface components {
             value: string;
             sure: boolean;
             evidence: string;
+            /** @description What else there is */
+            choices?: string[];
         };
         Notice: {
             code: string;

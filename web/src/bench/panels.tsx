@@ -56,6 +56,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const r = i.reading ?? {};
   const found = (option: string) => i.findings?.find((f) => f.option === option);
+  const listed = (option: string) => found(option)?.choices?.map((c) => ({ value: c, label: c }));
   const fixed = i.busy !== "" || !["open", "ready"].includes(i.state);
   const set = (part: Partial<Reading>) => acts.reading.mutate({ ...r, ...part });
   const choice = (label: string, key: keyof Reading, options: { value: string; label: string }[]) => {
@@ -86,8 +87,11 @@ export function SourcePanel({ workspace, i }: PanelProps) {
       )}
       <Section title="How it is read">
         <div className="space-y-2.5">
-          {choice("Delimiter", "delimiter", delimiters)}
-          {choice("Encoding", "encoding", encodings)}
+          {found("format") && found("format")?.value !== "delimited text" && <p className="text-ink-soft">{found("format")?.value}</p>}
+          {listed("file") && choice("File in the archive", "file", listed("file") ?? [])}
+          {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
+          {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
+          {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
           <Labelled label="Header row" hint={r.header_row ? "set by hand" : found("header_row")?.evidence}>
             <input
               key={`${r.header_row ?? ""}${i.changed_at}`}

@@ -1,0 +1,160 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+)
+
+// readingFlags are the flags that say how a source is read.
+func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
+	fl.StringVar(&r.File, "file", "", "which file of a ZIP archive")
+	fl.StringVar(&r.Sheet, "sheet", "", "which sheet of a workbook")
+	fl.StringVar(&r.DateOrder, "date-order", "", "day_first, month_first or year_first")
+	fl.StringVar(&r.DecimalSign, "decimal-sign", "", `"." or ","`)
+	fl.StringVar(&r.Delimiter, "delimiter", "", "character between the cells")
+	fl.StringVar(&r.Encoding, "encoding", "", "such as utf-8 or windows-1252")
+	fl.StringVar(&r.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
+	fl.Int64Var(&r.HeaderRow, "header-row", 0, "row of the column names")
+	fl.Int64Var(&r.LastRow, "last-row", 0, "last row that is read")
+}
+
+func (a *app) readCmd() *cobra.Command {
+	var r sheet.Reading
+	cmd := &cobra.Command{
+		Use: "read FILE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
+		Short: "Say what is in a file, without a service",
+		Long: `Reads a whole file and says how it was read, what stands in each column, what seems wrong, and
+which record type and fields it seems to hold. Nothing is sent anywhere.`,
+		Example: "  uchi read contacts.xlsx\n  uchi read export.zip --file leads.csv --json",
+		RunE:    func(_ *cobra.Command, list []string) error { return a.readFile(list[0], r) },
+	}
+	readingFlags(cmd.Flags(), &r)
+	return cmd
+}
+
+// whatIsIn is what the command says of a file.
+type whatIsIn struct {
+	Findings []sheet.Finding          `json:"findings"`
+	Rows     int64                    `json:"rows"`
+	Columns  []sheet.Column           `json:"columns"`
+	Notices  []sheet.Notice           `json:"notices"`
+	Types    []suggest.TypeSuggestion `json:"types"`
+	Fields   []suggest.Suggestion     `json:"fields"`
+}
+
+func (a *app) readFile(path string, r sheet.Reading) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: path})
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil || st.IsDir() {
+		return fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: path})
+	}
+	w, err := inspect(sheet.Source{Name: st.Name(), Size: st.Size(), ReaderAt: f}, r)
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(w)
+	}
+	a.showFile(st.Name(), w)
+	return nil
+}
+
+func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
+	var w whatIsIn
+	r, findings, err := sheet.Detect(src, r)
+	if err != nil {
+		return w, err
+	}
+	t, err := sheet.Open(src, r, sheet.DefaultLimits)
+	if err != nil {
+		return w, err
+	}
+	defer t.Close()
+	profile := sheet.NewProfiler(t.Header)
+	for {
+		row, err := t.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return w, err
+		}
+		profile.Add(row)
+		w.Rows++
+	}
+	w.Findings = findings
+	w.Columns, w.Notices = profile.Profile()
+	w.Notices = append(append(t.Notices, w.Notices...), t.Rest()...)
+	c, err := catalog.Standard()
+	if err != nil {
+		return w, err
+	}
+	w.Types = suggest.Type(c, w.Columns)
+	best, _ := c.Type(w.Types[0].Type)
+	w.Fields = suggest.Columns(best, w.Columns, nil)
+	return w, nil
+}
+
+func (a *app) showFile(name string, w whatIsIn) {
+	fmt.Fprintf(a.out, "%s  %s, %s\n", a.paint(bold, name), plural(w.Rows, "row", "rows"), plural(int64(len(w.Columns)), "column", "columns"))
+	for _, f := range w.Findings {
+		sure := ""
+		if !f.Sure {
+			sure = a.paint(amber, "  not certain")
+		}
+		fmt.Fprintf(a.out, "  %-11s %s  %s%s\n", f.Option, readable(f.Value), a.paint(faint, f.Evidence), sure)
+		if len(f.Choices) > 1 {
+			fmt.Fprintf(a.out, "  %-11s there are: %s\n", "", oneLine(strings.Join(f.Choices, ", "), a.width()-26))
+		}
+	}
+	for _, n := range w.Notices {
+		place := n.Column
+		if n.Row > 0 {
+			place += fmt.Sprintf(" row %d", n.Row)
+		}
+		fmt.Fprintf(a.out, "  %s: %s%s  %s\n", a.paint(amber, "note"), n.Message, countIn(n.Count), strings.TrimSpace(place))
+	}
+	if len(w.Types) > 0 && w.Types[0].Score > 0 {
+		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "seems to be", w.Types[0].Type, a.paint(faint, w.Types[0].Reason))
+	}
+	fmt.Fprintln(a.out)
+	tab := a.table("", "Column", "Filled", "Blank", "Different", "Looks like", "Field", "First values")
+	for _, c := range w.Columns {
+		field := ""
+		for _, s := range w.Fields {
+			if s.Column == c.Header {
+				mark := ""
+				if !s.Taken {
+					mark = "?"
+				}
+				field = strings.TrimPrefix(field+" + "+s.Field+mark, " + ")
+			}
+		}
+		looks := c.Guess
+		switch {
+		case c.Unsettled != "":
+			looks += ", " + c.Unsettled + " open"
+		case c.Guess == "date" && c.DateOrder != "":
+			looks += ", " + c.DateOrder
+		case c.Guess == "number" && c.DecimalSign != "":
+			looks += " with " + c.DecimalSign
+		}
+		tab.AppendRow([]any{c.Letter, oneLine(c.Header, 24), number(c.Filled), number(c.Blank), number(c.Distinct), looks, field,
+			oneLine(strings.Join(c.Samples[:min(3, len(c.Samples))], " · "), max(20, a.width()-112))})
+	}
+	tab.Render()
+}
