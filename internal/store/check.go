@@ -381,9 +381,10 @@ func (k *Check) verdicts() string {
 		}
 		changes = `jsonb_strip_nulls(` + strings.Join(groups, " || ") + `)`
 	}
-	var refs string
+	var refs, none string
 	for _, fp := range k.references() {
 		refs += `, ` + referenceOf(fp.Field.Name) + ` as ` + fieldColumn(fp.Field.Name)
+		none += `, null::bigint`
 	}
 	v := func(c verdict.Case) string { return lit(string(verdict.Decide(k.may, c))) }
 	return `create unlogged table ` + k.stage("verdicts") + ` as select d.row_no, m.record_id, m.version, m.rule` + refs + `,
@@ -393,7 +394,8 @@ func (k *Check) verdicts() string {
 		case when m.record_id is not null and (` + changed + `) then ` + changes + ` end as changes
 		from ` + k.stage("draft") + ` d left join ` + k.stage("matches") + ` m on m.row_no = d.row_no
 		left join ` + k.table + ` r on r.id = m.record_id
-		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = d.row_no` + k.linkJoins()
+		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = d.row_no` + k.linkJoins() + `
+		union all select row_no, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + `, null from ` + k.stage("left")
 }
 
 func (k *Check) totals(ctx context.Context, conn *pgx.Conn) (verdict.Totals, error) {

@@ -17,6 +17,7 @@ import (
 //
 //	cells     the cells of each row
 //	draft     the typed draft of each row with its normal forms
+//	left      the rows that the routine's condition leaves out
 //	problems  what is wrong, by row
 //	links     the records that the texts in reference columns name
 //	matches   the record that each row was found to be
@@ -27,7 +28,7 @@ func stage(id int64, part string) string {
 	return ident("staging", fmt.Sprintf("i%d_%s", id, part))
 }
 
-var derivedParts = []string{"draft", "problems", "links", "matches", "verdicts"}
+var derivedParts = []string{"draft", "left", "problems", "links", "matches", "verdicts"}
 
 func (s *Store) exec(ctx context.Context, statements ...string) error {
 	for _, q := range statements {
@@ -139,6 +140,7 @@ type DraftWriter struct {
 	isTitle  map[string]bool
 	columns  []string
 	drafts   *copyStream
+	left     *copyStream
 	problems *copyStream
 }
 
@@ -205,17 +207,24 @@ func (s *Store) StageDrafts(ctx context.Context, id int64, plan *mapping.DraftPl
 		}
 	}
 	err := s.exec(ctx, `create unlogged table `+stage(id, "draft")+` (`+strings.Join(defs, ", ")+`)`,
+		`create unlogged table `+stage(id, "left")+` (row_no bigint not null)`,
 		`create unlogged table `+stage(id, "problems")+` (row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`)
 	if err != nil {
 		return nil, fmt.Errorf("stage drafts: %w", err)
 	}
 	w.drafts = copyInto(ctx, s.pool, stage(id, "draft"), w.columns)
+	w.left = copyInto(ctx, s.pool, stage(id, "left"), []string{"row_no"})
 	w.problems = copyInto(ctx, s.pool, stage(id, "problems"), problemColumns)
 	return w, nil
 }
 
 // Add stages the draft of one row.
 func (w *DraftWriter) Add(number int64, t *mapping.Typed) error {
+	if t.LeftOut {
+		w.left.row(1)
+		w.left.int64(number)
+		return w.left.flush()
+	}
 	c := w.drafts
 	c.row(len(w.columns))
 	c.int64(number)
@@ -293,9 +302,11 @@ func addProblem(c *copyStream, number int64, p problem.Problem) error {
 
 // End finishes the staging of the drafts, or gives it up when failed is not nil.
 func (w *DraftWriter) End(failed error) error {
-	err := w.drafts.end(failed)
-	if err2 := w.problems.end(err); err == nil {
-		err = err2
+	err := failed
+	for _, c := range []*copyStream{w.drafts, w.left, w.problems} {
+		if e := c.end(err); err == nil {
+			err = e
+		}
 	}
 	return err
 }

@@ -228,7 +228,7 @@ func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w 
 	var n int64
 	return s.store.EachRow(ctx, id, func(row sheet.Row) error {
 		plan.Drafts[0].Apply(row, &typed)
-		if p, bad := plan.Ragged(row); bad {
+		if p, bad := plan.Ragged(row); bad && !typed.LeftOut {
 			typed.Problems = append(typed.Problems, p)
 		}
 		if err := w.Add(row.Number, &typed); err != nil {

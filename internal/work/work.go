@@ -225,7 +225,7 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	if err != nil {
 		return err
 	}
-	if err := r.Check(c, headers(i)); err != nil {
+	if _, err := mapping.NewPlan(r, c, i.Columns.V); err != nil {
 		return err
 	}
 	if err := s.store.SetRoutine(ctx, i.Workspace, i.ID, r); err != nil {

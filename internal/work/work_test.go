@@ -436,3 +436,40 @@ func TestRowAsRecord(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+func TestConditionLeavesRowsOut(t *testing.T) {
+	b := start(t)
+	i := b.upload("contact", "Ref,Family name,State\nK-1,Berg,active\nK-2,Li,gone\nK-3,Ek,active\n")
+	i = b.change(i, func(r *mapping.Routine) { r.Drafts[0].Where = `cells["State"] != "gone"` })
+	i = b.check(i)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1})
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "skipped": 1})
+	if err := b.work.SetRoutine(b.Context(), i, func() mapping.Routine { r := *i.Routine.V; r.Drafts[0].Where = "1 +"; return r }(), b.person); !fault.Is(err, "bad_expression") {
+		t.Errorf("a bad condition: %v", err)
+	}
+}
+
+// A workbook goes the whole way, and its headers are remembered.
+func TestWorkbookAndMemory(t *testing.T) {
+	b := start(t)
+	book, err := os.ReadFile("../core/sheet/testdata/offices.xlsx")
+	b.ok(err)
+	up := func() store.Import {
+		i, err := b.work.Upload(b.Context(), Upload{Workspace: "main", FileName: "offices.xlsx", Into: "account", Body: bytes.NewReader(book), Bytes: int64(len(book)), By: b.person})
+		b.ok(err)
+		return b.wait(i.ID)
+	}
+	i := up()
+	b.want(i.Rows, 4)
+	i = b.change(i, func(r *mapping.Routine) {
+		delete(r.Drafts[0].Fields, "registration_number")
+		r.Drafts[0].Fields["name"] = mapping.Origin{From: []string{"Office"}}
+		r.Drafts[0].Fields["source_ref"] = mapping.Origin{From: []string{"Number"}}
+	})
+	i = b.load(b.check(i))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 4})
+	i = up()
+	b.want(i.Routine.V.Drafts[0].Fields["source_ref"].From, "[Number]")
+	b.want(b.check(i).Totals.V.Verdicts, map[string]int64{"same": 4})
+}

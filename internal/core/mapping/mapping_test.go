@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"maps"
 	"slices"
 	"testing"
 
@@ -122,5 +123,45 @@ func TestRulesInUse(t *testing.T) {
 	}
 	if got := p.Drafts[0].Rules; len(got) != 1 || got[0].Fields[0] != "email" {
 		t.Errorf("%+v", got)
+	}
+}
+
+func TestComputeAndWhere(t *testing.T) {
+	c := standard(t)
+	cols := columns("First", "Last", "Code", "Full")
+	r := routine("contact", map[string]Origin{
+		"given_name":  {Compute: `cells["First"].title()`},
+		"family_name": {From: []string{"Full"}, Take: TakeFamilyName},
+		"source_ref":  {Compute: `"K-" + cells["Code"].digits()`},
+		"description": {Compute: `fields["given_name"] == "" ? "" : "Dear " + fields["given_name"]`, Otherwise: "nobody"},
+	})
+	r.Drafts[0].Where = `!cells["Last"].startsWith("x")`
+	p, err := NewPlan(r, c, cols)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var typed Typed
+	p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"åSE mari", "b", "no. 17", "Åse van der Kade"}}, &typed)
+	if want := []string{"Åse Mari", "van der Kade", "K-17", "Dear Åse Mari"}; !slices.Equal(typed.Values, want) || typed.LeftOut {
+		t.Errorf("%q, %+v, want %q", typed.Values, typed.Problems, want)
+	}
+	p.Drafts[0].Apply(sheet.Row{Number: 3, Cells: []string{"", "xb", "1", ""}}, &typed)
+	if !typed.LeftOut {
+		t.Error("the condition leaves nothing out")
+	}
+	p.Drafts[0].Apply(sheet.Row{Number: 4, Cells: []string{"", "b", "1", "Berg"}}, &typed)
+	if typed.Values[3] != "nobody" && !slices.ContainsFunc(typed.Problems, func(x problem.Problem) bool { return x.Code == problem.ComputeFailed }) {
+		t.Errorf("otherwise is not used: %q %+v", typed.Values, typed.Problems)
+	}
+	for path, bad := range map[string]func(*Draft){
+		"drafts[0].where":                     func(d *Draft) { d.Where = `cells["Last"]` },
+		"drafts[0].fields.given_name.compute": func(d *Draft) { d.Fields["given_name"] = Origin{Compute: `cells["Nowhere"]`} },
+	} {
+		r := routine("contact", maps.Clone(r.Drafts[0].Fields))
+		bad(&r.Drafts[0])
+		_, err := NewPlan(r, c, cols)
+		if f, ok := fault.From(err); !ok || f.Code != "bad_expression" || f.Place.Path != path {
+			t.Errorf("%s: %v", path, err)
+		}
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
@@ -28,7 +29,10 @@ type DraftPlan struct {
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
 	id      origin
-	country int // index in Fields of the country that phone numbers belong to, or -1
+	where   *expr.Program
+	header  []string
+	expr    bool // some value is computed
+	country int  // index in Fields of the country that phone numbers belong to, or -1
 }
 
 // FieldPlan works out one field.
@@ -44,12 +48,14 @@ type origin struct {
 	join      string
 	take      Take
 	fixed     string
+	compute   *expr.Program
 	otherwise string
 	values    map[string]string
 }
 
-// Outcome of typing one row: values in the order of the draft's fields.
+// Typed is what typing one row gives: values in the order of the draft's fields.
 type Typed struct {
+	LeftOut  bool     // the routine's condition does not hold for the row
 	ID       int64    // record id given in the row, 0 when none
 	Values   []string // canonical texts, empty when blank
 	Problems []problem.Problem
@@ -82,16 +88,31 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 
 func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns []sheet.Column) (*DraftPlan, error) {
 	dp := &DraftPlan{Type: t, country: -1}
+	for _, c := range columns {
+		dp.header = append(dp.header, c.Header)
+	}
+	var err error
+	if d.Where != "" {
+		if dp.where, err = expr.CompileCondition(d.Where, dp.header); err != nil {
+			return nil, inPlace(err, "where")
+		}
+	}
 	if o, ok := d.Fields[IDField]; ok {
 		dp.HasID = true
-		dp.id = newOrigin(o, columns)
+		if dp.id, err = dp.newOrigin(o, columns); err != nil {
+			return nil, inPlace(err, "fields."+IDField+".compute")
+		}
 	}
 	for _, f := range t.Fields {
 		o, ok := d.Fields[f.Name]
 		if !ok {
 			continue
 		}
-		fp := FieldPlan{Field: f, origin: newOrigin(o, columns)}
+		from, err := dp.newOrigin(o, columns)
+		if err != nil {
+			return nil, inPlace(err, "fields."+f.Name+".compute")
+		}
+		fp := FieldPlan{Field: f, origin: from}
 		set, err := settings(reading, fp.origin, columns)
 		if err != nil {
 			return nil, err
@@ -129,7 +150,15 @@ func (dp *DraftPlan) canUse(rule catalog.MatchRule) bool {
 	return true
 }
 
-func newOrigin(o Origin, columns []sheet.Column) origin {
+// inPlace says where in the routine an expression is wrong.
+func inPlace(err error, path string) error {
+	if f, ok := fault.From(err); ok {
+		return f.At(fault.Place{Path: "drafts[0]." + path})
+	}
+	return err
+}
+
+func (dp *DraftPlan) newOrigin(o Origin, columns []sheet.Column) (origin, error) {
 	out := origin{join: o.Join, take: o.Take, fixed: o.Fixed, otherwise: o.Otherwise}
 	if out.join == "" {
 		out.join = " "
@@ -149,7 +178,14 @@ func newOrigin(o Origin, columns []sheet.Column) origin {
 			out.values[value.Fold(from)] = to
 		}
 	}
-	return out
+	if o.Compute != "" {
+		var err error
+		if out.compute, err = expr.CompileText(o.Compute, dp.header); err != nil {
+			return out, err
+		}
+		dp.expr = true
+	}
+	return out, nil
 }
 
 // settings takes what was set by hand first, then what the whole column decides.
@@ -241,24 +277,50 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.Problems = 0, out.Problems[:0]
+	out.ID, out.LeftOut, out.Problems = 0, false, out.Problems[:0]
 	out.Values = out.Values[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
+	}
+	var seen expr.Row
+	if dp.where != nil || dp.expr {
+		seen = dp.seen(row)
+	}
+	if dp.where != nil {
+		holds, err := dp.where.Holds(seen)
+		if err != nil {
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Detail: err.Error()})
+			return
+		}
+		if out.LeftOut = !holds; out.LeftOut {
+			return
+		}
 	}
 	if dp.HasID {
 		dp.applyID(row, out)
 	}
 	country := ""
 	if dp.country >= 0 {
-		dp.applyField(dp.country, row, "", out)
+		dp.applyField(dp.country, row, "", seen, out)
 		country = out.Values[dp.country]
 	}
 	for i := range dp.Fields {
 		if i != dp.country {
-			dp.applyField(i, row, country, out)
+			dp.applyField(i, row, country, seen, out)
 		}
 	}
+}
+
+// seen is the row as expressions see it.
+func (dp *DraftPlan) seen(row sheet.Row) expr.Row {
+	r := expr.Row{Cells: make(map[string]string, len(dp.header)), Fields: map[string]string{}}
+	for i, h := range dp.header {
+		r.Cells[h] = ""
+		if i < len(row.Cells) {
+			r.Cells[h] = value.Trim(row.Cells[i])
+		}
+	}
+	return r
 }
 
 func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
@@ -274,9 +336,19 @@ func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
 	out.ID = id
 }
 
-func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, out *Typed) {
+func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.Row, out *Typed) {
 	fp := &dp.Fields[i]
 	text := fp.origin.text(row.Cells)
+	if fp.origin.compute != nil {
+		computed, err := fp.origin.compute.Text(seen)
+		if err != nil {
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: fp.Field.Name, Detail: err.Error()})
+			return
+		}
+		if computed = value.Trim(computed); computed != "" {
+			text = computed
+		}
+	}
 	if text == "" {
 		return
 	}
@@ -286,6 +358,9 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, out *Typed
 		return
 	}
 	out.Values[i] = v
+	if seen.Fields != nil {
+		seen.Fields[fp.Field.Name] = v
+	}
 }
 
 // Column gives the header that a field's value comes from, empty when none.

@@ -40,17 +40,19 @@ type Routine struct {
 // Draft says how a row becomes one record.
 type Draft struct {
 	Type   string              `json:"type" yaml:"type"`
+	Where  string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
 	Fields map[string]Origin   `json:"fields" yaml:"fields"`
 	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
 }
 
-// Origin says where a field's value comes from: columns or one fixed value,
-// with another fixed value where the first gave nothing.
+// Origin says where a field's value comes from: columns, one fixed value or an
+// expression, with another fixed value where the first gave nothing.
 type Origin struct {
 	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"` // headers; several are joined
 	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`      // stands between several, a space when empty
 	Take      Take              `json:"take,omitempty" yaml:"take,omitempty"`      // only this part of the cell
 	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
+	Compute   string            `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
 	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 }
@@ -107,12 +109,13 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 				Mended("Fields: " + fieldNames(t) + ".")
 		}
 		o := d.Fields[name]
-		if len(o.From) == 0 && o.Fixed == "" {
-			return fault.New(fault.Invalid, "origin_missing", "the field has neither a column nor a fixed value").At(at).With(name)
-		}
-		if len(o.From) > 0 && o.Fixed != "" {
-			return fault.New(fault.Invalid, "origin_twice", "the field has both columns and a fixed value").At(at).With(name).
-				Mended("Keep one; use otherwise for a value where the columns give nothing.")
+		switch o.count() {
+		case 0:
+			return fault.New(fault.Invalid, "origin_missing", "the field has neither a column nor a fixed value nor an expression").At(at).With(name)
+		case 1:
+		default:
+			return fault.New(fault.Invalid, "origin_twice", "the field has two of columns, fixed value and expression").At(at).With(name).
+				Mended("Keep one; use otherwise for a value where the first gives nothing.")
 		}
 		if o.Take != "" && !slices.Contains(Takes, o.Take) {
 			return fault.New(fault.Invalid, "unknown_take", "there is no such part of a cell").At(at).With(string(o.Take)).Mended(fmt.Sprintf("Choose one of %v.", Takes))
@@ -134,6 +137,17 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 		}
 	}
 	return nil
+}
+
+// count tells from how many kinds of origin the value would come.
+func (o Origin) count() int {
+	n := 0
+	for _, there := range []bool{len(o.From) > 0, o.Fixed != "", o.Compute != ""} {
+		if there {
+			n++
+		}
+	}
+	return n
 }
 
 func fieldNames(t catalog.RecordType) string {

@@ -195,3 +195,12 @@ func FuzzReadIsStable(f *testing.F) {
 		}
 	})
 }
+
+func TestSplitName(t *testing.T) {
+	for in, want := range map[string][2]string{"Ewan Saltmarsh": {"Ewan", "Saltmarsh"}, "Femke van der Kade": {"Femke", "van der Kade"}, "Kade, Femke": {"Femke", "Kade"}, "Dr. Ada Mary Quayle": {"Ada Mary", "Quayle"}, "Berg": {"", "Berg"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"}} {
+		given, family := SplitName(in)
+		if given != want[0] || family != want[1] {
+			t.Errorf("%q: %q and %q, want %q", in, given, family, want)
+		}
+	}
+}

@@ -762,6 +762,8 @@ export interface components {
              */
             take?: "given_name" | "family_name" | "first_word" | "last_word";
             fixed?: string;
+            /** @description A CEL expression over cells and the fields before */
+            compute?: string;
             otherwise?: string;
             values?: {
                 [key: string]: string;
@@ -769,6 +771,8 @@ export interface components {
         };
         Draft: {
             type: string;
+            /** @description A CEL condition; rows for which it does not hold are left out */
+            where?: string;
             fields: {
                 [key: string]: components["schemas"]["Origin"];
             };
