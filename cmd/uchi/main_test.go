@@ -182,6 +182,17 @@ func TestImportFromTheCommandLine(t *testing.T) {
 	if out := s.uchi(0, "", "fields", "account"); !strings.Contains(out, "berths") {
 		t.Errorf("fields: %s", out)
 	}
+	s.uchi(0, "", "routine", "save", "crew", "--import", "2")
+	if out := s.uchi(0, "", "routine", "show", "crew"); !strings.Contains(out, "job_title:") {
+		t.Errorf("the routine: %s", out)
+	}
+	if out := s.uchi(0, "", "import", path, "--check-only", "--routine", "crew"); !strings.Contains(out, "chosen") && !strings.Contains(out, "job_title") {
+		t.Errorf("with the routine: %s", out)
+	}
+	if out := s.uchi(0, "", "read", path); !strings.Contains(out, "seems to be contact") || !strings.Contains(out, "family_name") {
+		t.Errorf("what is in the file: %s", out)
+	}
+	s.uchi(0, "", "routine", "remove", "crew")
 	for _, args := range [][]string{{"types"}, {"imports"}, {"imports", "1"}, {"workspaces"}, {"tokens"}, {"people"}, {"mapping", "1"}, {"records", "contact", "--text", "berg"}, {"completion", "bash"}, {"--help"}, {"import", "--help"}} {
 		if out := s.uchi(0, "", args...); out == "" {
 			t.Errorf("uchi %v says nothing", args)

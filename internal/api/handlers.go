@@ -12,6 +12,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/store"
 	"uchi/internal/work"
@@ -200,7 +201,16 @@ func (h *handlers) ListImports(ctx context.Context, r ListImportsRequestObject) 
 }
 
 func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadResponseObject, error) {
-	i, err := h.work.Upload(ctx, work.Upload{Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
+	var routine *mapping.Routine
+	reading := sheet.Reading{}
+	if r.Params.Routine != "" {
+		saved, err := h.store.Routine(ctx, r.Workspace, r.Params.Routine)
+		if err != nil {
+			return nil, err
+		}
+		routine, reading = &saved.Document.V, saved.Document.V.Reading
+	}
+	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
 	return Upload201JSONResponse(importView(i, true)), err
 }
 
@@ -233,7 +243,15 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 		return nil, err
 	}
 	columns, types, err := h.work.Suggestions(ctx, i, r.Params.Into)
-	return Suggest200JSONResponse{Columns: orEmpty(columns), Types: orEmpty(types)}, err
+	if err != nil {
+		return nil, err
+	}
+	out := Suggest200JSONResponse{Columns: orEmpty(columns), Types: orEmpty(types), Routines: []Recognised{}}
+	list, err := h.work.Recognise(ctx, i)
+	for _, x := range list {
+		out.Routines = append(out.Routines, Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: orEmpty(x.Missing), New: orEmpty(x.New)})
+	}
+	return out, err
 }
 
 func orEmpty[T any](list []T) []T {
@@ -246,6 +264,43 @@ func orEmpty[T any](list []T) []T {
 func (h *handlers) SetRoutine(ctx context.Context, r SetRoutineRequestObject) (SetRoutineResponseObject, error) {
 	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetRoutine(ctx, i, *r.Body, personOf(ctx)) })
 	return SetRoutine200JSONResponse(i), err
+}
+
+func (h *handlers) UseRoutine(ctx context.Context, r UseRoutineRequestObject) (UseRoutineResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.UseRoutine(ctx, i, r.Name, personOf(ctx)) })
+	return UseRoutine200JSONResponse(i), err
+}
+
+func routineView(r store.SavedRoutine) SavedRoutine {
+	return SavedRoutine{Name: r.Name, Type: r.Type, Routine: r.Document.V, Version: r.Version, ChangedBy: r.ChangedBy, ChangedAt: r.ChangedAt}
+}
+
+func (h *handlers) ListRoutines(ctx context.Context, r ListRoutinesRequestObject) (ListRoutinesResponseObject, error) {
+	list, err := h.store.Routines(ctx, r.Workspace)
+	out := ListRoutines200JSONResponse{Routines: []SavedRoutine{}}
+	for _, x := range list {
+		out.Routines = append(out.Routines, routineView(x))
+	}
+	return out, err
+}
+
+func (h *handlers) GetRoutine(ctx context.Context, r GetRoutineRequestObject) (GetRoutineResponseObject, error) {
+	x, err := h.store.Routine(ctx, r.Workspace, r.Name)
+	return GetRoutine200JSONResponse(routineView(x)), err
+}
+
+func (h *handlers) SaveRoutine(ctx context.Context, r SaveRoutineRequestObject) (SaveRoutineResponseObject, error) {
+	doc := *r.Body
+	doc.Name = r.Name
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, personOf(ctx))
+	return SaveRoutine200JSONResponse(routineView(x)), err
+}
+
+func (h *handlers) RemoveRoutine(ctx context.Context, r RemoveRoutineRequestObject) (RemoveRoutineResponseObject, error) {
+	if err := h.store.RemoveRoutine(ctx, r.Workspace, r.Name); err != nil {
+		return nil, err
+	}
+	return RemoveRoutine204Response{}, h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "remove routine", r.Name)
 }
 
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {

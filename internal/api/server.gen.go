@@ -433,6 +433,15 @@ type ProgressBusy string
 // Reading How a source is read; what is left out is detected
 type Reading = sheet.Reading
 
+// Recognised A saved routine that the file may be for, with the drift
+type Recognised struct {
+	Missing []string `json:"missing"`
+	Name    string   `json:"name"`
+	New     []string `json:"new"`
+	Share   float64  `json:"share"`
+	Type    string   `json:"type"`
+}
+
 // Record defines model for Record.
 type Record struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -526,6 +535,16 @@ type RowValue struct {
 	Problem RowProblem `json:"problem,omitempty,omitzero"`
 }
 
+// SavedRoutine defines model for SavedRoutine.
+type SavedRoutine struct {
+	ChangedAt time.Time `json:"changed_at"`
+	ChangedBy string    `json:"changed_by"`
+	Name      string    `json:"name"`
+	Routine   Routine   `json:"routine"`
+	Type      string    `json:"type"`
+	Version   int       `json:"version"`
+}
+
 // Start defines model for Start.
 type Start struct {
 	Recent []Import `json:"recent"`
@@ -542,8 +561,9 @@ type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
-	Columns []Suggestion     `json:"columns"`
-	Types   []TypeSuggestion `json:"types"`
+	Columns  []Suggestion     `json:"columns"`
+	Routines []Recognised     `json:"routines"`
+	Types    []TypeSuggestion `json:"types"`
 }
 
 // Token defines model for Token.
@@ -602,6 +622,9 @@ type ImportParam = int64
 // LimitParam defines model for limit_param.
 type LimitParam = int
 
+// NameParam defines model for name_param.
+type NameParam = string
+
 // OutcomeParam defines model for outcome_param.
 type OutcomeParam = Outcome
 
@@ -636,6 +659,9 @@ type UploadParams struct {
 
 	// Into The record type; suggested when left out
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+
+	// Routine Name of a saved routine to set the import up by
+	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
 }
 
 // OverwritesParams defines parameters for Overwrites.
@@ -726,6 +752,9 @@ type SetReadingJSONRequestBody = Reading
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
 
+// SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
+type SaveRoutineJSONRequestBody = Routine
+
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
 
@@ -797,6 +826,9 @@ type ServerInterface interface {
 	// SetRoutine Change the mapping and the policies
 	// (PUT /workspaces/{workspace}/imports/{import}/routine)
 	SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// UseRoutine Set the import up by a saved routine
+	// (PUT /workspaces/{workspace}/imports/{import}/routine/{name})
+	UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam)
 	// ListRows Rows with their cells, verdicts, problems and outcomes
 	// (GET /workspaces/{workspace}/imports/{import}/rows)
 	ListRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListRowsParams)
@@ -824,6 +856,18 @@ type ServerInterface interface {
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
+	// ListRoutines The saved routines
+	// (GET /workspaces/{workspace}/routines)
+	ListRoutines(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// RemoveRoutine Forget a routine
+	// (DELETE /workspaces/{workspace}/routines/{name})
+	RemoveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	// GetRoutine One saved routine
+	// (GET /workspaces/{workspace}/routines/{name})
+	GetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	// SaveRoutine Save a routine under this name
+	// (PUT /workspaces/{workspace}/routines/{name})
+	SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -974,6 +1018,12 @@ func (_ Unimplemented) SetRoutine(w http.ResponseWriter, r *http.Request, worksp
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// UseRoutine Set the import up by a saved routine
+// (PUT /workspaces/{workspace}/imports/{import}/routine/{name})
+func (_ Unimplemented) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListRows Rows with their cells, verdicts, problems and outcomes
 // (GET /workspaces/{workspace}/imports/{import}/rows)
 func (_ Unimplemented) ListRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListRowsParams) {
@@ -1025,6 +1075,30 @@ func (_ Unimplemented) GetRecord(w http.ResponseWriter, r *http.Request, workspa
 // GetHistory What happened to a record, newest first
 // (GET /workspaces/{workspace}/records/{type}/{id}/history)
 func (_ Unimplemented) GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListRoutines The saved routines
+// (GET /workspaces/{workspace}/routines)
+func (_ Unimplemented) ListRoutines(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemoveRoutine Forget a routine
+// (DELETE /workspaces/{workspace}/routines/{name})
+func (_ Unimplemented) RemoveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetRoutine One saved routine
+// (GET /workspaces/{workspace}/routines/{name})
+func (_ Unimplemented) GetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SaveRoutine Save a routine under this name
+// (PUT /workspaces/{workspace}/routines/{name})
+func (_ Unimplemented) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1321,6 +1395,19 @@ func (siw *ServerInterfaceWrapper) Upload(w http.ResponseWriter, r *http.Request
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "into"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "into", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "routine" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "routine", r.URL.Query(), &params.Routine, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "routine"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "routine", Err: err})
 		}
 		return
 	}
@@ -1693,6 +1780,50 @@ func (siw *ServerInterfaceWrapper) SetRoutine(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SetRoutine(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// UseRoutine operation middleware
+func (siw *ServerInterfaceWrapper) UseRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.UseRoutine(w, r, workspace, pImport, name)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2329,6 +2460,137 @@ func (siw *ServerInterfaceWrapper) GetHistory(w http.ResponseWriter, r *http.Req
 	handler.ServeHTTP(w, r)
 }
 
+// ListRoutines operation middleware
+func (siw *ServerInterfaceWrapper) ListRoutines(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListRoutines(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveRoutine operation middleware
+func (siw *ServerInterfaceWrapper) RemoveRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveRoutine(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetRoutine operation middleware
+func (siw *ServerInterfaceWrapper) GetRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetRoutine(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SaveRoutine operation middleware
+func (siw *ServerInterfaceWrapper) SaveRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SaveRoutine(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Start operation middleware
 func (siw *ServerInterfaceWrapper) Start(w http.ResponseWriter, r *http.Request) {
 
@@ -2631,6 +2893,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/routine", wrapper.SetRoutine)
 	})
 	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/routine/{name}", wrapper.UseRoutine)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rows", wrapper.ListRows)
 	})
 	r.Group(func(r chi.Router) {
@@ -2656,6 +2921,18 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/history", wrapper.GetHistory)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/routines", wrapper.ListRoutines)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/routines/{name}", wrapper.RemoveRoutine)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/routines/{name}", wrapper.GetRoutine)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/routines/{name}", wrapper.SaveRoutine)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/start", wrapper.Start)
@@ -3580,6 +3857,47 @@ func (response SetRoutinedefaultApplicationProblemPlusJSONResponse) VisitSetRout
 	return err
 }
 
+type UseRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Name      NameParam      `json:"name"`
+}
+
+type UseRoutineResponseObject interface {
+	VisitUseRoutineResponse(w http.ResponseWriter) error
+}
+
+type UseRoutine200JSONResponse Import
+
+func (response UseRoutine200JSONResponse) VisitUseRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UseRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UseRoutinedefaultApplicationProblemPlusJSONResponse) VisitUseRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRowsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -3968,6 +4286,162 @@ func (response GetHistorydefaultApplicationProblemPlusJSONResponse) VisitGetHist
 	return err
 }
 
+type ListRoutinesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type ListRoutinesResponseObject interface {
+	VisitListRoutinesResponse(w http.ResponseWriter) error
+}
+
+type ListRoutines200JSONResponse struct {
+	Routines []SavedRoutine `json:"routines"`
+}
+
+func (response ListRoutines200JSONResponse) VisitListRoutinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRoutinesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRoutinesdefaultApplicationProblemPlusJSONResponse) VisitListRoutinesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+}
+
+type RemoveRoutineResponseObject interface {
+	VisitRemoveRoutineResponse(w http.ResponseWriter) error
+}
+
+type RemoveRoutine204Response struct {
+}
+
+func (response RemoveRoutine204Response) VisitRemoveRoutineResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveRoutinedefaultApplicationProblemPlusJSONResponse) VisitRemoveRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+}
+
+type GetRoutineResponseObject interface {
+	VisitGetRoutineResponse(w http.ResponseWriter) error
+}
+
+type GetRoutine200JSONResponse SavedRoutine
+
+func (response GetRoutine200JSONResponse) VisitGetRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRoutinedefaultApplicationProblemPlusJSONResponse) VisitGetRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+	Body      *SaveRoutineJSONRequestBody
+}
+
+type SaveRoutineResponseObject interface {
+	VisitSaveRoutineResponse(w http.ResponseWriter) error
+}
+
+type SaveRoutine200JSONResponse SavedRoutine
+
+func (response SaveRoutine200JSONResponse) VisitSaveRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveRoutinedefaultApplicationProblemPlusJSONResponse) VisitSaveRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 }
@@ -4197,6 +4671,9 @@ type StrictServerInterface interface {
 	// SetRoutine Change the mapping and the policies
 	// (PUT /workspaces/{workspace}/imports/{import}/routine)
 	SetRoutine(ctx context.Context, request SetRoutineRequestObject) (SetRoutineResponseObject, error)
+	// UseRoutine Set the import up by a saved routine
+	// (PUT /workspaces/{workspace}/imports/{import}/routine/{name})
+	UseRoutine(ctx context.Context, request UseRoutineRequestObject) (UseRoutineResponseObject, error)
 	// ListRows Rows with their cells, verdicts, problems and outcomes
 	// (GET /workspaces/{workspace}/imports/{import}/rows)
 	ListRows(ctx context.Context, request ListRowsRequestObject) (ListRowsResponseObject, error)
@@ -4224,6 +4701,18 @@ type StrictServerInterface interface {
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(ctx context.Context, request GetHistoryRequestObject) (GetHistoryResponseObject, error)
+	// ListRoutines The saved routines
+	// (GET /workspaces/{workspace}/routines)
+	ListRoutines(ctx context.Context, request ListRoutinesRequestObject) (ListRoutinesResponseObject, error)
+	// RemoveRoutine Forget a routine
+	// (DELETE /workspaces/{workspace}/routines/{name})
+	RemoveRoutine(ctx context.Context, request RemoveRoutineRequestObject) (RemoveRoutineResponseObject, error)
+	// GetRoutine One saved routine
+	// (GET /workspaces/{workspace}/routines/{name})
+	GetRoutine(ctx context.Context, request GetRoutineRequestObject) (GetRoutineResponseObject, error)
+	// SaveRoutine Save a routine under this name
+	// (PUT /workspaces/{workspace}/routines/{name})
+	SaveRoutine(ctx context.Context, request SaveRoutineRequestObject) (SaveRoutineResponseObject, error)
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(ctx context.Context, request StartRequestObject) (StartResponseObject, error)
@@ -4888,6 +5377,34 @@ func (sh *strictHandler) SetRoutine(w http.ResponseWriter, r *http.Request, work
 	}
 }
 
+// UseRoutine operation middleware
+func (sh *strictHandler) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam) {
+	var request UseRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Name = name
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.UseRoutine(ctx, request.(UseRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UseRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(UseRoutineResponseObject); ok {
+		if err := validResponse.VisitUseRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListRows operation middleware
 func (sh *strictHandler) ListRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListRowsParams) {
 	var request ListRowsRequestObject
@@ -5131,6 +5648,120 @@ func (sh *strictHandler) GetHistory(w http.ResponseWriter, r *http.Request, work
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(GetHistoryResponseObject); ok {
 		if err := validResponse.VisitGetHistoryResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListRoutines operation middleware
+func (sh *strictHandler) ListRoutines(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ListRoutinesRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRoutines(ctx, request.(ListRoutinesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRoutines")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListRoutinesResponseObject); ok {
+		if err := validResponse.VisitListRoutinesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveRoutine operation middleware
+func (sh *strictHandler) RemoveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request RemoveRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveRoutine(ctx, request.(RemoveRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveRoutineResponseObject); ok {
+		if err := validResponse.VisitRemoveRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetRoutine operation middleware
+func (sh *strictHandler) GetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request GetRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRoutine(ctx, request.(GetRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetRoutineResponseObject); ok {
+		if err := validResponse.VisitGetRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveRoutine operation middleware
+func (sh *strictHandler) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request SaveRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	var body SaveRoutineJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveRoutine(ctx, request.(SaveRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SaveRoutineResponseObject); ok {
+		if err := validResponse.VisitSaveRoutineResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -21,16 +21,35 @@ import (
 
 	"github.com/schollz/progressbar/v3"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 )
 
 type importFlags struct {
 	into      string
 	yes       bool
 	checkOnly bool
-	may       string
-	maps      []string
-	fixed     []string
+	routine   string
+	change    routineChange
 	reading   sheet.Reading
+}
+
+// routineChange is what flags change in a routine.
+type routineChange struct {
+	may                  string
+	maps, fixed, compute []string
+	where                string
+}
+
+func (r *routineChange) add(fl *pflag.FlagSet) {
+	fl.StringVar(&r.may, "may", "", "what the import may do: create, update or create_or_update")
+	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out)")
+	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
+	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
+	fl.StringVar(&r.where, "where", "", `leave rows out for which this does not hold, such as 'cells["State"] != "gone"'`)
+}
+
+func (r routineChange) none() bool {
+	return len(r.maps)+len(r.fixed)+len(r.compute) == 0 && r.may == "" && r.where == ""
 }
 
 func (a *app) importCmd() *cobra.Command {
@@ -52,9 +71,8 @@ Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 	fl.StringVar(&f.into, "into", "", "record type of the rows (suggested when left out)")
 	fl.BoolVarP(&f.yes, "yes", "y", false, "load without asking")
 	fl.BoolVar(&f.checkOnly, "check-only", false, "stop after the check; nothing is written")
-	fl.StringVar(&f.may, "may", "", "what the import may do: create, update or create_or_update")
-	fl.StringArrayVar(&f.maps, "map", nil, "place a column: field=Header (repeatable; field= takes it out)")
-	fl.StringArrayVar(&f.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
+	fl.StringVar(&f.routine, "routine", "", "set the import up by a saved routine")
+	f.change.add(fl)
 	readingFlags(fl, &f.reading)
 	return cmd
 }
@@ -65,7 +83,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	if err != nil {
 		return err
 	}
-	i, err := a.upload(ctx, c, file, f.into)
+	i, err := a.upload(ctx, c, file, f.into, f.routine)
 	if err != nil {
 		return err
 	}
@@ -125,7 +143,7 @@ func orDeclined(err error) error {
 	return errDeclined
 }
 
-func (a *app) upload(ctx context.Context, c *client.Conn, file, into string) (client.Import, error) {
+func (a *app) upload(ctx context.Context, c *client.Conn, file, into, routine string) (client.Import, error) {
 	var body io.Reader = a.in
 	name, size := "standard-input.csv", int64(-1)
 	if file != "-" {
@@ -142,7 +160,7 @@ func (a *app) upload(ctx context.Context, c *client.Conn, file, into string) (cl
 	}
 	bar := a.bar(size, "Uploading")
 	reader := progressbar.NewReader(body, bar)
-	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &client.UploadParams{Name: name, Into: into}, "application/octet-stream", &reader)
+	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &client.UploadParams{Name: name, Into: into, Routine: routine}, "application/octet-stream", &reader)
 	if err != nil {
 		return client.Import{}, client.Failed(err, nil, nil)
 	}
@@ -196,10 +214,10 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 		}
 		i, err = a.follow(ctx, c, i.Id, "Reading")
 	}
-	if err != nil || len(f.maps)+len(f.fixed) == 0 && f.may == "" || len(i.Routine.Drafts) == 0 {
+	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 {
 		return i, err
 	}
-	routine, err := changed(i.Routine, f.maps, f.fixed, f.may)
+	routine, err := f.change.apply(i.Routine)
 	if err != nil {
 		return i, err
 	}
@@ -217,14 +235,14 @@ func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine 
 	return *r.JSON200, nil
 }
 
-// changed applies field=Header and field=value pairs to a routine.
-func changed(r mapping.Routine, maps, fixed []string, may string) (mapping.Routine, error) {
+// apply changes a routine as the flags say.
+func (c routineChange) apply(r mapping.Routine) (mapping.Routine, error) {
 	fields := r.Drafts[0].Fields
 	if fields == nil {
 		fields = map[string]mapping.Origin{}
 		r.Drafts[0].Fields = fields
 	}
-	for _, m := range maps {
+	for _, m := range c.maps {
 		field, header, ok := strings.Cut(m, "=")
 		if !ok {
 			return r, usageError{fmt.Errorf("%q is not of the form field=Header", m)}
@@ -239,18 +257,26 @@ func changed(r mapping.Routine, maps, fixed []string, may string) (mapping.Routi
 			}
 		}
 		o := fields[field]
-		o.From, o.Fixed = strings.Split(header, "+"), ""
+		o.From, o.Fixed, o.Compute, o.Take = strings.Split(header, "+"), "", "", ""
 		fields[field] = o
 	}
-	for _, m := range fixed {
-		field, v, ok := strings.Cut(m, "=")
-		if !ok || v == "" {
-			return r, usageError{fmt.Errorf("%q is not of the form field=value", m)}
+	for _, set := range []struct {
+		pairs  []string
+		origin func(string) mapping.Origin
+	}{{c.fixed, func(v string) mapping.Origin { return mapping.Origin{Fixed: v} }}, {c.compute, func(v string) mapping.Origin { return mapping.Origin{Compute: v} }}} {
+		for _, m := range set.pairs {
+			field, v, ok := strings.Cut(m, "=")
+			if !ok || v == "" {
+				return r, usageError{fmt.Errorf("%q is not of the form field=value", m)}
+			}
+			fields[field] = set.origin(v)
 		}
-		fields[field] = mapping.Origin{Fixed: v}
 	}
-	if may != "" {
-		r.May = mapping.May(may)
+	if c.may != "" {
+		r.May = mapping.May(c.may)
+	}
+	if c.where != "" {
+		r.Drafts[0].Where = c.where
 	}
 	return r, nil
 }
@@ -285,9 +311,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, 
 	}
 	fmt.Fprintln(a.out)
 	placed := map[string]string{}
-	for field, o := range i.Routine.Drafts[0].Fields {
-		for _, from := range o.From {
-			placed[from] = field
+	for _, f := range append([]catalog.Field{{Name: mapping.IDField}}, t.Fields...) {
+		for _, from := range i.Routine.Drafts[0].Fields[f.Name].From {
+			placed[from] = strings.TrimPrefix(placed[from]+" + "+f.Name, " + ")
 		}
 	}
 	tab := a.table("Column", "Filled", "Goes to", "Because")
@@ -298,7 +324,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, 
 				continue
 			}
 			switch {
-			case s.Field == field:
+			case strings.Contains(field, s.Field):
 				reason = s.Reason
 			case field == "":
 				reason = "perhaps " + s.Field + ": " + s.Reason
@@ -317,15 +343,33 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, 
 		tab.AppendRow([]any{oneLine(col.Header, 28), number(col.Filled), shown, oneLine(reason, max(30, a.width()-62))})
 	}
 	tab.Render()
-	for field, o := range i.Routine.Drafts[0].Fields {
-		if o.Fixed != "" {
-			fmt.Fprintf(a.out, "%s is %q in all rows\n", field, o.Fixed)
+	for _, f := range t.Fields {
+		switch o := i.Routine.Drafts[0].Fields[f.Name]; {
+		case o.Fixed != "":
+			fmt.Fprintf(a.out, "%s is %q in all rows\n", f.Name, o.Fixed)
+		case o.Compute != "":
+			fmt.Fprintf(a.out, "%s is computed: %s\n", f.Name, o.Compute)
+		}
+	}
+	if where := i.Routine.Drafts[0].Where; where != "" {
+		fmt.Fprintf(a.out, "only rows with: %s\n", where)
+	}
+	for _, k := range r.JSON200.Routines {
+		if i.Routine.Name != k.Name {
+			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New))
 		}
 	}
 	if n := len(i.Unplaced); n > 0 {
 		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))
 	}
 	return nil
+}
+
+func drift(word string, columns []string) string {
+	if len(columns) == 0 {
+		return ""
+	}
+	return word + strings.Join(columns, ", ")
 }
 
 func readable(s string) string {

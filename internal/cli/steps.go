@@ -169,8 +169,7 @@ func (a *app) showImport(i client.Import) error {
 }
 
 func (a *app) mappingCmd() *cobra.Command {
-	var maps, fixed []string
-	var may string
+	var change routineChange
 	cmd := &cobra.Command{
 		Use: "mapping NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
 		Short:   "Show or change which column goes to which field",
@@ -181,8 +180,8 @@ func (a *app) mappingCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if len(i.Routine.Drafts) > 0 && len(maps)+len(fixed)+len(may) > 0 {
-				routine, err := changed(i.Routine, maps, fixed, may)
+			if len(i.Routine.Drafts) > 0 && !change.none() {
+				routine, err := change.apply(i.Routine)
 				if err != nil {
 					return err
 				}
@@ -204,9 +203,7 @@ func (a *app) mappingCmd() *cobra.Command {
 			return a.showMapping(ctx, c, i, t)
 		},
 	}
-	cmd.Flags().StringArrayVar(&maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out)")
-	cmd.Flags().StringArrayVar(&fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
-	cmd.Flags().StringVar(&may, "may", "", "what the import may do: create, update or create_or_update")
+	change.add(cmd.Flags())
 	return cmd
 }
 

@@ -433,6 +433,15 @@ type ProgressBusy string
 // Reading How a source is read; what is left out is detected
 type Reading = sheet.Reading
 
+// Recognised A saved routine that the file may be for, with the drift
+type Recognised struct {
+	Missing []string `json:"missing"`
+	Name    string   `json:"name"`
+	New     []string `json:"new"`
+	Share   float64  `json:"share"`
+	Type    string   `json:"type"`
+}
+
 // Record defines model for Record.
 type Record struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -526,6 +535,16 @@ type RowValue struct {
 	Problem RowProblem `json:"problem,omitempty,omitzero"`
 }
 
+// SavedRoutine defines model for SavedRoutine.
+type SavedRoutine struct {
+	ChangedAt time.Time `json:"changed_at"`
+	ChangedBy string    `json:"changed_by"`
+	Name      string    `json:"name"`
+	Routine   Routine   `json:"routine"`
+	Type      string    `json:"type"`
+	Version   int       `json:"version"`
+}
+
 // Start defines model for Start.
 type Start struct {
 	Recent []Import `json:"recent"`
@@ -542,8 +561,9 @@ type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
-	Columns []Suggestion     `json:"columns"`
-	Types   []TypeSuggestion `json:"types"`
+	Columns  []Suggestion     `json:"columns"`
+	Routines []Recognised     `json:"routines"`
+	Types    []TypeSuggestion `json:"types"`
 }
 
 // Token defines model for Token.
@@ -602,6 +622,9 @@ type ImportParam = int64
 // LimitParam defines model for limit_param.
 type LimitParam = int
 
+// NameParam defines model for name_param.
+type NameParam = string
+
 // OutcomeParam defines model for outcome_param.
 type OutcomeParam = Outcome
 
@@ -636,6 +659,9 @@ type UploadParams struct {
 
 	// Into The record type; suggested when left out
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+
+	// Routine Name of a saved routine to set the import up by
+	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
 }
 
 // OverwritesParams defines parameters for Overwrites.
@@ -725,6 +751,9 @@ type SetReadingJSONRequestBody = Reading
 
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
+
+// SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
+type SaveRoutineJSONRequestBody = Routine
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
@@ -969,6 +998,11 @@ type ClientInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
 	SetRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// UseRoutine Set the import up by a saved routine
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
+	UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListRows Rows with their cells, verdicts, problems and outcomes
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows (the `ListRows` operationId).
@@ -1013,6 +1047,35 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 	GetHistory(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListRoutines The saved routines
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines (the `ListRoutines` operationId).
+	ListRoutines(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveRoutine Forget a routine
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/routines/{name} (the `RemoveRoutine` operationId).
+	RemoveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetRoutine One saved routine
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines/{name} (the `GetRoutine` operationId).
+	GetRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveRoutineWithBody Save a routine under this name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+	SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveRoutine Save a routine under this name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+	SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Start What waits, and how many records there are
 	//
@@ -1490,6 +1553,21 @@ func (c *Client) SetRoutine(ctx context.Context, workspace WorkspaceParam, pImpo
 	return c.Client.Do(req)
 }
 
+// UseRoutine Set the import up by a saved routine
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
+func (c *Client) UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseRoutineRequest(c.Server, workspace, pImport, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListRows Rows with their cells, verdicts, problems and outcomes
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/rows (the `ListRows` operationId).
@@ -1615,6 +1693,85 @@ func (c *Client) GetRecord(ctx context.Context, workspace WorkspaceParam, pType 
 // Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 func (c *Client) GetHistory(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetHistoryRequest(c.Server, workspace, pType, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListRoutines The saved routines
+//
+// Corresponds with GET /workspaces/{workspace}/routines (the `ListRoutines` operationId).
+func (c *Client) ListRoutines(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRoutinesRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveRoutine Forget a routine
+//
+// Corresponds with DELETE /workspaces/{workspace}/routines/{name} (the `RemoveRoutine` operationId).
+func (c *Client) RemoveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveRoutineRequest(c.Server, workspace, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetRoutine One saved routine
+//
+// Corresponds with GET /workspaces/{workspace}/routines/{name} (the `GetRoutine` operationId).
+func (c *Client) GetRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetRoutineRequest(c.Server, workspace, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveRoutineWithBody Save a routine under this name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+func (c *Client) SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineRequestWithBody(c.Server, workspace, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveRoutine Save a routine under this name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+func (c *Client) SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineRequest(c.Server, workspace, name, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2161,6 +2318,14 @@ func NewUploadRequestWithBody(server string, workspace WorkspaceParam, params *U
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "routine", params.Routine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -2632,6 +2797,54 @@ func NewSetRoutineRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUseRoutineRequest constructs an http.Request for the UseRoutine method
+func NewUseRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/routine/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -3262,6 +3475,176 @@ func NewGetHistoryRequest(server string, workspace WorkspaceParam, pType TypePar
 	return req, nil
 }
 
+// NewListRoutinesRequest constructs an http.Request for the ListRoutines method
+func NewListRoutinesRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveRoutineRequest constructs an http.Request for the RemoveRoutine method
+func NewRemoveRoutineRequest(server string, workspace WorkspaceParam, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetRoutineRequest constructs an http.Request for the GetRoutine method
+func NewGetRoutineRequest(server string, workspace WorkspaceParam, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSaveRoutineRequest calls the generic SaveRoutine builder with application/json body
+func NewSaveRoutineRequest(server string, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSaveRoutineRequestWithBody(server, workspace, name, "application/json", bodyReader)
+}
+
+// NewSaveRoutineRequestWithBody constructs an http.Request for the SaveRoutine method, with any body, and a specified content type
+func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewStartRequest constructs an http.Request for the Start method
 func NewStartRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
 	var err error
@@ -3665,6 +4048,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
 	SetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error)
 
+	// UseRoutineWithResponse Set the import up by a saved routine
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
+	UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error)
+
 	// ListRowsWithResponse Rows with their cells, verdicts, problems and outcomes
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -3727,6 +4117,41 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 	GetHistoryWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*GetHistoryResponse, error)
+
+	// ListRoutinesWithResponse The saved routines
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines (the `ListRoutines` operationId).
+	ListRoutinesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListRoutinesResponse, error)
+
+	// RemoveRoutineWithResponse Forget a routine
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/routines/{name} (the `RemoveRoutine` operationId).
+	RemoveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*RemoveRoutineResponse, error)
+
+	// GetRoutineWithResponse One saved routine
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines/{name} (the `GetRoutine` operationId).
+	GetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*GetRoutineResponse, error)
+
+	// SaveRoutineWithBodyWithResponse Save a routine under this name
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+	SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
+
+	// SaveRoutineWithResponse Save a routine under this name
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+	SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
 
 	// StartWithResponse What waits, and how many records there are
 	//
@@ -4828,6 +5253,54 @@ func (r SetRoutineResponse) ContentType() string {
 	return ""
 }
 
+type UseRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r UseRoutineResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UseRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UseRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UseRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UseRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UseRoutineResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListRowsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5258,6 +5731,195 @@ func (r GetHistoryResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetHistoryResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListRoutinesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Routines []SavedRoutine `json:"routines"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListRoutinesResponse) GetJSON200() *struct {
+	Routines []SavedRoutine `json:"routines"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListRoutinesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListRoutinesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListRoutinesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListRoutinesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListRoutinesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveRoutineResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SavedRoutine
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetRoutineResponse) GetJSON200() *SavedRoutine {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetRoutineResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SaveRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SavedRoutine
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SaveRoutineResponse) GetJSON200() *SavedRoutine {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SaveRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SaveRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SaveRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SaveRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SaveRoutineResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5824,6 +6486,19 @@ func (c *ClientWithResponses) SetRoutineWithResponse(ctx context.Context, worksp
 	return ParseSetRoutineResponse(rsp)
 }
 
+// UseRoutineWithResponse Set the import up by a saved routine
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
+func (c *ClientWithResponses) UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error) {
+	rsp, err := c.UseRoutine(ctx, workspace, pImport, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUseRoutineResponse(rsp)
+}
+
 // ListRowsWithResponse Rows with their cells, verdicts, problems and outcomes
 //
 // Returns a wrapper object for the known response body format(s).
@@ -5939,6 +6614,71 @@ func (c *ClientWithResponses) GetHistoryWithResponse(ctx context.Context, worksp
 		return nil, err
 	}
 	return ParseGetHistoryResponse(rsp)
+}
+
+// ListRoutinesWithResponse The saved routines
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/routines (the `ListRoutines` operationId).
+func (c *ClientWithResponses) ListRoutinesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListRoutinesResponse, error) {
+	rsp, err := c.ListRoutines(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListRoutinesResponse(rsp)
+}
+
+// RemoveRoutineWithResponse Forget a routine
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/routines/{name} (the `RemoveRoutine` operationId).
+func (c *ClientWithResponses) RemoveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*RemoveRoutineResponse, error) {
+	rsp, err := c.RemoveRoutine(ctx, workspace, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveRoutineResponse(rsp)
+}
+
+// GetRoutineWithResponse One saved routine
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/routines/{name} (the `GetRoutine` operationId).
+func (c *ClientWithResponses) GetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*GetRoutineResponse, error) {
+	rsp, err := c.GetRoutine(ctx, workspace, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetRoutineResponse(rsp)
+}
+
+// SaveRoutineWithBodyWithResponse Save a routine under this name
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+func (c *ClientWithResponses) SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
+	rsp, err := c.SaveRoutineWithBody(ctx, workspace, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveRoutineResponse(rsp)
+}
+
+// SaveRoutineWithResponse Save a routine under this name
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
+func (c *ClientWithResponses) SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
+	rsp, err := c.SaveRoutine(ctx, workspace, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveRoutineResponse(rsp)
 }
 
 // StartWithResponse What waits, and how many records there are
@@ -6750,6 +7490,39 @@ func ParseSetRoutineResponse(rsp *http.Response) (*SetRoutineResponse, error) {
 	return response, nil
 }
 
+// ParseUseRoutineResponse parses an HTTP response from a UseRoutineWithResponse call
+func ParseUseRoutineResponse(rsp *http.Response) (*UseRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UseRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListRowsResponse parses an HTTP response from a ListRowsWithResponse call
 func ParseListRowsResponse(rsp *http.Response) (*ListRowsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -7025,6 +7798,136 @@ func ParseGetHistoryResponse(rsp *http.Response) (*GetHistoryResponse, error) {
 		var dest struct {
 			Events []Event `json:"events"`
 		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListRoutinesResponse parses an HTTP response from a ListRoutinesWithResponse call
+func ParseListRoutinesResponse(rsp *http.Response) (*ListRoutinesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListRoutinesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Routines []SavedRoutine `json:"routines"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveRoutineResponse parses an HTTP response from a RemoveRoutineWithResponse call
+func ParseRemoveRoutineResponse(rsp *http.Response) (*RemoveRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetRoutineResponse parses an HTTP response from a GetRoutineWithResponse call
+func ParseGetRoutineResponse(rsp *http.Response) (*GetRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SavedRoutine
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSaveRoutineResponse parses an HTTP response from a SaveRoutineWithResponse call
+func ParseSaveRoutineResponse(rsp *http.Response) (*SaveRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SaveRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SavedRoutine
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -130,23 +130,14 @@ const leastScore = 0.3
 func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine, error) {
 	into := i.Into
 	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 {
-		kept := *r
-		d := kept.Drafts[0]
-		fields := map[string]mapping.Origin{}
-		for name, o := range d.Fields {
-			there := func(from string) bool {
-				return slices.ContainsFunc(columns, func(c sheet.Column) bool { return c.Header == from })
-			}
-			if !slices.ContainsFunc(o.From, func(from string) bool { return !there(from) }) {
-				fields[name] = o
-			}
+		there := make([]string, len(columns))
+		for n, col := range columns {
+			there[n] = col.Header
 		}
-		if len(fields) > 0 {
-			d.Fields = fields
-			kept.Drafts = []mapping.Draft{d}
-			return d.Type, &kept, nil
+		if kept, ok := r.Fitted(there); ok {
+			return kept.Drafts[0].Type, &kept, nil
 		}
-		into = d.Type
+		into = r.Drafts[0].Type
 	}
 	if into == "" {
 		if best := suggest.Type(c, columns); len(best) > 0 && best[0].Score >= leastScore {

@@ -1,8 +1,10 @@
 package mapping
 
 import (
+	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"testing"
 
 	"uchi/internal/core/catalog"
@@ -163,5 +165,29 @@ func TestComputeAndWhere(t *testing.T) {
 		if f, ok := fault.From(err); !ok || f.Code != "bad_expression" || f.Place.Path != path {
 			t.Errorf("%s: %v", path, err)
 		}
+	}
+}
+
+// A routine comes back from YAML and JSON as it was; a slip is said with its line.
+func TestRoutineDocument(t *testing.T) {
+	r := routine("contact", map[string]Origin{"email": from("Mail"), "country": {Fixed: "NO"}, "family_name": {From: []string{"Name"}, Take: TakeFamilyName, Values: map[string]string{"x": "y"}}})
+	r.Reading.DateOrder, r.Ignored = "day_first", []string{"Boat"}
+	b, err := WriteRoutine(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, err := ReadRoutine(b)
+	if err != nil || fmt.Sprint(again) != fmt.Sprint(r) {
+		t.Errorf("%v\n%+v\n%+v", err, again, r)
+	}
+	if _, err := ReadRoutine([]byte(`{"may": "create", "drafts": [{"type": "contact", "fields": {"email": {"from": ["Mail"]}}}]}`)); err != nil {
+		t.Errorf("JSON: %v", err)
+	}
+	_, err = ReadRoutine([]byte("may: create\ndrafts:\n- type: contact\n  feilds: {}\n"))
+	if f, ok := fault.From(err); !ok || !strings.Contains(f.Message, "line 4") || !strings.Contains(f.Message, "feilds") || strings.Contains(f.Message, "mapping") {
+		t.Errorf("a slip: %v", err)
+	}
+	if kept, ok := r.Fitted([]string{"Mail"}); !ok || len(kept.Drafts[0].Fields) != 2 {
+		t.Errorf("fitted: %+v", kept.Drafts)
 	}
 }

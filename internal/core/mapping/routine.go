@@ -4,13 +4,17 @@
 package mapping
 
 import (
+	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
+
+	"gopkg.in/yaml.v3"
 )
 
 // May says what an import may do to records.
@@ -35,6 +39,7 @@ type Routine struct {
 	Reading sheet.Reading `json:"reading" yaml:"reading,omitempty"`
 	May     May           `json:"may" yaml:"may"`
 	Drafts  []Draft       `json:"drafts" yaml:"drafts"`
+	Ignored []string      `json:"ignored,omitempty" yaml:"ignored,omitempty,flow"` // columns that are known and left out
 }
 
 // Draft says how a row becomes one record.
@@ -157,6 +162,61 @@ func fieldNames(t catalog.RecordType) string {
 	}
 	return strings.Join(names, ", ")
 }
+
+// Columns lists the headers that the routine takes values from.
+func (r Routine) Columns() []string {
+	list := []string{}
+	for _, d := range r.Drafts {
+		for _, o := range d.Fields {
+			for _, c := range o.From {
+				if !slices.Contains(list, c) {
+					list = append(list, c)
+				}
+			}
+		}
+	}
+	slices.Sort(list)
+	return list
+}
+
+// Fitted gives the routine as far as its columns are there; ok is false when
+// none of its fields would have an origin.
+func (r Routine) Fitted(columns []string) (kept Routine, ok bool) {
+	d := r.Drafts[0]
+	fields := map[string]Origin{}
+	for name, o := range d.Fields {
+		if !slices.ContainsFunc(o.From, func(from string) bool { return !slices.Contains(columns, from) }) {
+			fields[name] = o
+		}
+	}
+	d.Fields = fields
+	r.Drafts = []Draft{d}
+	return r, len(fields) > 0
+}
+
+// ReadRoutine reads a routine from YAML or JSON. Names that a routine does not
+// have are refused with their line.
+func ReadRoutine(document []byte) (Routine, error) {
+	var r Routine
+	d := yaml.NewDecoder(bytes.NewReader(document))
+	d.KnownFields(true)
+	if err := d.Decode(&r); err != nil {
+		return r, fault.New(fault.Invalid, "bad_routine", "the routine cannot be read: "+plainWords(err)).
+			Mended("See docs/guide/columns.md for its form.")
+	}
+	return r, nil
+}
+
+var unknownPart = regexp.MustCompile(`field (\S+) not found in type \S+`)
+
+// plainWords turns what the YAML reader says into words without its types.
+func plainWords(err error) string {
+	s := strings.TrimPrefix(strings.TrimPrefix(err.Error(), "yaml: "), "unmarshal errors:")
+	return unknownPart.ReplaceAllString(strings.Join(strings.Fields(s), " "), "a routine has no part called $1")
+}
+
+// WriteRoutine writes a routine as YAML.
+func WriteRoutine(r Routine) ([]byte, error) { return yaml.Marshal(r) }
 
 // Unplaced lists the columns that no field takes.
 func (r Routine) Unplaced(columns []string) []string {

@@ -135,6 +135,13 @@ type Table struct {
 	rows    Reader
 	closers []io.Closer
 	last    int64
+
+	begun    bool
+	ahead    Row
+	aheadErr error
+	turn     int
+	buffers  [2][]string
+	totals   int64 // number of the row of totals that was left out
 }
 
 // Notice is something that a person should know about a source although it
@@ -187,14 +194,39 @@ func (t *Table) Close() {
 
 // Rest gives the notices that only the whole sheet tells; asked after the last row.
 func (t *Table) Rest() []Notice {
+	var list []Notice
 	if r, ok := t.rows.(interface{ notices() []Notice }); ok {
-		return r.notices()
+		list = r.notices()
 	}
-	return nil
+	if t.totals > 0 {
+		list = append(list, Notice{Code: "totals_row", Message: "the last row reads like totals; it is left out", Row: t.totals})
+	}
+	return list
 }
 
-// Next gives the next row that holds anything.
+// Next gives the next row that holds anything. A row of totals at the very end
+// is left out, with a notice.
 func (t *Table) Next() (Row, error) {
+	if !t.begun {
+		t.begun = true
+		t.ahead, t.aheadErr = t.read(0)
+	}
+	if t.aheadErr != nil {
+		return Row{}, t.aheadErr
+	}
+	row := t.ahead
+	t.turn = 1 - t.turn
+	t.ahead, t.aheadErr = t.read(t.turn)
+	if t.aheadErr == io.EOF && t.last == 0 && t.likeTotals(row) {
+		t.totals = row.Number
+		return Row{}, io.EOF
+	}
+	return row, nil
+}
+
+// read takes the next row that is not blank into one of two buffers: one row is
+// always read ahead, so that the last is known.
+func (t *Table) read(buffer int) (Row, error) {
 	for {
 		row, err := t.rows.Next()
 		if err != nil {
@@ -204,9 +236,29 @@ func (t *Table) Next() (Row, error) {
 			return Row{}, io.EOF
 		}
 		if !row.Blank() {
-			return row, nil
+			t.buffers[buffer] = append(t.buffers[buffer][:0], row.Cells...)
+			return Row{Number: row.Number, Cells: t.buffers[buffer]}, nil
 		}
 	}
+}
+
+var totalsWords = map[string]bool{}
+
+func init() {
+	for w := range strings.SplitSeq("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|total general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計", "|") {
+		totalsWords[value.Words(w)] = true
+	}
+}
+
+// likeTotals reports whether a row begins with a word for totals and has less
+// than half of the columns filled.
+func (t *Table) likeTotals(row Row) bool {
+	for _, c := range row.Cells {
+		if c = value.Trim(c); c != "" {
+			return totalsWords[value.Words(c)] && filled(row)*2 <= len(t.Header)
+		}
+	}
+	return false
 }
 
 // columnNames makes a unique name for every column: empty headers are named by

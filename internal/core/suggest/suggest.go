@@ -34,6 +34,9 @@ const (
 	doubt   = 0.45
 )
 
+// fewest is how many filled cells it takes for values to speak up.
+const fewest = 3
+
 // Memory is what a workspace chose before: folded header → field.
 type Memory map[string]string
 
@@ -85,6 +88,9 @@ func judge(t catalog.RecordType, f catalog.Field, forms fieldForms, h header, co
 		}
 	}
 	fit, what := fitOf(t, f, col)
+	if col.Filled < fewest && (fit == distinctive || words >= 0.98) {
+		fit = neutralFit // one or two cells do not outweigh the field's own name
+	}
 	switch {
 	case words == 0 && fit == distinctive && !h.known:
 		return 0.91, "the header says little, but " + what

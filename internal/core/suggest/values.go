@@ -20,9 +20,6 @@ const (
 	distinctive            // the cells look like this and like nothing else
 )
 
-// fewest is how many filled cells it takes for values to speak.
-const fewest = 3
-
 // fitOf compares what stands in a column with what a field takes.
 func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string) {
 	samples := col.Samples
@@ -34,9 +31,6 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string
 			return contradicts, "its values do not look like " + t.RecordID(1042)
 		}
 		return distinctive, "its values are ids"
-	}
-	if col.Filled < fewest {
-		return neutralFit, ""
 	}
 	readable := func(ft catalog.FieldType) float64 {
 		r := value.NewReader(catalog.Field{Type: ft, Choices: f.Choices}, value.Settings{Country: "GB"})

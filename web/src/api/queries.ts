@@ -101,6 +101,11 @@ export function useImportActs(workspace: string, id: number) {
         must(api.PUT("/workspaces/{workspace}/imports/{import}/routine", { params: { path }, body })),
       ...options,
     }),
+    use: useMutation({
+      mutationFn: (name: string) =>
+        must(api.PUT("/workspaces/{workspace}/imports/{import}/routine/{name}", { params: { path: { ...path, name } } })),
+      ...options,
+    }),
     reading: useMutation({
       mutationFn: (body: Reading) =>
         must(api.PUT("/workspaces/{workspace}/imports/{import}/reading", { params: { path }, body })),

@@ -273,6 +273,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/routine/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Set the import up by a saved routine */
+        put: operations["useRoutine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/routines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** The saved routines */
+        get: operations["listRoutines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/routines/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        /** One saved routine */
+        get: operations["getRoutine"];
+        /** Save a routine under this name */
+        put: operations["saveRoutine"];
+        post?: never;
+        /** Forget a routine */
+        delete: operations["removeRoutine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/reading": {
         parameters: {
             query?: never;
@@ -784,6 +848,26 @@ export interface components {
             /** @enum {string} */
             may: "create" | "update" | "create_or_update";
             drafts: components["schemas"]["Draft"][];
+            /** @description Columns that are known and left out */
+            ignored?: string[];
+        };
+        SavedRoutine: {
+            name: string;
+            type: string;
+            routine: components["schemas"]["Routine"];
+            version: number;
+            changed_by: string;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        /** @description A saved routine that the file may be for, with the drift */
+        Recognised: {
+            name: string;
+            type: string;
+            /** Format: double */
+            share: number;
+            missing: string[];
+            new: string[];
         };
         Suggestion: {
             column: string;
@@ -802,6 +886,7 @@ export interface components {
             reason: string;
         };
         Suggestions: {
+            routines: components["schemas"]["Recognised"][];
             types: components["schemas"]["TypeSuggestion"][];
             columns: components["schemas"]["Suggestion"][];
         };
@@ -1011,6 +1096,8 @@ export interface components {
         id_param: string;
         /** @description From the next of the page before */
         cursor_param: string;
+        /** @description Name of a routine */
+        name_param: string;
         limit_param: number;
         verdict_param: components["schemas"]["Verdict"];
         outcome_param: components["schemas"]["Outcome"];
@@ -1397,6 +1484,8 @@ export interface operations {
                 name: string;
                 /** @description The record type; suggested when left out */
                 into?: string;
+                /** @description Name of a saved routine to set the import up by */
+                routine?: string;
             };
             header?: never;
             path: {
@@ -1542,6 +1631,134 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Import"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    useRoutine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRoutines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The routines */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        routines: components["schemas"]["SavedRoutine"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRoutine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The routine */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRoutine"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveRoutine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Routine"];
+            };
+        };
+        responses: {
+            /** @description The routine */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRoutine"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeRoutine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

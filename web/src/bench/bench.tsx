@@ -10,7 +10,9 @@ import { count, outcomeWords, TotalsBar, verdictWords } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
 import { place, placed, unmet } from "./mapping";
-import { CheckPanel, ColumnsPanel, LoadPanel, MatchingPanel, ResultPanel, SourcePanel, useSuggestions } from "./panels";
+import { ColumnsPanel, useSuggestions } from "./columns";
+import { SourcePanel } from "./source";
+import { CheckPanel, LoadPanel, MatchingPanel, ResultPanel } from "./stations";
 import { RowPanel } from "./rowpanel";
 
 const stations = [

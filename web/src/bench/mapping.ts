@@ -44,6 +44,13 @@ export function fix(i: Import, field: string, value: string): Routine {
   return withFields(r, value ? { ...rest, [field]: { fixed: value } } : rest);
 }
 
+/** Computes a field by an expression; an empty one takes it out. */
+export function compute(i: Import, field: string, expression: string): Routine {
+  const r = routineOf(i);
+  const rest = Object.fromEntries(Object.entries(r.drafts[0]?.fields ?? {}).filter(([name]) => name !== field));
+  return withFields(r, expression ? { ...rest, [field]: { compute: expression } } : rest);
+}
+
 /** Says what cells mean: the field's value list. */
 export function translate(i: Import, field: string, values: Record<string, string>): Routine {
   const r = routineOf(i);

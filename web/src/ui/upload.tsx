@@ -53,7 +53,9 @@ export function Upload({ workspace }: { workspace: string }) {
         <FileUp size={22} className="text-act" aria-hidden />
         <div className="mr-auto">
           <div className="font-medium">{send.isPending ? "Sending…" : "Drop spreadsheets here"}</div>
-          <div className="text-[12.5px] text-ink-soft">CSV, XLSX, ODS, JSON Lines, or a ZIP. Nothing is written before you have seen what would happen.</div>
+          <div className="text-[12.5px] text-ink-soft">
+            CSV, XLSX, ODS, JSON Lines, or a ZIP. Nothing is written before you have seen what would happen.
+          </div>
         </div>
         <Button look="act" onClick={() => input.current?.click()} disabled={send.isPending}>
           Choose files

@@ -1,0 +1,145 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"uchi/internal/client"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) routineCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "routine", GroupID: "load", Args: args(cobra.NoArgs), Short: "List, show, save and remove saved set-ups of imports",
+		Example: "  uchi routine\n  uchi routine save branch-contacts --import 12\n  uchi routine show branch-contacts > branch.yaml\n  uchi routine save branch-contacts --from branch.yaml\n  uchi import new.csv --routine branch-contacts",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			r, err := c.ListRoutinesWithResponse(cmd.Context(), c.Workspace)
+			if err != nil {
+				return client.Failed(err, nil, nil)
+			}
+			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("Routine", "Into", "Fields", "Version", "Changed", "By")
+			for _, x := range r.JSON200.Routines {
+				tab.AppendRow([]any{x.Name, x.Type, len(x.Routine.Drafts[0].Fields), x.Version, x.ChangedAt.Local().Format("2006-01-02 15:04"), x.ChangedBy})
+			}
+			tab.Render()
+			return nil
+		},
+	}
+	cmd.AddCommand(a.routineShowCmd(), a.routineSaveCmd(), &cobra.Command{
+		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Forget a routine; imports made with it stay",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			r, err := c.RemoveRoutineWithResponse(cmd.Context(), c.Workspace, list[0])
+			if err != nil {
+				return client.Failed(err, nil, nil)
+			}
+			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+		},
+	})
+	return cmd
+}
+
+func (a *app) routineShowCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "show NAME", Args: args(cobra.ExactArgs(1)), Short: "Print a routine as YAML (or JSON), as a file to keep",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			r, err := c.GetRoutineWithResponse(cmd.Context(), c.Workspace, list[0])
+			if err != nil {
+				return client.Failed(err, nil, nil)
+			}
+			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200.Routine)
+			}
+			b, err := mapping.WriteRoutine(r.JSON200.Routine)
+			if err != nil {
+				return fmt.Errorf("write routine: %w", err)
+			}
+			_, err = a.out.Write(b)
+			return err
+		},
+	}
+}
+
+func (a *app) routineSaveCmd() *cobra.Command {
+	var from, importNo string
+	cmd := &cobra.Command{
+		Use: "save NAME", Args: args(cobra.ExactArgs(1)), Short: "Save the set-up of an import, or of a file, under a name",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			var routine mapping.Routine
+			switch {
+			case importNo != "" && from == "":
+				_, i, err := a.withImport(cmd.Context(), importNo)
+				if err != nil {
+					return err
+				}
+				routine = i.Routine
+				routine.Reading, routine.Ignored = i.Reading, i.Unplaced
+			case from != "" && importNo == "":
+				if routine, err = a.readRoutine(from); err != nil {
+					return err
+				}
+			default:
+				return usageError{fmt.Errorf("give either --import or --from")}
+			}
+			r, err := c.SaveRoutineWithResponse(cmd.Context(), c.Workspace, list[0], routine)
+			if err != nil {
+				return client.Failed(err, nil, nil)
+			}
+			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.errs, "Saved %s, version %d.\n", r.JSON200.Name, r.JSON200.Version)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&importNo, "import", "", "number of the import whose set-up is saved")
+	cmd.Flags().StringVar(&from, "from", "", "file with the routine, YAML or JSON; - for standard input")
+	return cmd
+}
+
+func (a *app) readRoutine(path string) (mapping.Routine, error) {
+	var b []byte
+	var err error
+	if path == "-" {
+		b, err = io.ReadAll(a.in)
+	} else {
+		b, err = os.ReadFile(path)
+	}
+	if err != nil {
+		return mapping.Routine{}, fault.New(fault.Invalid, "file_refused", "the file cannot be read: "+err.Error()).At(fault.Place{File: path})
+	}
+	r, err := mapping.ReadRoutine(b)
+	if f, ok := fault.From(err); ok {
+		return r, f.At(fault.Place{File: strings.TrimPrefix(path, "-")})
+	}
+	return r, err
+}

@@ -1,0 +1,341 @@
+import { useQuery } from "@tanstack/react-query";
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, must, type Import, type Routine } from "../api/client";
+import { stampOf, useImportActs } from "../api/queries";
+import { BeforeAfter } from "../pages/record";
+import { Button, Choose, cx, Dialog, Wrong } from "../ui/parts";
+import { Chip, count, outcomeWords, Word } from "../ui/verdict";
+import { fieldsOf, routineOf } from "./mapping";
+import { Section, type PanelProps } from "./panel";
+
+const mays = [
+  { value: "create_or_update", label: "create records and update those found" },
+  { value: "create", label: "only create; rows found are left out" },
+  { value: "update", label: "only update; rows not found are left out" },
+];
+
+export function MatchingPanel({ workspace, i, t }: PanelProps) {
+  const acts = useImportActs(workspace, i.id);
+  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
+  const r = routineOf(i);
+  const fields = fieldsOf(i);
+  const label = (name: string) => (name === "id" ? "Record id" : (t?.fields.find((f) => f.name === name)?.label ?? name));
+  return (
+    <>
+      <Section title="What the import may do">
+        <Choose
+          label="What the import may do"
+          disabled={fixed}
+          value={r.may}
+          options={mays}
+          onChange={(v) => acts.routine.mutate({ ...r, may: v as Routine["may"] })}
+        />
+        <Wrong error={acts.routine.error} className="mt-2" />
+      </Section>
+      <Section title="How a row finds its record">
+        <ol className="space-y-2">
+          {t?.match.map((m, n) => {
+            const works = m.fields.every((name) => fields[name]);
+            return (
+              <li key={n} className={cx("flex gap-2", !works && "text-ink-faint")}>
+                <span className="figures w-4 text-right">{n + 1}.</span>
+                <span>
+                  the same <b className="font-medium">{m.fields.map(label).join(" and ")}</b>
+                  <span className="block text-[12.5px]">
+                    {works ? "One find is taken; several hold the row." : "Not in use: no column is placed on it."}
+                  </span>
+                </span>
+              </li>
+            );
+          })}
+        </ol>
+        <p className="mt-3 text-[12.5px] text-ink-soft">
+          The first that finds a record settles it. Letters, case, accents and spaces around do not count. A row that finds none
+          is a new record; the later of two rows for one record is held and names the earlier.
+        </p>
+      </Section>
+      <Section title="Against damage">
+        <p className="text-ink-soft">
+          A blank cell leaves what is there. A cell that cannot be read holds its row. Nothing is written before the load.
+        </p>
+      </Section>
+    </>
+  );
+}
+
+export function CheckPanel({ workspace, i, t, filter, onFilter, onStation }: PanelProps) {
+  const acts = useImportActs(workspace, i.id);
+  const label = (name: string) => t?.fields.find((f) => f.name === name)?.label ?? name;
+  const checked = i.totals && i.state !== "checking";
+  return (
+    <>
+      <div className="flex flex-wrap gap-2 border-b border-line px-4 py-3">
+        <Button look={checked ? "plain" : "act"} onClick={() => acts.check.mutate()} disabled={i.busy !== "" || !t}>
+          {i.busy === "check" ? "Checking…" : checked ? "Check again" : `Check ${count(i.rows)} rows`}
+        </Button>
+        {checked && i.state === "ready" && (
+          <Button look="act" onClick={() => onStation("load")}>
+            Go on to the load
+          </Button>
+        )}
+        <Wrong error={acts.check.error} className="w-full" />
+        {i.trouble?.code && <Wrong error={new Error(`${i.trouble.message}. ${i.trouble.mend ?? ""}`)} className="w-full" />}
+      </div>
+      {!checked && i.busy !== "check" && (
+        <p className="px-4 py-3 text-ink-soft">The check works out what each row would do. It touches no record.</p>
+      )}
+      {checked && (
+        <>
+          <Section title={i.totals?.problems.length ? "What is wrong" : "Nothing is wrong"}>
+            <ul>
+              {i.totals?.problems.map((p) => {
+                const on = filter.problem === p.code && filter.field === p.field;
+                return (
+                  <li key={p.code + p.field}>
+                    <button
+                      type="button"
+                      aria-pressed={on}
+                      onClick={() =>
+                        onFilter(on ? { problem: "", field: "" } : { problem: p.code, field: p.field, verdict: "", outcome: "" })
+                      }
+                      className={cx("flex w-full gap-2 rounded px-2 py-1 text-left", on ? "bg-ask-soft" : "hover:bg-act-soft")}
+                    >
+                      <span className="figures w-8 shrink-0 text-right font-semibold text-ask">{count(p.count)}</span>
+                      <span>
+                        {p.field && <b className="font-medium">{label(p.field)}: </b>}
+                        {p.message}
+                      </span>
+                    </button>
+                  </li>
+                );
+              })}
+            </ul>
+            {(i.totals?.verdicts["hold"] ?? 0) > 0 && (
+              <a
+                className="mt-2 inline-flex items-center gap-1.5 text-act"
+                href={`/api/v1/workspaces/${workspace}/imports/${i.id}/rows.csv?verdict=hold`}
+              >
+                <Download size={14} /> Held rows as a sheet
+              </a>
+            )}
+          </Section>
+          <Section title={i.totals?.changes.length ? "Values that would change" : "No value would change"}>
+            <ul>
+              {i.totals?.changes.map((c) => (
+                <li key={c.field} className="flex gap-2 px-2 py-0.5">
+                  <span className="figures w-8 text-right font-semibold text-update">{count(c.count)}</span>
+                  <span>
+                    {label(c.field)}
+                    {c.over > 0 && <span className="text-ink-soft">, {count(c.over)} replace a value</span>}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </Section>
+        </>
+      )}
+    </>
+  );
+}
+
+function loadWords(i: Import): string {
+  const v = i.totals?.verdicts ?? {};
+  const parts = [v["create"] && `create ${count(v["create"])}`, v["update"] && `update ${count(v["update"])}`].filter(
+    Boolean,
+  ) as string[];
+  const words = parts.join(" · ");
+  return words ? words.charAt(0).toUpperCase() + words.slice(1) : "Note the outcomes";
+}
+
+export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
+  const acts = useImportActs(workspace, i.id);
+  const [asking, setAsking] = useState(false);
+  const path = { workspace, import: i.id };
+  const overwrites = useQuery({
+    queryKey: ["overwrites", workspace, i.id, stampOf(i)],
+    enabled: i.state === "ready",
+    queryFn: () =>
+      must(api.GET("/workspaces/{workspace}/imports/{import}/overwrites", { params: { path, query: { limit: 8 } } })),
+  });
+  const v = i.totals?.verdicts ?? {};
+  const label = (name: string) => t?.fields.find((f) => f.name === name)?.label ?? name;
+  const error = acts.load.error ?? acts.pause.error ?? acts.resume.error ?? acts.stop.error;
+  return (
+    <>
+      {i.state === "ready" && (
+        <div className="border-b border-line px-4 py-3">
+          <Button look="act" onClick={() => setAsking(true)}>
+            {loadWords(i)}
+          </Button>
+        </div>
+      )}
+      {(i.state === "loading" || i.state === "paused") && (
+        <div className="space-y-2 border-b border-line px-4 py-3">
+          <div className="figures" role="status">
+            {count(i.done)} of {count(i.totals?.rows ?? i.rows)} rows {i.state === "paused" && "· paused"}
+          </div>
+          <div className="flex gap-2">
+            {i.state === "loading" ? (
+              <Button onClick={() => acts.pause.mutate()}>Pause</Button>
+            ) : (
+              <Button look="act" onClick={() => acts.resume.mutate()}>
+                Go on
+              </Button>
+            )}
+            <Button look="ask" onClick={() => acts.stop.mutate()}>
+              Stop here
+            </Button>
+          </div>
+        </div>
+      )}
+      {["loaded", "stopped"].includes(i.state) && (
+        <div className="border-b border-line px-4 py-3">
+          <p className="mb-2">The load is {i.state === "loaded" ? "done" : "stopped"}.</p>
+          <Button look="act" onClick={() => onStation("result")}>
+            See the result
+          </Button>
+        </div>
+      )}
+      {["open", "checking"].includes(i.state) && (
+        <p className="px-4 py-3 text-ink-soft">
+          First comes the check, which says what each row would do.{" "}
+          <button type="button" className="text-act" onClick={() => onStation("check")}>
+            Go to the check
+          </button>
+        </p>
+      )}
+      <Wrong error={error} className="m-3" />
+      {i.totals && (
+        <Section title="What it does">
+          <ul className="space-y-1">
+            {(["create", "update", "same", "skip", "ask", "hold"] as const)
+              .filter((w) => v[w])
+              .map((w) => (
+                <li key={w} className="flex gap-2">
+                  <span className="figures w-12 text-right font-semibold">{count(v[w] ?? 0)}</span>
+                  <Word word={w} />
+                  <span className="text-ink-soft">{meaning[w]}</span>
+                </li>
+              ))}
+          </ul>
+        </Section>
+      )}
+      {overwrites.data && overwrites.data.rows.length > 0 && (
+        <Section title="First values that are replaced">
+          {overwrites.data.rows.map((r) => (
+            <div key={r.row} className="mb-1.5 text-[12.5px]">
+              <span className="text-ink-faint">
+                row {r.row}, {r.record}
+              </span>
+              {r.changes
+                ?.filter((c) => c.before)
+                .map((c) => (
+                  <div key={c.field}>
+                    <span className="text-ink-soft">{label(c.field)}: </span>
+                    <BeforeAfter before={c.before} after={c.after} />
+                  </div>
+                ))}
+            </div>
+          ))}
+        </Section>
+      )}
+      <Dialog
+        open={asking}
+        onClose={() => setAsking(false)}
+        title={`Load ${i.name}?`}
+        foot={
+          <>
+            <Button onClick={() => setAsking(false)}>Not yet</Button>
+            <Button
+              look="act"
+              onClick={() => {
+                setAsking(false);
+                acts.load.mutate();
+              }}
+            >
+              {loadWords(i)}
+            </Button>
+          </>
+        }
+      >
+        <p>
+          {count(v["create"] ?? 0)} {t?.plural.toLowerCase()} are made and {count(v["update"] ?? 0)} are changed
+          {i.totals &&
+            i.totals.changes.length > 0 &&
+            ` in ${count(i.totals.changes.reduce((n, c) => n + c.count, 0))} values`}.{" "}
+          {(v["hold"] ?? 0) > 0 && `${count(v["hold"] ?? 0)} rows are held back and stay as they are.`}
+        </p>
+        {i.totals?.changes.some((c) => c.over > 0) && (
+          <p className="mt-2 rounded bg-ask-soft px-2 py-1">
+            {count(i.totals.changes.reduce((n, c) => n + c.over, 0))} values that are there now are replaced.
+          </p>
+        )}
+      </Dialog>
+    </>
+  );
+}
+
+const meaning: Record<string, string> = {
+  create: "new records",
+  update: "records get new values",
+  same: "say nothing new",
+  skip: "are left out by what the import may do",
+  ask: "wait for an answer",
+  hold: "are held back; they have problems",
+};
+
+export function ResultPanel({ workspace, i, t, filter, onFilter, onStation }: PanelProps) {
+  const base = `/api/v1/workspaces/${workspace}/imports/${i.id}/rows.csv`;
+  const outcomes = outcomeWords.filter((w) => i.outcomes[w]);
+  if (!outcomes.length)
+    return <p className="px-4 py-3 text-ink-soft">Nothing is loaded yet. What happens to each row is shown here.</p>;
+  const left = (i.outcomes["held"] ?? 0) + (i.outcomes["failed"] ?? 0);
+  return (
+    <>
+      <Section title={i.state === "loaded" ? "Loaded" : i.state}>
+        <ul className="space-y-1">
+          {outcomes.map((w) => (
+            <li key={w} className="flex items-center gap-2">
+              <span className="figures w-12 text-right font-semibold">{count(i.outcomes[w] ?? 0)}</span>
+              <Chip
+                on={filter.outcome === w}
+                onClick={() => onFilter({ outcome: filter.outcome === w ? "" : w, verdict: "", problem: "", field: "" })}
+              >
+                <Word word={w} />
+              </Chip>
+            </li>
+          ))}
+        </ul>
+        {t && (i.outcomes["created"] ?? 0) > 0 && (
+          <Link className="mt-2 block text-act" to={`/w/${workspace}/records/${t.name}?import=${i.id}`}>
+            See the new {t.plural.toLowerCase()}
+          </Link>
+        )}
+      </Section>
+      <Section title="As a sheet">
+        {[
+          ["", "every row with its outcome"],
+          ["created", "what was created, with the new ids"],
+          ["held", "what is held, with what is wrong"],
+          ["failed", "what failed"],
+        ]
+          .filter(([w]) => !w || i.outcomes[w])
+          .map(([w, text]) => (
+            <a key={w} className="mb-1 flex items-center gap-1.5 text-act" href={w ? `${base}?outcome=${w}` : base}>
+              <Download size={14} /> {text}
+            </a>
+          ))}
+      </Section>
+      {left > 0 && (
+        <Section title="What is left">
+          <p className="mb-2 text-ink-soft">
+            {count(left)} rows are not in. Change the mapping or what the words mean, then check and load what is left.
+          </p>
+          <Button onClick={() => onStation("columns")}>Mend and check again</Button>
+        </Section>
+      )}
+    </>
+  );
+}
