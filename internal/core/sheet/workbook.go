@@ -405,14 +405,13 @@ func unescapeControls(s string) string {
 
 // sheetRows streams the rows of one sheet of an Office Open XML workbook.
 type sheetRows struct {
-	book    *workbook
-	part    io.ReadCloser
-	x       *xmlReader
-	cells   []string
-	row     int64
-	hidden  int64
-	merged  int64
-	started bool
+	book   *workbook
+	part   io.ReadCloser
+	x      *xmlReader
+	cells  []string
+	row    int64
+	hidden int64
+	merged int64
 }
 
 func (b *workbook) openSheet(s sheetPart) (*sheetRows, error) {
