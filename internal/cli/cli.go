@@ -172,6 +172,17 @@ func (a *app) connect() (*client.Conn, error) {
 	return client.Connect(l, a.workspace)
 }
 
+// on makes a command's action of one that talks to the service.
+func (a *app) on(f func(ctx context.Context, c *client.Conn, args []string) error) func(*cobra.Command, []string) error {
+	return func(cmd *cobra.Command, args []string) error {
+		c, err := a.connect()
+		if err != nil {
+			return err
+		}
+		return f(cmd.Context(), c, args)
+	}
+}
+
 func (a *app) printJSON(v any) error {
 	enc := json.NewEncoder(a.out)
 	enc.SetIndent("", "  ")

@@ -162,12 +162,9 @@ func (a *app) upload(ctx context.Context, c *client.Conn, file, into, routine st
 	reader := progressbar.NewReader(body, bar)
 	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &client.UploadParams{Name: name, Into: into, Routine: routine}, "application/octet-stream", &reader)
 	if err != nil {
-		return client.Import{}, client.Failed(err, nil, nil)
-	}
-	bar.Finish() //nolint:errcheck // only a picture
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return client.Import{}, err
 	}
+	bar.Finish() //nolint:errcheck // only a picture
 	return *r.JSON201, nil
 }
 
@@ -205,12 +202,9 @@ func (a *app) follow(ctx context.Context, c *client.Conn, id int64, what string)
 func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f importFlags) (client.Import, error) {
 	i, err := a.follow(ctx, c, i.Id, "Reading")
 	if f.reading != (sheet.Reading{}) && (err == nil || i.Id != 0) {
-		r, rerr := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, f.reading)
+		_, rerr := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, f.reading)
 		if rerr != nil {
-			return i, client.Failed(rerr, nil, nil)
-		}
-		if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
-			return i, err
+			return i, rerr
 		}
 		i, err = a.follow(ctx, c, i.Id, "Reading")
 	}
@@ -227,9 +221,6 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine mapping.Routine) (client.Import, error) {
 	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, id, routine)
 	if err != nil {
-		return client.Import{}, client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return client.Import{}, err
 	}
 	return *r.JSON200, nil
@@ -284,9 +275,6 @@ func (c routineChange) apply(r mapping.Routine) (mapping.Routine, error) {
 func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (catalog.RecordType, error) {
 	r, err := c.GetTypeWithResponse(ctx, c.Workspace, name)
 	if err != nil {
-		return catalog.RecordType{}, client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return catalog.RecordType{}, err
 	}
 	return *r.JSON200, nil
@@ -295,9 +283,6 @@ func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (cata
 func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) error {
 	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{Into: t.Name})
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return err
 	}
 	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"), plural(int64(len(i.Columns)), "column", "columns"), strings.ToLower(t.Plural))
@@ -458,22 +443,14 @@ func (a *app) confirm(question string) (bool, error) {
 }
 
 func (a *app) check(ctx context.Context, c *client.Conn, id int64) (client.Import, error) {
-	r, err := c.CheckWithResponse(ctx, c.Workspace, id)
-	if err != nil {
-		return client.Import{}, client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+	if _, err := c.CheckWithResponse(ctx, c.Workspace, id); err != nil {
 		return client.Import{}, err
 	}
 	return a.follow(ctx, c, id, "Checking")
 }
 
 func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64) error {
-	r, err := c.LoadWithResponse(ctx, c.Workspace, id)
-	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
+	if _, err := c.LoadWithResponse(ctx, c.Workspace, id); err != nil {
 		return err
 	}
 	i, err := a.follow(ctx, c, id, "Loading")

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -17,16 +18,9 @@ func (a *app) routineCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "routine", GroupID: "load", Args: args(cobra.NoArgs), Short: "List, show, save and remove saved set-ups of imports",
 		Example: "  uchi routine\n  uchi routine save branch-contacts --import 12\n  uchi routine show branch-contacts > branch.yaml\n  uchi routine save branch-contacts --from branch.yaml\n  uchi import new.csv --routine branch-contacts",
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListRoutinesWithResponse(ctx, c.Workspace)
 			if err != nil {
-				return err
-			}
-			r, err := c.ListRoutinesWithResponse(cmd.Context(), c.Workspace)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -38,21 +32,14 @@ func (a *app) routineCmd() *cobra.Command {
 			}
 			tab.Render()
 			return nil
-		},
+		}),
 	}
 	cmd.AddCommand(a.routineShowCmd(), a.routineSaveCmd(), &cobra.Command{
 		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Forget a routine; imports made with it stay",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			r, err := c.RemoveRoutineWithResponse(cmd.Context(), c.Workspace, list[0])
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
-		},
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			_, err := c.RemoveRoutineWithResponse(ctx, c.Workspace, list[0])
+			return err
+		}),
 	})
 	return cmd
 }
@@ -60,16 +47,9 @@ func (a *app) routineCmd() *cobra.Command {
 func (a *app) routineShowCmd() *cobra.Command {
 	return &cobra.Command{
 		Use: "show NAME", Args: args(cobra.ExactArgs(1)), Short: "Print a routine as YAML (or JSON), as a file to keep",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			r, err := c.GetRoutineWithResponse(ctx, c.Workspace, list[0])
 			if err != nil {
-				return err
-			}
-			r, err := c.GetRoutineWithResponse(cmd.Context(), c.Workspace, list[0])
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -81,7 +61,7 @@ func (a *app) routineShowCmd() *cobra.Command {
 			}
 			_, err = a.out.Write(b)
 			return err
-		},
+		}),
 	}
 }
 
@@ -89,15 +69,12 @@ func (a *app) routineSaveCmd() *cobra.Command {
 	var from, importNo string
 	cmd := &cobra.Command{
 		Use: "save NAME", Args: args(cobra.ExactArgs(1)), Short: "Save the set-up of an import, or of a file, under a name",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			var err error
 			var routine mapping.Routine
 			switch {
 			case importNo != "" && from == "":
-				_, i, err := a.withImport(cmd.Context(), importNo)
+				_, i, err := a.withImport(ctx, importNo)
 				if err != nil {
 					return err
 				}
@@ -110,16 +87,13 @@ func (a *app) routineSaveCmd() *cobra.Command {
 			default:
 				return usageError{fmt.Errorf("give either --import or --from")}
 			}
-			r, err := c.SaveRoutineWithResponse(cmd.Context(), c.Workspace, list[0], routine)
+			r, err := c.SaveRoutineWithResponse(ctx, c.Workspace, list[0], routine)
 			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			fmt.Fprintf(a.errs, "Saved %s, version %d.\n", r.JSON200.Name, r.JSON200.Version)
 			return nil
-		},
+		}),
 	}
 	cmd.Flags().StringVar(&importNo, "import", "", "number of the import whose set-up is saved")
 	cmd.Flags().StringVar(&from, "from", "", "file with the routine, YAML or JSON; - for standard input")

@@ -234,9 +234,6 @@ func signIn(ctx context.Context, server, email, password string, days int) error
 	}
 	r, err := c.SignInWithResponse(ctx, client.Credentials{Email: email, Password: password})
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return err
 	}
 	cookie := func(_ context.Context, req *http.Request) error {
@@ -248,9 +245,6 @@ func signIn(ctx context.Context, server, email, password string, days int) error
 	host, _ := os.Hostname()
 	t, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: "command line on " + host, Days: days}, cookie)
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, t.ApplicationproblemJSONDefault, t.HTTPResponse); err != nil {
 		return err
 	}
 	return client.Login{Server: server, Token: t.JSON201.Secret}.Keep()
@@ -300,7 +294,7 @@ func (a *app) fillDemo(ctx context.Context, server, files string) error {
 	}
 	r, err := c.ListImportsWithResponse(ctx, "main", &client.ListImportsParams{Limit: 1})
 	if err != nil {
-		return client.Failed(err, nil, nil)
+		return err
 	}
 	if r.JSON200 != nil && len(r.JSON200.Imports) == 0 {
 		if err := a.loadDemo(ctx, c, files); err != nil {

@@ -37,32 +37,20 @@ func (a *app) importsCmd() *cobra.Command {
 	cmd.Flags().StringSliceVar(&states, "state", nil, "only those in these states")
 	cmd.AddCommand(
 		a.actCmd("discard", "Give an import up before it is loaded", func(ctx context.Context, c *client.Conn, id int64) error {
-			r, err := c.DiscardImportWithResponse(ctx, c.Workspace, id)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+			_, err := c.DiscardImportWithResponse(ctx, c.Workspace, id)
+			return err
 		}),
 		a.actCmd("pause", "Pause a load between two chunks", func(ctx context.Context, c *client.Conn, id int64) error {
-			r, err := c.PauseWithResponse(ctx, c.Workspace, id)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+			_, err := c.PauseWithResponse(ctx, c.Workspace, id)
+			return err
 		}),
 		a.actCmd("resume", "Go on with a paused load", func(ctx context.Context, c *client.Conn, id int64) error {
-			r, err := c.ResumeWithResponse(ctx, c.Workspace, id)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+			_, err := c.ResumeWithResponse(ctx, c.Workspace, id)
+			return err
 		}),
 		a.actCmd("stop", "Stop a load; what is loaded stays", func(ctx context.Context, c *client.Conn, id int64) error {
-			r, err := c.StopWithResponse(ctx, c.Workspace, id)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+			_, err := c.StopWithResponse(ctx, c.Workspace, id)
+			return err
 		}))
 	return cmd
 }
@@ -98,9 +86,6 @@ func (a *app) listImports(ctx context.Context, states []string, limit int) error
 	}
 	r, err := c.ListImportsWithResponse(ctx, c.Workspace, &p)
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return err
 	}
 	if a.asJSON {
@@ -278,9 +263,6 @@ func (a *app) rowsCmd() *cobra.Command {
 			}
 			r, err := c.ListRowsWithResponse(cmd.Context(), c.Workspace, i.Id, &p)
 			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -308,12 +290,9 @@ func (a *app) rowsCmd() *cobra.Command {
 func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {
 	r, err := c.DownloadRows(ctx, c.Workspace, id, &client.DownloadRowsParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text})
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	defer r.Body.Close()
-	if err := client.Failed(nil, nil, r); err != nil {
 		return err
 	}
+	defer r.Body.Close()
 	_, err = io.Copy(a.out, r.Body)
 	return err
 }
@@ -388,20 +367,16 @@ func (a *app) recordsCmd() *cobra.Command {
 		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
 		Short:   "List records of a type, or show one with its history",
 		Example: "  uchi records contact --text nilsen\n  uchi records account --where country=NO\n  uchi records contact CON-1042",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 2 {
-				return a.showRecord(cmd.Context(), c, list[0], list[1])
+				return a.showRecord(ctx, c, list[0], list[1])
 			}
 			p.Order = client.ListRecordsParamsOrder(order)
 			for n, w := range p.Where {
 				p.Where[n] = strings.Replace(w, "=", ":", 1)
 			}
-			return a.listRecords(cmd.Context(), c, list[0], p)
-		},
+			return a.listRecords(ctx, c, list[0], p)
+		}),
 	}
 	f := cmd.Flags()
 	f.StringVar(&p.Text, "text", "", "words in the title, an id, or an exact key or e-mail")
@@ -423,9 +398,6 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	}
 	r, err := c.ListRecordsWithResponse(ctx, c.Workspace, typeName, &p)
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return err
 	}
 	if a.asJSON {
@@ -465,16 +437,10 @@ func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id strin
 	}
 	r, err := c.GetRecordWithResponse(ctx, c.Workspace, typeName, id)
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return err
 	}
 	h, err := c.GetHistoryWithResponse(ctx, c.Workspace, typeName, id)
 	if err != nil {
-		return client.Failed(err, nil, nil)
-	}
-	if err := client.Failed(nil, h.ApplicationproblemJSONDefault, h.HTTPResponse); err != nil {
 		return err
 	}
 	if a.asJSON {
@@ -514,16 +480,9 @@ func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id strin
 func (a *app) typesCmd() *cobra.Command {
 	return &cobra.Command{
 		Use: "types", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the record types",
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListTypesWithResponse(ctx, c.Workspace)
 			if err != nil {
-				return err
-			}
-			r, err := c.ListTypesWithResponse(cmd.Context(), c.Workspace)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -544,7 +503,7 @@ func (a *app) typesCmd() *cobra.Command {
 			}
 			tab.Render()
 			return nil
-		},
+		}),
 	}
 }
 
@@ -552,28 +511,20 @@ func (a *app) fieldsCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "fields TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)), Short: "List the fields of a record type, or add one",
 		Example: "  uchi fields contact\n  uchi fields add account berth_count --label \"Berths\" --type integer",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			t, err := a.recordType(cmd.Context(), c, list[0])
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			t, err := a.recordType(ctx, c, list[0])
 			if err != nil {
 				return err
 			}
 			return a.showFields(t)
-		},
+		}),
 	}
 	var f catalog.Field
 	var kind string
 	var choices []string
 	add := &cobra.Command{
 		Use: "add TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Add a field of your own to a record type",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			f.Name, f.Type = list[1], catalog.FieldType(kind)
 			if f.Label == "" {
 				f.Label = strings.ToUpper(f.Name[:1]) + strings.ReplaceAll(f.Name[1:], "_", " ")
@@ -585,15 +536,12 @@ func (a *app) fieldsCmd() *cobra.Command {
 				}
 				f.Choices = append(f.Choices, catalog.Choice{Code: code, Label: label})
 			}
-			r, err := c.AddFieldWithResponse(cmd.Context(), c.Workspace, list[0], f)
+			r, err := c.AddFieldWithResponse(ctx, c.Workspace, list[0], f)
 			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			return a.showFields(*r.JSON201)
-		},
+		}),
 	}
 	fl := add.Flags()
 	fl.StringVar(&f.Label, "label", "", "words above the column (made from the name when left out)")
@@ -647,16 +595,9 @@ func (a *app) workspacesCmd() *cobra.Command {
 	var label string
 	cmd := &cobra.Command{
 		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, or add one",
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListWorkspacesWithResponse(ctx)
 			if err != nil {
-				return err
-			}
-			r, err := c.ListWorkspacesWithResponse(cmd.Context())
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -668,21 +609,14 @@ func (a *app) workspacesCmd() *cobra.Command {
 			}
 			tab.Render()
 			return nil
-		},
+		}),
 	}
 	add := &cobra.Command{
 		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types", Example: "  uchi workspaces add practice",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			r, err := c.AddWorkspaceWithResponse(cmd.Context(), client.Workspace{Name: list[0], Label: label})
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
-		},
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			_, err := c.AddWorkspaceWithResponse(ctx, client.Workspace{Name: list[0], Label: label})
+			return err
+		}),
 	}
 	add.Flags().StringVar(&label, "label", "", "words for people")
 	cmd.AddCommand(add)
@@ -692,16 +626,9 @@ func (a *app) workspacesCmd() *cobra.Command {
 func (a *app) tokensCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "tokens", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my tokens, make or end one",
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListTokensWithResponse(ctx)
 			if err != nil {
-				return err
-			}
-			r, err := c.ListTokensWithResponse(cmd.Context())
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -713,22 +640,15 @@ func (a *app) tokensCmd() *cobra.Command {
 			}
 			tab.Render()
 			return nil
-		},
+		}),
 	}
 	var role string
 	var days int
 	add := &cobra.Command{
 		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once", Example: "  uchi tokens add nightly --role operator --days 30",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Days: days})
 			if err != nil {
-				return err
-			}
-			r, err := c.AddTokenWithResponse(cmd.Context(), client.NewToken{Label: list[0], Role: client.Role(role), Days: days})
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -736,7 +656,7 @@ func (a *app) tokensCmd() *cobra.Command {
 			}
 			fmt.Fprintln(a.out, r.JSON201.Secret)
 			return nil
-		},
+		}),
 	}
 	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
 	add.Flags().IntVar(&days, "days", 90, "days until it ends")
@@ -751,11 +671,8 @@ func (a *app) tokensCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			r, err := c.RemoveTokenWithResponse(cmd.Context(), id)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
+			_, err = c.RemoveTokenWithResponse(cmd.Context(), id)
+			return err
 		},
 	}
 	cmd.AddCommand(add, end)
@@ -765,16 +682,9 @@ func (a *app) tokensCmd() *cobra.Command {
 func (a *app) peopleCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in, or add somebody",
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			c, err := a.connect()
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListPeopleWithResponse(ctx)
 			if err != nil {
-				return err
-			}
-			r, err := c.ListPeopleWithResponse(cmd.Context())
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			if err := client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 				return err
 			}
 			if a.asJSON {
@@ -786,27 +696,21 @@ func (a *app) peopleCmd() *cobra.Command {
 			}
 			tab.Render()
 			return nil
-		},
+		}),
 	}
 	var p client.NewPerson
 	var role string
 	add := &cobra.Command{
 		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Let somebody sign in; the password is read from standard input",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p.Email, p.Role = list[0], client.Role(role)
+			var err error
 			if p.Password, err = a.readPassword(); err != nil {
 				return err
 			}
-			r, err := c.AddPersonWithResponse(cmd.Context(), p)
-			if err != nil {
-				return client.Failed(err, nil, nil)
-			}
-			return client.Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse)
-		},
+			_, err = c.AddPersonWithResponse(ctx, p)
+			return err
+		}),
 	}
 	add.Flags().StringVar(&p.Name, "name", "", "the person's name")
 	add.Flags().StringVar(&role, "role", "operator", "viewer, operator or administrator")

@@ -84,7 +84,7 @@ func Connect(l Login, workspace string) (*Conn, error) {
 		}
 		return nil
 	}
-	c, err := NewClientWithResponses(server+"/api/v1", WithRequestEditorFn(sign))
+	c, err := NewClientWithResponses(server+"/api/v1", WithRequestEditorFn(sign), WithHTTPClient(faults{}))
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "bad_server", "the service's address cannot be read").With(l.Server).Mended("It looks like http://127.0.0.1:8844.")
 	}
@@ -94,22 +94,29 @@ func Connect(l Login, workspace string) (*Conn, error) {
 // Unreachable is the code of the fault that the service does not answer.
 const Unreachable = "service_unreachable"
 
-// Failed turns what a request gave into an error: none, the service's problem
-// as a fault, or that the service cannot be reached.
-func Failed(err error, p *Problem, r *http.Response) error {
-	switch {
-	case err != nil:
+// faults sends requests and turns what went wrong into errors: the service's
+// problem as a fault, or that the service cannot be reached. Answers that come
+// through are good.
+type faults struct{}
+
+// Do implements HttpRequestDoer.
+func (faults) Do(req *http.Request) (*http.Response, error) {
+	r, err := http.DefaultClient.Do(req)
+	if err != nil {
 		if errors.Is(err, context.Canceled) {
-			return err
+			return nil, err
 		}
-		return fault.New(fault.Busy, Unreachable, "the service cannot be reached: "+err.Error()).Mended("Start it with uchi serve, or name it with --server.")
-	case p != nil:
-		f := fault.New(kindOf[p.Status], p.Code, p.Title).At(p.Place).With(p.Value)
-		return f.Mended(p.Mend)
-	case r.StatusCode >= 400:
-		return fault.New(fault.Busy, Unreachable, "what answers is not the service, or it is not well: "+r.Status)
+		return nil, fault.New(fault.Busy, Unreachable, "the service cannot be reached: "+err.Error()).Mended("Start it with uchi serve, or name it with --server.")
 	}
-	return nil
+	if r.StatusCode < 400 {
+		return r, nil
+	}
+	defer r.Body.Close()
+	var p Problem
+	if err := json.NewDecoder(r.Body).Decode(&p); err != nil || p.Code == "" {
+		return nil, fault.New(fault.Busy, Unreachable, "what answers is not the service, or it is not well: "+r.Status)
+	}
+	return nil, fault.New(kindOf[p.Status], p.Code, p.Title).At(p.Place).With(p.Value).Mended(p.Mend)
 }
 
 var kindOf = map[int]fault.Kind{http.StatusUnprocessableEntity: fault.Invalid, http.StatusNotFound: fault.NotFound, http.StatusConflict: fault.Conflict,
@@ -119,9 +126,6 @@ var kindOf = map[int]fault.Kind{http.StatusUnprocessableEntity: fault.Invalid, h
 func (c *Conn) Import(ctx context.Context, id int64) (Import, error) {
 	r, err := c.GetImportWithResponse(ctx, c.Workspace, id)
 	if err != nil {
-		return Import{}, Failed(err, nil, nil)
-	}
-	if err := Failed(nil, r.ApplicationproblemJSONDefault, r.HTTPResponse); err != nil {
 		return Import{}, err
 	}
 	return *r.JSON200, nil
@@ -146,12 +150,9 @@ func (c *Conn) follow(ctx context.Context, id int64, progress func(Progress)) er
 	defer cancel()
 	r, err := c.StreamImport(ctx, c.Workspace, id)
 	if err != nil {
-		return Failed(err, nil, nil)
+		return err
 	}
 	defer r.Body.Close()
-	if r.StatusCode != http.StatusOK {
-		return nil // the plain request that follows says why
-	}
 	lines := bufio.NewScanner(r.Body)
 	for lines.Scan() {
 		data, ok := strings.CutPrefix(lines.Text(), "data: ")

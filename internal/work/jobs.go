@@ -61,40 +61,54 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 // progressEvery is how many rows pass between two notes of progress.
 const progressEvery = 25_000
 
-// read turns the source into staged cells with the profile of every column.
-func (s *Service) read(ctx context.Context, i store.Import) error {
+// staged is a source whose rows are staged.
+type staged struct {
+	file     string
+	reading  sheet.Reading
+	findings []sheet.Finding
+	table    *sheet.Table
+	profile  *sheet.Profiler
+	cells    *store.CellWriter
+}
+
+// stageSource reads a source from its beginning to its end and stages its cells.
+func (s *Service) stageSource(ctx context.Context, i store.Import) (staged, error) {
+	var st staged
 	src, err := s.store.OpenSource(ctx, i.Source)
 	if err != nil {
-		return err
+		return st, err
 	}
-	found, findings, err := sheet.Detect(src, i.Reading.V)
+	st.file = src.Name
+	if st.reading, st.findings, err = sheet.Detect(src, i.Reading.V); err != nil {
+		return st, err
+	}
+	if st.table, err = sheet.Open(src, st.reading, s.opt.Limits); err != nil {
+		return st, err
+	}
+	defer st.table.Close()
+	st.profile = sheet.NewProfiler(st.table.Header)
+	if st.cells, err = s.store.StageCells(ctx, i.ID); err != nil {
+		return st, err
+	}
+	return st, st.cells.End(ctx, s.stageCells(ctx, i.ID, st.table, st.profile, st.cells))
+}
+
+// read turns the source into staged cells with the profile of every column.
+func (s *Service) read(ctx context.Context, i store.Import) error {
+	st, err := s.stageSource(ctx, i)
 	if err != nil {
 		return err
 	}
-	table, err := sheet.Open(src, found, s.opt.Limits)
-	if err != nil {
-		return err
-	}
-	defer table.Close()
-	profile := sheet.NewProfiler(table.Header)
-	w, err := s.store.StageCells(ctx, i.ID)
-	if err != nil {
-		return err
-	}
-	err = s.stageCells(ctx, i.ID, table, profile, w)
-	if err := w.End(ctx, err); err != nil {
-		return err
-	}
-	columns, notices := profile.Profile()
-	if w.Rows() == 0 {
-		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: src.Name, Row: found.HeaderRow}).
+	columns, notices := st.profile.Profile()
+	if st.cells.Rows() == 0 {
+		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file, Row: st.reading.HeaderRow}).
 			Mended("Send a file with rows, or choose another header row.")
 	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return err
 	}
-	result := store.ReadResult{Findings: findings, Columns: columns, Notices: slices.Concat(table.Notices, notices, table.Rest()), Rows: w.Rows(), Anchors: w.Anchors, Reading: i.Reading.V}
+	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
 	if result.Into, result.Routine, err = s.firstMapping(ctx, c, i, columns); err != nil {
 		return err
 	}
@@ -191,7 +205,7 @@ func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict
 	if there, err := s.store.HasCells(ctx, i); err != nil {
 		return totals, 0, err
 	} else if !there { // the database has crashed and lost its unlogged tables: the source has everything
-		if err := s.readAgain(ctx, i); err != nil {
+		if _, err := s.stageSource(ctx, i); err != nil {
 			return totals, 0, err
 		}
 	}
@@ -230,28 +244,6 @@ func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w 
 		}
 		return nil
 	})
-}
-
-// readAgain stages the cells of an import once more, as they were.
-func (s *Service) readAgain(ctx context.Context, i store.Import) error {
-	src, err := s.store.OpenSource(ctx, i.Source)
-	if err != nil {
-		return err
-	}
-	found, _, err := sheet.Detect(src, i.Reading.V)
-	if err != nil {
-		return err
-	}
-	table, err := sheet.Open(src, found, s.opt.Limits)
-	if err != nil {
-		return err
-	}
-	defer table.Close()
-	w, err := s.store.StageCells(ctx, i.ID)
-	if err != nil {
-		return err
-	}
-	return w.End(ctx, s.stageCells(ctx, i.ID, table, sheet.NewProfiler(table.Header), w))
 }
 
 // load carries out the verdicts chunk by chunk. A chunk that the server refuses
