@@ -8,3 +8,8 @@ import _ "embed"
 //
 //go:embed openapi.yaml
 var OpenAPI []byte
+
+// RoutineSchema is the JSON Schema of the routine document.
+//
+//go:embed routine.schema.json
+var RoutineSchema []byte

@@ -59,10 +59,8 @@ func New(st *store.Store, w *work.Service, opt Options) http.Handler {
 	})
 	r.Route("/api/v1", func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler, s.signedIn)
-		r.Get("/openapi.yaml", func(w http.ResponseWriter, _ *http.Request) {
-			w.Header().Set("Content-Type", "application/yaml")
-			w.Write(api.OpenAPI) //nolint:errcheck // the reader is gone
-		})
+		r.Get("/openapi.yaml", document("application/yaml", api.OpenAPI))
+		r.Get("/routine.schema.json", document("application/schema+json", api.RoutineSchema))
 		strict := NewStrictHandlerWithOptions(&handlers{s}, []StrictMiddlewareFunc{s.allowed}, StrictHTTPServerOptions{
 			RequestErrorHandlerFunc:  s.badRequest,
 			ResponseErrorHandlerFunc: s.problem,
@@ -76,6 +74,14 @@ func New(st *store.Store, w *work.Service, opt Options) http.Handler {
 	})
 	r.NotFound(consoleFiles(opt.Console))
 	return r
+}
+
+// document serves a file that is built into the binary.
+func document(kind string, content []byte) http.HandlerFunc {
+	return func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", kind)
+		w.Write(content) //nolint:errcheck // the reader is gone
+	}
 }
 
 func (s *Server) ready(w http.ResponseWriter, r *http.Request) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -63,9 +64,11 @@ func (k *Check) Run(ctx context.Context, judge Judge) (verdict.Totals, error) {
 				if q == "" {
 					continue
 				}
+				began := time.Now()
 				if _, err := conn.Exec(ctx, q); err != nil {
 					return fmt.Errorf("check, %s: %w", step, err)
 				}
+				k.store.log.Debug("check", "import", k.id, "step", step, "ms", time.Since(began).Milliseconds(), "statement", firstLine(q)[:min(110, len(firstLine(q)))])
 			}
 			return nil
 		}
@@ -253,9 +256,12 @@ func (k *Check) duplicates() []string {
 		if all {
 			others = ""
 		}
-		q = append(q, k.problem(problem.DuplicateRow, k.field(fields[0]), earlier, `from `+draft+` d join (select `+list+`, coalesce(min(m.row_no), min(d.row_no)) as first
-			from `+draft+` d left join `+matches+` m on m.row_no = d.row_no where `+strings.Join(filled, " and ")+` group by `+list+` having count(*) > 1) x using (`+list+`)
-			where d.row_no <> x.first`+others+once))
+		// What stands twice is found by its key alone first: mostly there is nothing.
+		q = append(q, `drop table if exists `+k.stage("twice"), `create unlogged table `+k.stage("twice")+` as select `+list+` from `+draft+` d where `+strings.Join(filled, " and ")+`
+			group by `+list+` having count(*) > 1`, `analyze `+k.stage("twice"),
+			k.problem(problem.DuplicateRow, k.field(fields[0]), earlier, `from `+draft+` d join (select `+list+`, coalesce(min(m.row_no), min(d.row_no)) as first
+			from `+k.stage("twice")+` t join `+draft+` d using (`+list+`) left join `+matches+` m on m.row_no = d.row_no group by `+list+`) x using (`+list+`)
+			where d.row_no <> x.first`+others+once), `drop table `+k.stage("twice"))
 	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
@@ -264,10 +270,15 @@ func (k *Check) duplicates() []string {
 		}
 		same([]string{fp.Field.Name}, true)
 		col := keyColumn(fp.Field.Name)
-		q = append(q, k.problem(problem.KeyTaken, fp, lit(k.plan.Type.Prefix+"-")+` || r.id`, `from `+draft+` d join `+k.table+` r on r.`+col+` = d.`+col+`
-			left join `+matches+` m on m.row_no = d.row_no where m.record_id is distinct from r.id`),
-			k.problem(problem.KeyDiffers, fp, lit(k.plan.Type.Prefix+"-")+` || r.id || ' has ' || r.`+fieldColumn(fp.Field.Name), `from `+draft+` d join `+matches+` m on m.row_no = d.row_no
-			join `+k.table+` r on r.id = m.record_id where r.`+col+` <> d.`+col+k.notByID()))
+		own := k.ruleOf(fp.Field.Name)
+		if own != 1 { // rows that are looked up by this key first have found whoever has it
+			q = append(q, k.problem(problem.KeyTaken, fp, lit(k.plan.Type.Prefix+"-")+` || r.id`, `from `+draft+` d join `+k.table+` r on r.`+col+` = d.`+col+`
+				left join `+matches+` m on m.row_no = d.row_no where m.record_id is distinct from r.id`))
+		}
+		if len(k.plan.Rules) > 1 || own == 0 {
+			q = append(q, k.problem(problem.KeyDiffers, fp, lit(k.plan.Type.Prefix+"-")+` || r.id || ' has ' || r.`+fieldColumn(fp.Field.Name), `from `+matches+` m join `+draft+` d on d.row_no = m.row_no
+				join `+k.table+` r on r.id = m.record_id where r.`+col+` <> d.`+col+fmt.Sprintf(` and m.rule <> %d`, own)+k.notByID()))
+		}
 	}
 	for _, rule := range k.plan.Rules {
 		if rule.Fields[0] != mapping.IDField {
@@ -275,6 +286,17 @@ func (k *Check) duplicates() []string {
 		}
 	}
 	return q
+}
+
+// ruleOf gives the number of the rule that looks a row up by one field alone, 0
+// for none.
+func (k *Check) ruleOf(field string) int {
+	for n, rule := range k.plan.Rules {
+		if len(rule.Fields) == 1 && rule.Fields[0] == field {
+			return n + 1
+		}
+	}
+	return 0
 }
 
 // notByID leaves out the rows that name their record by its id: they may give
@@ -390,12 +412,12 @@ func (k *Check) verdicts() string {
 	return `create unlogged table ` + k.stage("verdicts") + ` as select d.row_no, m.record_id, m.version, m.rule` + refs + `,
 		case when p.row_no is not null then ` + v(verdict.Case{Problems: true}) + `
 			when m.record_id is null then ` + v(verdict.Case{}) + `
-			when ` + changed + ` then ` + v(verdict.Case{Found: true, Changes: true}) + ` else ` + v(verdict.Case{Found: true}) + ` end as verdict,
+			when ` + changed + ` then ` + v(verdict.Case{Found: true, Changes: true}) + ` else ` + v(verdict.Case{Found: true}) + ` end collate "C" as verdict,
 		case when m.record_id is not null and (` + changed + `) then ` + changes + ` end as changes
 		from ` + k.stage("draft") + ` d left join ` + k.stage("matches") + ` m on m.row_no = d.row_no
 		left join ` + k.table + ` r on r.id = m.record_id
 		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = d.row_no` + k.linkJoins() + `
-		union all select row_no, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + `, null from ` + k.stage("left")
+		union all select row_no, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + ` collate "C", null from ` + k.stage("left")
 }
 
 func (k *Check) totals(ctx context.Context, conn *pgx.Conn) (verdict.Totals, error) {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -127,9 +128,11 @@ func (c *chunk) bounds(ctx context.Context, next int64, most int) error {
 }
 
 func (c *chunk) exec(ctx context.Context, step, query string) error {
+	began := time.Now()
 	if _, err := c.tx.ExecContext(ctx, query); err != nil {
 		return fmt.Errorf("load, %s: %w", step, err)
 	}
+	c.store.log.Debug("load", "import", c.i.ID, "step", step, "from", c.low, "ms", time.Since(began).Milliseconds())
 	return nil
 }
 

@@ -28,7 +28,7 @@ func stage(id int64, part string) string {
 	return ident("staging", fmt.Sprintf("i%d_%s", id, part))
 }
 
-var derivedParts = []string{"draft", "left", "problems", "links", "matches", "verdicts"}
+var derivedParts = []string{"draft", "left", "problems", "links", "matches", "several", "twice", "verdicts"}
 
 func (s *Store) exec(ctx context.Context, statements ...string) error {
 	for _, q := range statements {

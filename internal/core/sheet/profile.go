@@ -52,9 +52,8 @@ type columnProfile struct {
 	distinct                            *hyperloglog.Sketch
 	top                                 map[string]int64
 	unique                              bool // so many values that counting the frequent ones is pointless
-	shapes                              map[string]int64
+	shapes                              map[string]*shapeCount
 	openDate                            int64
-	classes                             map[string]string
 	samples                             []string
 }
 
@@ -70,7 +69,7 @@ const (
 func NewProfiler(header []string) *Profiler {
 	p := &Profiler{header: header, columns: make([]columnProfile, len(header))}
 	for i := range p.columns {
-		p.columns[i] = columnProfile{distinct: hyperloglog.New14(), top: map[string]int64{}, shapes: map[string]int64{}, classes: map[string]string{}}
+		p.columns[i] = columnProfile{distinct: hyperloglog.NewNoSparse(), top: map[string]int64{}, shapes: map[string]*shapeCount{}}
 	}
 	return p
 }
@@ -108,54 +107,85 @@ func (c *columnProfile) add(cell string) {
 		c.samples = append(c.samples, strings.Clone(cell))
 	}
 	c.distinct.Insert([]byte(cell))
+	if c.filled%uniqueEvery == 0 && !c.unique {
+		c.unique = c.distinct.Estimate() > uint64(c.filled)*9/10
+	}
 	if !c.unique {
 		c.count(cell)
 	}
 	var space [24]byte
-	shape := appendShape(space[:0], cell)
-	n, known := c.shapes[string(shape)]
-	if !known && len(c.shapes) >= shapesKept {
-		shape = []byte("…")
-		n = c.shapes["…"]
-	}
-	text := string(shape)
-	c.shapes[text] = n + 1
-	class, known := c.classes[text]
-	if !known {
-		class = classOf(text)
-		if class == "date" && strings.Contains(text, "9") && !value.LooksLikeDate(cell) {
-			class = "number"
-		}
-		c.classes[text] = class
-	}
-	switch class {
+	seen := c.shape(appendShape(space[:0], cell), cell)
+	seen.count++
+	switch seen.class {
 	case "date":
-		c.dated++
-		switch value.OrderOf(cell) {
-		case value.DayFirst:
-			c.dayFirst++
-		case value.MonthFirst:
-			c.monthFirst++
-		case "":
-			if strings.ContainsAny(cell, "/-") {
-				c.openDate++
-			}
-		}
+		c.date(cell)
 	case "number":
-		if !strings.ContainsAny(cell, ".,") {
-			break
+		c.number(cell)
+	}
+}
+
+// shapeCount is how often a shape stands in a column and what it stands for.
+type shapeCount struct {
+	count int64
+	class string
+}
+
+// shape finds the count of a shape; beyond those kept all others are one.
+func (c *columnProfile) shape(shape []byte, cell string) *shapeCount {
+	if s, ok := c.shapes[string(shape)]; ok {
+		return s
+	}
+	text, class := string(shape), classOf(string(shape))
+	if class == "date" && strings.Contains(text, "9") && !value.LooksLikeDate(cell) {
+		class = "number"
+	}
+	if len(c.shapes) >= shapesKept {
+		text = "…"
+		if s, ok := c.shapes[text]; ok {
+			return s
 		}
-		sign, sure := value.SignOf(strings.Trim(cell, "€$£¥% \u00a0"))
-		switch {
-		case !sure:
-			c.openSign++
-		case sign == ',':
-			c.commaSign++
-		default:
-			c.dotSign++
+		class = "text"
+	}
+	s := &shapeCount{class: class}
+	c.shapes[text] = s
+	return s
+}
+
+func (c *columnProfile) date(cell string) {
+	c.dated++
+	if len(cell) >= 10 && cell[4] == '-' && cell[7] == '-' {
+		return // year first, beyond doubt
+	}
+	switch value.OrderOf(cell) {
+	case value.DayFirst:
+		c.dayFirst++
+	case value.MonthFirst:
+		c.monthFirst++
+	case "":
+		if strings.ContainsAny(cell, "/-") {
+			c.openDate++
 		}
 	}
 }
+
+func (c *columnProfile) number(cell string) {
+	if !strings.ContainsAny(cell, ".,") {
+		return
+	}
+	sign, sure := value.SignOf(strings.Trim(cell, "€$£¥% \u00a0"))
+	switch {
+	case !sure:
+		c.openSign++
+	case sign == ',':
+		c.commaSign++
+	default:
+		c.dotSign++
+	}
+}
+
+// uniqueEvery is after how many values a column is looked at for having nearly
+// only different ones.
+const uniqueEvery = 20_000
 
 func (c *columnProfile) count(cell string) {
 	if n, ok := c.top[cell]; ok {
@@ -164,10 +194,6 @@ func (c *columnProfile) count(cell string) {
 	}
 	if len(c.top) < topKept {
 		c.top[strings.Clone(cell)] = 1
-		return
-	}
-	if c.filled > 20_000 && c.distinct.Estimate() > uint64(c.filled)*9/10 {
-		c.unique = true
 		return
 	}
 	for v, n := range c.top {
@@ -267,7 +293,7 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 
 func (c *columnProfile) column(header string, i int, rows int64) Column {
 	col := Column{Position: i, Letter: Letter(i), Header: header, Filled: c.filled, Blank: rows - c.filled,
-		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Shapes: topCounts(c.shapes, 8), Samples: c.samples}
+		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Samples: c.samples}
 	if len(c.top) < topKept && !c.unique && col.Distinct <= topKept {
 		col.Distinct = int64(len(c.top))
 	}
@@ -275,14 +301,17 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 		col.Top = nil
 	}
 	classes := map[string]int64{}
+	shapes := map[string]int64{}
 	for shape, n := range c.shapes {
-		classes[c.classes[shape]] += n
+		classes[n.class] += n.count
+		shapes[shape] = n.count
 	}
 	for _, class := range []string{"email", "url", "phone", "date", "number", "text"} {
 		if n := classes[class]; n > classes[col.Guess] {
 			col.Guess = class
 		}
 	}
+	col.Shapes = topCounts(shapes, 8)
 	if c.filled > 0 {
 		col.Share = float64(classes[col.Guess]) / float64(c.filled)
 	}
