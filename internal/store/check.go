@@ -93,7 +93,8 @@ func (k *Check) Run(ctx context.Context, judge Judge) (verdict.Totals, error) {
 			}
 		}
 		err := run("verdicts", `create index on `+k.stage("problems")+` (row_no)`, `create index on `+k.stage("problems")+` (code, field, row_no)`, `analyze `+k.stage("problems"),
-			k.verdicts(), `alter table `+k.stage("verdicts")+` add primary key (row_no)`, `create index on `+k.stage("verdicts")+` (verdict, row_no)`, `analyze `+k.stage("verdicts"))
+			k.verdicts(), `alter table `+k.stage("verdicts")+` add primary key (row_no)`, `create index on `+k.stage("verdicts")+` (verdict, row_no)`, `analyze `+k.stage("verdicts"),
+			`create unlogged table `+k.stage("anchors")+` (word text not null, n bigint not null, row_no bigint not null, primary key (word, n))`, anchorsOf(k.id, "verdicts", "verdict"))
 		if err != nil {
 			return err
 		}

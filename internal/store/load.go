@@ -386,5 +386,6 @@ func (l *Load) Refuse(ctx context.Context, cause error) error {
 // Finish readies the outcomes for being looked at.
 func (l *Load) Finish(ctx context.Context) error {
 	table := stage(l.i.ID, "outcomes")
-	return l.store.exec(ctx, `create index if not exists `+ident(fmt.Sprintf("i%d_outcomes_by", l.i.ID))+` on `+table+` (outcome, row_no)`, `analyze `+table)
+	return l.store.exec(ctx, `create index if not exists `+ident(fmt.Sprintf("i%d_outcomes_by", l.i.ID))+` on `+table+` (outcome, row_no)`, `analyze `+table,
+		`delete from `+stage(l.i.ID, "anchors")+` where word in ('created', 'updated', 'unchanged', 'skipped', 'held', 'failed')`, anchorsOf(l.i.ID, "outcomes", "outcome"))
 }

@@ -118,7 +118,7 @@ func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position
 	if err != nil {
 		return nil, fmt.Errorf("read rows: %w", err)
 	}
-	from, cond, args := r.from(f)
+	pick, cond, args := r.pick(f)
 	offset := int64(0)
 	if position >= 0 {
 		after, offset, err = s.startOf(ctx, id, f, position)
@@ -126,15 +126,13 @@ func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position
 			return nil, err
 		}
 	}
-	driving := "c.row_no"
-	if f.Verdict != "" && r.verdicts {
-		driving = "v.row_no"
-	}
-	if f.Outcome != "" && r.outcomes {
-		driving = "o.row_no"
-	}
+	// The numbers of the page's rows are picked first, so that only they are joined.
 	var rows []GridRow
-	query := fmt.Sprintf(`select %s from %s where %s and %s > $%d order by %s offset $%d limit $%d`, r.columns(), from, cond, driving, len(args)+1, driving, len(args)+2, len(args)+3)
+	joined, _, _ := r.from(RowFilter{})
+	joined = strings.Replace(joined, ` c`, ` c on c.row_no = page.row_no`, 1)
+	n := len(args)
+	query := fmt.Sprintf(`with page as materialized (select x.row_no from %s where %s and x.row_no > $%d order by x.row_no offset $%d limit $%d)
+		select %s from page join %s order by c.row_no`, pick, cond, n+1, n+2, n+3, r.columns(), joined)
 	if err := s.db.SelectContext(ctx, &rows, query, append(args, after, offset, limit)...); err != nil {
 		if sqlState(err) == "42P01" {
 			return nil, fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
@@ -149,9 +147,35 @@ func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position
 	return rows, nil
 }
 
+// pick chooses row numbers, as x.row_no, from as few tables as the filter needs.
+func (r rowSQL) pick(f RowFilter) (from, cond string, args []any) {
+	switch {
+	case f.empty():
+		return stage(r.id, "cells") + ` x`, `true`, nil
+	case f == RowFilter{Verdict: f.Verdict} && r.verdicts:
+		return stage(r.id, "verdicts") + ` x`, `x.verdict = $1`, []any{f.Verdict}
+	case f == RowFilter{Outcome: f.Outcome} && r.outcomes:
+		return stage(r.id, "outcomes") + ` x`, `x.outcome = $1`, []any{f.Outcome}
+	}
+	from, cond, args = r.from(f)
+	return `(select c.row_no from ` + from + ` where ` + cond + `) x`, `true`, args
+}
+
 // startOf finds where to begin for a position: from the nearest kept row
-// number when all rows are shown, else by counting along the index.
+// number when all rows or those of one verdict or outcome are shown, else by
+// counting.
 func (s *Store) startOf(ctx context.Context, id int64, f RowFilter, position int64) (after, offset int64, err error) {
+	word := f.Verdict + f.Outcome
+	if f == (RowFilter{Verdict: f.Verdict}) && word != "" || f == (RowFilter{Outcome: f.Outcome}) && word != "" {
+		err = s.pool.QueryRow(ctx, `select row_no - 1 from `+stage(id, "anchors")+` where word = $1 and n = $2`, word, position/anchorStep).Scan(&after)
+		switch {
+		case err == nil:
+			return after, position % anchorStep, nil
+		case !isMissing(err) && sqlState(err) != "42P01":
+			return 0, 0, fmt.Errorf("find position: %w", err)
+		}
+		return 0, position, nil
+	}
 	if !f.empty() {
 		return 0, position, nil
 	}

@@ -22,13 +22,14 @@ import (
 //	links     the records that the texts in reference columns name
 //	matches   the record that each row was found to be
 //	verdicts  what each row would do, with the difference
+//	anchors   every thousandth row of each verdict and outcome
 //
 // Outcomes are logged: they are results and not derived.
 func stage(id int64, part string) string {
 	return ident("staging", fmt.Sprintf("i%d_%s", id, part))
 }
 
-var derivedParts = []string{"draft", "left", "problems", "links", "matches", "several", "twice", "verdicts"}
+var derivedParts = []string{"draft", "left", "problems", "links", "matches", "several", "twice", "verdicts", "anchors"}
 
 func (s *Store) exec(ctx context.Context, statements ...string) error {
 	for _, q := range statements {
@@ -56,6 +57,13 @@ func (s *Store) dropStaging(ctx context.Context, id int64) error {
 // anchorStep is the distance of the rows whose numbers are kept, so that a page
 // at any place of a large sheet is found without counting from the top.
 const anchorStep = 1000
+
+// anchorsOf is the SQL that notes every thousandth row of each word in a column
+// of a table.
+func anchorsOf(id int64, part, column string) string {
+	return fmt.Sprintf(`insert into %s select %s, (n - 1) / %d, row_no from (select %s, row_no, row_number() over (partition by %s order by row_no) as n from %s) x where n %% %d = 1`,
+		stage(id, "anchors"), column, anchorStep, column, column, stage(id, part), anchorStep)
+}
 
 // CellWriter stages the cells of a source.
 type CellWriter struct {

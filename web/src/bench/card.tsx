@@ -2,7 +2,7 @@ import { ChevronDown } from "lucide-react";
 import type { Column, Import, RecordType, Suggestion } from "../api/client";
 import { cx, Tip } from "../ui/parts";
 import { count } from "../ui/verdict";
-import { fieldsOf, placed } from "./mapping";
+import { fieldsFrom, fieldsOf, placed } from "./mapping";
 import { FieldPicker } from "./picker";
 
 export const cardHeight = 104;
@@ -77,7 +77,11 @@ export function ColumnCard(p: {
               )}
             >
               <span className="truncate">
-                {f ? f.label : doubt ? `${t.fields.find((x) => x.name === doubt.field)?.label ?? doubt.field}?` : "not placed"}
+                {f
+                  ? labelOf(i, c, t)
+                  : doubt
+                    ? `${t.fields.find((x) => x.name === doubt.field)?.label ?? doubt.field}?`
+                    : "not placed"}
                 {f?.required && <b className="text-ask"> *</b>}
               </span>
               <ChevronDown size={13} aria-hidden />
@@ -99,10 +103,15 @@ const unsettled: Record<string, string> = {
   decimal_sign: "Dot or comma? The column does not say.",
 };
 
+function labelOf(i: Import, c: Column, t: RecordType | undefined): string {
+  return fieldsFrom(i, c.header)
+    .map((name) => (name === "id" ? "Record id" : (t?.fields.find((x) => x.name === name)?.label ?? name)))
+    .join(" + ");
+}
+
 /** The same column at the other stations, in one line. */
 export function ColumnHead({ i, c, t }: { i: Import; c: Column; t: RecordType | undefined }) {
-  const field = placed(i).get(c.header);
-  const label = t?.fields.find((x) => x.name === field)?.label ?? field;
+  const label = labelOf(i, c, t);
   return (
     <div className="flex h-full flex-col justify-center px-2 leading-tight">
       <span dir="auto" className="truncate text-[12.5px] font-medium">

@@ -87,6 +87,14 @@ export function Grid(p: {
     for (const v of visible) if (rowAt(v.index)?.row === row) return v.index;
     return -1;
   };
+  // A row that is jumped to comes into view; blank rows between may put it a little off the middle.
+  const above = Number(i.reading?.header_row ?? i.findings?.find((f) => f.option === "header_row")?.value ?? 1) + 1;
+  useEffect(() => {
+    if (p.selected > 0 && total > 0 && !filtered && indexOf(p.selected) < 0)
+      rows.scrollToIndex(Math.max(0, Math.min(total - 1, p.selected - above)), { align: "center" });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
+  }, [p.selected, total > 0]);
+
   const step = (by: number) => {
     const from = indexOf(p.selected);
     const to = Math.max(0, Math.min(total - 1, from < 0 ? (visible[0]?.index ?? 0) : from + by));
@@ -201,7 +209,8 @@ export function Grid(p: {
 function Cell({ row, column, field }: { row: Row; column: Column; field: string }) {
   const text = row.cells[column.position] ?? "";
   const problem = row.problems?.find((x) => (x.column ? x.column === column.header : x.field && x.field === field));
-  const change = field ? row.changes?.find((c) => c.field === field) : undefined;
+  const updates = (row.outcome ?? row.verdict) === "update" || row.outcome === "updated";
+  const change = field && updates ? row.changes?.find((c) => c.field === field) : undefined;
   return (
     <div
       dir="auto"

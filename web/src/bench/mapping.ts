@@ -16,6 +16,14 @@ export function placed(i: Import): Map<string, string> {
   return m;
 }
 
+/** All fields that take something from a column; a full name goes to two. */
+export function fieldsFrom(i: Import, column: string): string[] {
+  return Object.entries(fieldsOf(i))
+    .filter(([, o]) => o.from?.includes(column))
+    .map(([field]) => field)
+    .sort();
+}
+
 function withFields(r: Routine, fields: Record<string, Origin>): Routine {
   const draft = r.drafts[0];
   return { ...r, drafts: draft ? [{ ...draft, fields }] : [] };
