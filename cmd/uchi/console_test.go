@@ -10,6 +10,7 @@ import (
 
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // page is the console in a browser, signed in.
@@ -147,4 +148,61 @@ func TestEveryPageOpens(t *testing.T) {
 	wide := strings.Repeat("Column with a rather long name,", 199) + "Surname\n" + strings.Repeat(strings.Repeat("x,", 199)+"Berg\n", 300)
 	s.uchi(0, "", "import", s.file("wide.csv", wide), "--into", "contact", "--yes")
 	visit("/w/main/imports/2/columns", "span", "1 of 200 placed")
+}
+
+// A set-up is saved as a routine, offered for the next file, and used; the grid
+// is walked from the keyboard; a value is computed; the theme stays.
+func TestConsoleRoutineAndKeyboard(t *testing.T) {
+	s := serve(t)
+	first := s.file("crew.csv", "Zeichen,Familienname,Post\nK-1,Berg,Koch\nK-2,Li,Maat\n")
+	second := s.file("crew-2.csv", "Zeichen,Familienname,Post,Boot\nK-3,Ek,Maat,Tern\n")
+	s.uchi(0, "", "import", first, "--into", "contact", "--check-only", "--map", "source_ref=Zeichen")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.click(`//button[contains(., "Save as routine")]`)
+	p.do("name it", chromedp.WaitVisible(`//div[@role="dialog"]//input`, chromedp.BySearch), chromedp.SendKeys(`//div[@role="dialog"]//input`, "weekly crew", chromedp.BySearch))
+	p.click(`//div[@role="dialog"]//button[.="Save it"]`)
+	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
+
+	// The grid from the keyboard.
+	p.sees("div", "K-2")
+	p.do("walk the rows", chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent(kb.ArrowDown), chromedp.WaitVisible(`//div[@role="row"][@aria-selected="true"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown))
+	p.sees("div", "Li")
+	if a := p.address(); !strings.Contains(a, "row=3") {
+		t.Errorf("the chosen row is not in the address: %s", a)
+	}
+
+	// A value is computed; what is wrong is said in place.
+	p.click(`//button[@role="tab"][.="Columns"]`)
+	p.click(`//button[contains(., "Leave rows out")]`)
+	box := `//textarea[@aria-label="Expression in CEL"]`
+	p.do("type an expression", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Nowhere"] == "x"`, chromedp.BySearch))
+	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
+	p.sees("div", "no column Nowhere")
+	p.click(`//div[@role="dialog"]//button[@aria-label="Close"]`)
+	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
+	p.click(`//button[contains(., "Leave rows out")]`)
+	p.do("type it right", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Post"] != "Koch"`, chromedp.BySearch))
+	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
+	p.sees("h3", "Only some rows")
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 2 rows")]`)
+	p.sees("button", "skip")
+
+	// The next file is recognised.
+	p.do("go to the imports", chromedp.Navigate(p.server+"/w/main/imports"), chromedp.WaitReady(`input[type=file]`, chromedp.ByQuery), chromedp.SetUploadFiles(`input[type=file]`, []string{second}, chromedp.ByQuery))
+	p.sees("h1", "crew-2.csv")
+	p.sees("div", "weekly crew")
+	p.sees("span", "new: Boot")
+	p.click(`//button[.="Use it"]`)
+	p.do("see it used", chromedp.WaitVisible(`//button[@aria-label="Zeichen goes to Number in the old system"]`, chromedp.BySearch))
+
+	// Dark stays dark.
+	p.click(`//nav[@aria-label="Main"]//button[contains(., "Administrator")]`)
+	p.click(`//div[@role="menuitem"][contains(., "Dark")]`)
+	var theme string
+	p.do("reload", chromedp.Reload(), chromedp.WaitVisible(`nav[aria-label=Main]`), chromedp.Evaluate(`document.documentElement.dataset.theme`, &theme))
+	if theme != "dark" {
+		t.Errorf("after a reload the theme is %s", theme)
+	}
 }

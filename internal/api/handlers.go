@@ -384,6 +384,10 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	}
 	out := ListRows200JSONResponse{Rows: []Row{}}
 	for _, x := range rows {
+		if i.Totals.V == nil { // what was checked no longer holds
+			x.Verdict, x.Problems = nil, nil
+			x.Changes.V = nil
+		}
 		out.Rows = append(out.Rows, rowView(x, t))
 	}
 	if len(rows) == limit {

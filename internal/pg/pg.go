@@ -103,29 +103,34 @@ func Start(ctx context.Context, o Options) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	password, err := secret(filepath.Join(dir, "secret"))
+	password, port, err := settle(ctx, bin, dir, data, cred, o)
+	if err != nil {
+		unlock()
+		return nil, err
+	}
+	s, err := run(bin, data, port, password, cred, o.Throwaway, unlock)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
-		if err := initialise(ctx, bin, data, password, cred, o.Throwaway); err != nil {
-			return nil, err
-		}
-	}
-	port, err := freePort(o.Port)
-	if err != nil {
-		return nil, err
-	}
-	s, err := run(bin, data, port, password, cred, o.Throwaway)
-	if err != nil {
-		return nil, err
-	}
-	go func() { <-s.done; unlock() }()
 	if err := s.wait(ctx, data, port, password); err != nil {
 		s.Stop()
 		return nil, err
 	}
 	return s, nil
+}
+
+// settle sees that there are data, and gives the password and a free port.
+func settle(ctx context.Context, bin, dir, data string, cred *syscall.Credential, o Options) (password string, port int, err error) {
+	if password, err = secret(filepath.Join(dir, "secret")); err != nil {
+		return "", 0, err
+	}
+	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err != nil {
+		if err := initialise(ctx, bin, data, password, cred, o.Throwaway); err != nil {
+			return "", 0, err
+		}
+	}
+	port, err = freePort(o.Port)
+	return password, port, err
 }
 
 // ready makes the directories and sees that the server's account can reach them.
@@ -247,7 +252,8 @@ func settings(throwaway bool) []string {
 	return args
 }
 
-func run(bin, data string, port int, password string, cred *syscall.Credential, throwaway bool) (*Server, error) {
+// run starts the server; ended is called when it no longer runs.
+func run(bin, data string, port int, password string, cred *syscall.Credential, throwaway bool, ended func()) (*Server, error) {
 	ctx, cancel := context.WithCancel(context.Background())
 	s := &Server{cancel: cancel, done: make(chan struct{})}
 	u := url.URL{Scheme: "postgres", User: url.UserPassword(account, password), Host: net.JoinHostPort(loopback, strconv.Itoa(port)), Path: database}
@@ -255,11 +261,13 @@ func run(bin, data string, port int, password string, cred *syscall.Credential, 
 	logFile, err := os.OpenFile(filepath.Join(filepath.Dir(data), "postgresql.log"), os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
 		cancel()
+		ended()
 		return nil, fmt.Errorf("open the database's log: %w", err)
 	}
 	started := make(chan error, 1)
 	go func() {
 		defer close(s.done)
+		defer ended()
 		defer logFile.Close()
 		runtime.LockOSThread() // the signal at the parent's death follows the thread
 		c := command(bin, "postgres", cred, append([]string{"-D", data, "-p", strconv.Itoa(port)}, settings(throwaway)...)...)
@@ -269,16 +277,16 @@ func run(bin, data string, port int, password string, cred *syscall.Credential, 
 			return
 		}
 		started <- nil
-		ended := make(chan struct{})
+		waited := make(chan struct{})
 		go func() {
 			select {
 			case <-ctx.Done():
 				c.Process.Signal(syscall.SIGINT) //nolint:errcheck // it may have ended
-			case <-ended:
+			case <-waited:
 			}
 		}()
 		c.Wait() //nolint:errcheck // how it ended stands in its log
-		close(ended)
+		close(waited)
 	}()
 	if err := <-started; err != nil {
 		cancel()

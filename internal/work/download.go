@@ -19,15 +19,14 @@ const (
 	problemColumn = "What is wrong"
 )
 
-// WriteRows writes chosen rows as CSV (RFC 4180, UTF-8 with a byte order mark
+// WriteRows writes chosen rows as CSV (RFC 4180 but for line feeds, UTF-8 with a byte order mark
 // so that spreadsheet programs see the encoding): the original columns, then
 // what became of the row, its record and what is wrong with it.
 func (s *Service) WriteRows(ctx context.Context, i store.Import, t catalog.RecordType, f store.RowFilter, w io.Writer) error {
 	if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
-	out := csv.NewWriter(w)
-	out.UseCRLF = true
+	out := csv.NewWriter(w) // line feeds alone: the writer would turn those inside cells too
 	width := len(i.Columns.V)
 	line := append(headers(i), rowColumn, stateColumn, recordColumn, problemColumn)
 	if err := out.Write(line); err != nil {

@@ -220,7 +220,7 @@ func TestProblems(t *testing.T) {
 	b.ok(err)
 	contact, _ := c.Type("contact")
 	b.ok(b.work.WriteRows(b.Context(), i, contact, store.RowFilter{Outcome: "held"}, &sheet))
-	if got := sheet.String(); strings.Count(got, "\r\n") != 11 || !strings.Contains(got, `An id looks like CON-1042`) {
+	if got := sheet.String(); strings.Count(got, "\n") != 11 || !strings.Contains(got, `An id looks like CON-1042`) {
 		t.Errorf("held rows: %s", got)
 	}
 	r := b.record("contact", "CON-1")

@@ -109,6 +109,7 @@ func fitText(f catalog.Field, col sheet.Column, mails float64) (fit, string) {
 	numbers := share(col.Samples, func(s string) bool { return digitsIn(s)*2 > len(s) })
 	dates := share(col.Samples, func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") })
 	links := share(col.Samples, func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") })
+	address := share(col.Samples, func(s string) bool { return formsOfAddress[value.Words(s)] })
 	isName := slices.Contains([]string{"given_name", "family_name", "name", "company", "locality", "region", "job_title", "honorific", "title", "product", "subject", "street"}, f.Name)
 	switch {
 	case f.Type == catalog.Reference:
@@ -119,8 +120,12 @@ func fitText(f catalog.Field, col sheet.Column, mails float64) (fit, string) {
 		return contradicts, "its values are web addresses"
 	case isName && (numbers > 0.6 || dates > 0.6):
 		return contradicts, "its values are numbers or dates"
-	case f.Name == "honorific" && share(col.Samples, func(s string) bool { return formsOfAddress[value.Words(s)] }) < 0.5:
+	case f.Name == "honorific" && address < 0.5:
 		return contradicts, "its values are no forms of address"
+	case f.Name == "honorific" && address > 0.8:
+		return distinctive, "its values are forms of address"
+	case f.Name == "job_title" && address > 0.5:
+		return contradicts, "its values are forms of address"
 	case f.Key && share(col.Samples, func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 }) > 0.6:
 		return contradicts, "its values are telephone numbers"
 	case f.Name == "postal_code" && (col.Longest > 20 || share(col.Samples, func(s string) bool { return digitsIn(s) > 0 }) < 0.4):

@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { components, paths } from "./schema";
+import type { components, paths } from "./schema.gen";
 
 type Schemas = components["schemas"];
 export type Import = Schemas["Import"];

@@ -59,6 +59,11 @@ export function stampOf(i: Import): string {
   return [i.changed_at, i.state, i.busy].join("|");
 }
 
+/** What changes when the grid's rows look different; placing a column does not. */
+export function gridStampOf(i: Import): string {
+  return [i.checked_at, i.ended_at, i.state, i.busy, i.rows, JSON.stringify(i.reading ?? {})].join("|");
+}
+
 /** Keeps an import fresh: while work is in progress its events are followed. */
 export function useImport(workspace: string, id: number) {
   const client = useQueryClient();

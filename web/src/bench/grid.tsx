@@ -2,7 +2,7 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, type ReactNode } from "react";
 import { api, must, type Column, type Import, type Row } from "../api/client";
-import { stampOf } from "../api/queries";
+import { gridStampOf } from "../api/queries";
 import { cx, Empty, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
 import { placed } from "./mapping";
@@ -35,7 +35,7 @@ export function Grid(p: {
   const box = useRef<HTMLDivElement>(null);
   const columns = useMemo(() => i.columns ?? [], [i.columns]);
   const filtered = Object.values(filter).some(Boolean);
-  const stamp = stampOf(i);
+  const stamp = gridStampOf(i);
   const marginWidth = i.totals || Object.keys(i.outcomes).length ? 128 : 64;
   const path = { workspace, import: i.id };
   const query = Object.fromEntries(Object.entries(filter).filter(([, v]) => v));

@@ -1,0 +1,80 @@
+package api
+
+import (
+	"reflect"
+	"slices"
+	"testing"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+)
+
+// Every role named for an operation is for one that there is, reading needs no
+// more than a viewer, and changing things needs at least an operator.
+func TestRolesOfOperations(t *testing.T) {
+	operations := map[string]bool{}
+	rt := reflect.TypeOf((*StrictServerInterface)(nil)).Elem()
+	for i := range rt.NumMethod() {
+		operations[rt.Method(i).Name] = true
+	}
+	for name, role := range needs {
+		if !operations[name] {
+			t.Errorf("there is no operation %s", name)
+		}
+		if role != "" && !role.Valid() {
+			t.Errorf("%s needs the role %q", name, role)
+		}
+	}
+	for _, name := range []string{"Upload", "SetRoutine", "SetReading", "Check", "Load", "Pause", "Resume", "Stop", "DiscardImport", "SaveRoutine", "RemoveRoutine", "UseRoutine"} {
+		if _, listed := needs[name]; listed || !operations[name] {
+			t.Errorf("%s does not take an operator", name)
+		}
+	}
+}
+
+func TestCursors(t *testing.T) {
+	for _, n := range []int64{1, 35, 36, 1_000_000, 1 << 60} {
+		if got, err := cursorOf(cursorTo(n)); err != nil || got != n {
+			t.Errorf("%d came back as %d, %v", n, got, err)
+		}
+	}
+	if _, err := cursorOf("not one!"); err == nil {
+		t.Error("any text is a cursor")
+	}
+	if n, err := cursorOf(""); n != 0 || err != nil {
+		t.Error("no cursor is the beginning")
+	}
+}
+
+func TestLimits(t *testing.T) {
+	for in, want := range map[int]int{0: 50, -3: 50, 7: 7, 500: 500, 501: 500, 1_000_000: 500} {
+		if got := limitOf(in, 50); got != want {
+			t.Errorf("%d: %d, want %d", in, got, want)
+		}
+	}
+}
+
+func TestRowView(t *testing.T) {
+	v, rec, was, now := verdict.Update, int64(7), "a", "b"
+	row := store.GridRow{Row: 3, Cells: store.JSON[[]string]{V: []string{"x"}}, Verdict: &v, Record: &rec,
+		Changes:  store.JSON[map[string][2]*string]{V: map[string][2]*string{"b": {nil, &now}, "a": {&was, &now}}},
+		Problems: []problem.Problem{{Code: problem.BadEmail, Field: "email", Column: "Mail", Value: "x", Detail: "there is no @ in it"}}}
+	t0 := catalog.RecordType{Prefix: "CON", Fields: []catalog.Field{{Name: "a"}, {Name: "b"}}}
+	got := rowView(row, t0)
+	if got.Record != "CON-7" || got.Verdict != verdict.Update || len(got.Problems) != 1 || got.Problems[0].Mend == "" {
+		t.Errorf("%+v", got)
+	}
+	if want := []Change{{Field: "a", Before: "a", After: "b"}, {Field: "b", After: "b"}}; !slices.Equal(got.Changes, want) {
+		t.Errorf("changes %+v, want %+v in the order of the type", got.Changes, want)
+	}
+}
+
+func TestFileNamesInHeaders(t *testing.T) {
+	for in, want := range map[string]string{"a.csv": "a.csv", "Kalvøya held.csv": "Kalv%C3%B8ya%20held.csv", "x\"\r\n;y": "x%22%0D%0A%3By"} {
+		if got := escapeName(in); got != want {
+			t.Errorf("%q: %s, want %s", in, got, want)
+		}
+	}
+}

@@ -1,0 +1,138 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"uchi/internal/client"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) workspacesCmd() *cobra.Command {
+	var label string
+	cmd := &cobra.Command{
+		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, or add one",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListWorkspacesWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("Workspace", "Label")
+			for _, w := range r.JSON200.Workspaces {
+				tab.AppendRow([]any{w.Name, w.Label})
+			}
+			tab.Render()
+			return nil
+		}),
+	}
+	add := &cobra.Command{
+		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types", Example: "  uchi workspaces add practice",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			_, err := c.AddWorkspaceWithResponse(ctx, client.Workspace{Name: list[0], Label: label})
+			return err
+		}),
+	}
+	add.Flags().StringVar(&label, "label", "", "words for people")
+	cmd.AddCommand(add)
+	return cmd
+}
+
+func (a *app) tokensCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "tokens", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my tokens, make or end one",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListTokensWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("No.", "Label", "Role", "Made", "Ends")
+			for _, t := range r.JSON200.Tokens {
+				tab.AppendRow([]any{t.Id, t.Label, t.Role, t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly)})
+			}
+			tab.Render()
+			return nil
+		}),
+	}
+	var role string
+	var days int
+	add := &cobra.Command{
+		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once", Example: "  uchi tokens add nightly --role operator --days 30",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Days: days})
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON201)
+			}
+			fmt.Fprintln(a.out, r.JSON201.Secret)
+			return nil
+		}),
+	}
+	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
+	add.Flags().IntVar(&days, "days", 90, "days until it ends")
+	end := &cobra.Command{
+		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a token",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			id, err := importID(list[0])
+			if err != nil {
+				return err
+			}
+			c, err := a.connect()
+			if err != nil {
+				return err
+			}
+			_, err = c.RemoveTokenWithResponse(cmd.Context(), id)
+			return err
+		},
+	}
+	cmd.AddCommand(add, end)
+	return cmd
+}
+
+func (a *app) peopleCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in, or add somebody",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListPeopleWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("Name", "E-mail", "Role")
+			for _, p := range r.JSON200.People {
+				tab.AppendRow([]any{p.Name, p.Email, p.Role})
+			}
+			tab.Render()
+			return nil
+		}),
+	}
+	var p client.NewPerson
+	var role string
+	add := &cobra.Command{
+		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Let somebody sign in; the password is read from standard input",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			p.Email, p.Role = list[0], client.Role(role)
+			var err error
+			if p.Password, err = a.readPassword(); err != nil {
+				return err
+			}
+			_, err = c.AddPersonWithResponse(ctx, p)
+			return err
+		}),
+	}
+	add.Flags().StringVar(&p.Name, "name", "", "the person's name")
+	add.Flags().StringVar(&role, "role", "operator", "viewer, operator or administrator")
+	cmd.AddCommand(add)
+	return cmd
+}

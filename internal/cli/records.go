@@ -1,0 +1,130 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/client"
+	"uchi/internal/core/catalog"
+
+	"github.com/spf13/cobra"
+)
+
+func (a *app) recordsCmd() *cobra.Command {
+	var p client.ListRecordsParams
+	var order string
+	cmd := &cobra.Command{
+		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
+		Short:   "List records of a type, or show one with its history",
+		Example: "  uchi records contact --text nilsen\n  uchi records account --where country=NO\n  uchi records contact CON-1042",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			if len(list) == 2 {
+				return a.showRecord(ctx, c, list[0], list[1])
+			}
+			p.Order = client.ListRecordsParamsOrder(order)
+			for n, w := range p.Where {
+				p.Where[n] = strings.Replace(w, "=", ":", 1)
+			}
+			return a.listRecords(ctx, c, list[0], p)
+		}),
+	}
+	f := cmd.Flags()
+	f.StringVar(&p.Text, "text", "", "words in the title, an id, or an exact key or e-mail")
+	f.Int64Var(&p.Import, "import", 0, "only those that this import made")
+	f.StringArrayVar(&p.Where, "where", nil, "only those with this value: field=value (repeatable)")
+	f.StringVar(&order, "order", "id", "id, -id or title")
+	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
+	f.IntVar(&p.Limit, "limit", 30, "most records to list")
+	return cmd
+}
+
+// shownFields is how many fields the list of records shows beside the title.
+const shownFields = 5
+
+func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, p client.ListRecordsParams) error {
+	t, err := a.recordType(ctx, c, typeName)
+	if err != nil {
+		return err
+	}
+	r, err := c.ListRecordsWithResponse(ctx, c.Workspace, typeName, &p)
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(r.JSON200)
+	}
+	var fields []catalog.Field
+	header := []any{"Id", t.Label}
+	for _, f := range t.Fields {
+		if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && len(fields) < shownFields {
+			fields = append(fields, f)
+			header = append(header, f.Label)
+		}
+	}
+	tab := a.table(header...)
+	for _, rec := range r.JSON200.Records {
+		row := []any{rec.Id, oneLine(rec.Title, 36)}
+		for _, f := range fields {
+			v := rec.Values[f.Name]
+			if l, ok := rec.Links[f.Name]; ok {
+				v = l.Title
+			}
+			row = append(row, oneLine(v, 26))
+		}
+		tab.AppendRow(row)
+	}
+	tab.Render()
+	if r.JSON200.Next != "" {
+		fmt.Fprintf(a.out, "… more; go on with --cursor %s\n", r.JSON200.Next)
+	}
+	return nil
+}
+
+func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id string) error {
+	t, err := a.recordType(ctx, c, typeName)
+	if err != nil {
+		return err
+	}
+	r, err := c.GetRecordWithResponse(ctx, c.Workspace, typeName, id)
+	if err != nil {
+		return err
+	}
+	h, err := c.GetHistoryWithResponse(ctx, c.Workspace, typeName, id)
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(map[string]any{"record": r.JSON200, "events": h.JSON200.Events})
+	}
+	rec := r.JSON200
+	fmt.Fprintf(a.out, "%s  %s\n\n", a.paint(bold, rec.Title), rec.Id)
+	for _, f := range t.Fields {
+		v := rec.Values[f.Name]
+		if l, ok := rec.Links[f.Name]; ok {
+			v = l.Title + "  " + a.paint(faint, l.Id)
+		}
+		if v != "" {
+			fmt.Fprintf(a.out, "  %-24s %s\n", f.Label, strings.ReplaceAll(v, "\n", "\n"+strings.Repeat(" ", 27)))
+		}
+	}
+	for _, ref := range rec.Referring {
+		fmt.Fprintf(a.out, "\n%s: %s\n", ref.Label, number(ref.Count))
+		for _, l := range ref.Records {
+			fmt.Fprintf(a.out, "  %-10s %s\n", l.Id, l.Title)
+		}
+	}
+	fmt.Fprintf(a.out, "\n%s\n", a.paint(bold, "History"))
+	for _, e := range h.JSON200.Events {
+		by := e.Person
+		if e.Import > 0 {
+			by += fmt.Sprintf(", import %d", e.Import)
+		}
+		fmt.Fprintf(a.out, "  %s  %s by %s\n", e.At.Local().Format("2006-01-02 15:04"), e.Kind, by)
+		for _, ch := range e.Changes {
+			fmt.Fprintf(a.out, "      %s: %s → %s\n", ch.Field, orBlank(ch.Before), orBlank(ch.After))
+		}
+	}
+	return nil
+}

@@ -1,0 +1,106 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+	"testing"
+	"testing/quick"
+
+	"uchi/internal/core/sheet"
+)
+
+func TestTokens(t *testing.T) {
+	for in, want := range map[string]string{
+		"firstName": "first name", "E-Mail (private)*": "email", "1. Surname:": "surname", "customer_no": "customer no", "HTTPServer": "http server", "Tel. No.": "tel no", "  Postal   Code ": "postal code",
+		"b) Town": "town", "Prob. (%)": "prob", "N° client": "nr client", "Straße": "strasse", "(Name)": "name", "会社名": "会社名", "": "",
+	} {
+		if got := strings.Join(tokens(in), " "); got != want {
+			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+}
+
+func TestOneSlipApart(t *testing.T) {
+	for pair, want := range map[[2]string]bool{{"surname", "surnmae"}: true, {"surname", "surnam"}: true, {"surname", "surnames"}: true, {"surname", "sirname"}: true, {"surname", "surnmea"}: false, {"name", "nane"}: false, {"email address", "emial adress"}: true, {"phone", "stone"}: false} {
+		if got := close1(pair[0], pair[1]); got != want {
+			t.Errorf("%v: %v, want %v", pair, got, want)
+		}
+	}
+}
+
+// The distance is one: it is nothing only between equals, the same both ways,
+// and never more than the longer text.
+func TestDistance(t *testing.T) {
+	property := func(a, b string) bool {
+		if len(a) > 30 || len(b) > 30 {
+			return true
+		}
+		ra, rb := []rune(a), []rune(b)
+		d := distance(ra, rb)
+		return d == distance(rb, ra) && (d == 0) == slices.Equal(ra, rb) && d <= max(len(ra), len(rb))
+	}
+	if err := quick.Check(property, nil); err != nil {
+		t.Error(err)
+	}
+}
+
+// Columns that look alike by their header are told apart by their cells.
+func TestCellsDecide(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	column := func(header string, cells ...string) sheet.Column {
+		p := sheet.NewProfiler([]string{header})
+		for i, cell := range cells {
+			p.Add(sheet.Row{Number: int64(i + 2), Cells: []string{cell}})
+		}
+		cols, _ := p.Profile()
+		return cols[0]
+	}
+	for want, col := range map[string]sheet.Column{
+		"honorific": column("Title", "Mr", "Ms", "Mr", "Dr"),
+		"job_title": column("Title", "Skipper", "Cook", "Treasurer", "Owner"),
+		"email":     column("Kontakt X", "a@x.example", "b@x.example", "c@x.example"),
+		"phone":     column("Contact number", "+47 55 11 22 33", "+47 55 11 22 34", "+47 55 11 22 35"),
+		"":          column("E-mail", "yes", "no", "yes", "no"),
+	} {
+		got := ""
+		for _, s := range Columns(contact, []sheet.Column{col}, nil) {
+			if s.Taken {
+				got = s.Field
+			}
+		}
+		if got != want {
+			t.Errorf("%s %v: taken as %q, want %q", col.Header, col.Samples, got, want)
+		}
+	}
+}
+
+func TestFullNamesAreSplitOnlyWhenNeeded(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	name := sheet.Column{Header: "Name", Filled: 3, Samples: []string{"Ada Berg", "Bo Li", "Cy Ek"}}
+	fields := func(cols ...sheet.Column) string {
+		var list []string
+		for i := range cols {
+			cols[i].Position = i
+		}
+		for _, s := range Columns(contact, cols, nil) {
+			if s.Taken {
+				list = append(list, s.Field+string(s.Take))
+			}
+		}
+		slices.Sort(list)
+		return strings.Join(list, " ")
+	}
+	if got := fields(name); got != "family_namefamily_name given_namegiven_name" {
+		t.Errorf("a column of full names: %s", got)
+	}
+	if got := fields(name, sheet.Column{Header: "Surname", Filled: 3, Samples: []string{"Berg", "Li", "Ek"}}); strings.Contains(got, "given_namegiven_name") {
+		t.Errorf("with a surname beside it: %s", got)
+	}
+	one := name
+	one.Samples = []string{"Ada", "Bo", "Cy"}
+	if got := fields(one); strings.Contains(got, "family_namefamily_name") {
+		t.Errorf("single words are split: %s", got)
+	}
+}

@@ -1,0 +1,152 @@
+package store
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/suggest"
+	"uchi/internal/core/value"
+)
+
+func fillContacts(t *testing.T, s *Store, n int) {
+	t.Helper()
+	var values []string
+	for i := 1; i <= n; i++ {
+		given, family := []string{"Åse", "Nils", "Maja"}[i%3], fmt.Sprintf("Berg%d", i)
+		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')", i, given, family, value.TitleKey(given, family), i, i, []string{"NO", "SE"}[i%2]))
+	}
+	if err := s.exec(t.Context(), `insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email, f_country) values `+strings.Join(values, ", ")); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// In any order, pages follow one another without a gap and without a repeat.
+func TestPagesOfRecords(t *testing.T) {
+	s := open(t)
+	fillContacts(t, s, 57)
+	for _, order := range []string{"id", "-id", "title"} {
+		var ids []int64
+		var titles []string
+		after := ""
+		for {
+			page, next, err := s.Records(t.Context(), "main", "contact", RecordFilter{Order: order, After: after, Limit: 10})
+			if err != nil {
+				t.Fatal(err)
+			}
+			for _, r := range page {
+				ids = append(ids, r.ID)
+				titles = append(titles, value.TitleKey(r.Values["given_name"], r.Values["family_name"]))
+			}
+			if after = next; next == "" {
+				break
+			}
+		}
+		sorted := slices.Clone(ids)
+		slices.Sort(sorted)
+		if len(slices.Compact(sorted)) != 57 || len(ids) != 57 {
+			t.Errorf("%s: %d records, %d different", order, len(ids), len(slices.Compact(sorted)))
+		}
+		if order == "title" && !slices.IsSorted(titles) {
+			t.Errorf("not by title: %v", titles)
+		}
+		if order == "-id" && ids[0] != 57 {
+			t.Errorf("newest first begins with %d", ids[0])
+		}
+	}
+}
+
+func TestFindRecords(t *testing.T) {
+	s := open(t)
+	fillContacts(t, s, 30)
+	for text, want := range map[string]int{"berg7": 1, "ÅSE": 10, "aase": 0, "ase": 10, "CON-12": 1, "con-12": 1, "P5@X.example": 1, "nobody": 0, "nils berg1": 5} {
+		list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{Text: text, Limit: 100})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(list) != want {
+			t.Errorf("%q: %d records, want %d", text, len(list), want)
+		}
+	}
+	list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{Where: map[string]string{"country": "SE"}, Limit: 100})
+	if err != nil || len(list) != 15 {
+		t.Errorf("in Sweden: %d, %v", len(list), err)
+	}
+	for code, f := range map[string]RecordFilter{"unknown_field": {Where: map[string]string{"shoe": "1"}}, "unknown_order": {Order: "colour"}, "bad_cursor": {After: "ACC-1"}, "not_a_record_id": {Where: map[string]string{"account": "x"}}} {
+		f.Limit = 10
+		if _, _, err := s.Records(t.Context(), "main", "contact", f); !fault.Is(err, code) {
+			t.Errorf("%+v: %v, want %s", f, err, code)
+		}
+	}
+	counts, err := s.CountRecords(t.Context(), "main")
+	if err != nil || counts["contact"] != 30 || counts["account"] != 0 {
+		t.Errorf("%v, %v", counts, err)
+	}
+}
+
+func TestMemoryOfHeaders(t *testing.T) {
+	s := open(t)
+	for _, m := range []suggest.Memory{{"zeichen": "source_ref", "post": "job_title"}, {"post": "description", "": "x"}} {
+		if err := s.Remember(t.Context(), "main", "contact", m); err != nil {
+			t.Fatal(err)
+		}
+	}
+	m, err := s.Memory(t.Context(), "main", "contact")
+	if err != nil || len(m) != 2 || m["post"] != "description" || m["zeichen"] != "source_ref" {
+		t.Errorf("%v, %v", m, err)
+	}
+	if m, err := s.Memory(t.Context(), "main", "lead"); err != nil || len(m) != 0 {
+		t.Errorf("of another type: %v, %v", m, err)
+	}
+}
+
+// Rows that COPY writes and reads are the same, blanks and all.
+func TestCopyThereAndBack(t *testing.T) {
+	s := open(t)
+	if err := s.exec(t.Context(), `create table staging.probe (n bigint, cells text[])`); err != nil {
+		t.Fatal(err)
+	}
+	want := [][]string{{"a", "", "c"}, {}, {strings.Repeat("å", 100_000)}, {"\\", "\t", "\n", `"{,}"`, "NULL"}, {"漢字"}}
+	c := copyInto(t.Context(), s.pool, "staging.probe", []string{"n", "cells"})
+	for n, cells := range want {
+		c.row(2)
+		c.int64(int64(n))
+		c.texts(cells)
+		if err := c.flush(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := c.end(nil); err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	err := copyOut(t.Context(), s.pool, `select n, cells from staging.probe order by n`, func(f [][]byte) error {
+		if got := textArray(f[1], nil); !slices.Equal(got, want[n]) || int64Of(f[0]) != int64(n) {
+			t.Errorf("row %d: %.40q, want %.40q", n, got, want[n])
+		}
+		n++
+		return nil
+	})
+	if err != nil || n != len(want) {
+		t.Errorf("%d rows, %v", n, err)
+	}
+	// A COPY that is given up leaves nothing, and says why.
+	c = copyInto(t.Context(), s.pool, "staging.probe", []string{"n", "cells"})
+	c.row(2)
+	c.int64(99)
+	c.texts(nil)
+	if err := c.end(fault.New(fault.Invalid, "stop", "stop")); !fault.Is(err, "stop") {
+		t.Errorf("given up: %v", err)
+	}
+	var there int
+	if err := s.db.Get(&there, `select count(*) from staging.probe`); err != nil || there != len(want) {
+		t.Errorf("%d rows, %v", there, err)
+	}
+	// One that the server refuses says so.
+	c = copyInto(t.Context(), s.pool, "staging.nowhere", []string{"n"})
+	if err := c.end(nil); sqlState(err) != "42P01" {
+		t.Errorf("into nowhere: %v", err)
+	}
+}
