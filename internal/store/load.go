@@ -225,7 +225,13 @@ func (c *chunk) setAside() string {
 func (c *chunk) todo(verdictName string) string {
 	return stage(c.i.ID, "verdicts") + ` v join ` + stage(c.i.ID, "draft") + ` d on d.row_no = v.row_no
 		where ` + c.where("v") + ` and ` + c.where("d") + ` and v.verdict = ` + lit(verdictName) + `
-		and not exists (select from ` + stage(c.i.ID, "outcomes") + ` o where o.row_no = v.row_no)`
+		and ` + c.open()
+}
+
+// open chooses rows of verdicts v that have no outcome yet. The range is said
+// once more, so that only the chunk's part of a growing table is looked at.
+func (c *chunk) open() string {
+	return `not exists (select from ` + stage(c.i.ID, "outcomes") + ` o where o.row_no = v.row_no and ` + c.where("o") + `)`
 }
 
 // sources gives for every column that the draft fills its name and the SQL of
@@ -346,8 +352,8 @@ func (c *chunk) update() string {
 // rest writes the outcomes of all rows that neither made nor changed a record.
 func (c *chunk) rest() string {
 	return fmt.Sprintf(`insert into %s select v.row_no, case v.verdict when 'same' then 'unchanged' when 'skip' then 'skipped' else 'held' end, v.record_id
-		from %s v where %s and not exists (select from %s o where o.row_no = v.row_no)`,
-		stage(c.i.ID, "outcomes"), stage(c.i.ID, "verdicts"), c.where("v"), stage(c.i.ID, "outcomes"))
+		from %s v where %s and %s`,
+		stage(c.i.ID, "outcomes"), stage(c.i.ID, "verdicts"), c.where("v"), c.open())
 }
 
 // Refused reports whether the server refused a value or a constraint, so that

@@ -78,7 +78,7 @@ export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) 
                 <span className="ml-auto">
                   <Choose
                     label={`Column for ${f.label}`}
-                    className="h-7 w-28"
+                    className="h-7! w-28!"
                     value=""
                     disabled={fixed}
                     onChange={(v) => (v === "=" ? setFixing(f) : put(place(i, v, f.name)))}

@@ -43,7 +43,7 @@ export function RowPanel({
         <span className="text-ink-soft">Row</span>
         <input
           aria-label="Go to row"
-          className={cx(inputClass, "figures h-7 w-20")}
+          className={cx(inputClass, "figures h-7! w-20!")}
           inputMode="numeric"
           value={jump}
           onChange={(e) => setJump(e.target.value)}

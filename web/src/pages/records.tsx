@@ -56,7 +56,7 @@ export function RecordsPage() {
           <SearchBox value={text} onChange={(v) => set("text", v)} />
           <Choose
             label="Order"
-            className="w-40"
+            className="w-40!"
             value={order}
             onChange={(v) => set("order", v)}
             options={[
