@@ -686,7 +686,7 @@ type ListRowsParams struct {
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 
-	// Position Begin at the how-manieth of the chosen rows, counted from 0
+	// Position Begin at this place among the chosen rows, counted from 0
 	Position *int64 `form:"position,omitempty" json:"position,omitempty"`
 
 	// Count Also count the chosen rows

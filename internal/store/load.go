@@ -89,8 +89,8 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 		for o, n := range counts {
 			at.Outcomes.V[o] += n
 		}
-		_, err = tx.ExecContext(ctx, `update imports set next_row = $2, done_rows = done_rows + $3, outcomes = $4, writes = writes + 1, failures = failures + $5, changed_at = now() where id = $1`,
-			l.i.ID, c.high+1, c.rows, at.Outcomes, counts[verdict.Failed])
+		_, err = tx.ExecContext(ctx, `update imports set next_row = $2, done_rows = done_rows + $3, outcomes = $4, writes = writes + 1, changed_at = now() where id = $1`,
+			l.i.ID, c.high+1, c.rows, at.Outcomes)
 		if err != nil {
 			return fmt.Errorf("note progress: %w", err)
 		}
@@ -351,9 +351,13 @@ func (c *chunk) update() string {
 
 // rest writes the outcomes of all rows that neither made nor changed a record.
 func (c *chunk) rest() string {
-	return fmt.Sprintf(`insert into %s select v.row_no, case v.verdict when 'same' then 'unchanged' when 'skip' then 'skipped' else 'held' end, v.record_id
+	var whens []string
+	for _, v := range []verdict.Verdict{verdict.Same, verdict.Skip} { // an update that found its record changed is held
+		whens = append(whens, `when `+lit(string(v))+` then `+lit(string(verdict.OutcomeOf(v))))
+	}
+	return fmt.Sprintf(`insert into %s select v.row_no, case v.verdict %s else 'held' end, v.record_id
 		from %s v where %s and %s`,
-		stage(c.i.ID, "outcomes"), stage(c.i.ID, "verdicts"), c.where("v"), c.open())
+		stage(c.i.ID, "outcomes"), strings.Join(whens, " "), stage(c.i.ID, "verdicts"), c.where("v"), c.open())
 }
 
 // Refused reports whether the server refused a value or a constraint, so that
@@ -377,7 +381,7 @@ func (l *Load) Refuse(ctx context.Context, cause error) error {
 		}{
 			{`insert into ` + stage(l.i.ID, "problems") + ` values ($1, $2, '', '', '', $3)`, []any{next, string(problem.WriteRefused), why}},
 			{`insert into ` + stage(l.i.ID, "outcomes") + ` values ($1, 'failed', null, $2) on conflict (row_no) do update set outcome = 'failed', detail = excluded.detail`, []any{next, why}},
-			{`update imports set next_row = $2 + 1, done_rows = done_rows + 1, failures = failures + 1, changed_at = now(),
+			{`update imports set next_row = $2 + 1, done_rows = done_rows + 1, changed_at = now(),
 				outcomes = jsonb_set(outcomes, '{failed}', to_jsonb(coalesce((outcomes->>'failed')::bigint, 0) + 1)) where id = $1`, []any{l.i.ID, next}},
 		}
 		for _, x := range queries {

@@ -16,7 +16,7 @@ func fillContacts(t *testing.T, s *Store, n int) {
 	var values []string
 	for i := 1; i <= n; i++ {
 		given, family := []string{"Åse", "Nils", "Maja"}[i%3], fmt.Sprintf("Berg%d", i)
-		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')", i, given, family, value.TitleKey(given, family), i, i, []string{"NO", "SE"}[i%2]))
+		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')", i, given, family, value.NameKey(given+" "+family), i, i, []string{"NO", "SE"}[i%2]))
 	}
 	if err := s.exec(t.Context(), `insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email, f_country) values `+strings.Join(values, ", ")); err != nil {
 		t.Fatal(err)
@@ -38,7 +38,7 @@ func TestPagesOfRecords(t *testing.T) {
 			}
 			for _, r := range page {
 				ids = append(ids, r.ID)
-				titles = append(titles, value.TitleKey(r.Values["given_name"], r.Values["family_name"]))
+				titles = append(titles, value.NameKey(r.Title))
 			}
 			if after = next; next == "" {
 				break

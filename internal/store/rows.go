@@ -111,8 +111,8 @@ func (r rowSQL) columns() string {
 	return cols + `, null::text as outcome, null::bigint as record_id`
 }
 
-// Rows gives a page of rows behind row number after, or from a position (the
-// how-manieth row of those chosen, counted from 0) when that is not negative.
+// Rows gives a page of rows behind row number after, or from a position (its
+// place among the rows chosen, counted from 0) when that is not negative.
 func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position int64, limit int) ([]GridRow, error) {
 	r, err := s.rowSQL(ctx, id)
 	if err != nil {

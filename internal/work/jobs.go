@@ -2,7 +2,6 @@ package work
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -48,7 +47,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 		return nil // done already, or given up
 	}
 	switch {
-	case err == nil, errors.Is(err, errGone):
+	case err == nil:
 		log.Info("done")
 		return nil
 	case ctx.Err() != nil, store.Passing(err) && job.Attempt < job.MaxAttempts:

@@ -5,7 +5,6 @@ package work
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -346,5 +345,3 @@ func (s *Service) troubleOf(err error, id int64) store.Trouble {
 	s.opt.Log.Error("work on an import failed", "import", id, "error", err)
 	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300), Mend: "Try again; if it happens again, the service's log says more."}
 }
-
-var errGone = errors.New("the import no longer waits for this work")

@@ -179,8 +179,8 @@ func (r Routine) Columns() []string {
 	return list
 }
 
-// Fitted gives the routine as far as its columns are there; ok is false when
-// none of its fields would have an origin.
+// Fitted gives the routine as far as its columns are there; ok is false when it
+// takes columns and none of them is there.
 func (r Routine) Fitted(columns []string) (kept Routine, ok bool) {
 	d := r.Drafts[0]
 	fields := map[string]Origin{}
@@ -190,8 +190,9 @@ func (r Routine) Fitted(columns []string) (kept Routine, ok bool) {
 		}
 	}
 	d.Fields = fields
-	r.Drafts = []Draft{d}
-	return r, len(fields) > 0
+	kept = r
+	kept.Drafts = []Draft{d}
+	return kept, len(kept.Columns()) > 0 || len(r.Columns()) == 0
 }
 
 // ReadRoutine reads a routine from YAML or JSON. Names that a routine does not

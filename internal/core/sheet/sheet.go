@@ -35,24 +35,6 @@ type Reading struct {
 	Zone        string `json:"zone,omitempty" yaml:"zone,omitempty"`                 // IANA time zone, for date-times without an offset
 }
 
-// Filled gives a copy in which the empty parts are taken from found.
-func (r Reading) Filled(found Reading) Reading {
-	set := func(into *string, from string) {
-		if *into == "" {
-			*into = from
-		}
-	}
-	set(&r.File, found.File)
-	set(&r.Sheet, found.Sheet)
-	set(&r.Encoding, found.Encoding)
-	set(&r.Delimiter, found.Delimiter)
-	set(&r.Quote, found.Quote)
-	if r.HeaderRow == 0 {
-		r.HeaderRow = found.HeaderRow
-	}
-	return r
-}
-
 // Check says whether the parts that were set by hand can be used.
 func (r Reading) Check() error {
 	bad := func(path, message, v, mend string) error {

@@ -227,19 +227,3 @@ func Key(f catalog.Field, canonical string) string {
 // LookupKey gives the normal form of a text that names a record by some key
 // whose field is not known beforehand.
 func LookupKey(s string) string { return Fold(s) }
-
-// TitleKey gives the normal form of a record's title, made from the canonical
-// texts of its title fields in order.
-func TitleKey(parts ...string) string {
-	n := 0
-	for _, p := range parts {
-		if p != "" {
-			parts[n] = p
-			n++
-		}
-	}
-	if n == 1 {
-		return NameKey(parts[0])
-	}
-	return NameKey(strings.Join(parts[:n], " "))
-}

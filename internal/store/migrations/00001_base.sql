@@ -97,7 +97,6 @@ create table imports (
     trouble    jsonb,
     done_rows  bigint not null default 0,
     next_row   bigint not null default 0,
-    failures   bigint not null default 0,
     checked_at timestamptz,
     writes     bigint not null default 0, -- of the record type: those before the check and this import's own
     anchors    bigint[] not null default '{}', -- row number of every thousandth row

@@ -1952,7 +1952,7 @@ export interface operations {
                 text?: components["parameters"]["text_param"];
                 /** @description From the next of the page before */
                 cursor?: components["parameters"]["cursor_param"];
-                /** @description Begin at the how-manieth of the chosen rows, counted from 0 */
+                /** @description Begin at this place among the chosen rows, counted from 0 */
                 position?: number;
                 /** @description Also count the chosen rows */
                 count?: boolean;
