@@ -68,7 +68,8 @@ type Field struct {
 	Choices   []Choice  `json:"choices,omitempty" yaml:"choices,omitempty"`
 	To        string    `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
 	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
-	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"` // added by the customer
+	Likeness  Likeness  `json:"likeness,omitempty" yaml:"likeness,omitempty"` // as what it is compared by likeness; empty leaves it to the type
+	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"`           // added by the customer
 }
 
 // Normalised reports whether a normal form of the field is kept beside it.
@@ -90,13 +91,6 @@ func (f Field) MaxLength() int {
 		return 255
 	}
 	return 0
-}
-
-// MatchRule is a set of field comparisons by which a draft finds a record:
-// all its fields must be filled and equal in their normal form.
-type MatchRule struct {
-	Name   string   `json:"name,omitempty" yaml:"name,omitempty"`
-	Fields []string `json:"fields" yaml:"fields"` // "id" stands for the record id
 }
 
 // RecordRule is a CEL condition that every record must meet, with the message
@@ -281,29 +275,6 @@ func (c Catalog) CheckType(t RecordType) error {
 	for _, r := range t.Match {
 		if err := t.CheckMatchRule(r); err != nil {
 			return err
-		}
-	}
-	return nil
-}
-
-// CheckMatchRule says whether a match rule can work on this type: every field
-// must exist and keep a normal form.
-func (t RecordType) CheckMatchRule(r MatchRule) error {
-	if len(r.Fields) == 0 {
-		return fault.New(fault.Invalid, "rule_empty", "a match rule needs at least one field").At(fault.Place{Path: t.Name})
-	}
-	for _, name := range r.Fields {
-		if name == "id" && len(r.Fields) == 1 {
-			continue
-		}
-		f, ok := t.Field(name)
-		if !ok {
-			return fault.New(fault.Invalid, "unknown_field", "a match rule names a field that the record type does not have").
-				At(fault.Place{Path: t.Name}).With(name)
-		}
-		if !f.Normalised() {
-			return fault.New(fault.Invalid, "rule_not_selective", "a match rule can only compare fields whose normal form is kept").
-				At(fault.Place{Path: t.Name}).With(name).Mended("Make the field a key or a lookup field, or take another.")
 		}
 	}
 	return nil

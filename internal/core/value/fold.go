@@ -119,7 +119,8 @@ var companyForms = map[string]bool{}
 func init() {
 	for _, w := range strings.Fields(`ltd limited plc llp llc inc incorporated corp corporation co company gmbh mbh ag kg ohg ug ev eg
 		sa sas sarl sasu eurl sci sl slu srl spa snc sas bv nv vof cv ab hb kb as asa aps is oy oyj ry ltda lda eirl
-		spzoo zoo doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou`) {
+		spzoo zoo sp spk spj doo dd ae epe oe ike ee mike kk yk pty pte se sca kft zrt bt uab sia ou αε επε οε ικε εε ооо зао оао ао пао
+		株式会社 有限会社 合同会社 株 有`) {
 		companyForms[w] = true
 	}
 }
@@ -132,7 +133,7 @@ func NameKey(s string) string {
 	if w == "" {
 		return Fold(s)
 	}
-	out := w
+	out := spelt(w)
 	for {
 		i := strings.LastIndexByte(out, ' ')
 		if i < 0 {
@@ -148,4 +149,27 @@ func NameKey(s string) string {
 		out = out[i+1:]
 	}
 	return out
+}
+
+// spelt joins the letters of a legal form that is written apart, "a s" and
+// "z o o", and parts the Japanese ones that are written onto the name.
+func spelt(w string) string {
+	if strings.Contains(w, "会社") {
+		for _, form := range []string{"株式会社", "有限会社", "合同会社"} {
+			w = strings.TrimSpace(strings.Replace(w, form, " "+form+" ", 1))
+		}
+		w = strings.Join(strings.Fields(w), " ")
+	}
+	if start, ok := strings.CutSuffix(w, " z oo"); ok {
+		return start + " zoo"
+	}
+	at := len(w)
+	for at >= 2 && w[at-2] == ' ' && w[at-1] < utf8.RuneSelf {
+		at -= 2
+	}
+	run := strings.ReplaceAll(w[at:], " ", "")
+	if len(run) > 1 && companyForms[run] && at > 0 {
+		return w[:at] + " " + run
+	}
+	return w
 }

@@ -1,0 +1,148 @@
+package matching
+
+import (
+	"strings"
+)
+
+// mailbox is an e-mail address made ready for comparison.
+type mailbox struct {
+	whole, local, domain string // domain is blank for providers that anybody uses
+	role                 bool   // info@, office@: no person's own
+}
+
+var roleBoxes = words("info office post mail mails email e-mail contact kontakt contacto contatto contato hello hallo hei hej admin administrator sales verkauf ventas vente vendite salg forsaljning service support help team reception rezeption empfang booking reservations bookings accounts accounting finance invoice invoices rechnung faktura fakturor marina harbour harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x")
+
+var anybodys = words("gmail.com googlemail.com gmx.de gmx.net gmx.at gmx.ch web.de t-online.de freenet.de yahoo.com yahoo.de yahoo.co.uk yahoo.fr yahoo.es yahoo.it hotmail.com hotmail.co.uk hotmail.fr hotmail.de outlook.com outlook.de live.com live.se live.no msn.com icloud.com me.com mac.com aol.com protonmail.com proton.me mail.ru yandex.ru wp.pl onet.pl o2.pl interia.pl orange.fr wanadoo.fr free.fr laposte.net sfr.fr libero.it virgilio.it tiscali.it alice.it telia.com bredband.net online.no ziggo.nl kpnmail.nl planet.nl xs4all.nl telenet.be skynet.be bluewin.ch btinternet.com sky.com ntlworld.com virginmedia.com otenet.gr sapo.pt mail.com")
+
+func newMailbox(v string) mailbox {
+	v = strings.ToLower(v)
+	local, domain, ok := strings.Cut(v, "@")
+	if !ok {
+		return mailbox{}
+	}
+	if tag := strings.IndexByte(local, '+'); tag > 0 { // subaddresses (RFC 5233)
+		local = local[:tag]
+	}
+	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, role: roleBoxes[strings.Trim(local, "0123456789.-_")]}
+	if anybodys[domain] || strings.Contains(domain, "mail") || strings.HasPrefix(domain, "post.") {
+		m.domain = ""
+	}
+	return m
+}
+
+func likeMail(a, b mailbox) Level {
+	switch {
+	case a.whole == "" || b.whole == "":
+		return Blank
+	case a.whole == b.whole:
+		return Same
+	case slipInMail(a, b):
+		return Near
+	case plainLocal(a.local) == plainLocal(b.local) && len(a.local) > 3 && !a.role && !b.role:
+		return Local
+	case a.domain == b.domain && a.domain != "":
+		return Domain
+	}
+	return Differs
+}
+
+// slipInMail reports a slip of typing in either half of the address.
+func slipInMail(a, b mailbox) bool {
+	host := func(m mailbox) string { _, h, _ := strings.Cut(m.whole, "@"); return h }
+	x, y := host(a), host(b)
+	if x == y {
+		return near(a.local, b.local) && !numberedApart(a.local, b.local)
+	}
+	label := func(h string) string { l, _, _ := strings.Cut(h, "."); return l }
+	return a.local == b.local && near(label(x), label(y)) && !numberedApart(x, y)
+}
+
+// plainLocal is the mailbox name without dots and the like: kari.nes, karines.
+func plainLocal(s string) string { return strings.NewReplacer(".", "", "-", "", "_", "").Replace(s) }
+
+// numberedApart reports whether two mailbox names differ in their figures:
+// c001@ and c002@ are two people, and so are anna.gross@ and anna.gross88@.
+func numberedApart(a, b string) bool {
+	figures := func(s string) string {
+		return strings.Map(func(r rune) rune {
+			if r >= '0' && r <= '9' {
+				return r
+			}
+			return -1
+		}, s)
+	}
+	x, y := figures(a), figures(b)
+	return x != y
+}
+
+// lastDigits gives the figures of a phone number that stay the same however
+// its country and trunk code are written: the last eight.
+func lastDigits(v string) string {
+	b := make([]byte, 0, 16)
+	for i := 0; i < len(v); i++ {
+		if v[i] >= '0' && v[i] <= '9' {
+			b = append(b, v[i])
+		}
+	}
+	if len(b) < 5 || strings.Trim(string(b), string(b[len(b)-1:])) == "" { // 00000000
+		return ""
+	}
+	if len(b) > 8 {
+		b = b[len(b)-8:]
+	}
+	return string(b)
+}
+
+func likePhones(a, b []string) (Level, string) {
+	if len(a) == 0 || len(b) == 0 {
+		return Blank, ""
+	}
+	for _, x := range a {
+		for _, y := range b {
+			if x == y || len(x) >= 7 && len(y) >= 7 && (strings.HasSuffix(x, y) || strings.HasSuffix(y, x)) {
+				return Same, x
+			}
+		}
+	}
+	for _, x := range a {
+		for _, y := range b {
+			if len(x) > 6 && len(x) == len(y) && distance(x, y, 1) == 1 && x[len(x)-2:] == y[len(y)-2:] {
+				return Near, x
+			}
+		}
+	}
+	return Differs, ""
+}
+
+// webDomain gives the domain of a web address without www, in small letters.
+func webDomain(v string) string {
+	v = strings.ToLower(v)
+	if _, rest, ok := strings.Cut(v, "://"); ok {
+		v = rest
+	}
+	v, _, _ = strings.Cut(v, "/")
+	v, _, _ = strings.Cut(v, ":")
+	return strings.TrimPrefix(v, "www.")
+}
+
+// likeDates compares two dates in their canonical text (2026-03-31).
+func likeDates(a, b string) Level {
+	if len(a) < 10 || len(b) < 10 {
+		return Blank
+	}
+	if a[:10] == b[:10] {
+		return Same
+	}
+	ay, am, ad := a[:4], a[5:7], a[8:10]
+	by, bm, bd := b[:4], b[5:7], b[8:10]
+	switch {
+	case ay == by && am == bd && ad == bm: // day and month swapped
+		return Near
+	case distance(ay+am+ad, by+bm+bd, 1) == 1:
+		if am == bm && ad == bd && ay[3] == by[3] && ay[2] != by[2] { // ten years apart is also a generation
+			return Differs
+		}
+		return Near
+	}
+	return Differs
+}

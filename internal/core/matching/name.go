@@ -1,0 +1,255 @@
+package matching
+
+import (
+	_ "embed"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+//go:embed nicknames.txt
+var nicknamesFile string
+
+// nicknames gives the groups that a given name stands in.
+var nicknames = func() map[string][]int16 {
+	groups := map[string][]int16{}
+	n := int16(0)
+	for line := range strings.Lines(nicknamesFile) {
+		if strings.HasPrefix(line, "#") {
+			continue
+		}
+		for name := range strings.FieldsSeq(line) {
+			name = squeeze(strings.ReplaceAll(name, "-", ""))
+			if !slices.Contains(groups[name], n) {
+				groups[name] = append(groups[name], n)
+			}
+		}
+		n++
+	}
+	return groups
+}()
+
+// fond reports whether two given names can be one person's by the list of
+// short forms.
+func fond(a, b string) bool {
+	for _, x := range nicknames[a] {
+		if slices.Contains(nicknames[b], x) {
+			return true
+		}
+	}
+	return false
+}
+
+// Words in front of or behind a name that are no part of it.
+var addresses = words("mr mrs ms miss mister sir madam herr frau hr fr m mme mlle monsieur madame sr sra srta senor senora senorita sig signor signora signorina dott dottssa dr prof professor ing dipl dhr mevr mevrouw meneer kapt capt captain kapten rouva pan pani kyria kyrios fru froken mag magister phd msc mba bsc ra dipling kom rev revd lic ir drs esq")
+
+var female = words("mrs ms miss madam frau mme mlle madame sra srta senora senorita signora signorina dottssa mevr mevrouw rouva pani kyria fru froken")
+var male = words("mr mister sir herr hr monsieur m sr senor sig signor dhr meneer pan kyrios")
+
+// Words that tell a father from a son; the number is the generation.
+var generations = map[string]int8{"sr": 1, "sen": 1, "senior": 1, "snr": 1, "pere": 1, "i": 1, "jr": 2, "jun": 2, "junior": 2, "jnr": 2, "fils": 2, "hijo": 2, "figlio": 2, "filho": 2, "neto": 3, "ii": 2, "iii": 3, "iv": 4, "2nd": 2, "3rd": 3}
+
+var particles = words("van von der den de del della di da dos das du la le ten ter zu zum zur af av bin al el mac y e i the vd do d of")
+
+func words(s string) map[string]bool {
+	set := map[string]bool{}
+	for w := range strings.FieldsSeq(s) {
+		set[w] = true
+	}
+	return set
+}
+
+// person is a person's name made ready for comparison.
+type person struct {
+	given      []string // small Latin words, umlauts one way
+	family     []string // without particles
+	generation int8     // 0 unknown, 1 the elder, 2 the younger
+	sex        int8     // by the form of address: 0 unknown, 1 male, 2 female
+}
+
+func newPerson(honorific, given, family string) person {
+	var p person
+	for w := range strings.FieldsSeq(Latin(honorific)) {
+		p.address(w)
+	}
+	g, f := strings.Fields(Latin(given)), strings.Fields(Latin(family))
+	if len(g) == 0 && len(f) > 1 && !particles[f[0]] { // the whole name in one field
+		if last, first, ok := strings.Cut(family, ","); ok {
+			g, f = strings.Fields(Latin(first)), strings.Fields(Latin(last))
+		} else {
+			for len(f) > 1 && addresses[f[0]] {
+				p.address(f[0])
+				f = f[1:]
+			}
+			for len(f) > 1 && generations[f[len(f)-1]] > 0 && f[len(f)-1] != "i" {
+				p.generation = generations[f[len(f)-1]]
+				f = f[:len(f)-1]
+			}
+			if len(f) > 1 {
+				at := len(f) - 1
+				for at > 1 && particles[f[at-1]] {
+					at--
+				}
+				g, f = f[:at], f[at:]
+			}
+		}
+	}
+	p.given = p.sift(g, false)
+	p.family = p.sift(f, true)
+	return p
+}
+
+func (p *person) address(w string) {
+	switch {
+	case female[w]:
+		p.sex = 2
+	case male[w]:
+		p.sex = 1
+	}
+}
+
+// sift takes forms of address, generations and particles out of the words.
+func (p *person) sift(list []string, family bool) []string {
+	out := make([]string, 0, len(list))
+	for n, w := range list {
+		if len(list) > 1 {
+			if g := generations[w]; g > 0 && n > 0 && w != "i" && (w != "sr" || n == len(list)-1) {
+				p.generation = g
+				continue
+			}
+			if n == 0 && addresses[w] {
+				p.address(w)
+				continue
+			}
+			if family && particles[w] {
+				continue
+			}
+		}
+		out = append(out, squeeze(w))
+	}
+	if len(out) == 0 {
+		for _, w := range list {
+			out = append(out, squeeze(w))
+		}
+	}
+	return out
+}
+
+func isInitial(w string) bool { return utf8.RuneCountInString(w) == 1 && w[0] < utf8.RuneSelf }
+
+// aside reports whether given names agree only beside the first: Paola Angela
+// and Angela can be one, and can be two of a family.
+func aside(a, b []string) bool {
+	return len(a) > 0 && len(b) > 0 && likeGivenWord(a[0], b[0]) == Differs
+}
+
+// likeGiven compares the given names of two people.
+func likeGiven(a, b []string) Level {
+	if len(a) == 0 || len(b) == 0 {
+		return Blank
+	}
+	if slices.Equal(a, b) {
+		return Same
+	}
+	ja, jb := strings.Join(a, ""), strings.Join(b, "")
+	if ja == jb {
+		return Same
+	}
+	if first := likeGivenWord(a[0], b[0]); first != Differs {
+		if len(a) > 1 && len(b) > 1 { // a second name that contradicts counts
+			return max(first, likeGivenWord(a[1], b[1]))
+		}
+		if len(a) != len(b) && first == Same {
+			return Part
+		}
+		return first
+	}
+	if l := likeGivenWord(ja, jb); l != Differs && l != Initial {
+		return l
+	}
+	// Anna Maria and Maria; J. Peter and Peter.
+	for i, x := range a {
+		for j, y := range b {
+			if i+j > 0 && !isInitial(x) && (x == y || fond(x, y)) {
+				return Part
+			}
+		}
+	}
+	// JP for Jean Pierre.
+	if initials(a) == jb || initials(b) == ja {
+		return Initial
+	}
+	return Differs
+}
+
+func initials(list []string) string {
+	var s string
+	for _, w := range list {
+		_, n := utf8.DecodeRuneInString(w)
+		s += w[:n]
+	}
+	return s
+}
+
+func likeGivenWord(x, y string) Level {
+	switch {
+	case x == y:
+		return Same
+	case isInitial(x) || isInitial(y):
+		if x[0] == y[0] {
+			return Initial
+		}
+		return Differs
+	case fond(x, y):
+		return Alternative
+	case twoNames(x, y):
+		return Differs
+	case near(x, y):
+		return Near
+	case len(x) >= 4 && len(y) >= 4 && sound(x) == sound(y) && distance(x, y, 3) <= 3:
+		return Near
+	case min(len(x), len(y)) >= 3 && (strings.HasPrefix(x, y) || strings.HasPrefix(y, x)):
+		return Alternative
+	}
+	return Differs
+}
+
+// twoNames are given names that a slip of typing seems to part but that are
+// names of their own: of a woman and a man, of a sister and a sister. The sign
+// is a known name on both sides that share no group.
+func twoNames(x, y string) bool {
+	if len(x) > len(y) {
+		x, y = y, x
+	}
+	if y == x+"a" || y == x+"e" { // Hendrik and Hendrika, François and Françoise
+		return true
+	}
+	return len(nicknames[x]) > 0 && len(nicknames[y]) > 0 && !fond(x, y)
+}
+
+// likeFamily compares the family names of two people.
+func likeFamily(a, b []string) Level {
+	if len(a) == 0 || len(b) == 0 {
+		return Blank
+	}
+	ja, jb := strings.Join(a, ""), strings.Join(b, "")
+	switch {
+	case ja == jb:
+		return Same
+	case near(ja, jb), len(ja) >= 4 && len(jb) >= 4 && sound(ja) == sound(jb) && distance(ja, jb, 3) <= 3:
+		return Near
+	}
+	if len(a) != len(b) { // Berg and Berg-Li, García and García López
+		for _, x := range a {
+			for _, y := range b {
+				if len(x) > 2 && (x == y || near(x, y) && len(x) > 5) {
+					return Part
+				}
+			}
+		}
+	}
+	if (isInitial(ja) || isInitial(jb)) && ja[0] == jb[0] {
+		return Initial
+	}
+	return Differs
+}

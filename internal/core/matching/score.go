@@ -1,0 +1,427 @@
+package matching
+
+import (
+	"math"
+	"slices"
+	"strings"
+)
+
+// Reason is what one comparison says.
+type Reason struct {
+	Kind   Kind     `json:"kind"`
+	Fields []string `json:"fields"`
+	Level  string   `json:"level"`
+	Bits   float64  `json:"bits"`            // for (positive) or against
+	Count  int64    `json:"count,omitempty"` // how many records share the value that agrees
+}
+
+// Score is how much speaks for two records being the same.
+type Score struct {
+	Bits    float64  // the weight of all comparisons and of the prior
+	Percent float64  // the probability that they are the same, 0 to 100
+	Reasons []Reason // what each comparison says, blank ones left out
+	Most    Most     // the most that this evidence allows
+	Against []string // why it allows no more, as stable words
+}
+
+// Most is the most that evidence allows, whatever the score.
+type Most uint8
+
+// From everything to nothing.
+const (
+	MayTake Most = iota
+	MayAsk
+	MayNothing
+)
+
+// Words for what keeps a score from being taken.
+const (
+	OtherGiven      = "other_given_name"
+	OtherFamily     = "other_family_name"
+	OtherDate       = "other_date"
+	OtherGeneration = "other_generation"
+	OtherSex        = "other_form_of_address"
+	OtherCompany    = "other_company_name"
+	OtherPlace      = "other_place"
+	OtherCode       = "other_code"
+	InitialOnly     = "initial_only"
+	NameInPart      = "name_in_part"
+	OneKind         = "one_kind_of_evidence"
+	NoName          = "no_name"
+)
+
+// evidence is what the guards look at.
+type evidence struct {
+	level map[Kind]Level
+	count map[Kind]int64
+	role  bool
+}
+
+// Compare scores two subjects.
+func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
+	s := Score{Bits: f.priorBits()}
+	var ev evidence
+	ev.level, ev.count = make(map[Kind]Level, len(c.comparisons)), make(map[Kind]int64, len(c.comparisons))
+	given, family, swapped := likePerson(a.person, b.person)
+	for _, cmp := range c.comparisons {
+		level, t := c.level(cmp.kind, a, b, given, family)
+		if level == Blank {
+			continue
+		}
+		ch, ok := w[cmp.kind][level]
+		if !ok {
+			continue
+		}
+		u, count := ch.U, int64(0)
+		switch level {
+		case Same:
+			u, count = f.chance(cmp.kind, ch.U, t)
+		case Domain:
+			u, count = f.chance(Web, ch.U, t)
+		case Area, Town, Neighbour:
+			u, count = f.chance(Place, ch.U, t)
+		case Near, Alternative: // as rare as the value itself, and some more
+			if own, ok := w[cmp.kind][Same]; ok && t != 0 {
+				same, _ := f.chance(cmp.kind, own.U, t)
+				u = math.Max(math.Min(ch.U, 4*same), ch.U/20)
+			}
+		}
+		bits := math.Log2(ch.M / u)
+		if cmp.kind == Email && (level == Local && a.named() || level == Near && (family == Near || a.named() && b.named())) { // the mailbox only says the name again
+			bits = math.Min(bits, 1)
+			level = Domain
+		}
+		if cmp.kind == Email && level == Same && (a.email.role || count > 2) {
+			bits = math.Min(bits, 6)
+		}
+		if cmp.kind == Email && level == Local {
+			bits = math.Min(bits, 6)
+		}
+		if swapped && (cmp.kind == Given || cmp.kind == Family) {
+			bits -= 1
+		}
+		ev.level[cmp.kind], ev.count[cmp.kind] = level, count
+		s.Bits += bits
+		s.Reasons = append(s.Reasons, Reason{Kind: cmp.kind, Fields: cmp.fields, Level: level.String(), Bits: math.Round(bits*10) / 10, Count: count})
+	}
+	ev.role = a.email.role
+	switch c.entity {
+	case Family:
+		s.guardPerson(a, b, ev)
+	case Company:
+		s.guardCompany(a, b, ev)
+	}
+	s.Percent = 100 / (1 + math.Exp2(-s.Bits))
+	return s
+}
+
+// named reports whether the mailbox is made of the person's name.
+func (s *Subject) named() bool {
+	local := plainLocal(s.email.local)
+	for _, w := range slices.Concat(s.person.given, s.person.family) {
+		if len(w) > 2 && strings.Contains(squeeze(local), w) {
+			return true
+		}
+	}
+	return false
+}
+
+func (s *Score) limit(m Most, why string) {
+	s.Most = max(s.Most, m)
+	if !slices.Contains(s.Against, why) {
+		s.Against = append(s.Against, why)
+	}
+}
+
+// likePerson compares given and family names as they stand and swapped.
+func likePerson(a, b person) (given, family Level, swapped bool) {
+	given, family = likeGiven(a.given, b.given), likeFamily(a.family, b.family)
+	if given != Differs || family != Differs {
+		return given, family, false
+	}
+	if g, f := likeGiven(a.given, b.family), likeFamily(a.family, b.given); (g == Same || g == Near) && (f == Same || f == Near) {
+		return g, f, true
+	}
+	return given, family, false
+}
+
+// level compares one kind, with the term whose frequency says how rare an
+// agreement is.
+func (c *Comparer) level(k Kind, a, b *Subject, given, family Level) (Level, int32) {
+	switch k {
+	case Given:
+		return given, a.terms[termGiven]
+	case Family:
+		return family, a.terms[termFamily]
+	case Company:
+		return likeCompanies(a.companies, b.companies), a.terms[termCompany]
+	case Employer:
+		return likeEmployers(a, b), a.terms[termEmployer]
+	case Email:
+		l := likeMail(a.email, b.email)
+		if l == Domain {
+			return l, a.terms[termDomain]
+		}
+		return l, a.terms[termEmail]
+	case Phone:
+		l, which := likePhones(a.phones, b.phones)
+		if l == Same {
+			return l, term(termPhone, which)
+		}
+		return l, 0
+	case Web:
+		return likeAny(a.webs, b.webs), a.terms[termWeb]
+	case Place:
+		l := likePlace(a.place, b.place)
+		switch {
+		case l == Same || l == Near:
+			return l, a.terms[termHouse]
+		case a.place.postal != "" && a.place.postal == b.place.postal:
+			return l, a.terms[termPostal]
+		}
+		return l, a.terms[termLocality]
+	case Date:
+		return likeLists(a.dates, b.dates, likeDates), a.terms[termDate]
+	case Code:
+		return likeLists(a.codes, b.codes, likeExact), 0
+	case Text:
+		return likeLists(a.texts, b.texts, likeText), 0
+	case Link:
+		return likeLists(a.links, b.links, likeExact), 0
+	}
+	return Blank, 0
+}
+
+func likeExact(a, b string) Level {
+	switch {
+	case a == "" || b == "":
+		return Blank
+	case a == b:
+		return Same
+	}
+	return Differs
+}
+
+func likeText(a, b string) Level {
+	switch {
+	case a == "" || b == "":
+		return Blank
+	case a == b:
+		return Same
+	case near(a, b):
+		return Near
+	case strings.Contains(a, b) || strings.Contains(b, a):
+		return Part
+	}
+	return Differs
+}
+
+// likeLists compares values field by field; the best result that is not blank
+// stands, but for a difference beside an agreement.
+func likeLists(a, b []string, like func(a, b string) Level) Level {
+	out := Blank
+	for i := range min(len(a), len(b)) {
+		l := like(a[i], b[i])
+		if l != Blank && (out == Blank || l < out) {
+			out = l
+		}
+	}
+	return out
+}
+
+func likeAny(a, b []string) Level {
+	if len(a) == 0 || len(b) == 0 {
+		return Blank
+	}
+	for _, x := range a {
+		if slices.Contains(b, x) {
+			return Same
+		}
+	}
+	return Differs
+}
+
+// likeCompanies takes the best of all names, such as a name and a legal name.
+func likeCompanies(a, b []company) Level {
+	out := Blank
+	for _, x := range a {
+		for _, y := range b {
+			if l := likeCompany(x, y); l != Blank && (out == Blank || l < out) {
+				out = l
+			}
+		}
+	}
+	return out
+}
+
+func likeEmployers(a, b *Subject) Level {
+	if len(a.employers) > 0 && len(b.employers) > 0 {
+		return likeAny(a.employers, b.employers)
+	}
+	return likeCompanies(a.companies, b.companies)
+}
+
+func positive(l Level) bool { return l != Blank && l != Differs }
+
+// guardPerson keeps people apart that share much but not their name or
+// birthday: couples at one mailbox, fathers and sons, namesakes.
+func (s *Score) guardPerson(a, b *Subject, ev evidence) {
+	given, family, date := ev.level[Given], ev.level[Family], ev.level[Date]
+	own := ev.level[Email] == Same && !ev.role && ev.count[Email] <= 1
+	reached := own || ev.level[Phone] == Same
+	born := date == Same
+	switch {
+	case given == Differs && family == Differs:
+		s.limit(MayNothing, OtherGiven)
+	case given == Differs && born && family != Blank:
+		s.limit(MayAsk, OtherGiven)
+	case given == Differs:
+		s.limit(MayNothing, OtherGiven)
+	case family == Differs && (reached || born):
+		s.limit(MayAsk, OtherFamily) // married, perhaps
+	case family == Differs:
+		s.limit(MayNothing, OtherFamily)
+	}
+	if given == Part && aside(a.person.given, b.person.given) && !born {
+		s.limit(MayAsk, NameInPart)
+	}
+	if date == Differs {
+		if own && given == Same && family == Same {
+			s.limit(MayAsk, OtherDate)
+		} else {
+			s.limit(MayNothing, OtherDate)
+		}
+	}
+	if x, y := a.person.generation, b.person.generation; x != y {
+		if x > 0 && y > 0 {
+			s.limit(MayNothing, OtherGeneration)
+		} else if !born {
+			s.limit(MayAsk, OtherGeneration)
+		}
+	}
+	if x, y := a.person.sex, b.person.sex; x != y && x > 0 && y > 0 {
+		s.Bits -= 3
+		s.limit(MayAsk, OtherSex)
+	}
+	if (given == Initial || given == Blank && family != Blank) && !own && !born {
+		s.limit(MayAsk, InitialOnly)
+	}
+	if family == Initial || family == Part && !own && !born && ev.level[Phone] != Same {
+		s.limit(MayAsk, NameInPart)
+	}
+	if given == Blank && family == Blank {
+		if own && len(a.person.given)+len(a.person.family) == 0 { // the mailbox is all there is to go by, and it is one person's
+			s.Bits = math.Max(s.Bits, 6)
+		} else {
+			s.limit(MayAsk, NoName)
+		}
+	}
+	if family == Blank && given != Blank && !own {
+		s.limit(MayAsk, NoName)
+	}
+	// One thing beside the name must agree wholly, or two in part.
+	kinds := 0
+	for _, k := range []Kind{Email, Phone, Place, Date, Employer, Web, Code} {
+		switch l := ev.level[k]; {
+		case l == Same, k == Place && l == Near, k == Email && l == Near:
+			kinds += 2
+		case positive(l) && l != Town && l != Domain && l != Neighbour:
+			kinds++
+		}
+	}
+	if kinds < 2 {
+		s.limit(MayAsk, OneKind)
+	}
+}
+
+// guardCompany keeps the branches of a company apart.
+func (s *Score) guardCompany(a, b *Subject, ev evidence) {
+	name, where := ev.level[Company], ev.level[Place]
+	own := ev.level[Email] == Same && ev.count[Email] <= 1
+	reached := ev.level[Phone] == Same || own || ev.level[Code] == Same
+	site := ev.level[Web] == Same && ev.count[Web] <= 1
+	there := where == Same || where == Near
+	switch name {
+	case Differs, Blank:
+		if reached || site && there {
+			s.limit(MayAsk, OtherCompany)
+		} else {
+			s.limit(MayNothing, OtherCompany)
+		}
+	case Part, Initial:
+		switch {
+		case ev.level[Code] == Same:
+		case reached || there || where == Blank || where == Area:
+			s.limit(MayAsk, NameInPart)
+		default:
+			s.limit(MayNothing, NameInPart)
+		}
+	}
+	if ev.level[Code] == Differs {
+		s.limit(MayAsk, OtherCode)
+	}
+	switch where {
+	case Differs:
+		switch {
+		case reached && name != Part:
+		case reached || site && ev.level[Phone] == Blank:
+			s.limit(MayAsk, OtherPlace)
+		default:
+			s.limit(MayNothing, OtherPlace)
+		}
+	case Town, Neighbour:
+		if !reached {
+			s.limit(MayAsk, OtherPlace)
+		}
+	}
+	kinds := 0
+	for _, k := range []Kind{Email, Phone, Place, Web, Code} {
+		if l := ev.level[k]; positive(l) && l != Town && l != Area {
+			kinds++
+		}
+	}
+	if kinds == 0 {
+		s.limit(MayAsk, OneKind)
+	}
+}
+
+// Decision is what the scores of a draft's candidates come to.
+type Decision uint8
+
+// The decisions.
+const (
+	New      Decision = iota // nothing like it is there
+	Found                    // the first candidate is it
+	Doubtful                 // a person must say
+	Many                     // several are as likely
+)
+
+// margin is by how many bits the best must stand before the second to be taken.
+const margin = 7
+
+// Decide judges candidates, best first; those below askAt percent are to be
+// left out by the caller.
+func Decide(list []Score, takeAt, askAt float64) Decision {
+	list = slices.DeleteFunc(slices.Clone(list), func(s Score) bool { return !s.Asked(askAt) })
+	if len(list) == 0 {
+		return New
+	}
+	best := list[0]
+	taken := best.Most == MayTake && best.Percent >= takeAt
+	if len(list) == 1 || list[1].Bits < best.Bits-margin {
+		if taken {
+			return Found
+		}
+		return Doubtful
+	}
+	if taken && list[1].Most == MayTake && list[1].Percent >= takeAt {
+		return Many
+	}
+	if taken && list[1].Most != MayTake && list[1].Bits < best.Bits {
+		return Found
+	}
+	return Doubtful
+}
+
+// Asked reports whether the score is worth a question.
+func (s Score) Asked(askAt float64) bool { return s.Most != MayNothing && s.Percent >= askAt }
