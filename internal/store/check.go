@@ -9,6 +9,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
 
@@ -22,12 +23,17 @@ import (
 type Check struct {
 	store   *Store
 	id      int64
+	before  string // tryPart when it is only tried
 	ws      string
 	plan    *mapping.DraftPlan
 	may     mapping.May
 	catalog catalog.Catalog
 	columns map[string]int // position of a header among the cells
 	table   string         // of the records
+	weights matching.Weights
+	cleared map[string]bool // fields that some row empties
+	keeps   bool            // some answer keeps values of the record
+	run     func(step string, statements ...string) error
 }
 
 // NewCheck prepares the check of an import whose drafts are staged.
@@ -47,7 +53,33 @@ func (s *Store) Writes(ctx context.Context, workspace, typeName string) (int64, 
 	return n, err
 }
 
-func (k *Check) stage(part string) string { return stage(k.id, part) }
+// Try makes the check one that is only tried: it works in tables of its own,
+// which Forget drops.
+func (k *Check) Try() *Check {
+	k.before = tryPart
+	return k
+}
+
+// Forget drops what a check that was only tried has made.
+func (k *Check) Forget(ctx context.Context) error { return k.store.dropDerived(ctx, k.id, tryPart) }
+
+// Alone runs f while nobody else tries a check of the import.
+func (s *Store) Alone(ctx context.Context, id int64, f func() error) error {
+	return s.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
+		if _, err := conn.Exec(ctx, `select pg_advisory_lock(8845, $1)`, int32(id)); err != nil {
+			return fmt.Errorf("try: %w", err)
+		}
+		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8845, $1)`, int32(id)) //nolint:errcheck // the lock ends with the connection
+		return f()
+	})
+}
+
+func (k *Check) stage(part string) string {
+	if part == "cells" {
+		return stage(k.id, part)
+	}
+	return stage(k.id, k.before+part)
+}
 
 // Run carries out the steps and gives the totals. The rules of the record type
 // are judged between, by judge, which sees the values that records would have.
@@ -59,42 +91,40 @@ func (k *Check) Run(ctx context.Context, judge Judge) (verdict.Totals, error) {
 			return err
 		}
 		defer conn.Exec(context.WithoutCancel(ctx), `reset work_mem`) //nolint:errcheck // the connection is thrown away when this fails
-		run := func(step string, statements ...string) error {
-			for _, q := range statements {
-				if q == "" {
-					continue
-				}
-				began := time.Now()
-				if _, err := conn.Exec(ctx, q); err != nil {
-					return fmt.Errorf("check, %s: %w", step, err)
-				}
-				k.store.log.Debug("check", "import", k.id, "step", step, "ms", time.Since(began).Milliseconds(), "statement", firstLine(q)[:min(110, len(firstLine(q)))])
+		k.run = k.runner(ctx, conn.Conn())
+		own, _, err := k.store.Weights(ctx, k.ws, k.plan.Type.Name)
+		if err != nil {
+			return err
+		}
+		k.weights = own.Weights.V
+		if err := k.prepare(ctx, conn.Conn()); err != nil {
+			return err
+		}
+		if err := k.run("links", k.links()...); err != nil {
+			return err
+		}
+		if err := k.find(ctx); err != nil {
+			return err
+		}
+		if err := k.repeats(ctx, conn.Conn()); err != nil {
+			return err
+		}
+		if err := k.run("required values", k.required()...); err != nil {
+			return err
+		}
+		if k.may == mapping.Delete {
+			if err := k.run("what refers to it", k.referred()...); err != nil {
+				return err
 			}
-			return nil
-		}
-		if err := run("drafts", `alter table `+k.stage("draft")+` add primary key (row_no)`, `analyze `+k.stage("draft")); err != nil {
-			return err
-		}
-		if err := run("links", k.links()...); err != nil {
-			return err
-		}
-		if err := run("matches", k.matches()...); err != nil {
-			return err
-		}
-		if err := run("duplicates", k.duplicates()...); err != nil {
-			return err
-		}
-		if err := run("required values", k.required()...); err != nil {
-			return err
-		}
-		if len(k.plan.Type.Rules) > 0 {
+		} else if len(k.plan.Type.Rules) > 0 {
 			if err := k.judge(ctx, judge); err != nil {
 				return fmt.Errorf("check, record rules: %w", err)
 			}
 		}
-		err := run("verdicts", `create index on `+k.stage("problems")+` (row_no)`, `create index on `+k.stage("problems")+` (code, field, row_no)`, `analyze `+k.stage("problems"),
+		err = k.run("verdicts", `create index on `+k.stage("problems")+` (row_no)`, `create index on `+k.stage("problems")+` (code, field, row_no)`, `analyze `+k.stage("problems"),
+			`create index on `+k.stage("questions")+` (kind, percent, row_no)`, `alter table `+k.stage("candidates")+` add primary key (row_no, place)`, `analyze `+k.stage("questions"),
 			k.verdicts(), `alter table `+k.stage("verdicts")+` add primary key (row_no)`, `create index on `+k.stage("verdicts")+` (verdict, row_no)`, `analyze `+k.stage("verdicts"),
-			`create unlogged table `+k.stage("anchors")+` (word text not null, n bigint not null, row_no bigint not null, primary key (word, n))`, anchorsOf(k.id, "verdicts", "verdict"))
+			`create unlogged table `+k.stage("anchors")+` (word text not null, n bigint not null, row_no bigint not null, primary key (word, n))`, anchorsOf(k.stage, "verdicts", "verdict"))
 		if err != nil {
 			return err
 		}
@@ -102,6 +132,59 @@ func (k *Check) Run(ctx context.Context, judge Judge) (verdict.Totals, error) {
 		return err
 	})
 	return totals, err
+}
+
+// runner gives the function that runs the statements of a step.
+func (k *Check) runner(ctx context.Context, conn *pgx.Conn) func(step string, statements ...string) error {
+	return func(step string, statements ...string) error {
+		for _, q := range statements {
+			if q == "" {
+				continue
+			}
+			began := time.Now()
+			if _, err := conn.Exec(ctx, q); err != nil {
+				return fmt.Errorf("check, %s: %w", step, err)
+			}
+			k.store.log.Debug("check", "import", k.id, "step", step, "ms", time.Since(began).Milliseconds(), "statement", firstLine(q)[:min(110, len(firstLine(q)))])
+		}
+		return nil
+	}
+}
+
+// prepare readies the drafts and makes the tables that the steps fill; answers
+// that were given before are settled first.
+func (k *Check) prepare(ctx context.Context, conn *pgx.Conn) error {
+	aside, settled := k.stage("aside"), k.stage("settled")
+	err := k.run("drafts", `alter table `+k.stage("draft")+` add primary key (row_no)`, `analyze `+k.stage("draft"),
+		`create unlogged table `+k.stage("matches")+` (row_no bigint not null, record_id bigint not null, version integer not null, rule smallint not null, score real)`,
+		`create unlogged table `+k.stage("questions")+` (row_no bigint not null, kind text not null, rule smallint not null, candidates integer not null, percent real not null)`,
+		`create unlogged table `+k.stage("candidates")+` (row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null, reasons jsonb, against text[])`,
+		`create unlogged table `+settled+` as select a.row_no, a.choice, a.record_id, a.other_row, nullif(a.keep, '{}') as keep from answers a join `+k.stage("draft")+` d using (row_no) where a.import = `+itoa(k.id),
+		`alter table `+settled+` add primary key (row_no)`, `analyze `+settled,
+		`insert into `+aside+` select row_no, `+lit(string(verdict.ByAnswer))+`, null from `+settled+` where choice = 'leave_out'`)
+	if err != nil {
+		return err
+	}
+	return k.observe(ctx, conn)
+}
+
+// observe looks at what the staged drafts and answers make use of.
+func (k *Check) observe(ctx context.Context, conn queryRower) error {
+	var names []string
+	err := conn.QueryRow(ctx, `select coalesce((select array_agg(distinct x) from `+k.stage("draft")+` d, unnest(d.cleared) x where d.cleared is not null), '{}'),
+		exists (select from `+k.stage("settled")+` where keep is not null)`).Scan(&names, &k.keeps)
+	if err != nil {
+		return fmt.Errorf("look at the drafts: %w", err)
+	}
+	k.cleared = map[string]bool{}
+	for _, n := range names {
+		k.cleared[n] = true
+	}
+	return nil
+}
+
+type queryRower interface {
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
 // value is the SQL for the cell that a field's value came from, as it stands in
@@ -174,147 +257,10 @@ func (k *Check) links() []string {
 	return append(q, `create index on `+k.stage("links")+` (field, lookup)`, `analyze `+k.stage("links"))
 }
 
-// on joins the columns of a match rule between draft d and record r.
-func (k *Check) on(rule catalog.MatchRule) string {
-	var parts []string
-	for _, name := range rule.Fields {
-		if name == mapping.IDField {
-			parts = append(parts, `r.id = d.id`)
-			continue
-		}
-		parts = append(parts, `r.`+keyColumn(name)+` = d.`+keyColumn(name))
-	}
-	return strings.Join(parts, " and ")
-}
-
-func (k *Check) unique(rule catalog.MatchRule) bool {
-	for _, name := range rule.Fields {
-		if f, _ := k.plan.Type.Field(name); name == mapping.IDField || f.Key {
-			return true
-		}
-	}
-	return false
-}
-
-// matches finds the record of each row by the rules in their order; a row that
-// one rule has settled is not looked up by the next.
-func (k *Check) matches() []string {
-	q := []string{`create unlogged table ` + k.stage("matches") + ` (row_no bigint not null, record_id bigint not null, version integer not null, rule smallint not null)`}
-	draft, matches := k.stage("draft"), k.stage("matches")
-	for n, rule := range k.plan.Rules {
-		rest := ""
-		if n > 0 {
-			rest = ` and not exists (select from ` + matches + ` m where m.row_no = d.row_no)`
-		}
-		if k.plan.HasID && rule.Fields[0] != mapping.IDField {
-			rest += ` and d.id is null` // who names a record means it
-		}
-		if k.unique(rule) {
-			q = append(q, fmt.Sprintf(`insert into %s select d.row_no, r.id, r.version, %d from %s d join %s r on %s where true%s`, matches, n+1, draft, k.table, k.on(rule), rest))
-		} else {
-			several := k.stage("several")
-			q = append(q, `drop table if exists `+several,
-				`create unlogged table `+several+` as select d.row_no, min(r.id) as record_id, count(*) as finds, (array_agg(r.id order by r.id))[1:5] as ids
-				from `+draft+` d join `+k.table+` r on `+k.on(rule)+` where true`+rest+` group by d.row_no`,
-				fmt.Sprintf(`insert into %s select x.row_no, x.record_id, r.version, %d from %s x join %s r on r.id = x.record_id`, matches, n+1, several, k.table),
-				k.problem(problem.SeveralFound, k.field(rule.Fields[0]), `(select `+recordIDs(k.plan.Type.Prefix)+` from unnest(x.ids) id) || case when x.finds > 5 then ', …' else '' end`,
-					`from `+several+` d join `+several+` x using (row_no) where x.finds > 1`),
-				`drop table `+several)
-		}
-		q = append(q, `analyze `+matches)
-	}
-	q = append(q, `create index on `+matches+` (row_no)`, `analyze `+matches)
-	if k.plan.HasID {
-		q = append(q, `insert into `+k.stage("problems")+` select d.row_no, `+lit(string(problem.RecordMissing))+`, 'id', '', `+lit(k.plan.Type.Prefix+"-")+` || d.id, ''
-			from `+draft+` d where d.id is not null and not exists (select from `+matches+` m where m.row_no = d.row_no)`)
-	}
-	return q
-}
-
-// duplicates finds rows that are for the same record (the later names the
-// earlier) and keys that another record has.
-func (k *Check) duplicates() []string {
-	draft, matches := k.stage("draft"), k.stage("matches")
-	earlier := `'' || x.first`
-	q := []string{k.problem(problem.DuplicateRow, nil, earlier, `from `+matches+` d join (select record_id, min(row_no) as first from `+matches+` group by record_id having count(*) > 1) x
-		using (record_id) where d.row_no > x.first`)}
-	once := ` and not exists (select from ` + k.stage("problems") + ` p where p.row_no = d.row_no and p.code = ` + lit(string(problem.DuplicateRow)) + `)`
-	var done []string
-	// Of the rows that are alike, the one that has a record stands, else the
-	// first; the others are held unless they have found a record of their own.
-	same := func(fields []string, all bool) {
-		var cols, filled []string
-		for _, name := range fields {
-			cols = append(cols, keyColumn(name))
-			filled = append(filled, `d.`+keyColumn(name)+` is not null`)
-		}
-		list := strings.Join(cols, ", ")
-		if slices.Contains(done, list) {
-			return
-		}
-		done = append(done, list)
-		others := ` and not exists (select from ` + matches + ` m where m.row_no = d.row_no)`
-		if all {
-			others = ""
-		}
-		// What stands twice is found by its key alone first: mostly there is nothing.
-		q = append(q, `drop table if exists `+k.stage("twice"), `create unlogged table `+k.stage("twice")+` as select `+list+` from `+draft+` d where `+strings.Join(filled, " and ")+`
-			group by `+list+` having count(*) > 1`, `analyze `+k.stage("twice"),
-			k.problem(problem.DuplicateRow, k.field(fields[0]), earlier, `from `+draft+` d join (select `+list+`, coalesce(min(m.row_no), min(d.row_no)) as first
-			from `+k.stage("twice")+` t join `+draft+` d using (`+list+`) left join `+matches+` m on m.row_no = d.row_no group by `+list+`) x using (`+list+`)
-			where d.row_no <> x.first`+others+once), `drop table `+k.stage("twice"))
-	}
-	for i := range k.plan.Fields {
-		fp := &k.plan.Fields[i]
-		if !fp.Field.Key {
-			continue
-		}
-		same([]string{fp.Field.Name}, true)
-		col := keyColumn(fp.Field.Name)
-		own := k.ruleOf(fp.Field.Name)
-		if own != 1 { // rows that are looked up by this key first have found whoever has it
-			q = append(q, k.problem(problem.KeyTaken, fp, lit(k.plan.Type.Prefix+"-")+` || r.id`, `from `+draft+` d join `+k.table+` r on r.`+col+` = d.`+col+`
-				left join `+matches+` m on m.row_no = d.row_no where m.record_id is distinct from r.id`))
-		}
-		if len(k.plan.Rules) > 1 || own == 0 {
-			q = append(q, k.problem(problem.KeyDiffers, fp, lit(k.plan.Type.Prefix+"-")+` || r.id || ' has ' || r.`+fieldColumn(fp.Field.Name), `from `+matches+` m join `+draft+` d on d.row_no = m.row_no
-				join `+k.table+` r on r.id = m.record_id where r.`+col+` <> d.`+col+fmt.Sprintf(` and m.rule <> %d`, own)+k.notByID()))
-		}
-	}
-	for _, rule := range k.plan.Rules {
-		if rule.Fields[0] != mapping.IDField {
-			same(rule.Fields, false)
-		}
-	}
-	return q
-}
-
-// ruleOf gives the number of the rule that looks a row up by one field alone, 0
-// for none.
-func (k *Check) ruleOf(field string) int {
-	for n, rule := range k.plan.Rules {
-		if len(rule.Fields) == 1 && rule.Fields[0] == field {
-			return n + 1
-		}
-	}
-	return 0
-}
-
-// notByID leaves out the rows that name their record by its id: they may give
-// it another key.
-func (k *Check) notByID() string {
-	for n, rule := range k.plan.Rules {
-		if rule.Fields[0] == mapping.IDField {
-			return fmt.Sprintf(` and m.rule <> %d`, n+1)
-		}
-	}
-	return ""
-}
-
 // required finds rows that would make a record without a value it must have,
 // or whose value could not be read.
 func (k *Check) required() []string {
-	if k.may == mapping.Update {
+	if k.may == mapping.Update || k.may == mapping.Delete {
 		return nil
 	}
 	var q []string
@@ -322,7 +268,8 @@ func (k *Check) required() []string {
 		if !f.Required || f.Default != "" {
 			continue
 		}
-		from := `from ` + k.stage("draft") + ` d where not exists (select from ` + k.stage("matches") + ` m where m.row_no = d.row_no)`
+		from := `from ` + k.stage("draft") + ` d where not exists (select from ` + k.stage("matches") + ` m where m.row_no = d.row_no)
+			and not exists (select from ` + k.stage("questions") + ` x where x.row_no = d.row_no)`
 		fp := k.field(f.Name)
 		if fp == nil {
 			q = append(q, `insert into `+k.stage("problems")+` select d.row_no, `+lit(string(problem.RequiredMissing))+`, `+lit(f.Name)+`, '', '', '' `+from)
@@ -364,14 +311,6 @@ func (k *Check) linkJoins() string {
 	return b.String()
 }
 
-// now is the SQL for a field's value in the draft, references resolved.
-func now(f catalog.Field) string {
-	if f.Type == catalog.Reference {
-		return referenceOf(f.Name)
-	}
-	return `d.` + fieldColumn(f.Name)
-}
-
 // shown is the SQL for a value as it stands in differences: the canonical text,
 // for references the record's id.
 func (k *Check) shown(f catalog.Field, column string) string {
@@ -382,21 +321,39 @@ func (k *Check) shown(f catalog.Field, column string) string {
 	return textOf(f, column)
 }
 
+// referred holds rows whose record others point to, but for those that go too.
+func (k *Check) referred() []string {
+	var q []string
+	for _, t := range k.catalog.Types {
+		for _, f := range t.Fields {
+			if f.Type != catalog.Reference || f.To != k.plan.Type.Name {
+				continue
+			}
+			also := ``
+			if t.Name == k.plan.Type.Name {
+				also = ` and x.id not in (select record_id from ` + k.stage("matches") + `)`
+			}
+			q = append(q, k.problem(problem.StillReferred, nil, `x.n || ' ' || `+lit(t.Plural+" by "+f.Label), `from `+k.stage("matches")+` d join
+				(select x.`+fieldColumn(f.Name)+` as id, count(*) as n from `+recordTable(k.ws, t.Name)+` x where x.`+fieldColumn(f.Name)+` in (select record_id from `+k.stage("matches")+`)`+also+` group by 1) x
+				on x.id = d.record_id where not exists (select from `+k.stage("aside")+` a where a.row_no = d.row_no)`))
+		}
+	}
+	return q
+}
+
 // verdicts computes the difference of every row once and gives the verdict.
 func (k *Check) verdicts() string {
 	var differ, pairs []string
 	for _, fp := range k.plan.Fields {
 		f := fp.Field
-		n, was := now(f), `r.`+fieldColumn(f.Name)
-		d := n + ` is not null and ` + n + ` is distinct from ` + was
-		if f.Normalised() { // another spelling of the same key says nothing new
-			d = `d.` + keyColumn(f.Name) + ` is distinct from r.` + keyColumn(f.Name) + ` and ` + n + ` is not null`
-		}
+		was := `r.` + fieldColumn(f.Name)
+		after := k.after(fp, "q", "r", now(f))
+		d := after + ` is distinct from ` + was
 		differ = append(differ, `(`+d+`)`)
-		pairs = append(pairs, lit(f.Name)+`, case when `+d+` then jsonb_build_array(`+k.shown(f, was)+`, `+k.shown(f, n)+`) end`)
+		pairs = append(pairs, lit(f.Name)+`, case when `+d+` then jsonb_build_array(`+k.shown(f, was)+`, `+k.shown(f, `(`+after+`)`)+`) end`)
 	}
 	changed, changes := `false`, `null::jsonb`
-	if len(differ) > 0 {
+	if len(differ) > 0 && k.may != mapping.Delete {
 		changed = strings.Join(differ, " or ")
 		var groups []string
 		for group := range slices.Chunk(pairs, 45) { // a function takes at most 100 arguments
@@ -406,19 +363,26 @@ func (k *Check) verdicts() string {
 	}
 	var refs, none string
 	for _, fp := range k.references() {
-		refs += `, ` + referenceOf(fp.Field.Name) + ` as ` + fieldColumn(fp.Field.Name)
+		refs += `, q.` + resolvedColumn(fp.Field.Name) + ` as ` + fieldColumn(fp.Field.Name)
 		none += `, null::bigint`
 	}
 	v := func(c verdict.Case) string { return lit(string(verdict.Decide(k.may, c))) }
-	return `create unlogged table ` + k.stage("verdicts") + ` as select d.row_no, m.record_id, m.version, m.rule` + refs + `,
-		case when p.row_no is not null then ` + v(verdict.Case{Problems: true}) + `
-			when m.record_id is null then ` + v(verdict.Case{}) + `
+	reason := func(r verdict.Reason) string { return lit(string(r)) }
+	return `create unlogged table ` + k.stage("verdicts") + ` as select q.row_no, q.record_id, q.version, q.found_by, q.score` + refs + `,
+		case when a.row_no is not null then ` + v(verdict.Case{LeftOut: true}) + `
+			when p.row_no is not null then ` + v(verdict.Case{Problems: true}) + `
+			when x.row_no is not null then ` + v(verdict.Case{Question: true}) + `
+			when q.record_id is null then ` + v(verdict.Case{}) + `
 			when ` + changed + ` then ` + v(verdict.Case{Found: true, Changes: true}) + ` else ` + v(verdict.Case{Found: true}) + ` end collate "C" as verdict,
-		case when m.record_id is not null and (` + changed + `) then ` + changes + ` end as changes
-		from ` + k.stage("draft") + ` d left join ` + k.stage("matches") + ` m on m.row_no = d.row_no
-		left join ` + k.table + ` r on r.id = m.record_id
-		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = d.row_no` + k.linkJoins() + `
-		union all select row_no, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + ` collate "C", null from ` + k.stage("left")
+		case when q.record_id is not null and a.row_no is null and (` + changed + `) then ` + changes + ` end as changes,
+		case when a.row_no is not null then a.why
+			when p.row_no is null and x.row_no is null and q.record_id is null and ` + fmt.Sprint(verdict.Decide(k.may, verdict.Case{}) == verdict.Skip) + ` then ` + reason(verdict.NothingFound) + `
+			when p.row_no is null and x.row_no is null and q.record_id is not null and ` + fmt.Sprint(verdict.Decide(k.may, verdict.Case{Found: true}) == verdict.Skip) + ` then ` + reason(verdict.AlreadyThere) + ` end as why,
+		a.other_row
+		from ` + k.drafts() + ` left join ` + k.stage("aside") + ` a on a.row_no = q.row_no
+		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = q.row_no
+		left join ` + k.stage("questions") + ` x on x.row_no = q.row_no
+		union all select row_no, null, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + ` collate "C", null, why, other_row from ` + k.stage("aside") + ` where why = ` + reason(verdict.ByCondition)
 }
 
 func (k *Check) totals(ctx context.Context, conn *pgx.Conn) (verdict.Totals, error) {
@@ -447,7 +411,44 @@ func (k *Check) totals(ctx context.Context, conn *pgx.Conn) (verdict.Totals, err
 	if t.Changes, err = pgx.CollectRows(rows, pgx.RowToStructByName[verdict.FieldCount]); err != nil {
 		return t, fmt.Errorf("count changes: %w", err)
 	}
+	rows, err = conn.Query(ctx, `select q.kind, count(*) from `+k.stage("questions")+` q join `+k.stage("verdicts")+` v using (row_no) where v.verdict = 'ask' group by q.kind order by q.kind`)
+	if err != nil {
+		return t, fmt.Errorf("count questions: %w", err)
+	}
+	if t.Asked, err = pgx.CollectRows(rows, pgx.RowToStructByName[verdict.AskedCount]); err != nil {
+		return t, fmt.Errorf("count questions: %w", err)
+	}
+	rows, err = conn.Query(ctx, `select why as reason, count(*) from `+k.stage("verdicts")+` where why is not null group by why order by why`)
+	if err != nil {
+		return t, fmt.Errorf("count reasons: %w", err)
+	}
+	if t.Reasons, err = pgx.CollectRows(rows, pgx.RowToStructByName[verdict.ReasonCount]); err != nil {
+		return t, fmt.Errorf("count reasons: %w", err)
+	}
+	if k.may == mapping.Delete {
+		return t, k.countReferred(ctx, conn, &t)
+	}
 	return t, nil
+}
+
+// countReferred tells how many records point to those that the rows name.
+func (k *Check) countReferred(ctx context.Context, conn *pgx.Conn, t *verdict.Totals) error {
+	for _, rt := range k.catalog.Types {
+		for _, f := range rt.Fields {
+			if f.Type != catalog.Reference || f.To != k.plan.Type.Name {
+				continue
+			}
+			c := verdict.ReferredCount{Type: rt.Name, Field: f.Name}
+			err := conn.QueryRow(ctx, `select count(*) from `+recordTable(k.ws, rt.Name)+` x where x.`+fieldColumn(f.Name)+` in (select record_id from `+k.stage("matches")+`)`).Scan(&c.Count)
+			if err != nil {
+				return fmt.Errorf("count what refers: %w", err)
+			}
+			if c.Count > 0 {
+				t.Referred = append(t.Referred, c)
+			}
+		}
+	}
+	return nil
 }
 
 // Judge says which rules of its type a record with these values (by field name,
@@ -460,13 +461,13 @@ func (k *Check) judge(ctx context.Context, judge Judge) error {
 	for _, f := range k.plan.Type.Fields {
 		value := textOf(f, `r.`+fieldColumn(f.Name))
 		if fp := k.field(f.Name); fp != nil {
-			value = textOf(f, `coalesce(`+now(f)+`, r.`+fieldColumn(f.Name)+`)`)
+			value = textOf(f, `(`+k.after(*fp, "q", "r", now(f))+`)`)
 		}
 		cols = append(cols, `coalesce(`+value+`, '')`)
 		names = append(names, f.Name)
 	}
-	query := `select d.row_no, array[` + strings.Join(cols, ", ") + `]::text[] from ` + k.stage("draft") + ` d left join ` + k.stage("matches") + ` m on m.row_no = d.row_no
-		left join ` + k.table + ` r on r.id = m.record_id` + k.linkJoins()
+	query := `select q.row_no, array[` + strings.Join(cols, ", ") + `]::text[] from ` + k.drafts() + `
+		where not exists (select from ` + k.stage("aside") + ` a where a.row_no = q.row_no) and not exists (select from ` + k.stage("questions") + ` x where x.row_no = q.row_no)`
 	out := copyInto(ctx, k.store.pool, k.stage("problems"), problemColumns)
 	var texts []string
 	values := map[string]string{}

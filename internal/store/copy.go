@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"math"
 	"strings"
 	"time"
 
@@ -37,6 +38,17 @@ func (c *copyBuffer) int32(v int32) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(v))
 }
 
+func (c *copyBuffer) float32(v float32) {
+	c.b = binary.BigEndian.AppendUint32(c.b, 4)
+	c.b = binary.BigEndian.AppendUint32(c.b, math.Float32bits(v))
+}
+
+// jsonb writes a JSON document (jsonb_send: a version and the text).
+func (c *copyBuffer) jsonb(document []byte) {
+	c.b = binary.BigEndian.AppendUint32(c.b, uint32(1+len(document)))
+	c.b = append(append(c.b, 1), document...)
+}
+
 func (c *copyBuffer) text(s string) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(s)))
 	c.b = append(c.b, s...)
@@ -51,7 +63,26 @@ func (c *copyBuffer) textOrNull(s string) {
 	c.text(s)
 }
 
-const textOID = 25
+// OIDs of the elements of arrays.
+const (
+	textOID = 25
+	int4OID = 23
+)
+
+// int32s writes an array of integers (array_send, as below).
+func (c *copyBuffer) int32s(list []int32) {
+	if len(list) == 0 {
+		c.b = append(c.b, 0, 0, 0, 12, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, int4OID)
+		return
+	}
+	c.b = binary.BigEndian.AppendUint32(c.b, uint32(20+8*len(list)))
+	c.b = append(c.b, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, int4OID)
+	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(list)))
+	c.b = append(c.b, 0, 0, 0, 1)
+	for _, v := range list {
+		c.int32(v)
+	}
+}
 
 // texts writes an array of text (array_send: dimensions, null flag, element
 // type, length, lower bound, elements).

@@ -91,6 +91,7 @@ type Import struct {
 	NextRow    int64                           `db:"next_row"`
 	Writes     int64                           `db:"writes"`
 	CheckedAt  *time.Time                      `db:"checked_at"`
+	AnsweredAt *time.Time                      `db:"answered_at"`
 	BeganAt    *time.Time                      `db:"began_at"`
 	EndedAt    *time.Time                      `db:"ended_at"`
 	MadeBy     int64                           `db:"made_by"`
@@ -101,7 +102,7 @@ type Import struct {
 
 const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name, s.bytes as file_bytes, s.sha256 as file_sha256, i.state, i.busy, i.into_type,
 	i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble, i.done_rows, i.next_row, i.writes,
-	i.checked_at, i.began_at, i.ended_at, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
+	i.checked_at, i.answered_at, i.began_at, i.ended_at, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = ` from imports i join sources s on s.id = i.source join people p on p.id = i.made_by `
 

@@ -41,6 +41,9 @@ func (l *Load) Prepare(ctx context.Context) error {
 	return l.store.exec(ctx, `create table if not exists `+stage(l.i.ID, "outcomes")+` (row_no bigint primary key, outcome text not null, record_id bigint, detail text)`)
 }
 
+// Look prepares for what the checked rows make use of; the verdicts must be staged.
+func (l *Load) Look(ctx context.Context) error { return l.check.observe(ctx, l.store.pool) }
+
 // Staged reports whether the verdicts are there: after a crash of the database
 // unlogged tables are empty, and the check must run again before the load goes on.
 func (l *Load) Staged(ctx context.Context) (bool, error) {
@@ -166,7 +169,7 @@ func (c *chunk) carryOut(ctx context.Context, known int64) (map[verdict.Outcome]
 			return nil, err
 		}
 	}
-	for _, step := range []struct{ name, query string }{{"create", c.create()}, {"update", c.update()}, {"outcomes", c.rest()}} {
+	for _, step := range []struct{ name, query string }{{"create", c.create()}, {"update", c.update()}, {"delete", c.remove()}, {"outcomes", c.rest()}} {
 		if err := c.exec(ctx, step.name, step.query); err != nil {
 			return nil, err
 		}
@@ -202,8 +205,8 @@ func (c *chunk) count(ctx context.Context, outcomes string) (map[verdict.Outcome
 // when the type's counter shows that somebody has.
 func (c *chunk) setAside() string {
 	found := []string{`select v.row_no, v.record_id, 'the record has changed' as why from ` + stage(c.i.ID, "verdicts") + ` v join ` + c.table + ` r on r.id = v.record_id
-		where ` + c.where("v") + ` and v.verdict = 'update' and r.version <> v.version`}
-	rules := slices.Clone(c.plan.Rules)
+		where ` + c.where("v") + ` and v.verdict in ('update', 'delete') and r.version <> v.version`}
+	rules := slices.DeleteFunc(slices.Clone(c.plan.Rules), func(r catalog.MatchRule) bool { return len(r.Fields) == 0 })
 	for _, fp := range c.plan.Fields {
 		if fp.Field.Key {
 			rules = append(rules, catalog.MatchRule{Fields: []string{fp.Field.Name}})
@@ -222,8 +225,8 @@ func (c *chunk) setAside() string {
 		insert into ` + stage(c.i.ID, "outcomes") + ` select row_no, 'held', record_id, why from stale`
 }
 
-func (c *chunk) todo(verdictName string) string {
-	return stage(c.i.ID, "verdicts") + ` v join ` + stage(c.i.ID, "draft") + ` d on d.row_no = v.row_no
+func (c *chunk) todo(verdictName, joins string) string {
+	return stage(c.i.ID, "verdicts") + ` v join ` + stage(c.i.ID, "draft") + ` d on d.row_no = v.row_no` + joins + `
 		where ` + c.where("v") + ` and ` + c.where("d") + ` and v.verdict = ` + lit(verdictName) + `
 		and ` + c.open()
 }
@@ -302,7 +305,7 @@ func (c *chunk) create() string {
 	return fmt.Sprintf(`with todo as materialized (select v.row_no, %d + row_number() over (order by v.row_no) as new_id, %s as title_key%s from %s),
 		made as (insert into %s (id, created_by, changed_by, import, %s%s) select new_id, %d, %d, %d, title_key%s from todo order by new_id)
 		insert into %s select row_no, 'created', new_id from todo`,
-		c.base, title, prefixed(aliased), c.todo("create"),
+		c.base, title, prefixed(aliased), c.todo("create", ""),
 		c.table, titleColumn, prefixed(columns), c.i.MadeBy, c.i.MadeBy, c.i.ID, prefixed(picked),
 		stage(c.i.ID, "outcomes"))
 }
@@ -315,38 +318,90 @@ func prefixed(list []string) string {
 }
 
 func (c *chunk) update() string {
-	columns, values := c.sources()
-	if len(columns) == 0 {
+	if len(c.plan.Fields) == 0 {
 		return `select 1`
 	}
+	columns, values := c.sources()
 	var set, aliased []string
-	normalised := map[string]string{} // value column → column of its normal form
-	for _, fp := range c.plan.Fields {
-		if fp.Field.Normalised() {
-			normalised[fieldColumn(fp.Field.Name)] = keyColumn(fp.Field.Name)
-		}
-	}
 	for i, col := range columns {
-		if key, ok := normalised[col]; ok {
-			set = append(set, fmt.Sprintf("%s = case when t.c%d is distinct from r.%s then coalesce(t.c%d, r.%s) else r.%s end", col, slices.Index(columns, key), key, i, col, col))
-		} else {
-			set = append(set, fmt.Sprintf("%s = coalesce(t.c%d, r.%s)", col, i, col))
-		}
-		aliased = append(aliased, fmt.Sprintf("%s as c%d", values[i], i))
+		aliased = append(aliased, values[i]+` as `+col)
 	}
-	title := c.titleOf(func(column string, inDraft bool) string {
+	title := titleSet(c.plan.Type)
+	from := ``
+	for _, col := range c.check.extras() {
+		switch col {
+		case "found_by":
+			aliased = append(aliased, `v.found_by`)
+		case "keep":
+			aliased = append(aliased, `s.keep`)
+			from = ` left join ` + stage(c.i.ID, "settled") + ` s on s.row_no = v.row_no`
+		default:
+			aliased = append(aliased, `d.`+col)
+		}
+	}
+	// The normal forms go with the value that is taken.
+	with := func(fp mapping.FieldPlan, column string) string {
+		after := c.check.after(fp, "t", "r", `t.`+fieldColumn(fp.Field.Name))
+		return `case when ` + after + ` is not distinct from r.` + fieldColumn(fp.Field.Name) + ` then r.` + column + ` when ` + after + ` is null then null else t.` + column + ` end`
+	}
+	names := map[string]string{}
+	for _, fp := range c.plan.Fields {
+		set = append(set, fieldColumn(fp.Field.Name)+` = `+c.check.after(fp, "t", "r", `t.`+fieldColumn(fp.Field.Name)))
+		if fp.Field.Normalised() {
+			set = append(set, keyColumn(fp.Field.Name)+` = `+with(fp, keyColumn(fp.Field.Name)))
+		}
+		if title[fp.Field.Name] {
+			names[nameColumn(fp.Field.Name)] = with(fp, nameColumn(fp.Field.Name))
+			set = append(set, nameColumn(fp.Field.Name)+` = `+names[nameColumn(fp.Field.Name)])
+		}
+	}
+	titled := c.titleOf(func(column string, inDraft bool) string {
 		if !inDraft {
 			return "r." + column
 		}
-		return fmt.Sprintf("coalesce(t.c%d, r.%s)", slices.Index(columns, column), column)
+		return names[column]
 	})
 	return fmt.Sprintf(`with todo as materialized (select v.row_no, v.record_id, v.version, v.changes%s from %s),
 		changed as (update %s r set version = r.version + 1, changed_at = now(), changed_by = %d, %s = %s, %s from todo t
 			where r.id = t.record_id and r.version = t.version returning r.id, r.version, t.row_no, t.changes),
 		kept as (insert into %s (record_id, version, person, import, kind, changes) select id, version, %d, %d, 'update', changes from changed)
 		insert into %s select row_no, 'updated', id from changed`,
-		prefixed(aliased), c.todo("update"), c.table, c.i.MadeBy, titleColumn, title, strings.Join(set, ", "),
+		prefixed(aliased), c.todo("update", from), c.table, c.i.MadeBy, titleColumn, titled, strings.Join(set, ", "),
 		c.history, c.i.MadeBy, c.i.ID, stage(c.i.ID, "outcomes"))
+}
+
+// remove deletes records that nothing points to, and keeps what they were.
+func (c *chunk) remove() string {
+	if c.check.may != mapping.Delete {
+		return `select 1`
+	}
+	var pairs []string
+	for _, f := range c.plan.Type.Fields {
+		column := `r.` + fieldColumn(f.Name)
+		pairs = append(pairs, lit(f.Name)+`, case when `+column+` is not null then jsonb_build_array(`+c.check.shown(f, column)+`, null) end`)
+	}
+	var groups []string
+	for group := range slices.Chunk(pairs, 45) {
+		groups = append(groups, `jsonb_build_object(`+strings.Join(group, ", ")+`)`)
+	}
+	free := ``
+	for _, t := range c.check.catalog.Types {
+		for _, f := range t.Fields {
+			if f.Type != catalog.Reference || f.To != c.plan.Type.Name {
+				continue
+			}
+			also := ``
+			if t.Name == c.plan.Type.Name {
+				also = ` and x.id not in (select record_id from ` + stage(c.i.ID, "matches") + `)`
+			}
+			free += ` and not exists (select from ` + recordTable(c.i.Workspace, t.Name) + ` x where x.` + fieldColumn(f.Name) + ` = r.id` + also + `)`
+		}
+	}
+	return fmt.Sprintf(`with todo as materialized (select v.row_no, v.record_id, v.version from %s v where %s and v.verdict = 'delete' and %s),
+		gone as (delete from %s r using todo t where r.id = t.record_id and r.version = t.version%s returning r.id, r.version, t.row_no, jsonb_strip_nulls(%s) as changes),
+		kept as (insert into %s (record_id, version, person, import, kind, changes) select id, version + 1, %d, %d, 'delete', changes from gone)
+		insert into %s select row_no, 'deleted', id from gone`,
+		stage(c.i.ID, "verdicts"), c.where("v"), c.open(), c.table, free, strings.Join(groups, " || "), c.history, c.i.MadeBy, c.i.ID, stage(c.i.ID, "outcomes"))
 }
 
 // rest writes the outcomes of all rows that neither made nor changed a record.
@@ -397,5 +452,5 @@ func (l *Load) Refuse(ctx context.Context, cause error) error {
 func (l *Load) Finish(ctx context.Context) error {
 	table := stage(l.i.ID, "outcomes")
 	return l.store.exec(ctx, `create index if not exists `+ident(fmt.Sprintf("i%d_outcomes_by", l.i.ID))+` on `+table+` (outcome, row_no)`, `analyze `+table,
-		`delete from `+stage(l.i.ID, "anchors")+` where word in ('created', 'updated', 'unchanged', 'skipped', 'held', 'failed')`, anchorsOf(l.i.ID, "outcomes", "outcome"))
+		`delete from `+stage(l.i.ID, "anchors")+` where word in ('created', 'updated', 'unchanged', 'skipped', 'held', 'failed', 'deleted')`, anchorsOf(l.check.stage, "outcomes", "outcome"))
 }

@@ -16,6 +16,8 @@ type RowFilter struct {
 	Outcome string
 	Problem string
 	Field   string // of the problem
+	Reason  string // why rows are left out
+	Kind    string // of the question
 	Text    string // in any cell
 }
 
@@ -28,6 +30,10 @@ type GridRow struct {
 	Verdict  *verdict.Verdict            `db:"verdict"`
 	Outcome  *verdict.Outcome            `db:"outcome"`
 	Record   *int64                      `db:"record_id"`
+	Question *verdict.Question           `db:"question"`
+	Reason   *verdict.Reason             `db:"why"`
+	OtherRow *int64                      `db:"other_row"`
+	Score    *float64                    `db:"score"`
 	Changes  JSON[map[string][2]*string] `db:"changes"`
 	Problems []problem.Problem           `db:"-"`
 }
@@ -72,6 +78,20 @@ func (r rowSQL) from(f RowFilter) (from, cond string, args []any) {
 			conds = append(conds, `false`)
 		}
 	}
+	if f.Reason != "" {
+		if r.verdicts {
+			conds = append(conds, `v.why = `+arg(f.Reason))
+		} else {
+			conds = append(conds, `false`)
+		}
+	}
+	if f.Kind != "" {
+		if r.verdicts {
+			conds = append(conds, `v.verdict = 'ask' and c.row_no in (select q.row_no from `+stage(r.id, "questions")+` q where q.kind = `+arg(f.Kind)+`)`)
+		} else {
+			conds = append(conds, `false`)
+		}
+	}
 	if f.Problem != "" || f.Field != "" {
 		if r.problem {
 			conds = append(conds, `c.row_no in (select p.row_no from `+stage(r.id, "problems")+` p where (`+arg(f.Problem)+` = '' or p.code = $`+fmt.Sprint(len(args))+`)
@@ -96,9 +116,9 @@ func likeEscape(s string) string {
 func (r rowSQL) columns() string {
 	cols := `c.row_no, to_jsonb(c.cells) as cells`
 	if r.verdicts {
-		cols += `, v.verdict, v.changes`
+		cols += `, v.verdict, v.changes, v.why, v.other_row, v.score, case when v.verdict = 'ask' then (select q.kind from ` + stage(r.id, "questions") + ` q where q.row_no = v.row_no limit 1) end as question`
 	} else {
-		cols += `, null::text as verdict, null::jsonb as changes`
+		cols += `, null::text as verdict, null::jsonb as changes, null::text as why, null::bigint as other_row, null::real as score, null::text as question`
 	}
 	switch {
 	case r.verdicts && r.outcomes:
@@ -263,7 +283,7 @@ func (s *Store) EachGridRow(ctx context.Context, id int64, f RowFilter, each fun
 // foretaste before a load.
 func (s *Store) FirstOverwrites(ctx context.Context, id int64, limit int) ([]GridRow, error) {
 	var rows []GridRow
-	err := s.db.SelectContext(ctx, &rows, `select v.row_no, '[]'::jsonb as cells, v.verdict, v.changes, null::text as outcome, v.record_id from `+stage(id, "verdicts")+` v
+	err := s.db.SelectContext(ctx, &rows, `select v.row_no, '[]'::jsonb as cells, v.verdict, v.changes, v.why, v.other_row, v.score, null::text as question, null::text as outcome, v.record_id from `+stage(id, "verdicts")+` v
 		where v.verdict = 'update' and exists (select from jsonb_each(v.changes) e where e.value->>0 is not null) order by v.row_no limit $1`, limit)
 	if err != nil && sqlState(err) != "42P01" {
 		return nil, fmt.Errorf("read first overwrites: %w", err)

@@ -10,6 +10,7 @@ import (
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
+	"uchi/internal/core/verdict"
 )
 
 // Staging is one set of unlogged tables per import, derived from source,
@@ -17,10 +18,13 @@ import (
 //
 //	cells     the cells of each row
 //	draft     the typed draft of each row with its normal forms
-//	left      the rows that the routine's condition leaves out
+//	aside     the rows that are left out, and why
 //	problems  what is wrong, by row
 //	links     the records that the texts in reference columns name
+//	settled   the answers that people gave
 //	matches   the record that each row was found to be
+//	questions, candidates  what a person must say, and what there is to choose from
+//	repeats   rows that are for the same record as another
 //	verdicts  what each row would do, with the difference
 //	anchors   every thousandth row of each verdict and outcome
 //
@@ -29,7 +33,11 @@ func stage(id int64, part string) string {
 	return ident("staging", fmt.Sprintf("i%d_%s", id, part))
 }
 
-var derivedParts = []string{"draft", "left", "problems", "links", "matches", "several", "twice", "verdicts", "anchors"}
+// tryPart stands before the parts of a check that is only tried on a sample.
+const tryPart = "try_"
+
+var derivedParts = []string{"draft", "aside", "problems", "links", "settled", "matches", "questions", "candidates", "several", "twice", "repeats",
+	"keys", "mine", "reach", "small", "pairs", "found", "verdicts", "anchors"}
 
 func (s *Store) exec(ctx context.Context, statements ...string) error {
 	for _, q := range statements {
@@ -46,10 +54,24 @@ func firstLine(q string) string {
 }
 
 func (s *Store) dropStaging(ctx context.Context, id int64) error {
-	for _, part := range append([]string{"cells"}, derivedParts...) {
-		if err := s.exec(ctx, `drop table if exists `+stage(id, part)); err != nil {
-			return fmt.Errorf("drop staging: %w", err)
-		}
+	if err := s.dropDerived(ctx, id, ""); err != nil {
+		return err
+	}
+	if err := s.exec(ctx, `drop table if exists `+stage(id, "cells")); err != nil {
+		return fmt.Errorf("drop staging: %w", err)
+	}
+	return nil
+}
+
+// dropDerived drops what a check has made, or with tryPart what one that was
+// only tried has.
+func (s *Store) dropDerived(ctx context.Context, id int64, before string) error {
+	var tables []string
+	for _, part := range derivedParts {
+		tables = append(tables, stage(id, before+part))
+	}
+	if err := s.exec(ctx, `drop table if exists `+strings.Join(tables, ", ")); err != nil {
+		return fmt.Errorf("drop staging: %w", err)
 	}
 	return nil
 }
@@ -60,9 +82,9 @@ const anchorStep = 1000
 
 // anchorsOf is the SQL that notes every thousandth row of each word in a column
 // of a table.
-func anchorsOf(id int64, part, column string) string {
+func anchorsOf(stage func(part string) string, part, column string) string {
 	return fmt.Sprintf(`insert into %s select %s, (n - 1) / %d, row_no from (select %s, row_no, row_number() over (partition by %s order by row_no) as n from %s) x where n %% %d = 1`,
-		stage(id, "anchors"), column, anchorStep, column, column, stage(id, part), anchorStep)
+		stage("anchors"), column, anchorStep, column, column, stage(part), anchorStep)
 }
 
 // CellWriter stages the cells of a source.
@@ -126,13 +148,14 @@ func (s *Store) hasTable(ctx context.Context, id int64, part string) (bool, erro
 	return there, err
 }
 
-// EachRow streams the staged rows that have no final outcome, in their order.
-func (s *Store) EachRow(ctx context.Context, id int64, f func(sheet.Row) error) error {
-	query := `select c.row_no, c.cells from ` + stage(id, "cells") + ` c`
+// EachRow streams the staged rows that have no final outcome, in their order:
+// all, or with every above 1 as a sample each row of a number that it divides.
+func (s *Store) EachRow(ctx context.Context, id, every int64, f func(sheet.Row) error) error {
+	query := fmt.Sprintf(`select c.row_no, c.cells from %s c where c.row_no %% %d = 0`, stage(id, "cells"), max(every, 1))
 	if there, err := s.hasTable(ctx, id, "outcomes"); err != nil {
 		return err
 	} else if there {
-		query += ` where not exists (select from ` + stage(id, "outcomes") + ` o where o.row_no = c.row_no and o.outcome not in ('held', 'failed'))`
+		query += ` and not exists (select from ` + stage(id, "outcomes") + ` o where o.row_no = c.row_no and o.outcome not in ('held', 'failed'))`
 	}
 	var cells []string
 	return copyOut(ctx, s.pool, query+` order by c.row_no`, func(f2 [][]byte) error {
@@ -148,7 +171,7 @@ type DraftWriter struct {
 	isTitle  map[string]bool
 	columns  []string
 	drafts   *copyStream
-	left     *copyStream
+	aside    *copyStream
 	problems *copyStream
 }
 
@@ -161,7 +184,10 @@ func textColumn(name string) string      { return ident("l_" + name) }
 func reachNameColumn(name string) string { return ident("m_" + name) }
 
 func draftColumns(plan *mapping.DraftPlan) []draftColumn {
-	cols := []draftColumn{{"row_no", "bigint not null"}}
+	cols := []draftColumn{{"row_no", "bigint not null"}, {"cleared", "text[]"}}
+	if plan.NewerBy {
+		cols = append(cols, draftColumn{"newer_at", "timestamptz"})
+	}
 	if plan.HasID {
 		cols = append(cols, draftColumn{"id", "bigint"})
 	}
@@ -192,12 +218,11 @@ func titleSet(t catalog.RecordType) map[string]bool {
 
 var problemColumns = []string{"row_no", "code", "field", "col", "value", "detail"}
 
-// StageDrafts begins to stage the drafts of an import anew.
-func (s *Store) StageDrafts(ctx context.Context, id int64, plan *mapping.DraftPlan, c catalog.Catalog) (*DraftWriter, error) {
-	for _, part := range derivedParts {
-		if err := s.exec(ctx, `drop table if exists `+stage(id, part)); err != nil {
-			return nil, fmt.Errorf("stage drafts: %w", err)
-		}
+// StageDrafts begins to stage the drafts of the check anew.
+func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
+	s, plan, c := k.store, k.plan, k.catalog
+	if err := s.dropDerived(ctx, k.id, k.before); err != nil {
+		return nil, err
 	}
 	w := &DraftWriter{plan: plan, targets: map[string]catalog.RecordType{}, isTitle: titleSet(plan.Type)}
 	var defs []string
@@ -214,28 +239,39 @@ func (s *Store) StageDrafts(ctx context.Context, id int64, plan *mapping.DraftPl
 			w.targets[fp.Field.Name] = t
 		}
 	}
-	err := s.exec(ctx, `create unlogged table `+stage(id, "draft")+` (`+strings.Join(defs, ", ")+`)`,
-		`create unlogged table `+stage(id, "left")+` (row_no bigint not null)`,
-		`create unlogged table `+stage(id, "problems")+` (row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`)
+	err := s.exec(ctx, `create unlogged table `+k.stage("draft")+` (`+strings.Join(defs, ", ")+`)`,
+		`create unlogged table `+k.stage("aside")+` (row_no bigint not null, why text not null, other_row bigint)`,
+		`create unlogged table `+k.stage("problems")+` (row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`)
 	if err != nil {
 		return nil, fmt.Errorf("stage drafts: %w", err)
 	}
-	w.drafts = copyInto(ctx, s.pool, stage(id, "draft"), w.columns)
-	w.left = copyInto(ctx, s.pool, stage(id, "left"), []string{"row_no"})
-	w.problems = copyInto(ctx, s.pool, stage(id, "problems"), problemColumns)
+	w.drafts = copyInto(ctx, s.pool, k.stage("draft"), w.columns)
+	w.aside = copyInto(ctx, s.pool, k.stage("aside"), []string{"row_no", "why"})
+	w.problems = copyInto(ctx, s.pool, k.stage("problems"), problemColumns)
 	return w, nil
 }
 
 // Add stages the draft of one row.
 func (w *DraftWriter) Add(number int64, t *mapping.Typed) error {
 	if t.LeftOut {
-		w.left.row(1)
-		w.left.int64(number)
-		return w.left.flush()
+		w.aside.row(2)
+		w.aside.int64(number)
+		w.aside.text(string(verdict.ByCondition))
+		return w.aside.flush()
 	}
 	c := w.drafts
 	c.row(len(w.columns))
 	c.int64(number)
+	if len(t.Cleared) > 0 {
+		c.texts(t.Cleared)
+	} else {
+		c.null()
+	}
+	if w.plan.NewerBy {
+		if err := c.value(catalog.DateTime, t.NewerAt); err != nil {
+			return fmt.Errorf("row %d, newer by: %w", number, err)
+		}
+	}
 	if w.plan.HasID {
 		if t.ID > 0 {
 			c.int64(t.ID)
@@ -311,7 +347,7 @@ func addProblem(c *copyStream, number int64, p problem.Problem) error {
 // End finishes the staging of the drafts, or gives it up when failed is not nil.
 func (w *DraftWriter) End(failed error) error {
 	err := failed
-	for _, c := range []*copyStream{w.drafts, w.left, w.problems} {
+	for _, c := range []*copyStream{w.drafts, w.aside, w.problems} {
 		if e := c.end(err); err == nil {
 			err = e
 		}

@@ -216,21 +216,27 @@ func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict
 	if err != nil {
 		return totals, 0, err
 	}
-	w, err := s.store.StageDrafts(ctx, i.ID, draft, c)
-	if err != nil {
-		return totals, 0, err
-	}
-	if err := w.End(s.typeRows(ctx, i.ID, plan, w)); err != nil {
-		return totals, 0, err
-	}
-	totals, err = s.store.NewCheck(i, draft, i.Routine.V.May, c).Run(ctx, func(values map[string]string) []problem.Problem { return rules.Judge(values) })
+	k := s.store.NewCheck(i, draft, i.Routine.V.May, c)
+	totals, err = s.runCheck(ctx, i, k, plan, rules, 1)
 	return totals, writes, err
 }
 
-func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter) error {
+// runCheck types every so many-th row and works out what it would do.
+func (s *Service) runCheck(ctx context.Context, i store.Import, k *store.Check, plan *mapping.Plan, rules *expr.Rules, every int64) (verdict.Totals, error) {
+	w, err := k.StageDrafts(ctx)
+	if err != nil {
+		return verdict.Totals{}, err
+	}
+	if err := w.End(s.typeRows(ctx, i.ID, plan, w, every)); err != nil {
+		return verdict.Totals{}, err
+	}
+	return k.Run(ctx, func(values map[string]string) []problem.Problem { return rules.Judge(values) })
+}
+
+func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter, every int64) error {
 	var typed mapping.Typed
 	var n int64
-	return s.store.EachRow(ctx, id, func(row sheet.Row) error {
+	return s.store.EachRow(ctx, id, every, func(row sheet.Row) error {
 		plan.Drafts[0].Apply(row, &typed)
 		if p, bad := plan.Ragged(row); bad && !typed.LeftOut {
 			typed.Problems = append(typed.Problems, p)
@@ -238,7 +244,7 @@ func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w 
 		if err := w.Add(row.Number, &typed); err != nil {
 			return err
 		}
-		if n++; n%progressEvery == 0 {
+		if n++; n%progressEvery == 0 && every == 1 {
 			return s.store.Progress(ctx, id, n)
 		}
 		return nil
@@ -266,6 +272,9 @@ func (s *Service) load(ctx context.Context, i store.Import) error {
 		if err := s.store.RestartLoad(ctx, i.ID, totals, writes); err != nil {
 			return err
 		}
+	}
+	if err := l.Look(ctx); err != nil {
+		return err
 	}
 	rows := store.ChunkRows
 	for {

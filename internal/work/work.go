@@ -9,9 +9,11 @@ import (
 	"io"
 	"log/slog"
 	"path"
+	"slices"
 	"strings"
 	"time"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
@@ -271,8 +273,37 @@ func (s *Service) Check(ctx context.Context, i store.Import, by store.Person) er
 	return s.store.Log(ctx, by.ID, i.Workspace, "check", importSubject(i.ID))
 }
 
+// stale says whether the last check no longer tells what a load would do:
+// somebody has answered since, or, where records are found by likeness,
+// somebody has written records of the type.
+func (s *Service) stale(ctx context.Context, i store.Import) error {
+	if i.AnsweredAt != nil && i.CheckedAt != nil && i.AnsweredAt.After(*i.CheckedAt) {
+		return fault.New(fault.Conflict, "answered_since_check", "questions were answered after the check").Mended("Check again, so that the answers count.")
+	}
+	plan, _, err := s.planOf(ctx, i)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(plan.Drafts[0].Rules, func(r catalog.MatchRule) bool { return len(r.Alike) > 0 }) {
+		return nil // keys are looked up again as the load goes
+	}
+	writes, err := s.store.Writes(ctx, i.Workspace, plan.Drafts[0].Type.Name)
+	if err != nil {
+		return err
+	}
+	if writes != i.Writes {
+		return fault.New(fault.Conflict, "written_since_check", "records were written after the check, and rows may be like them now").Mended("Check again.")
+	}
+	return nil
+}
+
 // Load has the verdicts carried out.
 func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) error {
+	if i.State == store.StateReady {
+		if err := s.stale(ctx, i); err != nil {
+			return err
+		}
+	}
 	if err := s.store.Begin(ctx, i.Workspace, i.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, s.enqueue); err != nil {
 		return err
 	}

@@ -159,12 +159,23 @@ func (b *bench) want(got, want any) {
 	}
 }
 
+// exactly has rows found by these fields alone, each in turn.
+func (b *bench) exactly(i store.Import, fields ...string) store.Import {
+	b.Helper()
+	return b.change(i, func(r *mapping.Routine) {
+		r.Drafts[0].Match = nil
+		for _, f := range fields {
+			r.Drafts[0].Match = append(r.Drafts[0].Match, catalog.MatchRule{Fields: []string{f}, Several: catalog.Hold})
+		}
+	})
+}
+
 func TestCreateUpdateSame(t *testing.T) {
 	b := start(t)
 	i := b.loaded("contact", "Ref,Family name,E-mail,Phone\nK-1,Øksnes,a@x.example,+47 55 11 22 33\nK-2,Nordlie,b@x.example,\n")
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
 	i = b.loaded("contact", "Ref,Family name,E-mail,Phone\nk-1 ,Øksnes,a@x.example,+4755112233\nK-2,Nordlie-Berg,,+4755112244\n,Sæther,B@X.example,\nCON-9,Myrvang,c@x.example,\n")
-	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1, "hold": 1, "create": 1}) // rows 3 and 4 are for one record
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "update": 1, "ask": 1, "create": 1}) // the mailbox of row 4 is that of somebody of another name
 	r := b.record("contact", "CON-2")
 	b.want(r.Values["family_name"], "Nordlie-Berg")
 	b.want(r.Values["email"], "b@x.example") // the blank cell left it
@@ -196,8 +207,8 @@ func TestWhatAnImportMayDo(t *testing.T) {
 // Every kind of problem is found at its row and field.
 func TestProblems(t *testing.T) {
 	b := start(t)
-	b.loaded("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Marina,A-2\nKrogsø Marina,A-3\n")
-	i := b.check(b.upload("contact", strings.Join([]string{"CON id,Ref,Family name,E-mail,Birthday,Account,Phone,Consent to e-mail",
+	b.load(b.check(b.exactly(b.upload("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Marina,A-2\nKrogsø Marina,A-3\n"), "source_ref")))
+	i := b.check(b.exactly(b.upload("contact", strings.Join([]string{"CON id,Ref,Family name,E-mail,Birthday,Account,Phone,Consent to e-mail",
 		"ACC-1,K-1,Berg,a@x.example,1990-01-01,A-1,,",     // 2 a wrong prefix
 		"CON-77,K-2,Berg,b@x.example,1990-01-01,A-1,,",    // 3 no such record
 		",K-3,,c@x.example,1990-01-01,A-1,,",              // 4 required
@@ -209,7 +220,7 @@ func TestProblems(t *testing.T) {
 		",,Berg,F@X.example,,,,",                          // 10 the mail of row 8 again
 		",K-8," + strings.Repeat("x", 200) + ",,,ACC-2,,", // 11 too long
 		",K-9,Berg,,,ACC-99,,,,more",                      // 12 no such account, ragged
-	}, "\n")))
+	}, "\n")), "id", "source_ref", "email"))
 	b.want(strings.Join(b.codes(i), "\n"), strings.Join([]string{
 		"2 bad_record_id id", "3 record_missing id", "4 required_missing family_name", "5 ambiguous_date birthday", "5 bad_email email", "5 bad_yes_no email_consent", "6 link_ambiguous account",
 		"7 link_not_found account", "7 bad_phone phone", "9 duplicate_row source_ref", "10 duplicate_row email", "11 too_long family_name", "12 ragged_row ", "12 record_missing account"}, "\n"))
@@ -233,10 +244,10 @@ func TestSeveralFoundAndKeyTaken(t *testing.T) {
 	// A second record of the same mail can only come in with its key.
 	i := b.upload("contact", "Ref,Family name,E-mail\nK-3,Li,info@x.example\n")
 	i = b.change(i, func(r *mapping.Routine) {
-		r.Drafts[0].Match = append(r.Drafts[0].Match, catalog.MatchRule{Fields: []string{"source_ref"}})
+		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
 	})
 	b.load(b.check(i))
-	i = b.check(b.upload("contact", "Family name,E-mail\nEk,INFO@x.example\n"))
+	i = b.check(b.exactly(b.upload("contact", "Family name,E-mail\nEk,INFO@x.example\n"), "email"))
 	b.want(b.codes(i), "[2 several_found email]")
 	i = b.check(b.upload("contact", "CON id,Family name,Ref\nCON-2,Bø,K-1\n"))
 	b.want(b.codes(i), "[2 key_taken source_ref]")
@@ -271,16 +282,22 @@ func TestTheCheckIsTheLoad(t *testing.T) {
 			fmt.Fprintf(&text, "%s,%s,%s,%s,%s,%s\n", ref, pick("", "Åse", "Nils"), pick("", "Berg", "Li", "Øksnes"),
 				mail, pick("", "1990-01-01", "31.02.1990"), pick("", "+47 5511223"+fmt.Sprint(r.IntN(9)), "12"))
 		}
-		i := b.check(b.upload("contact", text.String()))
+		i := b.upload("contact", text.String())
+		if round%2 == 0 {
+			i = b.exactly(i, "source_ref", "email")
+		}
+		i = b.check(i)
 		said := maps.Clone(i.Totals.V.Verdicts)
 		i = b.load(i)
-		var did int64
+		want := map[verdict.Outcome]int64{}
 		for v, n := range said {
-			b.want(fmt.Sprint(round, v, i.Outcomes.V[verdict.OutcomeOf(verdict.Verdict(v))]), fmt.Sprint(round, v, n))
-			did += n
+			want[verdict.OutcomeOf(verdict.Verdict(v))] += n
 		}
-		b.want(did, i.Rows)
-		again := b.check(b.upload("contact", text.String()))
+		b.want(fmt.Sprint(round, i.Outcomes.V), fmt.Sprint(round, want))
+		if round%2 == 1 {
+			continue // what was asked about may be found once the others are there
+		}
+		again := b.check(b.exactly(b.upload("contact", text.String()), "source_ref", "email"))
 		b.want(again.Totals.V.Verdicts["create"]+again.Totals.V.Verdicts["update"], 0)
 	}
 }
@@ -311,7 +328,7 @@ func TestLoadWhatIsLeft(t *testing.T) {
 func TestChangedSinceTheCheck(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg,a@x.example\nK-2,Li,b@x.example\n")
-	first := b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Ek,\nK-2,Li-Ek,\nK-3,Ny,c@x.example\nK-4,Nå,d@x.example\n"))
+	first := b.check(b.exactly(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Ek,\nK-2,Li-Ek,\nK-3,Ny,c@x.example\nK-4,Nå,d@x.example\n"), "source_ref", "email"))
 	b.loaded("contact", "Ref,Family name,E-mail\nK-1,Berg-Hav,\nK-3,Nyere,\n,Nåle,d@x.example\n")
 	first = b.load(first)
 	b.want(first.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "held": 3})

@@ -123,7 +123,7 @@ func TestRulesInUse(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got := p.Drafts[0].Rules; len(got) != 1 || got[0].Fields[0] != "email" {
+	if got := p.Drafts[0].Rules; len(got) != 1 || !slices.Equal(got[0].Alike, []string{"email"}) {
 		t.Errorf("%+v", got)
 	}
 }

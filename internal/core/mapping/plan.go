@@ -28,6 +28,10 @@ type DraftPlan struct {
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
+	Repeats Repeats
+	NewerBy bool // rows say how old they are
+	newer   *FieldPlan
+	clear   string // the folded text that empties a value
 	id      origin
 	where   *expr.Program
 	header  []string
@@ -38,6 +42,8 @@ type DraftPlan struct {
 // FieldPlan works out one field.
 type FieldPlan struct {
 	Field  catalog.Field
+	Both   Both
+	Blank  Blank
 	origin origin
 	reader *value.Reader
 }
@@ -58,6 +64,8 @@ type Typed struct {
 	LeftOut  bool     // the routine's condition does not hold for the row
 	ID       int64    // record id given in the row, 0 when none
 	Values   []string // canonical texts, empty when blank
+	Cleared  []string // fields that the row empties
+	NewerAt  string   // when the row was last right, empty when it does not say
 	Problems []problem.Problem
 }
 
@@ -87,7 +95,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 }
 
 func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns []sheet.Column) (*DraftPlan, error) {
-	dp := &DraftPlan{Type: t, country: -1}
+	dp := &DraftPlan{Type: t, country: -1, Repeats: or(d.Repeats, HoldRepeats), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
 	for _, c := range columns {
 		dp.header = append(dp.header, c.Header)
 	}
@@ -112,7 +120,10 @@ func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns 
 		if err != nil {
 			return nil, inPlace(err, "fields."+f.Name+".compute")
 		}
-		fp := FieldPlan{Field: f, origin: from}
+		fp := FieldPlan{Field: f, origin: from, Both: or(o.Both, d.Both, Replace), Blank: or(o.Blank, d.Blank, Leave)}
+		if f.Required {
+			fp.Blank = Leave
+		}
 		set, err := settings(reading, fp.origin, columns)
 		if err != nil {
 			return nil, err
@@ -123,31 +134,44 @@ func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns 
 		}
 		dp.Fields = append(dp.Fields, fp)
 	}
+	if d.NewerBy != "" {
+		from, err := dp.newOrigin(Origin{From: []string{d.NewerBy}}, columns)
+		if err != nil {
+			return nil, err
+		}
+		f := catalog.Field{Name: "newer_by", Label: d.NewerBy, Type: catalog.DateTime}
+		set, err := settings(reading, from, columns)
+		if err != nil {
+			return nil, err
+		}
+		dp.NewerBy, dp.newer = true, &FieldPlan{Field: f, origin: from, reader: value.NewReader(f, set)}
+	}
 	rules := d.Match
 	if len(rules) == 0 {
 		rules = t.Match
 	}
 	for _, rule := range rules {
-		if dp.canUse(rule) {
+		if rule, ok := dp.usable(rule); ok {
 			dp.Rules = append(dp.Rules, rule)
 		}
 	}
 	return dp, nil
 }
 
-func (dp *DraftPlan) canUse(rule catalog.MatchRule) bool {
+// usable gives a rule as far as it can work with the mapped fields: all that
+// must be equal must be there, of those that must be alike as many as are, as
+// long as they still tell records apart.
+func (dp *DraftPlan) usable(rule catalog.MatchRule) (catalog.MatchRule, bool) {
+	mapped := func(name string) bool {
+		return name == IDField && dp.HasID || slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name })
+	}
 	for _, name := range rule.Fields {
-		if name == IDField {
-			if !dp.HasID {
-				return false
-			}
-			continue
-		}
-		if !slices.ContainsFunc(dp.Fields, func(f FieldPlan) bool { return f.Field.Name == name }) {
-			return false
+		if !mapped(name) {
+			return rule, false
 		}
 	}
-	return true
+	rule.Alike = slices.DeleteFunc(slices.Clone(rule.Alike), func(name string) bool { return !mapped(name) })
+	return rule, dp.Type.CheckMatchRule(rule) == nil
 }
 
 // inPlace says where in the routine an expression is wrong.
@@ -277,8 +301,8 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.LeftOut, out.Problems = 0, false, out.Problems[:0]
-	out.Values = out.Values[:0]
+	out.ID, out.LeftOut, out.NewerAt, out.Problems = 0, false, "", out.Problems[:0]
+	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
 	}
@@ -298,6 +322,9 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 	if dp.HasID {
 		dp.applyID(row, out)
+	}
+	if dp.newer != nil {
+		dp.applyNewer(row, out)
 	}
 	country := ""
 	if dp.country >= 0 {
@@ -336,6 +363,16 @@ func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
 	out.ID = id
 }
 
+func (dp *DraftPlan) applyNewer(row sheet.Row, out *Typed) {
+	text := dp.newer.origin.text(row.Cells)
+	v, trouble := dp.newer.reader.Read(text)
+	if trouble.Code != "" {
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Column: dp.newer.origin.column, Value: text, Detail: trouble.Detail})
+		return
+	}
+	out.NewerAt = v
+}
+
 func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.Row, out *Typed) {
 	fp := &dp.Fields[i]
 	text := fp.origin.text(row.Cells)
@@ -350,6 +387,14 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		}
 	}
 	if text == "" {
+		return
+	}
+	if text[len(text)-1] == dp.clear[len(dp.clear)-1] && value.Fold(text) == dp.clear {
+		if fp.Field.Required {
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: fp.Field.Name, Column: fp.origin.column, Value: text})
+			return
+		}
+		out.Cleared = append(out.Cleared, fp.Field.Name)
 		return
 	}
 	v, trouble := fp.reader.ReadIn(text, country)

@@ -25,10 +25,11 @@ const (
 	Create         May = "create"
 	Update         May = "update"
 	CreateOrUpdate May = "create_or_update"
+	Delete         May = "delete"
 )
 
-// Mays lists what an import may do, the careful default last.
-var Mays = []May{Create, Update, CreateOrUpdate}
+// Mays lists what an import may do.
+var Mays = []May{CreateOrUpdate, Create, Update, Delete}
 
 // IDField is the name under which a mapping gives the record's id.
 const IDField = "id"
@@ -48,6 +49,12 @@ type Draft struct {
 	Where  string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
 	Fields map[string]Origin   `json:"fields" yaml:"fields"`
 	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
+
+	Both        Both    `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
+	Blank       Blank   `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
+	NewerBy     string  `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`         // the column that tells how old a row is
+	ClearMarker string  `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
+	Repeats     Repeats `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
 }
 
 // Origin says where a field's value comes from: columns, one fixed value or an
@@ -60,6 +67,8 @@ type Origin struct {
 	Compute   string            `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
 	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
+	Both      Both              `json:"both,omitempty" yaml:"both,omitempty"`
+	Blank     Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
 }
 
 // Take names a part of a cell.
@@ -141,7 +150,7 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 			return f.At(fault.Place{Path: fmt.Sprintf("%s.match[%d]", path, i)})
 		}
 	}
-	return nil
+	return d.checkPolicies(t, columns, path)
 }
 
 // count tells from how many kinds of origin the value would come.
@@ -190,6 +199,9 @@ func (r Routine) Fitted(columns []string) (kept Routine, ok bool) {
 		}
 	}
 	d.Fields = fields
+	if !slices.Contains(columns, d.NewerBy) {
+		d.NewerBy = ""
+	}
 	kept = r
 	kept.Drafts = []Draft{d}
 	return kept, len(kept.Columns()) > 0 || len(r.Columns()) == 0

@@ -68,6 +68,10 @@ var levelNames = [levels]string{"blank", "same", "alternative", "initial", "near
 // String implements fmt.Stringer.
 func (l Level) String() string { return levelNames[l] }
 
+// Edition changes whenever the keys of the same values do, so that kept keys
+// are made anew.
+const Edition = "1"
+
 // comparison is one comparison of a record type with the fields that it takes.
 type comparison struct {
 	kind   Kind

@@ -55,6 +55,7 @@ type evidence struct {
 	level map[Kind]Level
 	count map[Kind]int64
 	role  bool
+	own   int64
 }
 
 // Compare scores two subjects.
@@ -91,7 +92,7 @@ func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
 			bits = math.Min(bits, 1)
 			level = Domain
 		}
-		if cmp.kind == Email && level == Same && (a.email.role || count > 2) {
+		if cmp.kind == Email && level == Same && (a.email.role || count > f.own()+1) {
 			bits = math.Min(bits, 6)
 		}
 		if cmp.kind == Email && level == Local {
@@ -104,7 +105,7 @@ func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
 		s.Bits += bits
 		s.Reasons = append(s.Reasons, Reason{Kind: cmp.kind, Fields: cmp.fields, Level: level.String(), Bits: math.Round(bits*10) / 10, Count: count})
 	}
-	ev.role = a.email.role
+	ev.role, ev.own = a.email.role, f.own()
 	switch c.entity {
 	case Family:
 		s.guardPerson(a, b, ev)
@@ -267,7 +268,7 @@ func positive(l Level) bool { return l != Blank && l != Differs }
 // birthday: couples at one mailbox, fathers and sons, namesakes.
 func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	given, family, date := ev.level[Given], ev.level[Family], ev.level[Date]
-	own := ev.level[Email] == Same && !ev.role && ev.count[Email] <= 1
+	own := ev.level[Email] == Same && !ev.role && ev.count[Email] <= ev.own
 	reached := own || ev.level[Phone] == Same
 	born := date == Same
 	switch {
@@ -329,7 +330,10 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 			kinds++
 		}
 	}
-	if kinds < 2 {
+	switch {
+	case kinds == 0 && (given == Blank || given == Initial) && family != Blank:
+		s.limit(MayNothing, OneKind)
+	case kinds < 2:
 		s.limit(MayAsk, OneKind)
 	}
 }
@@ -337,9 +341,9 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 // guardCompany keeps the branches of a company apart.
 func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 	name, where := ev.level[Company], ev.level[Place]
-	own := ev.level[Email] == Same && ev.count[Email] <= 1
+	own := ev.level[Email] == Same && ev.count[Email] <= ev.own
 	reached := ev.level[Phone] == Same || own || ev.level[Code] == Same
-	site := ev.level[Web] == Same && ev.count[Web] <= 1
+	site := ev.level[Web] == Same && ev.count[Web] <= ev.own
 	there := where == Same || where == Near
 	switch name {
 	case Differs, Blank:

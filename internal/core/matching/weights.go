@@ -46,6 +46,8 @@ const smooth = 1000
 type Frequencies struct {
 	N     int64
 	Count func(term int32) int64
+	Prior float64 // the share of rows that have one among them before anything is compared; 0 is that of records
+	Own   int64   // how many of those that share a value are the pair's own: 1 when one side is counted, 2 when both are
 }
 
 // chance gives U of an agreement on a term.
@@ -54,13 +56,25 @@ func (f Frequencies) chance(k Kind, average float64, t int32) (u float64, count 
 		return average, 0
 	}
 	count = f.Count(t)
-	u = (math.Max(float64(count-1), 0) + rarity[k] + smooth*average) / (float64(f.N) + smooth)
+	u = (math.Max(float64(count-f.own()), 0) + rarity[k] + smooth*average) / (float64(f.N) + smooth)
 	return math.Min(math.Max(u, 1e-9), .99), count
 }
 
-// prior is the share of drafts that have a record, before anything is compared.
-const prior = .3
+func (f Frequencies) own() int64 { return max(f.Own, 1) }
+
+// The share of rows that are expected to be there already: among the records,
+// and among the earlier rows of the same source.
+const (
+	PriorRecords = .3
+	PriorRows    = .03
+)
 
 // priorBits is the weight with which a pair starts: one of n records is meant,
 // and only for a part of the drafts.
-func (f Frequencies) priorBits() float64 { return math.Log2(prior / math.Max(float64(f.N), 2)) }
+func (f Frequencies) priorBits() float64 {
+	prior := f.Prior
+	if prior == 0 {
+		prior = PriorRecords
+	}
+	return math.Log2(prior / math.Max(float64(f.N), 2))
+}

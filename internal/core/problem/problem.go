@@ -51,6 +51,8 @@ const (
 	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
 	WriteRefused     Code = "write_refused"
+	StillReferred    Code = "still_referred"
+	AnswerGone       Code = "answer_gone"
 )
 
 type words struct{ says, mend string }
@@ -90,6 +92,8 @@ var table = map[Code]words{
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
 	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
+	StillReferred:    {"other records point to the one that would be deleted: {detail}", "Let them point elsewhere first, or leave the row out."},
+	AnswerGone:       {"the record or row that was answered with is not there any more: {detail}", "Answer the question again."},
 	WriteRefused:     {"the record could not be written: {detail}", "Correct the row and load what is left."},
 }
 

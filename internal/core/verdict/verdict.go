@@ -16,10 +16,11 @@ const (
 	Skip   Verdict = "skip"
 	Ask    Verdict = "ask"
 	Hold   Verdict = "hold"
+	Delete Verdict = "delete"
 )
 
 // All lists the verdicts in the order in which they are shown.
-var All = []Verdict{Create, Update, Same, Skip, Ask, Hold}
+var All = []Verdict{Create, Update, Delete, Same, Skip, Ask, Hold}
 
 // Outcome is what happened to a row.
 type Outcome string
@@ -32,10 +33,11 @@ const (
 	Skipped   Outcome = "skipped"
 	Held      Outcome = "held"
 	Failed    Outcome = "failed"
+	Deleted   Outcome = "deleted"
 )
 
 // Outcomes lists the outcomes in the order in which they are shown.
-var Outcomes = []Outcome{Created, Updated, Unchanged, Skipped, Held, Failed}
+var Outcomes = []Outcome{Created, Updated, Deleted, Unchanged, Skipped, Held, Failed}
 
 // OutcomeOf is the outcome that a row's verdict leads to when nothing comes between.
 func OutcomeOf(v Verdict) Outcome {
@@ -48,13 +50,17 @@ func OutcomeOf(v Verdict) Outcome {
 		return Unchanged
 	case Skip:
 		return Skipped
+	case Delete:
+		return Deleted
 	}
 	return Held
 }
 
 // Case is what is known of a row when its verdict is given.
 type Case struct {
+	LeftOut  bool // a condition, a policy or a person leaves it out
 	Problems bool // something is wrong with it
+	Question bool // a person must say which record it is
 	Found    bool // a record was found
 	Changes  bool // the record would change
 }
@@ -62,10 +68,16 @@ type Case struct {
 // Decide gives the verdict of a row.
 func Decide(may mapping.May, c Case) Verdict {
 	switch {
+	case c.LeftOut:
+		return Skip
 	case c.Problems:
 		return Hold
-	case !c.Found && may == mapping.Update, c.Found && may == mapping.Create:
+	case c.Question:
+		return Ask
+	case !c.Found && (may == mapping.Update || may == mapping.Delete), c.Found && may == mapping.Create:
 		return Skip
+	case may == mapping.Delete:
+		return Delete
 	case !c.Found:
 		return Create
 	case c.Changes:
@@ -79,7 +91,30 @@ type Totals struct {
 	Rows     int64            `json:"rows"`
 	Verdicts map[string]int64 `json:"verdicts"`
 	Problems []ProblemCount   `json:"problems"`
-	Changes  []FieldCount     `json:"changes"` // values that updates would change, by field
+	Changes  []FieldCount     `json:"changes"`            // values that updates would change, by field
+	Referred []ReferredCount  `json:"referred,omitempty"` // what points to the records that would be deleted
+	Asked    []AskedCount     `json:"asked,omitempty"`    // open questions by kind
+	Reasons  []ReasonCount    `json:"reasons,omitempty"`  // why rows are left out
+}
+
+// ReferredCount counts records of one type that point by one field to records
+// that would be deleted.
+type ReferredCount struct {
+	Type  string `json:"type" db:"type"`
+	Field string `json:"field" db:"field"`
+	Count int64  `json:"count" db:"count"`
+}
+
+// AskedCount counts questions of one kind.
+type AskedCount struct {
+	Kind  Question `json:"kind" db:"kind"`
+	Count int64    `json:"count" db:"count"`
+}
+
+// ReasonCount counts rows that are left out for one reason.
+type ReasonCount struct {
+	Reason Reason `json:"reason" db:"reason"`
+	Count  int64  `json:"count" db:"count"`
 }
 
 // ProblemCount counts the rows that have one problem at one field.
@@ -100,7 +135,7 @@ type FieldCount struct {
 // shown, so that colour is never the only sign.
 var marks = map[string]string{
 	"create": "●", "created": "●", "update": "◐", "updated": "◐", "same": "○", "unchanged": "○",
-	"skip": "–", "skipped": "–", "ask": "?", "hold": "■", "held": "■", "failed": "✕",
+	"skip": "–", "skipped": "–", "delete": "⊘", "deleted": "⊘", "ask": "?", "hold": "■", "held": "■", "failed": "✕",
 }
 
 // Mark gives the shape of a verdict or outcome.

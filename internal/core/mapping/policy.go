@@ -1,0 +1,118 @@
+package mapping
+
+import (
+	"fmt"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+)
+
+// Both says what happens when the record and the row both have a value.
+type Both string
+
+// The policies for two values, the default first.
+const (
+	Replace Both = "replace" // the row's value takes the place
+	Keep    Both = "keep"    // the record's value stays
+	Add     Both = "add"     // the row's value is put behind, or into the list
+	Newer   Both = "newer"   // the row's value, if the row's date is later than the record's last change
+)
+
+// Blank says what happens when the row says nothing.
+type Blank string
+
+// The policies for blanks, the default first.
+const (
+	Leave Blank = "leave" // what is there stays
+	Clear Blank = "clear" // the value is emptied
+)
+
+// Repeats says what happens to rows of one source that are for the same record.
+type Repeats string
+
+// The policies for repeated rows, the default first.
+const (
+	HoldRepeats Repeats = "hold"  // the later rows are held and name the first
+	FirstWins   Repeats = "first" // the later rows are left out
+	LastWins    Repeats = "last"  // the earlier rows are left out
+	MergeRows   Repeats = "merge" // the rows are one, later values over earlier
+	AskRepeats  Repeats = "ask"   // a person is asked
+)
+
+// The policies in the order in which they are offered.
+var (
+	Boths    = []Both{Replace, Keep, Add, Newer}
+	Blanks   = []Blank{Leave, Clear}
+	Repeated = []Repeats{HoldRepeats, FirstWins, LastWins, MergeRows, AskRepeats}
+)
+
+// DefaultClearMarker is the text that empties a value when a routine names no other.
+const DefaultClearMarker = "(clear)"
+
+// or gives the first that is not empty.
+func or[T ~string](list ...T) T {
+	for _, v := range list {
+		if v != "" {
+			return v
+		}
+	}
+	return ""
+}
+
+func oneOf[T ~string](v T, list []T, code, message string, at fault.Place) error {
+	if v == "" || slices.Contains(list, v) {
+		return nil
+	}
+	return fault.New(fault.Invalid, code, message).At(at).With(string(v)).Mended(fmt.Sprintf("Choose one of %v.", list))
+}
+
+// CanAdd reports whether values of the field can be put behind each other.
+func CanAdd(t catalog.RecordType, f catalog.Field) bool {
+	switch f.Type {
+	case catalog.LongText, catalog.Choices:
+		return true
+	case catalog.Text:
+		return !f.Normalised() && !slices.Contains(t.Title, f.Name)
+	}
+	return false
+}
+
+// checkPolicies says whether the policies of the draft can be followed.
+func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string) error {
+	at := func(part string) fault.Place { return fault.Place{Path: path + "." + part} }
+	if err := oneOf(d.Both, Boths, "unknown_policy", "two values cannot be treated so", at("both")); err != nil {
+		return err
+	}
+	if err := oneOf(d.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", at("blank")); err != nil {
+		return err
+	}
+	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
+		return err
+	}
+	if d.Both == Add {
+		return fault.New(fault.Invalid, "cannot_add", "not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")
+	}
+	if d.NewerBy != "" && columns != nil && !slices.Contains(columns, d.NewerBy) {
+		return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at("newer_by")).With(d.NewerBy)
+	}
+	for name, o := range d.Fields {
+		place := at("fields." + name)
+		if err := oneOf(o.Both, Boths, "unknown_policy", "two values cannot be treated so", place); err != nil {
+			return err
+		}
+		if err := oneOf(o.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", place); err != nil {
+			return err
+		}
+		f, _ := t.Field(name)
+		switch {
+		case o.Both == Add && !CanAdd(t, f):
+			return fault.New(fault.Invalid, "cannot_add", "values of this field cannot be added to each other").At(place).With(name).Mended("Long texts, lists and plain texts can; keys and titles cannot.")
+		case or(o.Both, d.Both) == Newer && d.NewerBy == "" && name != IDField:
+			return fault.New(fault.Invalid, "newer_by_missing", "to take the newer value, a column must say how old the row is").At(place).Mended("Name a column with dates under newer_by.")
+		case o.Blank == Clear && f.Required:
+			return fault.New(fault.Invalid, "required_cleared", "a required value cannot be emptied").At(place).With(name).Mended("Leave what is there.")
+		}
+	}
+	return nil
+}

@@ -1,0 +1,72 @@
+package verdict
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Question is what a person is asked about a row.
+type Question string
+
+// The kinds of questions.
+const (
+	AskAlike   Question = "alike"   // is it this record, which is like it?
+	AskSeveral Question = "several" // which of these records is it?
+	AskRepeat  Question = "repeat"  // is it the same as this earlier row?
+)
+
+// Questions lists the kinds in the order in which they are shown.
+var Questions = []Question{AskAlike, AskSeveral, AskRepeat}
+
+var asks = map[Question]string{AskAlike: "a record is like it, but not surely the same", AskSeveral: "several records may be meant", AskRepeat: "an earlier row may be the same"}
+
+// Says gives the question in a few words.
+func (q Question) Says() string { return asks[q] }
+
+// Choice is a person's answer.
+type Choice string
+
+// The answers.
+const (
+	ChooseTake     Choice = "take"      // it is the record, or the row, that is named
+	ChooseNew      Choice = "new"       // it is none of them
+	ChooseLeaveOut Choice = "leave_out" // the row is not to be loaded
+)
+
+// Choices lists the answers.
+var Choices = []Choice{ChooseTake, ChooseNew, ChooseLeaveOut}
+
+// Reason says why a row is left out.
+type Reason string
+
+// The reasons.
+const (
+	ByCondition  Reason = "condition"     // the routine's condition does not hold
+	ByAnswer     Reason = "answer"        // a person left it out
+	AlreadyThere Reason = "already_there" // the import may only create, and the record is there
+	NothingFound Reason = "nothing_found" // the import may not create, and no record was found
+	SeveralThere Reason = "several_found" // the rule leaves out rows that fit several records
+	Repeated     Reason = "repeated"      // another row stands for the record
+	Merged       Reason = "merged"        // its values were put into another row
+)
+
+// Says gives the reason as a sentence; record and row are what it names.
+func (r Reason) Says(record string, row int64) string {
+	switch r {
+	case ByCondition:
+		return "the routine's condition leaves the row out"
+	case ByAnswer:
+		return "left out by hand"
+	case AlreadyThere:
+		return strings.TrimSpace("the record is already there: " + record)
+	case NothingFound:
+		return "no record was found for it"
+	case SeveralThere:
+		return "the row fits several records"
+	case Repeated:
+		return fmt.Sprintf("row %d stands for the same record", row)
+	case Merged:
+		return fmt.Sprintf("its values are in row %d, which is for the same record", row)
+	}
+	return ""
+}

@@ -1,0 +1,113 @@
+package store
+
+import (
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+)
+
+// after is the SQL of the value that a field of a found record would have. The
+// check compares it with what is there, and the load writes it: one expression
+// for both. row is the alias of the draft and record that of the record; now is
+// the draft's value, references resolved.
+func (k *Check) after(fp mapping.FieldPlan, row, record, now string) string {
+	f := fp.Field
+	was, given := record+`.`+fieldColumn(f.Name), now
+	if f.Normalised() { // another spelling of the same key says nothing new
+		now = `case when ` + row + `.` + keyColumn(f.Name) + ` is distinct from ` + record + `.` + keyColumn(f.Name) + ` then ` + now + ` end`
+	}
+	both := fp.Both
+	var out string
+	switch both {
+	case mapping.Keep:
+		out = `coalesce(` + was + `, ` + now + `)`
+	case mapping.Add:
+		out = k.added(f, now, was)
+	case mapping.Newer:
+		out = `case when ` + was + ` is null or ` + row + `.newer_at > ` + record + `.changed_at then coalesce(` + now + `, ` + was + `) else ` + was + ` end`
+	default:
+		out = `coalesce(` + now + `, ` + was + `)`
+	}
+	if own := k.likenessRules(); own != "" && both != mapping.Keep {
+		switch {
+		case f.Key: // found by likeness, a record keeps its own keys
+			out = `case when ` + row + `.found_by in (` + own + `) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
+		case slices.Contains(k.plan.Type.Title, f.Name): // and names that differ in case and accents alone
+			out = `case when ` + row + `.found_by in (` + own + `) and ` + row + `.` + nameColumn(f.Name) + ` = ` + record + `.` + nameColumn(f.Name) + ` then ` + was + ` else ` + out + ` end`
+		}
+	}
+	if fp.Blank == mapping.Clear {
+		out = `case when ` + given + ` is null then null else ` + out + ` end`
+	}
+	if k.cleared[f.Name] {
+		out = `case when ` + lit(f.Name) + ` = any(` + row + `.cleared) then null else ` + out + ` end`
+	}
+	if k.keeps {
+		out = `case when ` + lit(f.Name) + ` = any(` + row + `.keep) then ` + was + ` else ` + out + ` end`
+	}
+	return out
+}
+
+// added is the SQL of two values put together, nothing twice.
+func (k *Check) added(f catalog.Field, now, was string) string {
+	if f.Type == catalog.Choices {
+		return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now + ` else (select array_agg(distinct x order by x) from unnest(` + was + ` || ` + now + `) x) end`
+	}
+	between := `', '`
+	if f.Type == catalog.LongText {
+		between = `E'\n'`
+	}
+	return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now + ` when position(` + now + ` in ` + was + `) > 0 then ` + was + ` else ` + was + ` || ` + between + ` || ` + now + ` end`
+}
+
+// likenessRules lists the numbers of the rules that find by likeness.
+func (k *Check) likenessRules() string {
+	var list []string
+	for n, rule := range k.plan.Rules {
+		if len(rule.Alike) > 0 {
+			list = append(list, itoa(n+1))
+		}
+	}
+	return strings.Join(list, ", ")
+}
+
+// extras are the columns of staging beside the draft's fields that after needs.
+func (k *Check) extras() []string {
+	cols := []string{`found_by`}
+	if len(k.cleared) > 0 {
+		cols = append(cols, `cleared`)
+	}
+	if k.plan.NewerBy {
+		cols = append(cols, `newer_at`)
+	}
+	if k.keeps {
+		cols = append(cols, `keep`)
+	}
+	return cols
+}
+
+// drafts is the SQL of the staged drafts, with what was found for each and with
+// references resolved (v_ and the field's name): as q, with the record as r.
+func (k *Check) drafts() string {
+	cols, joins := ``, ` left join `+k.stage("matches")+` m on m.row_no = d.row_no`+k.linkJoins()
+	for _, fp := range k.references() {
+		cols += `, ` + referenceOf(fp.Field.Name) + ` as ` + resolvedColumn(fp.Field.Name)
+	}
+	if k.keeps {
+		cols += `, s.keep`
+		joins += ` left join ` + k.stage("settled") + ` s on s.row_no = d.row_no`
+	}
+	return `(select d.*, m.record_id, m.version, m.rule as found_by, m.score` + cols + ` from ` + k.stage("draft") + ` d` + joins + `) q left join ` + k.table + ` r on r.id = q.record_id`
+}
+
+func resolvedColumn(name string) string { return ident("v_" + name) }
+
+// now is the SQL for a field's value in the draft, references resolved.
+func now(f catalog.Field) string {
+	if f.Type == catalog.Reference {
+		return `q.` + resolvedColumn(f.Name)
+	}
+	return `q.` + fieldColumn(f.Name)
+}

@@ -1,0 +1,296 @@
+package work
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/expr"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+)
+
+// Question is what a person is asked about a row, with everything to choose by:
+// the row's values beside those of each candidate.
+type Question struct {
+	store.AskedRow
+	Type       catalog.RecordType
+	Values     []RowValue // of the row
+	Candidates []CandidateRecord
+}
+
+// CandidateRecord is a candidate with its values.
+type CandidateRecord struct {
+	store.Candidate
+	Title  string
+	Values map[string]string
+}
+
+// Question gives the question about one row.
+func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Question, error) {
+	var q Question
+	list, err := s.store.Questions(ctx, i.ID, store.QuestionFilter{Row: row}, 0, 1)
+	if err != nil {
+		return q, err
+	}
+	if len(list) == 0 {
+		return q, fault.New(fault.NotFound, "no_question", "there is no question about this row").With(fmt.Sprint(row)).Mended("See the list of questions; a check may have settled it.")
+	}
+	q.AskedRow = list[0]
+	own, err := s.RowAsRecord(ctx, i, row)
+	if err != nil {
+		return q, err
+	}
+	q.Type, q.Values = own.Type, own.Values
+	candidates, err := s.store.Candidates(ctx, i.ID, row)
+	if err != nil {
+		return q, err
+	}
+	for _, c := range candidates {
+		out := CandidateRecord{Candidate: c}
+		if c.Record != nil {
+			r, err := s.store.Record(ctx, i.Workspace, q.Type.Name, q.Type.RecordID(*c.Record))
+			if fault.Is(err, "unknown_record") {
+				continue
+			}
+			if err != nil {
+				return q, err
+			}
+			out.Title, out.Values = r.Title, shown(r)
+		} else if c.OtherRow != nil {
+			other, err := s.RowAsRecord(ctx, i, *c.OtherRow)
+			if err != nil {
+				return q, err
+			}
+			out.Title, out.Values = fmt.Sprintf("Row %d", *c.OtherRow), map[string]string{}
+			for _, v := range other.Values {
+				out.Values[v.Field.Name] = v.After
+			}
+		}
+		q.Candidates = append(q.Candidates, out)
+	}
+	return q, nil
+}
+
+// shown gives a record's values with links by their titles.
+func shown(r store.Record) map[string]string {
+	out := map[string]string{}
+	for k, v := range r.Values {
+		out[k] = v
+		if l, ok := r.Links[k]; ok && l.Title != "" {
+			out[k] = l.Title
+		}
+	}
+	return out
+}
+
+// Given is an answer as a person gives it.
+type Given struct {
+	Row      int64
+	Choice   verdict.Choice
+	Record   string // id of the record, for take
+	OtherRow int64  // or the earlier row
+	Keep     []string
+}
+
+// Answer keeps answers, singly or many at once; the next check follows them.
+func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by store.Person) (int64, error) {
+	if i.Routine.V == nil {
+		return 0, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return 0, err
+	}
+	t, err := c.MustType(i.Into)
+	if err != nil {
+		return 0, err
+	}
+	seen := map[int64]bool{}
+	var list []store.Answer
+	for n, g := range given {
+		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: g.Row}
+		if seen[g.Row] {
+			return 0, fault.New(fault.Invalid, "answered_twice", "there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
+		}
+		seen[g.Row] = true
+		a, err := s.readAnswer(ctx, i, t, g)
+		if err != nil {
+			if f, ok := fault.From(err); ok {
+				return 0, f.At(at)
+			}
+			return 0, err
+		}
+		list = append(list, a)
+	}
+	kept, err := s.store.Answer(ctx, i, list, by.ID)
+	if err != nil {
+		return 0, err
+	}
+	return kept, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d", kept), importSubject(i.ID))
+}
+
+func (s *Service) readAnswer(ctx context.Context, i store.Import, t catalog.RecordType, g Given) (store.Answer, error) {
+	a := store.Answer{Row: g.Row, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
+	if !slices.Contains(verdict.Choices, g.Choice) {
+		return a, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+	}
+	for _, name := range g.Keep {
+		if _, ok := t.Field(name); !ok {
+			return a, fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").With(name)
+		}
+	}
+	switch {
+	case g.Choice != verdict.ChooseTake && (g.Record != "" || g.OtherRow > 0):
+		return a, fault.New(fault.Invalid, "answer_contradicts", "only the answer take names a record or row").With(g.Record)
+	case g.Choice != verdict.ChooseTake:
+	case g.Record != "" && g.OtherRow > 0:
+		return a, fault.New(fault.Invalid, "answer_contradicts", "an answer names a record or a row, not both").With(g.Record)
+	case g.Record != "":
+		r, err := s.store.Record(ctx, i.Workspace, t.Name, g.Record)
+		if err != nil {
+			return a, err
+		}
+		a.Record = &r.ID
+	case g.OtherRow > 0:
+		if g.OtherRow == g.Row {
+			return a, fault.New(fault.Invalid, "answer_contradicts", "a row cannot repeat itself").With(fmt.Sprint(g.Row))
+		}
+		a.OtherRow = &g.OtherRow
+	default: // the best candidate
+		list, err := s.store.Candidates(ctx, i.ID, g.Row)
+		if err != nil {
+			return a, err
+		}
+		if len(list) == 0 {
+			return a, fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").With(fmt.Sprint(g.Row)).Mended("Name the record by its id.")
+		}
+		a.Record, a.OtherRow = list[0].Record, list[0].OtherRow
+	}
+	return a, nil
+}
+
+// AnswerMany answers all open questions that a filter chooses alike.
+func (s *Service) AnswerMany(ctx context.Context, i store.Import, f store.QuestionFilter, choice verdict.Choice, by store.Person) (int64, error) {
+	if !slices.Contains(verdict.Choices, choice) {
+		return 0, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
+	}
+	n, err := s.store.AnswerQuestions(ctx, i, f, choice, by.ID)
+	if err != nil {
+		return 0, err
+	}
+	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d: %s", n, choice), importSubject(i.ID))
+}
+
+// LeaveOut leaves out all rows of a verdict.
+func (s *Service) LeaveOut(ctx context.Context, i store.Import, v verdict.Verdict, by store.Person) (int64, error) {
+	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask, verdict.Hold}, v) {
+		return 0, fault.New(fault.Invalid, "unknown_verdict", "rows of this verdict cannot be left out").With(string(v))
+	}
+	n, err := s.store.LeaveOut(ctx, i, v, by.ID)
+	if err != nil {
+		return 0, err
+	}
+	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("leave out %d: %s", n, v), importSubject(i.ID))
+}
+
+// TakeBack forgets answers; with no rows given, all.
+func (s *Service) TakeBack(ctx context.Context, i store.Import, rows []int64, by store.Person) (int64, error) {
+	n, err := s.store.TakeBack(ctx, i, rows)
+	if err != nil {
+		return 0, err
+	}
+	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("take back %d answers", n), importSubject(i.ID))
+}
+
+// Tried is what a check would say, from a sample.
+type Tried struct {
+	Rows   int64 // that were looked at
+	Of     int64 // that there are
+	Totals verdict.Totals
+}
+
+// mostTried is how many rows a check that is only tried may look at.
+const mostTried = 200_000
+
+// Try works out what a changed routine would do, on a sample of about so many
+// rows (0: all), without touching the last check.
+func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sample int64) (Tried, error) {
+	out := Tried{Of: i.Rows}
+	if i.Busy == store.BusyRead || i.Rows == 0 {
+		return out, fault.New(fault.Conflict, "import_busy", "the rows are not read yet").Mended("Wait until the source has been read.")
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return out, err
+	}
+	r.Reading = i.Reading.V
+	plan, err := mapping.NewPlan(r, c, i.Columns.V)
+	if err != nil {
+		return out, err
+	}
+	rules, err := expr.CompileRules(plan.Drafts[0].Type)
+	if err != nil {
+		return out, err
+	}
+	every := int64(1)
+	if sample > 0 {
+		every = max(1, i.Rows/sample)
+	} else if i.Rows > mostTried {
+		return out, fault.New(fault.Invalid, "too_many_rows", fmt.Sprintf("so many rows are not tried but checked; at most %d", mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
+	}
+	err = s.store.Alone(ctx, i.ID, func() error {
+		k := s.store.NewCheck(i, plan.Drafts[0], r.May, c).Try()
+		defer k.Forget(context.WithoutCancel(ctx)) //nolint:errcheck // the next try drops it as well
+		out.Totals, err = s.runCheck(ctx, i, k, plan, rules, every)
+		return err
+	})
+	out.Rows = out.Totals.Rows
+	return out, err
+}
+
+// leastPairs is how many candidate pairs an estimate of weights needs.
+const leastPairs = 500
+
+// EstimateWeights finds the chances of a record type from the workspace's own
+// records, without anybody saying which of them are the same.
+func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName string, by store.Person) (store.EstimatedWeights, error) {
+	var w store.EstimatedWeights
+	c, err := s.store.Catalog(ctx, workspace)
+	if err != nil {
+		return w, err
+	}
+	t, err := c.MustType(typeName)
+	if err != nil {
+		return w, err
+	}
+	candidates, random, err := s.store.SamplePairs(ctx, workspace, t)
+	if err != nil {
+		return w, err
+	}
+	if len(candidates) < leastPairs {
+		return w, fault.New(fault.Conflict, "too_few_records", fmt.Sprintf("there are too few records that are alike in anything: %d pairs, at least %d are needed", len(candidates), leastPairs)).Mended("Keep the default weights until there are more records.")
+	}
+	w.Pairs = int64(len(candidates))
+	w.Weights.V, w.Share = matching.Estimate(candidates, random, matching.DefaultWeights())
+	if err := s.store.SaveWeights(ctx, workspace, typeName, w, by.ID); err != nil {
+		return w, err
+	}
+	if err := s.store.Log(ctx, by.ID, workspace, "estimate weights", typeName); err != nil {
+		return w, err
+	}
+	w, _, err = s.store.Weights(ctx, workspace, typeName)
+	return w, err
+}
+
+// ForgetWeights makes the default weights hold again.
+func (s *Service) ForgetWeights(ctx context.Context, workspace, typeName string, by store.Person) error {
+	if err := s.store.ForgetWeights(ctx, workspace, typeName); err != nil {
+		return err
+	}
+	return s.store.Log(ctx, by.ID, workspace, "forget weights", typeName)
+}
