@@ -376,7 +376,7 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	if p.Position != nil {
 		position = *p.Position
 	}
-	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Text: p.Text}
+	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	limit := limitOf(p.Limit, 50)
 	rows, err := h.store.Rows(ctx, i.ID, filter, after, position, limit)
 	if err != nil {
@@ -554,7 +554,7 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 		return nil, err
 	}
 	p := r.Params
-	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Text: p.Text}
+	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	name := strings.TrimSuffix(i.FileName, ".csv")
 	if what := string(p.Outcome) + string(p.Verdict); what != "" {
 		name += "-" + what

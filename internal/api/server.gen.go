@@ -16,6 +16,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
@@ -24,9 +25,52 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for BlankPolicy.
+const (
+	Clear BlankPolicy = "clear"
+	Leave BlankPolicy = "leave"
+)
+
+// Valid indicates whether the value is a known member of the BlankPolicy enum.
+func (e BlankPolicy) Valid() bool {
+	switch e {
+	case Clear:
+		return true
+	case Leave:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Both.
+const (
+	Add     Both = "add"
+	Keep    Both = "keep"
+	Newer   Both = "newer"
+	Replace Both = "replace"
+)
+
+// Valid indicates whether the value is a known member of the Both enum.
+func (e Both) Valid() bool {
+	switch e {
+	case Add:
+		return true
+	case Keep:
+		return true
+	case Newer:
+		return true
+	case Replace:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EventKind.
 const (
 	Create EventKind = "create"
+	Delete EventKind = "delete"
 	Update EventKind = "update"
 )
 
@@ -34,6 +78,8 @@ const (
 func (e EventKind) Valid() bool {
 	switch e {
 	case Create:
+		return true
+	case Delete:
 		return true
 	case Update:
 		return true
@@ -108,6 +154,39 @@ func (e FieldType) Valid() bool {
 	}
 }
 
+// Defines values for Find.
+const (
+	Ask     Find = "ask"
+	Fullest Find = "fullest"
+	Hold    Find = "hold"
+	Newest  Find = "newest"
+	Oldest  Find = "oldest"
+	Skip    Find = "skip"
+	Take    Find = "take"
+)
+
+// Valid indicates whether the value is a known member of the Find enum.
+func (e Find) Valid() bool {
+	switch e {
+	case Ask:
+		return true
+	case Fullest:
+		return true
+	case Hold:
+		return true
+	case Newest:
+		return true
+	case Oldest:
+		return true
+	case Skip:
+		return true
+	case Take:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ImportBusy.
 const (
 	ImportBusyCheck ImportBusy = "check"
@@ -168,6 +247,63 @@ func (e ImportState) Valid() bool {
 	case Undoing:
 		return true
 	case Undone:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Likeness.
+const (
+	LikenessCode        Likeness = "code"
+	LikenessCompanyName Likeness = "company_name"
+	LikenessCountry     Likeness = "country"
+	LikenessDate        Likeness = "date"
+	LikenessEmail       Likeness = "email"
+	LikenessFamilyName  Likeness = "family_name"
+	LikenessGivenName   Likeness = "given_name"
+	LikenessHonorific   Likeness = "honorific"
+	LikenessLink        Likeness = "link"
+	LikenessLocality    Likeness = "locality"
+	LikenessPhone       Likeness = "phone"
+	LikenessPostalCode  Likeness = "postal_code"
+	LikenessStreet      Likeness = "street"
+	LikenessText        Likeness = "text"
+	LikenessWeb         Likeness = "web"
+)
+
+// Valid indicates whether the value is a known member of the Likeness enum.
+func (e Likeness) Valid() bool {
+	switch e {
+	case LikenessCode:
+		return true
+	case LikenessCompanyName:
+		return true
+	case LikenessCountry:
+		return true
+	case LikenessDate:
+		return true
+	case LikenessEmail:
+		return true
+	case LikenessFamilyName:
+		return true
+	case LikenessGivenName:
+		return true
+	case LikenessHonorific:
+		return true
+	case LikenessLink:
+		return true
+	case LikenessLocality:
+		return true
+	case LikenessPhone:
+		return true
+	case LikenessPostalCode:
+		return true
+	case LikenessStreet:
+		return true
+	case LikenessText:
+		return true
+	case LikenessWeb:
 		return true
 	default:
 		return false
@@ -240,6 +376,91 @@ func (e ListRecordsParamsOrder) Valid() bool {
 	}
 }
 
+// Answer defines model for Answer.
+type Answer struct {
+	At     time.Time    `json:"at,omitempty,omitzero"`
+	Choice AnswerChoice `json:"choice"`
+
+	// Keep Fields whose value in the record stays; when left out, those that the row only writes otherwise
+	Keep []string `json:"keep,omitempty,omitzero"`
+
+	// OtherRow For take: the earlier row
+	OtherRow int64  `json:"other_row,omitempty,omitzero"`
+	Person   string `json:"person,omitempty,omitzero"`
+
+	// Record For take: the record; the best candidate when left out
+	Record string `json:"record,omitempty,omitzero"`
+	Row    int64  `json:"row"`
+}
+
+// AnswerChoice defines model for AnswerChoice.
+type AnswerChoice = verdict.Choice
+
+// AskedCount defines model for AskedCount.
+type AskedCount struct {
+	Count int64 `json:"count"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind    QuestionKind `json:"kind"`
+	Message string       `json:"message"`
+}
+
+// AskedRow defines model for AskedRow.
+type AskedRow struct {
+	Answer     Answer   `json:"answer,omitempty,omitzero"`
+	Candidates int      `json:"candidates"`
+	Cells      []string `json:"cells"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind     QuestionKind `json:"kind"`
+	OtherRow int64        `json:"other_row,omitempty,omitzero"`
+
+	// Percent Of the best candidate
+	Percent float64 `json:"percent"`
+
+	// Record The best candidate
+	Record string `json:"record,omitempty,omitzero"`
+	Row    int64  `json:"row"`
+}
+
+// BlankPolicy What happens when the row says nothing
+type BlankPolicy string
+
+// Both What happens when the record and the row both have a value
+type Both string
+
+// Candidate defines model for Candidate.
+type Candidate struct {
+	// Against What keeps it from being taken
+	Against []string `json:"against,omitempty,omitzero"`
+
+	// Alike Fields that say the same in other writing
+	Alike   []string `json:"alike,omitempty,omitzero"`
+	Percent float64  `json:"percent"`
+	Reasons []Reason `json:"reasons,omitempty,omitzero"`
+	Record  string   `json:"record,omitempty,omitzero"`
+
+	// Row The earlier row, when it is one
+	Row int64 `json:"row,omitempty,omitzero"`
+
+	// Says The comparisons in words, what speaks most first
+	Says   []string          `json:"says"`
+	Title  string            `json:"title"`
+	Values map[string]string `json:"values,omitempty,omitzero"`
+}
+
+// Chance defines model for Chance.
+type Chance struct {
+	Kind  string `json:"kind"`
+	Level string `json:"level"`
+
+	// M How often this is seen between records of the same
+	M float64 `json:"m"`
+
+	// U How often between any two
+	U float64 `json:"u"`
+}
+
 // Change defines model for Change.
 type Change struct {
 	After  string `json:"after,omitempty,omitzero"`
@@ -295,12 +516,17 @@ type FieldCount = verdict.FieldCount
 // FieldType defines model for FieldType.
 type FieldType string
 
+// Find defines model for Find.
+type Find string
+
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
 // Import defines model for Import.
 type Import struct {
-	BeganAt time.Time `json:"began_at,omitempty,omitzero"`
+	// AnsweredAt When an answer was last given or taken back
+	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
+	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Busy Work in progress
 	Busy      ImportBusy `json:"busy"`
@@ -343,6 +569,14 @@ type ImportBusy string
 // ImportState defines model for ImportState.
 type ImportState string
 
+// Kept defines model for Kept.
+type Kept struct {
+	Count int64 `json:"count"`
+}
+
+// Likeness defines model for Likeness.
+type Likeness string
+
 // Link defines model for Link.
 type Link struct {
 	Id    string `json:"id"`
@@ -350,10 +584,41 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// ManyAnswers defines model for ManyAnswers.
+type ManyAnswers struct {
+	Choice AnswerChoice `json:"choice"`
+
+	// From Only with a best candidate of at least so many percent
+	From float64 `json:"from,omitempty,omitzero"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind QuestionKind `json:"kind,omitempty,omitzero"`
+	To   float64      `json:"to,omitempty,omitzero"`
+
+	// Verdict With leave_out: all rows of this verdict instead of questions
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
+}
+
 // MatchRule defines model for MatchRule.
 type MatchRule struct {
-	Fields []string `json:"fields"`
+	// Alike Compared by likeness
+	Alike []string `json:"alike,omitempty,omitzero"`
+
+	// AskAt Percent from which a record is asked about; 25 when left out
+	AskAt float64 `json:"ask_at,omitempty,omitzero"`
+
+	// Fields Compared exactly, after normalising
+	Fields []string `json:"fields,omitempty,omitzero"`
 	Name   string   `json:"name,omitempty,omitzero"`
+
+	// One What a single find means: take (default) or ask
+	One Find `json:"one,omitempty,omitzero"`
+
+	// Several What several mean: ask (default), hold, skip, oldest, newest or fullest
+	Several Find `json:"several,omitempty,omitzero"`
+
+	// TakeAt Percent from which a record is taken; 95 when left out
+	TakeAt float64 `json:"take_at,omitempty,omitzero"`
 }
 
 // NewPerson defines model for NewPerson.
@@ -430,8 +695,34 @@ type Progress struct {
 // ProgressBusy defines model for Progress.Busy.
 type ProgressBusy string
 
+// Question defines model for Question.
+type Question struct {
+	Answer     Answer      `json:"answer,omitempty,omitzero"`
+	Candidates []Candidate `json:"candidates"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind    QuestionKind `json:"kind"`
+	Message string       `json:"message,omitempty,omitzero"`
+	Row     int64        `json:"row"`
+	Type    string       `json:"type"`
+	Values  []RowValue   `json:"values"`
+}
+
+// QuestionKind Is it this record, which of these records, or the same as this earlier row
+type QuestionKind = verdict.Question
+
 // Reading How a source is read; what is left out is detected
 type Reading = sheet.Reading
+
+// Reason What one comparison says
+type Reason = matching.Reason
+
+// ReasonCount defines model for ReasonCount.
+type ReasonCount struct {
+	Count   int64  `json:"count"`
+	Message string `json:"message"`
+	Reason  string `json:"reason"`
+}
 
 // Recognised A saved routine that the file may be for, with the drift
 type Recognised struct {
@@ -476,6 +767,9 @@ type RecordRule struct {
 // RecordType defines model for RecordType.
 type RecordType = catalog.RecordType
 
+// ReferredCount defines model for ReferredCount.
+type ReferredCount = verdict.ReferredCount
+
 // Referring defines model for Referring.
 type Referring struct {
 	Count   int64  `json:"count"`
@@ -493,10 +787,22 @@ type Routine = mapping.Routine
 
 // Row defines model for Row.
 type Row struct {
-	Cells    []string     `json:"cells"`
-	Changes  []Change     `json:"changes,omitempty,omitzero"`
-	Outcome  Outcome      `json:"outcome,omitempty,omitzero"`
+	Cells   []string `json:"cells"`
+	Changes []Change `json:"changes,omitempty,omitzero"`
+
+	// OtherRow The row that stands for this one
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Percent How sure the find is, when it was by likeness
+	Percent  float64      `json:"percent,omitempty,omitzero"`
 	Problems []RowProblem `json:"problems,omitempty,omitzero"`
+
+	// Question Is it this record, which of these records, or the same as this earlier row
+	Question QuestionKind `json:"question,omitempty,omitzero"`
+
+	// Reason Why the row is left out
+	Reason string `json:"reason,omitempty,omitzero"`
 
 	// Record Id of the record found or made
 	Record string `json:"record,omitempty,omitzero"`
@@ -580,10 +886,27 @@ type Token struct {
 
 // Totals defines model for Totals.
 type Totals struct {
-	Changes  []FieldCount     `json:"changes"`
-	Problems []ProblemCount   `json:"problems"`
+	Asked    []AskedCount   `json:"asked,omitempty,omitzero"`
+	Changes  []FieldCount   `json:"changes"`
+	Problems []ProblemCount `json:"problems"`
+
+	// Reasons Why rows are left out
+	Reasons []ReasonCount `json:"reasons,omitempty,omitzero"`
+
+	// Referred What points to records that would be deleted
+	Referred []ReferredCount  `json:"referred,omitempty,omitzero"`
 	Rows     int64            `json:"rows"`
 	Verdicts map[string]int64 `json:"verdicts"`
+}
+
+// Tried defines model for Tried.
+type Tried struct {
+	// Of Rows that there are
+	Of int64 `json:"of"`
+
+	// Rows Rows that were looked at
+	Rows   int64  `json:"rows"`
+	Totals Totals `json:"totals"`
 }
 
 // Trouble defines model for Trouble.
@@ -597,6 +920,18 @@ type Trouble struct {
 
 // TypeSuggestion defines model for TypeSuggestion.
 type TypeSuggestion = suggest.TypeSuggestion
+
+// TypeWeights defines model for TypeWeights.
+type TypeWeights struct {
+	Chances []Chance `json:"chances"`
+
+	// Estimated Whether they come from the workspace's own records
+	Estimated bool      `json:"estimated"`
+	MadeAt    time.Time `json:"made_at,omitempty,omitzero"`
+	MadeBy    string    `json:"made_by,omitempty,omitzero"`
+	Pairs     int64     `json:"pairs,omitempty,omitzero"`
+	Share     float64   `json:"share,omitempty,omitzero"`
+}
 
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
@@ -613,11 +948,17 @@ type CursorParam = string
 // FieldParam defines model for field_param.
 type FieldParam = string
 
+// FromParam defines model for from_param.
+type FromParam = float64
+
 // IdParam defines model for id_param.
 type IdParam = string
 
 // ImportParam defines model for import_param.
 type ImportParam = int64
+
+// KindParam Is it this record, which of these records, or the same as this earlier row
+type KindParam = QuestionKind
 
 // LimitParam defines model for limit_param.
 type LimitParam = int
@@ -625,14 +966,26 @@ type LimitParam = int
 // NameParam defines model for name_param.
 type NameParam = string
 
+// OpenParam defines model for open_param.
+type OpenParam = bool
+
 // OutcomeParam defines model for outcome_param.
 type OutcomeParam = Outcome
 
 // ProblemParam defines model for problem_param.
 type ProblemParam = string
 
+// ReasonParam defines model for reason_param.
+type ReasonParam = string
+
+// RowParam defines model for row_param.
+type RowParam = int64
+
 // TextParam defines model for text_param.
 type TextParam = string
+
+// ToParam defines model for to_param.
+type ToParam = float64
 
 // TypeParam defines model for type_param.
 type TypeParam = string
@@ -664,9 +1017,45 @@ type UploadParams struct {
 	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
 }
 
+// TakeBackParams defines parameters for TakeBack.
+type TakeBackParams struct {
+	Row []int64 `form:"row,omitempty" json:"row,omitempty,omitzero"`
+}
+
+// ListAnswersParams defines parameters for ListAnswers.
+type ListAnswersParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// AnswerJSONBody defines parameters for Answer.
+type AnswerJSONBody struct {
+	Answers []Answer `json:"answers"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListQuestionsParams defines parameters for ListQuestions.
+type ListQuestionsParams struct {
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// From Only with a best candidate of at least so many percent
+	From FromParam `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// To Only with a best candidate below so many percent
+	To ToParam `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
+	// Open Only those without an answer
+	Open OpenParam `form:"open,omitempty" json:"open,omitempty,omitzero"`
+
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -679,6 +1068,12 @@ type ListRowsParams struct {
 
 	// Field The field that the problem is at
 	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
+
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
@@ -705,6 +1100,12 @@ type DownloadRowsParams struct {
 	// Field The field that the problem is at
 	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
 
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 }
@@ -712,6 +1113,12 @@ type DownloadRowsParams struct {
 // SuggestParams defines parameters for Suggest.
 type SuggestParams struct {
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+}
+
+// TryRoutineParams defines parameters for TryRoutine.
+type TryRoutineParams struct {
+	// Sample About how many rows; 0 tries all
+	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
 }
 
 // ListRecordsParams defines parameters for ListRecords.
@@ -746,11 +1153,20 @@ type AddTokenJSONRequestBody = NewToken
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
 type AddWorkspaceJSONRequestBody = Workspace
 
+// AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
+type AnswerManyJSONRequestBody = ManyAnswers
+
+// AnswerJSONRequestBody defines body for Answer for application/json ContentType.
+type AnswerJSONRequestBody AnswerJSONBody
+
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
 
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
+
+// TryRoutineJSONRequestBody defines body for TryRoutine for application/json ContentType.
+type TryRoutineJSONRequestBody = Routine
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
@@ -802,6 +1218,18 @@ type ServerInterface interface {
 	// GetImport One import with its columns, routine and totals
 	// (GET /workspaces/{workspace}/imports/{import})
 	GetImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// TakeBack Take answers back, of these rows or all
+	// (DELETE /workspaces/{workspace}/imports/{import}/answers)
+	TakeBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeBackParams)
+	// ListAnswers The answers that were given, by row
+	// (GET /workspaces/{workspace}/imports/{import}/answers)
+	ListAnswers(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListAnswersParams)
+	// AnswerMany Answer many open questions alike, or leave out all rows of a verdict
+	// (POST /workspaces/{workspace}/imports/{import}/answers)
+	AnswerMany(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	// (PUT /workspaces/{workspace}/imports/{import}/answers)
+	Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -817,6 +1245,12 @@ type ServerInterface interface {
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// ListQuestions What a person must say before rows can be loaded, by row
+	// (GET /workspaces/{workspace}/imports/{import}/questions)
+	ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams)
+	// GetQuestion One question with the row and all that it may be, side by side
+	// (GET /workspaces/{workspace}/imports/{import}/questions/{row})
+	GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam)
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -847,6 +1281,9 @@ type ServerInterface interface {
 	// Suggest Which record type and which fields the columns seem to belong to
 	// (GET /workspaces/{workspace}/imports/{import}/suggestions)
 	Suggest(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params SuggestParams)
+	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
+	// (POST /workspaces/{workspace}/imports/{import}/try)
+	TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams)
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams)
@@ -880,6 +1317,15 @@ type ServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// ForgetWeights Let the default chances hold again (administrators)
+	// (DELETE /workspaces/{workspace}/types/{type}/weights)
+	ForgetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// GetWeights By which chances likeness is weighed
+	// (GET /workspaces/{workspace}/types/{type}/weights)
+	GetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// EstimateWeights Estimate the chances from the workspace's own records (administrators)
+	// (POST /workspaces/{workspace}/types/{type}/weights)
+	EstimateWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 }
 
 // Unimplemented server implementation that returns http.StatusNotImplemented for each endpoint.
@@ -970,6 +1416,30 @@ func (_ Unimplemented) GetImport(w http.ResponseWriter, r *http.Request, workspa
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// TakeBack Take answers back, of these rows or all
+// (DELETE /workspaces/{workspace}/imports/{import}/answers)
+func (_ Unimplemented) TakeBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeBackParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListAnswers The answers that were given, by row
+// (GET /workspaces/{workspace}/imports/{import}/answers)
+func (_ Unimplemented) ListAnswers(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListAnswersParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AnswerMany Answer many open questions alike, or leave out all rows of a verdict
+// (POST /workspaces/{workspace}/imports/{import}/answers)
+func (_ Unimplemented) AnswerMany(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+// (PUT /workspaces/{workspace}/imports/{import}/answers)
+func (_ Unimplemented) Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // Check Work out what each row would do, without touching any record
 // (POST /workspaces/{workspace}/imports/{import}/check)
 func (_ Unimplemented) Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
@@ -997,6 +1467,18 @@ func (_ Unimplemented) Overwrites(w http.ResponseWriter, r *http.Request, worksp
 // Pause Pause a load between two chunks
 // (POST /workspaces/{workspace}/imports/{import}/pause)
 func (_ Unimplemented) Pause(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListQuestions What a person must say before rows can be loaded, by row
+// (GET /workspaces/{workspace}/imports/{import}/questions)
+func (_ Unimplemented) ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetQuestion One question with the row and all that it may be, side by side
+// (GET /workspaces/{workspace}/imports/{import}/questions/{row})
+func (_ Unimplemented) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1057,6 +1539,12 @@ func (_ Unimplemented) Stop(w http.ResponseWriter, r *http.Request, workspace Wo
 // Suggest Which record type and which fields the columns seem to belong to
 // (GET /workspaces/{workspace}/imports/{import}/suggestions)
 func (_ Unimplemented) Suggest(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params SuggestParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// TryRoutine What a check with this routine would say, from a sample; nothing is kept
+// (POST /workspaces/{workspace}/imports/{import}/try)
+func (_ Unimplemented) TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1123,6 +1611,24 @@ func (_ Unimplemented) GetType(w http.ResponseWriter, r *http.Request, workspace
 // AddField Add a field of your own (administrators)
 // (POST /workspaces/{workspace}/types/{type}/fields)
 func (_ Unimplemented) AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ForgetWeights Let the default chances hold again (administrators)
+// (DELETE /workspaces/{workspace}/types/{type}/weights)
+func (_ Unimplemented) ForgetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetWeights By which chances likeness is weighed
+// (GET /workspaces/{workspace}/types/{type}/weights)
+func (_ Unimplemented) GetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// EstimateWeights Estimate the chances from the workspace's own records (administrators)
+// (POST /workspaces/{workspace}/types/{type}/weights)
+func (_ Unimplemented) EstimateWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1493,6 +1999,191 @@ func (siw *ServerInterfaceWrapper) GetImport(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// TakeBack operation middleware
+func (siw *ServerInterfaceWrapper) TakeBack(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeBackParams
+
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", r.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "row"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "row", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.TakeBack(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListAnswers operation middleware
+func (siw *ServerInterfaceWrapper) ListAnswers(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListAnswersParams
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListAnswers(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AnswerMany operation middleware
+func (siw *ServerInterfaceWrapper) AnswerMany(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AnswerMany(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Answer operation middleware
+func (siw *ServerInterfaceWrapper) Answer(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Answer(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Check operation middleware
 func (siw *ServerInterfaceWrapper) Check(w http.ResponseWriter, r *http.Request) {
 
@@ -1675,6 +2366,166 @@ func (siw *ServerInterfaceWrapper) Pause(w http.ResponseWriter, r *http.Request)
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Pause(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListQuestions operation middleware
+func (siw *ServerInterfaceWrapper) ListQuestions(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListQuestionsParams
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", r.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "kind"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "kind", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", r.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "from"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "from", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", r.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "to"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "to", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "open" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "open", r.URL.Query(), &params.Open, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "open"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "open", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListQuestions(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetQuestion operation middleware
+func (siw *ServerInterfaceWrapper) GetQuestion(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "row" -------------
+	var row RowParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "row", chi.URLParam(r, "row"), &row, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "row", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetQuestion(w, r, workspace, pImport, row)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -1912,6 +2763,32 @@ func (siw *ServerInterfaceWrapper) ListRows(w http.ResponseWriter, r *http.Reque
 		return
 	}
 
+	// ------------- Optional query parameter "reason" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reason", r.URL.Query(), &params.Reason, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "reason"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "reason", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", r.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "kind"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "kind", Err: err})
+		}
+		return
+	}
+
 	// ------------- Optional query parameter "text" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2063,6 +2940,32 @@ func (siw *ServerInterfaceWrapper) DownloadRows(w http.ResponseWriter, r *http.R
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "field"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "reason" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reason", r.URL.Query(), &params.Reason, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "reason"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "reason", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", r.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "kind"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "kind", Err: err})
 		}
 		return
 	}
@@ -2247,6 +3150,57 @@ func (siw *ServerInterfaceWrapper) Suggest(w http.ResponseWriter, r *http.Reques
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Suggest(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// TryRoutine operation middleware
+func (siw *ServerInterfaceWrapper) TryRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TryRoutineParams
+
+	// ------------- Optional query parameter "sample" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sample", r.URL.Query(), &params.Sample, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "sample"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "sample", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.TryRoutine(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2713,6 +3667,111 @@ func (siw *ServerInterfaceWrapper) AddField(w http.ResponseWriter, r *http.Reque
 	handler.ServeHTTP(w, r)
 }
 
+// ForgetWeights operation middleware
+func (siw *ServerInterfaceWrapper) ForgetWeights(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ForgetWeights(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetWeights operation middleware
+func (siw *ServerInterfaceWrapper) GetWeights(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetWeights(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// EstimateWeights operation middleware
+func (siw *ServerInterfaceWrapper) EstimateWeights(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.EstimateWeights(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 type UnescapedCookieParamError struct {
 	ParamName string
 	Err       error
@@ -2869,6 +3928,18 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}", wrapper.GetImport)
 	})
 	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.TakeBack)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.ListAnswers)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.AnswerMany)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.Answer)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/check", wrapper.Check)
 	})
 	r.Group(func(r chi.Router) {
@@ -2882,6 +3953,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/pause", wrapper.Pause)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/questions", wrapper.ListQuestions)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/questions/{row}", wrapper.GetQuestion)
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/reading", wrapper.SetReading)
@@ -2912,6 +3989,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/suggestions", wrapper.Suggest)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/try", wrapper.TryRoutine)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}", wrapper.ListRecords)
@@ -2945,6 +4025,15 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields", wrapper.AddField)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.ForgetWeights)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.GetWeights)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.EstimateWeights)
 	})
 
 	return r
@@ -3503,6 +4592,173 @@ func (response GetImportdefaultApplicationProblemPlusJSONResponse) VisitGetImpor
 	return err
 }
 
+type TakeBackRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    TakeBackParams
+}
+
+type TakeBackResponseObject interface {
+	VisitTakeBackResponse(w http.ResponseWriter) error
+}
+
+type TakeBack200JSONResponse Kept
+
+func (response TakeBack200JSONResponse) VisitTakeBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackdefaultApplicationProblemPlusJSONResponse) VisitTakeBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAnswersRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ListAnswersParams
+}
+
+type ListAnswersResponseObject interface {
+	VisitListAnswersResponse(w http.ResponseWriter) error
+}
+
+type ListAnswers200JSONResponse struct {
+	Answers []Answer `json:"answers"`
+	Next    string   `json:"next,omitempty,omitzero"`
+}
+
+func (response ListAnswers200JSONResponse) VisitListAnswersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAnswersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListAnswersdefaultApplicationProblemPlusJSONResponse) VisitListAnswersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerManyRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *AnswerManyJSONRequestBody
+}
+
+type AnswerManyResponseObject interface {
+	VisitAnswerManyResponse(w http.ResponseWriter) error
+}
+
+type AnswerMany200JSONResponse Kept
+
+func (response AnswerMany200JSONResponse) VisitAnswerManyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerManydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AnswerManydefaultApplicationProblemPlusJSONResponse) VisitAnswerManyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *AnswerJSONRequestBody
+}
+
+type AnswerResponseObject interface {
+	VisitAnswerResponse(w http.ResponseWriter) error
+}
+
+type Answer200JSONResponse Kept
+
+func (response Answer200JSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AnswerdefaultApplicationProblemPlusJSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CheckRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -3724,6 +4980,99 @@ type PausedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PausedefaultApplicationProblemPlusJSONResponse) VisitPauseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListQuestionsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ListQuestionsParams
+}
+
+type ListQuestionsResponseObject interface {
+	VisitListQuestionsResponse(w http.ResponseWriter) error
+}
+
+type ListQuestions200JSONResponse struct {
+	// Count Questions chosen
+	Count int64  `json:"count"`
+	Next  string `json:"next,omitempty,omitzero"`
+
+	// Open Of them without an answer
+	Open      int64      `json:"open"`
+	Questions []AskedRow `json:"questions"`
+
+	// Unchecked Answers that the last check has not seen
+	Unchecked int64 `json:"unchecked"`
+}
+
+func (response ListQuestions200JSONResponse) VisitListQuestionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListQuestionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListQuestionsdefaultApplicationProblemPlusJSONResponse) VisitListQuestionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetQuestionRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Row       RowParam       `json:"row"`
+}
+
+type GetQuestionResponseObject interface {
+	VisitGetQuestionResponse(w http.ResponseWriter) error
+}
+
+type GetQuestion200JSONResponse Question
+
+func (response GetQuestion200JSONResponse) VisitGetQuestionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetQuestiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetQuestiondefaultApplicationProblemPlusJSONResponse) VisitGetQuestionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4147,6 +5496,48 @@ type SuggestdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SuggestdefaultApplicationProblemPlusJSONResponse) VisitSuggestResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    TryRoutineParams
+	Body      *TryRoutineJSONRequestBody
+}
+
+type TryRoutineResponseObject interface {
+	VisitTryRoutineResponse(w http.ResponseWriter) error
+}
+
+type TryRoutine200JSONResponse Tried
+
+func (response TryRoutine200JSONResponse) VisitTryRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryRoutinedefaultApplicationProblemPlusJSONResponse) VisitTryRoutineResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4603,6 +5994,120 @@ func (response AddFielddefaultApplicationProblemPlusJSONResponse) VisitAddFieldR
 	return err
 }
 
+type ForgetWeightsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+}
+
+type ForgetWeightsResponseObject interface {
+	VisitForgetWeightsResponse(w http.ResponseWriter) error
+}
+
+type ForgetWeights204Response struct {
+}
+
+func (response ForgetWeights204Response) VisitForgetWeightsResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ForgetWeightsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgetWeightsdefaultApplicationProblemPlusJSONResponse) VisitForgetWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWeightsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+}
+
+type GetWeightsResponseObject interface {
+	VisitGetWeightsResponse(w http.ResponseWriter) error
+}
+
+type GetWeights200JSONResponse TypeWeights
+
+func (response GetWeights200JSONResponse) VisitGetWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWeightsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWeightsdefaultApplicationProblemPlusJSONResponse) VisitGetWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EstimateWeightsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+}
+
+type EstimateWeightsResponseObject interface {
+	VisitEstimateWeightsResponse(w http.ResponseWriter) error
+}
+
+type EstimateWeights200JSONResponse TypeWeights
+
+func (response EstimateWeights200JSONResponse) VisitEstimateWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EstimateWeightsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EstimateWeightsdefaultApplicationProblemPlusJSONResponse) VisitEstimateWeightsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// ListPeople Everybody who may sign in (administrators)
@@ -4647,6 +6152,18 @@ type StrictServerInterface interface {
 	// GetImport One import with its columns, routine and totals
 	// (GET /workspaces/{workspace}/imports/{import})
 	GetImport(ctx context.Context, request GetImportRequestObject) (GetImportResponseObject, error)
+	// TakeBack Take answers back, of these rows or all
+	// (DELETE /workspaces/{workspace}/imports/{import}/answers)
+	TakeBack(ctx context.Context, request TakeBackRequestObject) (TakeBackResponseObject, error)
+	// ListAnswers The answers that were given, by row
+	// (GET /workspaces/{workspace}/imports/{import}/answers)
+	ListAnswers(ctx context.Context, request ListAnswersRequestObject) (ListAnswersResponseObject, error)
+	// AnswerMany Answer many open questions alike, or leave out all rows of a verdict
+	// (POST /workspaces/{workspace}/imports/{import}/answers)
+	AnswerMany(ctx context.Context, request AnswerManyRequestObject) (AnswerManyResponseObject, error)
+	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	// (PUT /workspaces/{workspace}/imports/{import}/answers)
+	Answer(ctx context.Context, request AnswerRequestObject) (AnswerResponseObject, error)
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
@@ -4662,6 +6179,12 @@ type StrictServerInterface interface {
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(ctx context.Context, request PauseRequestObject) (PauseResponseObject, error)
+	// ListQuestions What a person must say before rows can be loaded, by row
+	// (GET /workspaces/{workspace}/imports/{import}/questions)
+	ListQuestions(ctx context.Context, request ListQuestionsRequestObject) (ListQuestionsResponseObject, error)
+	// GetQuestion One question with the row and all that it may be, side by side
+	// (GET /workspaces/{workspace}/imports/{import}/questions/{row})
+	GetQuestion(ctx context.Context, request GetQuestionRequestObject) (GetQuestionResponseObject, error)
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(ctx context.Context, request SetReadingRequestObject) (SetReadingResponseObject, error)
@@ -4692,6 +6215,9 @@ type StrictServerInterface interface {
 	// Suggest Which record type and which fields the columns seem to belong to
 	// (GET /workspaces/{workspace}/imports/{import}/suggestions)
 	Suggest(ctx context.Context, request SuggestRequestObject) (SuggestResponseObject, error)
+	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
+	// (POST /workspaces/{workspace}/imports/{import}/try)
+	TryRoutine(ctx context.Context, request TryRoutineRequestObject) (TryRoutineResponseObject, error)
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
@@ -4725,6 +6251,15 @@ type StrictServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
+	// ForgetWeights Let the default chances hold again (administrators)
+	// (DELETE /workspaces/{workspace}/types/{type}/weights)
+	ForgetWeights(ctx context.Context, request ForgetWeightsRequestObject) (ForgetWeightsResponseObject, error)
+	// GetWeights By which chances likeness is weighed
+	// (GET /workspaces/{workspace}/types/{type}/weights)
+	GetWeights(ctx context.Context, request GetWeightsRequestObject) (GetWeightsResponseObject, error)
+	// EstimateWeights Estimate the chances from the workspace's own records (administrators)
+	// (POST /workspaces/{workspace}/types/{type}/weights)
+	EstimateWeights(ctx context.Context, request EstimateWeightsRequestObject) (EstimateWeightsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error)
@@ -5146,6 +6681,130 @@ func (sh *strictHandler) GetImport(w http.ResponseWriter, r *http.Request, works
 	}
 }
 
+// TakeBack operation middleware
+func (sh *strictHandler) TakeBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeBackParams) {
+	var request TakeBackRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBack(ctx, request.(TakeBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBack")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(TakeBackResponseObject); ok {
+		if err := validResponse.VisitTakeBackResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListAnswers operation middleware
+func (sh *strictHandler) ListAnswers(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListAnswersParams) {
+	var request ListAnswersRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAnswers(ctx, request.(ListAnswersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAnswers")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListAnswersResponseObject); ok {
+		if err := validResponse.VisitListAnswersResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AnswerMany operation middleware
+func (sh *strictHandler) AnswerMany(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request AnswerManyRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body AnswerManyJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AnswerMany(ctx, request.(AnswerManyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AnswerMany")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AnswerManyResponseObject); ok {
+		if err := validResponse.VisitAnswerManyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Answer operation middleware
+func (sh *strictHandler) Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request AnswerRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body AnswerJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Answer(ctx, request.(AnswerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Answer")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AnswerResponseObject); ok {
+		if err := validResponse.VisitAnswerResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Check operation middleware
 func (sh *strictHandler) Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request CheckRequestObject
@@ -5275,6 +6934,62 @@ func (sh *strictHandler) Pause(w http.ResponseWriter, r *http.Request, workspace
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(PauseResponseObject); ok {
 		if err := validResponse.VisitPauseResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListQuestions operation middleware
+func (sh *strictHandler) ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams) {
+	var request ListQuestionsRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListQuestions(ctx, request.(ListQuestionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListQuestions")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListQuestionsResponseObject); ok {
+		if err := validResponse.VisitListQuestionsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetQuestion operation middleware
+func (sh *strictHandler) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam) {
+	var request GetQuestionRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Row = row
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetQuestion(ctx, request.(GetQuestionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetQuestion")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetQuestionResponseObject); ok {
+		if err := validResponse.VisitGetQuestionResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -5564,6 +7279,41 @@ func (sh *strictHandler) Suggest(w http.ResponseWriter, r *http.Request, workspa
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SuggestResponseObject); ok {
 		if err := validResponse.VisitSuggestResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryRoutine operation middleware
+func (sh *strictHandler) TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams) {
+	var request TryRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	var body TryRoutineJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.TryRoutine(ctx, request.(TryRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(TryRoutineResponseObject); ok {
+		if err := validResponse.VisitTryRoutineResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -5875,6 +7625,87 @@ func (sh *strictHandler) AddField(w http.ResponseWriter, r *http.Request, worksp
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddFieldResponseObject); ok {
 		if err := validResponse.VisitAddFieldResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ForgetWeights operation middleware
+func (sh *strictHandler) ForgetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request ForgetWeightsRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetWeights(ctx, request.(ForgetWeightsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetWeights")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ForgetWeightsResponseObject); ok {
+		if err := validResponse.VisitForgetWeightsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWeights operation middleware
+func (sh *strictHandler) GetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request GetWeightsRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWeights(ctx, request.(GetWeightsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWeights")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetWeightsResponseObject); ok {
+		if err := validResponse.VisitGetWeightsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EstimateWeights operation middleware
+func (sh *strictHandler) EstimateWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request EstimateWeightsRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.EstimateWeights(ctx, request.(EstimateWeightsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EstimateWeights")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(EstimateWeightsResponseObject); ok {
+		if err := validResponse.VisitEstimateWeightsResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -30,7 +30,7 @@ func at(t *time.Time) time.Time {
 // importView translates an import; lists leave its columns and routine out.
 func importView(i store.Import, whole bool) Import {
 	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Busy), Into: i.Into, Rows: i.Rows, Done: i.DoneRows,
-		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
+		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
 		Outcomes: outcomesView(i), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
 	v.File.Name, v.File.Bytes, v.File.Sha256 = i.FileName, i.FileBytes, i.FileSHA256
 	if !whole {
@@ -63,7 +63,13 @@ func totalsView(t *verdict.Totals) Totals {
 	if t == nil {
 		return Totals{}
 	}
-	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes}
+	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes, Referred: t.Referred}
+	for _, a := range t.Asked {
+		v.Asked = append(v.Asked, AskedCount{Kind: a.Kind, Count: a.Count, Message: a.Kind.Says()})
+	}
+	for _, r := range t.Reasons {
+		v.Reasons = append(v.Reasons, ReasonCount{Reason: string(r.Reason), Count: r.Count, Message: r.Reason.Summary()})
+	}
 	for _, p := range t.Problems {
 		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Message: problem.Summary(problem.Code(p.Code))})
 	}
@@ -91,6 +97,18 @@ func rowView(r store.GridRow, t catalog.RecordType) Row {
 	}
 	if r.Record != nil && t.Prefix != "" {
 		v.Record = t.RecordID(*r.Record)
+	}
+	if r.Score != nil {
+		v.Percent = *r.Score
+	}
+	if r.Question != nil {
+		v.Question = *r.Question
+	}
+	if r.OtherRow != nil {
+		v.OtherRow = *r.OtherRow
+	}
+	if r.Reason != nil {
+		v.Reason = r.Reason.Says(v.Record, v.OtherRow)
 	}
 	v.Changes = changesView(r.Changes.V, t)
 	for _, p := range r.Problems {
@@ -130,11 +148,15 @@ func rowAsRecordView(r work.RowAsRecord) RowAsRecord {
 		v.Record = Link{Type: r.Type.Name, Id: r.Type.RecordID(r.Found.ID), Title: r.Found.Title}
 	}
 	for _, x := range r.Values {
-		rv := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed}
-		if x.Problem != nil {
-			rv.Problem = problemView(*x.Problem)
-		}
-		v.Values = append(v.Values, rv)
+		v.Values = append(v.Values, rowValueView(x))
+	}
+	return v
+}
+
+func rowValueView(x work.RowValue) RowValue {
+	v := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed}
+	if x.Problem != nil {
+		v.Problem = problemView(*x.Problem)
 	}
 	return v
 }

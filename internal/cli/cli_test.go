@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 
 	"github.com/spf13/cobra"
@@ -27,7 +28,7 @@ func TestRoutineChange(t *testing.T) {
 		{routineChange{compute: []string{`description="a=b"`}}, "description email phone"},
 		{routineChange{may: "update", where: "true"}, "email phone"},
 	} {
-		r, err := c.change.apply(base())
+		r, err := c.change.apply(base(), catalog.RecordType{})
 		if err != nil {
 			t.Errorf("%+v: %v", c.change, err)
 			continue
@@ -36,12 +37,12 @@ func TestRoutineChange(t *testing.T) {
 			t.Errorf("%+v: %s, want %s", c.change, got, c.want)
 		}
 	}
-	r, _ := routineChange{maps: []string{"description=A+B"}}.apply(base())
+	r, _ := routineChange{maps: []string{"description=A+B"}}.apply(base(), catalog.RecordType{})
 	if got := r.Drafts[0].Fields["description"].From; !slices.Equal(got, []string{"A", "B"}) {
 		t.Errorf("two columns: %v", got)
 	}
 	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}}, {fixed: []string{"country="}}, {compute: []string{"x"}}} {
-		if _, err := bad.apply(base()); err == nil {
+		if _, err := bad.apply(base(), catalog.RecordType{}); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}

@@ -2,9 +2,11 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -38,18 +40,28 @@ type routineChange struct {
 	may                  string
 	maps, fixed, compute []string
 	where                string
+	match, both, blank   []string
+	takeAt, askAt        float64
+	newerBy, repeats     string
 }
 
 func (r *routineChange) add(fl *pflag.FlagSet) {
-	fl.StringVar(&r.may, "may", "", "what the import may do: create, update or create_or_update")
+	fl.StringVar(&r.may, "may", "", "what the import may do: create_or_update, create, update or delete")
 	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out)")
 	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
 	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
+	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
+	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
+	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
+	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
+	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
+	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
+	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, first, last, merge or ask")
 	fl.StringVar(&r.where, "where", "", `leave rows out for which this does not hold, such as 'cells["State"] != "gone"'`)
 }
 
 func (r routineChange) none() bool {
-	return len(r.maps)+len(r.fixed)+len(r.compute) == 0 && r.may == "" && r.where == ""
+	return len(r.maps)+len(r.fixed)+len(r.compute)+len(r.match)+len(r.both)+len(r.blank) == 0 && r.may+r.where+r.newerBy+r.repeats == "" && r.takeAt+r.askAt == 0
 }
 
 func (a *app) importCmd() *cobra.Command {
@@ -211,7 +223,11 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 {
 		return i, err
 	}
-	routine, err := f.change.apply(i.Routine)
+	t, err := a.recordType(ctx, c, i.Into)
+	if err != nil {
+		return i, err
+	}
+	routine, err := f.change.apply(i.Routine, t)
 	if err != nil {
 		return i, err
 	}
@@ -227,7 +243,7 @@ func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine 
 }
 
 // apply changes a routine as the flags say.
-func (c routineChange) apply(r mapping.Routine) (mapping.Routine, error) {
+func (c routineChange) apply(r mapping.Routine, t catalog.RecordType) (mapping.Routine, error) {
 	fields := r.Drafts[0].Fields
 	if fields == nil {
 		fields = map[string]mapping.Origin{}
@@ -269,7 +285,94 @@ func (c routineChange) apply(r mapping.Routine) (mapping.Routine, error) {
 	if c.where != "" {
 		r.Drafts[0].Where = c.where
 	}
-	return r, nil
+	return r, c.applyPolicies(&r.Drafts[0], t)
+}
+
+// applyPolicies changes how records are found and what happens to values.
+func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) error {
+	if len(c.match) > 0 {
+		d.Match = nil
+	}
+	for _, m := range c.match {
+		if m == "default" {
+			continue
+		}
+		if alike, ok := strings.CutPrefix(m, "alike="); ok {
+			d.Match = append(d.Match, catalog.MatchRule{Alike: strings.Split(alike, "+")})
+		} else {
+			d.Match = append(d.Match, catalog.MatchRule{Fields: strings.Split(m, "+")})
+		}
+	}
+	if c.takeAt > 0 || c.askAt > 0 {
+		if len(d.Match) == 0 {
+			d.Match = slices.Clone(t.Match)
+		}
+		for i := range d.Match {
+			if len(d.Match[i].Alike) > 0 {
+				d.Match[i].TakeAt, d.Match[i].AskAt = cmp.Or(c.takeAt, d.Match[i].TakeAt), cmp.Or(c.askAt, d.Match[i].AskAt)
+			}
+		}
+	}
+	if c.newerBy != "" {
+		d.NewerBy = c.newerBy
+	}
+	if c.repeats != "" {
+		d.Repeats = mapping.Repeats(c.repeats)
+	}
+	set := func(list []string, all func(v string), one func(o *mapping.Origin, v string)) error {
+		for _, s := range list {
+			field, v, ok := strings.Cut(s, "=")
+			if !ok {
+				all(s)
+				continue
+			}
+			o, there := d.Fields[field]
+			if !there {
+				return usageError{fmt.Errorf("%q: no column goes to the field %s", s, field)}
+			}
+			one(&o, v)
+			d.Fields[field] = o
+		}
+		return nil
+	}
+	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) }, func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
+		return err
+	}
+	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) }, func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })
+}
+
+// rulesInWords says by what records are found, the record type's own rules when
+// a routine has none.
+func rulesInWords(rules []catalog.MatchRule, t catalog.RecordType) string {
+	if len(rules) == 0 {
+		rules = t.Match
+	}
+	var parts []string
+	for _, r := range rules {
+		parts = append(parts, r.Says(t))
+	}
+	return strings.Join(parts, "; else ")
+}
+
+// policyWords says how values and repeated rows are treated, as far as it is
+// not the default.
+func policyWords(d mapping.Draft) []string {
+	var out []string
+	add := func(on bool, format string, v ...any) {
+		if on {
+			out = append(out, fmt.Sprintf(format, v...))
+		}
+	}
+	add(d.Both != "" && d.Both != mapping.Replace, "when both have a value: %s", d.Both)
+	add(d.Blank != "" && d.Blank != mapping.Leave, "when the row is blank: %s", d.Blank)
+	add(d.NewerBy != "", "rows are as old as %q says", d.NewerBy)
+	add(d.Repeats != "" && d.Repeats != mapping.HoldRepeats, "rows for the same record: %s", d.Repeats)
+	for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
+		o := d.Fields[name]
+		add(o.Both != "", "%s, when both have a value: %s", name, o.Both)
+		add(o.Blank != "", "%s, when the row is blank: %s", name, o.Blank)
+	}
+	return out
 }
 
 func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (catalog.RecordType, error) {
@@ -339,6 +442,10 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, 
 	if where := i.Routine.Drafts[0].Where; where != "" {
 		fmt.Fprintf(a.out, "only rows with: %s\n", where)
 	}
+	fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(i.Routine.Drafts[0].Match, t))
+	for _, w := range policyWords(i.Routine.Drafts[0]) {
+		fmt.Fprintln(a.out, w)
+	}
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {
 			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New))
@@ -376,29 +483,15 @@ const shownProblems = 6
 
 func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) {
 	fmt.Fprintln(a.out)
-	tab := a.table("Verdict", "Rows")
-	for _, v := range verdict.All {
-		if n := i.Totals.Verdicts[string(v)]; n > 0 {
-			tab.AppendRow([]any{a.word(string(v)), number(n)})
-		}
-	}
-	tab.Render()
-	if len(i.Totals.Changes) > 0 {
-		var parts []string
-		for _, ch := range i.Totals.Changes {
-			s := fmt.Sprintf("%s %s", ch.Field, number(ch.Count))
-			if ch.Over > 0 {
-				s += fmt.Sprintf(" (%s replace a value)", number(ch.Over))
-			}
-			parts = append(parts, s)
-		}
-		fmt.Fprintf(a.out, "\nValues that would change: %s\n", strings.Join(parts, ", "))
+	a.showTotals(i.Totals)
+	if asked := i.Totals.Verdicts[string(verdict.Ask)]; asked > 0 {
+		fmt.Fprintf(a.out, "\nAnswer %s: uchi questions %d\n", plural(asked, "question", "questions"), i.Id)
 	}
 	if len(i.Totals.Problems) == 0 {
 		return
 	}
 	fmt.Fprintln(a.out)
-	tab = a.table("Problem", "Field", "Rows", "")
+	tab := a.table("Problem", "Field", "Rows", "")
 	for _, p := range i.Totals.Problems {
 		tab.AppendRow([]any{p.Code, p.Field, number(p.Count), oneLine(p.Message, max(30, a.width()-50))})
 	}
@@ -414,6 +507,38 @@ func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import, t 
 	}
 }
 
+// showTotals shows how many rows there are of each verdict, what would change,
+// and what is asked and why rows are left out.
+func (a *app) showTotals(t client.Totals) {
+	tab := a.table("Verdict", "Rows")
+	for _, v := range verdict.All {
+		if n := t.Verdicts[string(v)]; n > 0 {
+			tab.AppendRow([]any{a.word(string(v)), number(n)})
+		}
+	}
+	tab.Render()
+	for _, x := range t.Asked {
+		fmt.Fprintf(a.out, "asked, %s: %s\n", x.Message, number(x.Count))
+	}
+	for _, x := range t.Reasons {
+		fmt.Fprintf(a.out, "left out, %s: %s\n", x.Message, number(x.Count))
+	}
+	for _, x := range t.Referred {
+		fmt.Fprintf(a.out, "%s: %s point by %s to records that the rows name\n", a.paint(amber, "note"), plural(x.Count, x.Type, x.Type+" records"), x.Field)
+	}
+	if len(t.Changes) > 0 {
+		var parts []string
+		for _, ch := range t.Changes {
+			s := fmt.Sprintf("%s %s", ch.Field, number(ch.Count))
+			if ch.Over > 0 {
+				s += fmt.Sprintf(" (%s replace a value)", number(ch.Over))
+			}
+			parts = append(parts, s)
+		}
+		fmt.Fprintf(a.out, "\nValues that would change: %s\n", strings.Join(parts, ", "))
+	}
+}
+
 func loadQuestion(i client.Import) string {
 	var parts []string
 	if n := i.Totals.Verdicts[string(verdict.Create)]; n > 0 {
@@ -422,11 +547,14 @@ func loadQuestion(i client.Import) string {
 	if n := i.Totals.Verdicts[string(verdict.Update)]; n > 0 {
 		parts = append(parts, "update "+number(n))
 	}
+	if n := i.Totals.Verdicts[string(verdict.Delete)]; n > 0 {
+		parts = append(parts, "delete "+number(n))
+	}
 	if len(parts) == 0 {
 		return "Nothing would be written. Note the outcomes?"
 	}
 	q := strings.ToUpper(parts[0][:1]) + strings.Join(parts, " and ")[1:]
-	if n := i.Totals.Verdicts[string(verdict.Hold)]; n > 0 {
+	if n := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]; n > 0 {
 		q += fmt.Sprintf(" (%s held back)", number(n))
 	}
 	return q + "?"

@@ -32,7 +32,7 @@ func (a *app) paint(colour, s string) string {
 	return "\x1b[" + colour + "m" + s + "\x1b[0m"
 }
 
-var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber, "hold": red, "held": red, "failed": red,
+var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber, "hold": red, "held": red, "failed": red, "delete": red, "deleted": red,
 	"same": faint, "unchanged": faint, "skip": faint, "skipped": faint}
 
 // word shows a verdict or outcome with its shape and colour.
@@ -65,7 +65,7 @@ func (a *app) table(header ...any) table.Writer {
 	for i, h := range header {
 		row = append(row, a.paint(bold, fmt.Sprint(h)))
 		switch h {
-		case "Rows", "Filled", "Blank", "Different", "Row", "No.", "Fields":
+		case "Rows", "Likeness", "Others", "Filled", "Blank", "Different", "Row", "No.", "Fields":
 			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
 		}
 	}

@@ -164,7 +164,11 @@ func (a *app) mappingCmd() *cobra.Command {
 				return err
 			}
 			if len(i.Routine.Drafts) > 0 && !change.none() {
-				routine, err := change.apply(i.Routine)
+				t, err := a.recordType(ctx, c, i.Into)
+				if err != nil {
+					return err
+				}
+				routine, err := change.apply(i.Routine, t)
 				if err != nil {
 					return err
 				}
@@ -207,14 +211,14 @@ func (a *app) checkCmd() *cobra.Command {
 				if err := a.printJSON(i); err != nil {
 					return err
 				}
-				return heldOr(i.Totals.Verdicts[string(verdict.Hold)])
+				return heldOr(i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)])
 			}
 			t, err := a.recordType(ctx, c, i.Into)
 			if err != nil {
 				return err
 			}
 			a.showCheck(ctx, c, i, t)
-			return heldOr(i.Totals.Verdicts[string(verdict.Hold)])
+			return heldOr(i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)])
 		},
 	}
 }
@@ -274,8 +278,8 @@ func (a *app) rowsCmd() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&v, "verdict", "", "only rows with this verdict: create, update, same, skip, ask, hold")
-	f.StringVar(&o, "outcome", "", "only rows with this outcome: created, updated, unchanged, skipped, held, failed")
+	f.StringVar(&v, "verdict", "", "only rows with this verdict: create, update, delete, same, skip, ask, hold")
+	f.StringVar(&o, "outcome", "", "only rows with this outcome: created, updated, deleted, unchanged, skipped, held, failed")
 	f.StringVar(&p.Problem, "problem", "", "only rows with this problem's code")
 	f.StringVar(&p.Field, "field", "", "only rows with a problem at this field")
 	f.StringVar(&p.Text, "text", "", "only rows with this text in a cell")
@@ -326,6 +330,12 @@ func (a *app) printRows(rows []client.Row) {
 				break // a row that is held changes nothing
 			}
 			add(ch.Field, fmt.Sprintf("%s → %s", orBlank(ch.Before), orBlank(ch.After)))
+		}
+		if r.Question != "" {
+			add("", fmt.Sprintf("asked: %s; see uchi questions", r.Question.Says()))
+		}
+		if r.Reason != "" {
+			add("", r.Reason)
 		}
 		if n == 0 {
 			add("", strings.Join(filled(r.Cells, 5), " · "))

@@ -30,7 +30,11 @@ func (a *app) typesCmd() *cobra.Command {
 					}
 				}
 				for _, m := range t.Match {
-					rules = append(rules, strings.Join(m.Fields, " + "))
+					if len(m.Alike) > 0 {
+						rules = append(rules, strings.TrimPrefix(strings.Join(m.Fields, " + ")+" + likeness", " + "))
+					} else {
+						rules = append(rules, strings.Join(m.Fields, " + "))
+					}
 				}
 				tab.AppendRow([]any{t.Name, t.Plural, t.Prefix, len(t.Fields), strings.Join(required, ", "), strings.Join(rules, ", ")})
 			}
@@ -83,6 +87,7 @@ func (a *app) fieldsCmd() *cobra.Command {
 	fl.BoolVar(&f.Required, "required", false, "every new record needs it")
 	fl.BoolVar(&f.Key, "key", false, "unique when filled")
 	fl.BoolVar(&f.Lookup, "lookup", false, "can be matched by, though not unique")
+	fl.StringVar((*string)(&f.Likeness), "likeness", "", "as what it is compared by likeness, such as family_name, company_name, street, code, text")
 	fl.IntVar(&f.Length, "length", 0, "most characters")
 	fl.IntVar(&f.Precision, "precision", 0, "digits after the decimal sign")
 	fl.StringVar(&f.To, "to", "", "record type that a reference points to")

@@ -17,6 +17,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
@@ -24,9 +25,52 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for BlankPolicy.
+const (
+	Clear BlankPolicy = "clear"
+	Leave BlankPolicy = "leave"
+)
+
+// Valid indicates whether the value is a known member of the BlankPolicy enum.
+func (e BlankPolicy) Valid() bool {
+	switch e {
+	case Clear:
+		return true
+	case Leave:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Both.
+const (
+	Add     Both = "add"
+	Keep    Both = "keep"
+	Newer   Both = "newer"
+	Replace Both = "replace"
+)
+
+// Valid indicates whether the value is a known member of the Both enum.
+func (e Both) Valid() bool {
+	switch e {
+	case Add:
+		return true
+	case Keep:
+		return true
+	case Newer:
+		return true
+	case Replace:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EventKind.
 const (
 	Create EventKind = "create"
+	Delete EventKind = "delete"
 	Update EventKind = "update"
 )
 
@@ -34,6 +78,8 @@ const (
 func (e EventKind) Valid() bool {
 	switch e {
 	case Create:
+		return true
+	case Delete:
 		return true
 	case Update:
 		return true
@@ -108,6 +154,39 @@ func (e FieldType) Valid() bool {
 	}
 }
 
+// Defines values for Find.
+const (
+	Ask     Find = "ask"
+	Fullest Find = "fullest"
+	Hold    Find = "hold"
+	Newest  Find = "newest"
+	Oldest  Find = "oldest"
+	Skip    Find = "skip"
+	Take    Find = "take"
+)
+
+// Valid indicates whether the value is a known member of the Find enum.
+func (e Find) Valid() bool {
+	switch e {
+	case Ask:
+		return true
+	case Fullest:
+		return true
+	case Hold:
+		return true
+	case Newest:
+		return true
+	case Oldest:
+		return true
+	case Skip:
+		return true
+	case Take:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ImportBusy.
 const (
 	ImportBusyCheck ImportBusy = "check"
@@ -168,6 +247,63 @@ func (e ImportState) Valid() bool {
 	case Undoing:
 		return true
 	case Undone:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Likeness.
+const (
+	LikenessCode        Likeness = "code"
+	LikenessCompanyName Likeness = "company_name"
+	LikenessCountry     Likeness = "country"
+	LikenessDate        Likeness = "date"
+	LikenessEmail       Likeness = "email"
+	LikenessFamilyName  Likeness = "family_name"
+	LikenessGivenName   Likeness = "given_name"
+	LikenessHonorific   Likeness = "honorific"
+	LikenessLink        Likeness = "link"
+	LikenessLocality    Likeness = "locality"
+	LikenessPhone       Likeness = "phone"
+	LikenessPostalCode  Likeness = "postal_code"
+	LikenessStreet      Likeness = "street"
+	LikenessText        Likeness = "text"
+	LikenessWeb         Likeness = "web"
+)
+
+// Valid indicates whether the value is a known member of the Likeness enum.
+func (e Likeness) Valid() bool {
+	switch e {
+	case LikenessCode:
+		return true
+	case LikenessCompanyName:
+		return true
+	case LikenessCountry:
+		return true
+	case LikenessDate:
+		return true
+	case LikenessEmail:
+		return true
+	case LikenessFamilyName:
+		return true
+	case LikenessGivenName:
+		return true
+	case LikenessHonorific:
+		return true
+	case LikenessLink:
+		return true
+	case LikenessLocality:
+		return true
+	case LikenessPhone:
+		return true
+	case LikenessPostalCode:
+		return true
+	case LikenessStreet:
+		return true
+	case LikenessText:
+		return true
+	case LikenessWeb:
 		return true
 	default:
 		return false
@@ -240,6 +376,91 @@ func (e ListRecordsParamsOrder) Valid() bool {
 	}
 }
 
+// Answer defines model for Answer.
+type Answer struct {
+	At     time.Time    `json:"at,omitempty,omitzero"`
+	Choice AnswerChoice `json:"choice"`
+
+	// Keep Fields whose value in the record stays; when left out, those that the row only writes otherwise
+	Keep []string `json:"keep,omitempty,omitzero"`
+
+	// OtherRow For take: the earlier row
+	OtherRow int64  `json:"other_row,omitempty,omitzero"`
+	Person   string `json:"person,omitempty,omitzero"`
+
+	// Record For take: the record; the best candidate when left out
+	Record string `json:"record,omitempty,omitzero"`
+	Row    int64  `json:"row"`
+}
+
+// AnswerChoice defines model for AnswerChoice.
+type AnswerChoice = verdict.Choice
+
+// AskedCount defines model for AskedCount.
+type AskedCount struct {
+	Count int64 `json:"count"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind    QuestionKind `json:"kind"`
+	Message string       `json:"message"`
+}
+
+// AskedRow defines model for AskedRow.
+type AskedRow struct {
+	Answer     Answer   `json:"answer,omitempty,omitzero"`
+	Candidates int      `json:"candidates"`
+	Cells      []string `json:"cells"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind     QuestionKind `json:"kind"`
+	OtherRow int64        `json:"other_row,omitempty,omitzero"`
+
+	// Percent Of the best candidate
+	Percent float64 `json:"percent"`
+
+	// Record The best candidate
+	Record string `json:"record,omitempty,omitzero"`
+	Row    int64  `json:"row"`
+}
+
+// BlankPolicy What happens when the row says nothing
+type BlankPolicy string
+
+// Both What happens when the record and the row both have a value
+type Both string
+
+// Candidate defines model for Candidate.
+type Candidate struct {
+	// Against What keeps it from being taken
+	Against []string `json:"against,omitempty,omitzero"`
+
+	// Alike Fields that say the same in other writing
+	Alike   []string `json:"alike,omitempty,omitzero"`
+	Percent float64  `json:"percent"`
+	Reasons []Reason `json:"reasons,omitempty,omitzero"`
+	Record  string   `json:"record,omitempty,omitzero"`
+
+	// Row The earlier row, when it is one
+	Row int64 `json:"row,omitempty,omitzero"`
+
+	// Says The comparisons in words, what speaks most first
+	Says   []string          `json:"says"`
+	Title  string            `json:"title"`
+	Values map[string]string `json:"values,omitempty,omitzero"`
+}
+
+// Chance defines model for Chance.
+type Chance struct {
+	Kind  string `json:"kind"`
+	Level string `json:"level"`
+
+	// M How often this is seen between records of the same
+	M float64 `json:"m"`
+
+	// U How often between any two
+	U float64 `json:"u"`
+}
+
 // Change defines model for Change.
 type Change struct {
 	After  string `json:"after,omitempty,omitzero"`
@@ -295,12 +516,17 @@ type FieldCount = verdict.FieldCount
 // FieldType defines model for FieldType.
 type FieldType string
 
+// Find defines model for Find.
+type Find string
+
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
 // Import defines model for Import.
 type Import struct {
-	BeganAt time.Time `json:"began_at,omitempty,omitzero"`
+	// AnsweredAt When an answer was last given or taken back
+	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
+	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Busy Work in progress
 	Busy      ImportBusy `json:"busy"`
@@ -343,6 +569,14 @@ type ImportBusy string
 // ImportState defines model for ImportState.
 type ImportState string
 
+// Kept defines model for Kept.
+type Kept struct {
+	Count int64 `json:"count"`
+}
+
+// Likeness defines model for Likeness.
+type Likeness string
+
 // Link defines model for Link.
 type Link struct {
 	Id    string `json:"id"`
@@ -350,10 +584,41 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// ManyAnswers defines model for ManyAnswers.
+type ManyAnswers struct {
+	Choice AnswerChoice `json:"choice"`
+
+	// From Only with a best candidate of at least so many percent
+	From float64 `json:"from,omitempty,omitzero"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind QuestionKind `json:"kind,omitempty,omitzero"`
+	To   float64      `json:"to,omitempty,omitzero"`
+
+	// Verdict With leave_out: all rows of this verdict instead of questions
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
+}
+
 // MatchRule defines model for MatchRule.
 type MatchRule struct {
-	Fields []string `json:"fields"`
+	// Alike Compared by likeness
+	Alike []string `json:"alike,omitempty,omitzero"`
+
+	// AskAt Percent from which a record is asked about; 25 when left out
+	AskAt float64 `json:"ask_at,omitempty,omitzero"`
+
+	// Fields Compared exactly, after normalising
+	Fields []string `json:"fields,omitempty,omitzero"`
 	Name   string   `json:"name,omitempty,omitzero"`
+
+	// One What a single find means: take (default) or ask
+	One Find `json:"one,omitempty,omitzero"`
+
+	// Several What several mean: ask (default), hold, skip, oldest, newest or fullest
+	Several Find `json:"several,omitempty,omitzero"`
+
+	// TakeAt Percent from which a record is taken; 95 when left out
+	TakeAt float64 `json:"take_at,omitempty,omitzero"`
 }
 
 // NewPerson defines model for NewPerson.
@@ -430,8 +695,34 @@ type Progress struct {
 // ProgressBusy defines model for Progress.Busy.
 type ProgressBusy string
 
+// Question defines model for Question.
+type Question struct {
+	Answer     Answer      `json:"answer,omitempty,omitzero"`
+	Candidates []Candidate `json:"candidates"`
+
+	// Kind Is it this record, which of these records, or the same as this earlier row
+	Kind    QuestionKind `json:"kind"`
+	Message string       `json:"message,omitempty,omitzero"`
+	Row     int64        `json:"row"`
+	Type    string       `json:"type"`
+	Values  []RowValue   `json:"values"`
+}
+
+// QuestionKind Is it this record, which of these records, or the same as this earlier row
+type QuestionKind = verdict.Question
+
 // Reading How a source is read; what is left out is detected
 type Reading = sheet.Reading
+
+// Reason What one comparison says
+type Reason = matching.Reason
+
+// ReasonCount defines model for ReasonCount.
+type ReasonCount struct {
+	Count   int64  `json:"count"`
+	Message string `json:"message"`
+	Reason  string `json:"reason"`
+}
 
 // Recognised A saved routine that the file may be for, with the drift
 type Recognised struct {
@@ -476,6 +767,9 @@ type RecordRule struct {
 // RecordType defines model for RecordType.
 type RecordType = catalog.RecordType
 
+// ReferredCount defines model for ReferredCount.
+type ReferredCount = verdict.ReferredCount
+
 // Referring defines model for Referring.
 type Referring struct {
 	Count   int64  `json:"count"`
@@ -493,10 +787,22 @@ type Routine = mapping.Routine
 
 // Row defines model for Row.
 type Row struct {
-	Cells    []string     `json:"cells"`
-	Changes  []Change     `json:"changes,omitempty,omitzero"`
-	Outcome  Outcome      `json:"outcome,omitempty,omitzero"`
+	Cells   []string `json:"cells"`
+	Changes []Change `json:"changes,omitempty,omitzero"`
+
+	// OtherRow The row that stands for this one
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+
+	// Percent How sure the find is, when it was by likeness
+	Percent  float64      `json:"percent,omitempty,omitzero"`
 	Problems []RowProblem `json:"problems,omitempty,omitzero"`
+
+	// Question Is it this record, which of these records, or the same as this earlier row
+	Question QuestionKind `json:"question,omitempty,omitzero"`
+
+	// Reason Why the row is left out
+	Reason string `json:"reason,omitempty,omitzero"`
 
 	// Record Id of the record found or made
 	Record string `json:"record,omitempty,omitzero"`
@@ -580,10 +886,27 @@ type Token struct {
 
 // Totals defines model for Totals.
 type Totals struct {
-	Changes  []FieldCount     `json:"changes"`
-	Problems []ProblemCount   `json:"problems"`
+	Asked    []AskedCount   `json:"asked,omitempty,omitzero"`
+	Changes  []FieldCount   `json:"changes"`
+	Problems []ProblemCount `json:"problems"`
+
+	// Reasons Why rows are left out
+	Reasons []ReasonCount `json:"reasons,omitempty,omitzero"`
+
+	// Referred What points to records that would be deleted
+	Referred []ReferredCount  `json:"referred,omitempty,omitzero"`
 	Rows     int64            `json:"rows"`
 	Verdicts map[string]int64 `json:"verdicts"`
+}
+
+// Tried defines model for Tried.
+type Tried struct {
+	// Of Rows that there are
+	Of int64 `json:"of"`
+
+	// Rows Rows that were looked at
+	Rows   int64  `json:"rows"`
+	Totals Totals `json:"totals"`
 }
 
 // Trouble defines model for Trouble.
@@ -597,6 +920,18 @@ type Trouble struct {
 
 // TypeSuggestion defines model for TypeSuggestion.
 type TypeSuggestion = suggest.TypeSuggestion
+
+// TypeWeights defines model for TypeWeights.
+type TypeWeights struct {
+	Chances []Chance `json:"chances"`
+
+	// Estimated Whether they come from the workspace's own records
+	Estimated bool      `json:"estimated"`
+	MadeAt    time.Time `json:"made_at,omitempty,omitzero"`
+	MadeBy    string    `json:"made_by,omitempty,omitzero"`
+	Pairs     int64     `json:"pairs,omitempty,omitzero"`
+	Share     float64   `json:"share,omitempty,omitzero"`
+}
 
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
@@ -613,11 +948,17 @@ type CursorParam = string
 // FieldParam defines model for field_param.
 type FieldParam = string
 
+// FromParam defines model for from_param.
+type FromParam = float64
+
 // IdParam defines model for id_param.
 type IdParam = string
 
 // ImportParam defines model for import_param.
 type ImportParam = int64
+
+// KindParam Is it this record, which of these records, or the same as this earlier row
+type KindParam = QuestionKind
 
 // LimitParam defines model for limit_param.
 type LimitParam = int
@@ -625,14 +966,26 @@ type LimitParam = int
 // NameParam defines model for name_param.
 type NameParam = string
 
+// OpenParam defines model for open_param.
+type OpenParam = bool
+
 // OutcomeParam defines model for outcome_param.
 type OutcomeParam = Outcome
 
 // ProblemParam defines model for problem_param.
 type ProblemParam = string
 
+// ReasonParam defines model for reason_param.
+type ReasonParam = string
+
+// RowParam defines model for row_param.
+type RowParam = int64
+
 // TextParam defines model for text_param.
 type TextParam = string
+
+// ToParam defines model for to_param.
+type ToParam = float64
 
 // TypeParam defines model for type_param.
 type TypeParam = string
@@ -664,9 +1017,45 @@ type UploadParams struct {
 	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
 }
 
+// TakeBackParams defines parameters for TakeBack.
+type TakeBackParams struct {
+	Row []int64 `form:"row,omitempty" json:"row,omitempty,omitzero"`
+}
+
+// ListAnswersParams defines parameters for ListAnswers.
+type ListAnswersParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// AnswerJSONBody defines parameters for Answer.
+type AnswerJSONBody struct {
+	Answers []Answer `json:"answers"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListQuestionsParams defines parameters for ListQuestions.
+type ListQuestionsParams struct {
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// From Only with a best candidate of at least so many percent
+	From FromParam `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// To Only with a best candidate below so many percent
+	To ToParam `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
+	// Open Only those without an answer
+	Open OpenParam `form:"open,omitempty" json:"open,omitempty,omitzero"`
+
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -679,6 +1068,12 @@ type ListRowsParams struct {
 
 	// Field The field that the problem is at
 	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
+
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
@@ -705,6 +1100,12 @@ type DownloadRowsParams struct {
 	// Field The field that the problem is at
 	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
 
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 }
@@ -712,6 +1113,12 @@ type DownloadRowsParams struct {
 // SuggestParams defines parameters for Suggest.
 type SuggestParams struct {
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+}
+
+// TryRoutineParams defines parameters for TryRoutine.
+type TryRoutineParams struct {
+	// Sample About how many rows; 0 tries all
+	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
 }
 
 // ListRecordsParams defines parameters for ListRecords.
@@ -746,11 +1153,20 @@ type AddTokenJSONRequestBody = NewToken
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
 type AddWorkspaceJSONRequestBody = Workspace
 
+// AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
+type AnswerManyJSONRequestBody = ManyAnswers
+
+// AnswerJSONRequestBody defines body for Answer for application/json ContentType.
+type AnswerJSONRequestBody AnswerJSONBody
+
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
 
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
+
+// TryRoutineJSONRequestBody defines body for TryRoutine for application/json ContentType.
+type TryRoutineJSONRequestBody = Routine
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
@@ -940,6 +1356,44 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import} (the `GetImport` operationId).
 	GetImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// TakeBack Take answers back, of these rows or all
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/answers (the `TakeBack` operationId).
+	TakeBack(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeBackParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListAnswers The answers that were given, by row
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/answers (the `ListAnswers` operationId).
+	ListAnswers(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListAnswersParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AnswerManyWithBody Answer many open questions alike, or leave out all rows of a verdict
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+	AnswerManyWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AnswerMany Answer many open questions alike, or leave out all rows of a verdict
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+	AnswerMany(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerManyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AnswerWithBody Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+	AnswerWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+	Answer(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// Check Work out what each row would do, without touching any record
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
@@ -964,6 +1418,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/pause (the `Pause` operationId).
 	Pause(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListQuestions What a person must say before rows can be loaded, by row
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
+	ListQuestions(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetQuestion One question with the row and all that it may be, side by side
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
+	GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetReadingWithBody Change how the source is read, and read it again
 	//
@@ -1032,6 +1496,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/suggestions (the `Suggest` operationId).
 	Suggest(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SuggestParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRoutineWithBody What a check with this routine would say, from a sample; nothing is kept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+	TryRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+	TryRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListRecords Records of a type
 	//
@@ -1105,6 +1583,21 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ForgetWeights Let the default chances hold again (administrators)
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/types/{type}/weights (the `ForgetWeights` operationId).
+	ForgetWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetWeights By which chances likeness is weighed
+	//
+	// Corresponds with GET /workspaces/{workspace}/types/{type}/weights (the `GetWeights` operationId).
+	GetWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EstimateWeights Estimate the chances from the workspace's own records (administrators)
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
+	EstimateWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListPeople Everybody who may sign in (administrators)
@@ -1395,6 +1888,104 @@ func (c *Client) GetImport(ctx context.Context, workspace WorkspaceParam, pImpor
 	return c.Client.Do(req)
 }
 
+// TakeBack Take answers back, of these rows or all
+//
+// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/answers (the `TakeBack` operationId).
+func (c *Client) TakeBack(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeBackParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeBackRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListAnswers The answers that were given, by row
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/answers (the `ListAnswers` operationId).
+func (c *Client) ListAnswers(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListAnswersParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAnswersRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AnswerManyWithBody Answer many open questions alike, or leave out all rows of a verdict
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+func (c *Client) AnswerManyWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerManyRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AnswerMany Answer many open questions alike, or leave out all rows of a verdict
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+func (c *Client) AnswerMany(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerManyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerManyRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AnswerWithBody Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+func (c *Client) AnswerWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+func (c *Client) Answer(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // Check Work out what each row would do, without touching any record
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
@@ -1460,6 +2051,36 @@ func (c *Client) Overwrites(ctx context.Context, workspace WorkspaceParam, pImpo
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/pause (the `Pause` operationId).
 func (c *Client) Pause(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPauseRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListQuestions What a person must say before rows can be loaded, by row
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
+func (c *Client) ListQuestions(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListQuestionsRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetQuestion One question with the row and all that it may be, side by side
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
+func (c *Client) GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetQuestionRequest(c.Server, workspace, pImport, row)
 	if err != nil {
 		return nil, err
 	}
@@ -1648,6 +2269,40 @@ func (c *Client) Stop(ctx context.Context, workspace WorkspaceParam, pImport Imp
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/suggestions (the `Suggest` operationId).
 func (c *Client) Suggest(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SuggestParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSuggestRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRoutineWithBody What a check with this routine would say, from a sample; nothing is kept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+func (c *Client) TryRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRoutineRequestWithBody(c.Server, workspace, pImport, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryRoutine What a check with this routine would say, from a sample; nothing is kept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+func (c *Client) TryRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryRoutineRequest(c.Server, workspace, pImport, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1851,6 +2506,51 @@ func (c *Client) AddFieldWithBody(ctx context.Context, workspace WorkspaceParam,
 // Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 func (c *Client) AddField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddFieldRequest(c.Server, workspace, pType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ForgetWeights Let the default chances hold again (administrators)
+//
+// Corresponds with DELETE /workspaces/{workspace}/types/{type}/weights (the `ForgetWeights` operationId).
+func (c *Client) ForgetWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewForgetWeightsRequest(c.Server, workspace, pType)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetWeights By which chances likeness is weighed
+//
+// Corresponds with GET /workspaces/{workspace}/types/{type}/weights (the `GetWeights` operationId).
+func (c *Client) GetWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetWeightsRequest(c.Server, workspace, pType)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EstimateWeights Estimate the chances from the workspace's own records (administrators)
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
+func (c *Client) EstimateWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEstimateWeightsRequest(c.Server, workspace, pType)
 	if err != nil {
 		return nil, err
 	}
@@ -2424,6 +3124,254 @@ func NewGetImportRequest(server string, workspace WorkspaceParam, pImport Import
 	return req, nil
 }
 
+// NewTakeBackRequest constructs an http.Request for the TakeBack method
+func NewTakeBackRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *TakeBackParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/answers", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Row != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "row", params.Row, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListAnswersRequest constructs an http.Request for the ListAnswers method
+func NewListAnswersRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ListAnswersParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/answers", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAnswerManyRequest calls the generic AnswerMany builder with application/json body
+func NewAnswerManyRequest(server string, workspace WorkspaceParam, pImport ImportParam, body AnswerManyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAnswerManyRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewAnswerManyRequestWithBody constructs an http.Request for the AnswerMany method, with any body, and a specified content type
+func NewAnswerManyRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/answers", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAnswerRequest calls the generic Answer builder with application/json body
+func NewAnswerRequest(server string, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAnswerRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewAnswerRequestWithBody constructs an http.Request for the Answer method, with any body, and a specified content type
+func NewAnswerRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/answers", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewCheckRequest constructs an http.Request for the Check method
 func NewCheckRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -2645,6 +3593,158 @@ func NewPauseRequest(server string, workspace WorkspaceParam, pImport ImportPara
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListQuestionsRequest constructs an http.Request for the ListQuestions method
+func NewListQuestionsRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/questions", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "number", Format: "double"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "number", Format: "double"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "open", params.Open, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetQuestionRequest constructs an http.Request for the GetQuestion method
+func NewGetQuestionRequest(server string, workspace WorkspaceParam, pImport ImportParam, row RowParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "row", row, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/questions/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -2923,6 +4023,22 @@ func NewListRowsRequest(server string, workspace WorkspaceParam, pImport ImportP
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "reason", params.Reason, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -3048,6 +4164,22 @@ func NewDownloadRowsRequest(server string, workspace WorkspaceParam, pImport Imp
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "field", params.Field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "reason", params.Reason, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -3267,6 +4399,87 @@ func NewSuggestRequest(server string, workspace WorkspaceParam, pImport ImportPa
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewTryRoutineRequest calls the generic TryRoutine builder with application/json body
+func NewTryRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryRoutineRequestWithBody(server, workspace, pImport, params, "application/json", bodyReader)
+}
+
+// NewTryRoutineRequestWithBody constructs an http.Request for the TryRoutine method, with any body, and a specified content type
+func NewTryRoutineRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/try", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Sample != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sample", *params.Sample, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -3808,6 +5021,129 @@ func NewAddFieldRequestWithBody(server string, workspace WorkspaceParam, pType T
 	return req, nil
 }
 
+// NewForgetWeightsRequest constructs an http.Request for the ForgetWeights method
+func NewForgetWeightsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/weights", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetWeightsRequest constructs an http.Request for the GetWeights method
+func NewGetWeightsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/weights", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEstimateWeightsRequest constructs an http.Request for the EstimateWeights method
+func NewEstimateWeightsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/weights", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -3978,6 +5314,48 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import} (the `GetImport` operationId).
 	GetImportWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*GetImportResponse, error)
 
+	// TakeBackWithResponse Take answers back, of these rows or all
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/answers (the `TakeBack` operationId).
+	TakeBackWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeBackParams, reqEditors ...RequestEditorFn) (*TakeBackResponse, error)
+
+	// ListAnswersWithResponse The answers that were given, by row
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/answers (the `ListAnswers` operationId).
+	ListAnswersWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListAnswersParams, reqEditors ...RequestEditorFn) (*ListAnswersResponse, error)
+
+	// AnswerManyWithBodyWithResponse Answer many open questions alike, or leave out all rows of a verdict
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+	AnswerManyWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerManyResponse, error)
+
+	// AnswerManyWithResponse Answer many open questions alike, or leave out all rows of a verdict
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+	AnswerManyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerManyJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerManyResponse, error)
+
+	// AnswerWithBodyWithResponse Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+	AnswerWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
+
+	// AnswerWithResponse Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+	AnswerWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
+
 	// CheckWithResponse Work out what each row would do, without touching any record
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4012,6 +5390,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/pause (the `Pause` operationId).
 	PauseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*PauseResponse, error)
+
+	// ListQuestionsWithResponse What a person must say before rows can be loaded, by row
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
+	ListQuestionsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams, reqEditors ...RequestEditorFn) (*ListQuestionsResponse, error)
+
+	// GetQuestionWithResponse One question with the row and all that it may be, side by side
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
+	GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error)
 
 	// SetReadingWithBodyWithResponse Change how the source is read, and read it again
 	//
@@ -4096,6 +5488,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/suggestions (the `Suggest` operationId).
 	SuggestWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SuggestParams, reqEditors ...RequestEditorFn) (*SuggestResponse, error)
+
+	// TryRoutineWithBodyWithResponse What a check with this routine would say, from a sample; nothing is kept
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+	TryRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error)
+
+	// TryRoutineWithResponse What a check with this routine would say, from a sample; nothing is kept
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+	TryRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error)
 
 	// ListRecordsWithResponse Records of a type
 	//
@@ -4187,6 +5593,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*AddFieldResponse, error)
+
+	// ForgetWeightsWithResponse Let the default chances hold again (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/types/{type}/weights (the `ForgetWeights` operationId).
+	ForgetWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*ForgetWeightsResponse, error)
+
+	// GetWeightsWithResponse By which chances likeness is weighed
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/types/{type}/weights (the `GetWeights` operationId).
+	GetWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*GetWeightsResponse, error)
+
+	// EstimateWeightsWithResponse Estimate the chances from the workspace's own records (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
+	EstimateWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*EstimateWeightsResponse, error)
 }
 
 type ListPeopleResponse struct {
@@ -4872,6 +6299,204 @@ func (r GetImportResponse) ContentType() string {
 	return ""
 }
 
+type TakeBackResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Kept
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TakeBackResponse) GetJSON200() *Kept {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TakeBackResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TakeBackResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TakeBackResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TakeBackResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TakeBackResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListAnswersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Answers []Answer `json:"answers"`
+		Next    string   `json:"next,omitempty,omitzero"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListAnswersResponse) GetJSON200() *struct {
+	Answers []Answer `json:"answers"`
+	Next    string   `json:"next,omitempty,omitzero"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListAnswersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListAnswersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListAnswersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListAnswersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListAnswersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AnswerManyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Kept
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AnswerManyResponse) GetJSON200() *Kept {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AnswerManyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AnswerManyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AnswerManyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AnswerManyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AnswerManyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AnswerResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Kept
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AnswerResponse) GetJSON200() *Kept {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AnswerResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AnswerResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AnswerResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AnswerResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AnswerResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CheckResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -5103,6 +6728,124 @@ func (r PauseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PauseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListQuestionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		// Count Questions chosen
+		Count int64  `json:"count"`
+		Next  string `json:"next,omitempty,omitzero"`
+
+		// Open Of them without an answer
+		Open      int64      `json:"open"`
+		Questions []AskedRow `json:"questions"`
+
+		// Unchecked Answers that the last check has not seen
+		Unchecked int64 `json:"unchecked"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListQuestionsResponse) GetJSON200() *struct {
+	// Count Questions chosen
+	Count int64  `json:"count"`
+	Next  string `json:"next,omitempty,omitzero"`
+
+	// Open Of them without an answer
+	Open      int64      `json:"open"`
+	Questions []AskedRow `json:"questions"`
+
+	// Unchecked Answers that the last check has not seen
+	Unchecked int64 `json:"unchecked"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListQuestionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListQuestionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListQuestionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListQuestionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListQuestionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetQuestionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Question
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetQuestionResponse) GetJSON200() *Question {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetQuestionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetQuestionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetQuestionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetQuestionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetQuestionResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5577,6 +7320,54 @@ func (r SuggestResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SuggestResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TryRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tried
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryRoutineResponse) GetJSON200() *Tried {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryRoutineResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6122,6 +7913,143 @@ func (r AddFieldResponse) ContentType() string {
 	return ""
 }
 
+type ForgetWeightsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ForgetWeightsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ForgetWeightsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ForgetWeightsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ForgetWeightsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ForgetWeightsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetWeightsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *TypeWeights
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetWeightsResponse) GetJSON200() *TypeWeights {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetWeightsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetWeightsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetWeightsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetWeightsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetWeightsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EstimateWeightsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *TypeWeights
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EstimateWeightsResponse) GetJSON200() *TypeWeights {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EstimateWeightsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EstimateWeightsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EstimateWeightsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EstimateWeightsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EstimateWeightsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -6356,6 +8284,84 @@ func (c *ClientWithResponses) GetImportWithResponse(ctx context.Context, workspa
 	return ParseGetImportResponse(rsp)
 }
 
+// TakeBackWithResponse Take answers back, of these rows or all
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/answers (the `TakeBack` operationId).
+func (c *ClientWithResponses) TakeBackWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeBackParams, reqEditors ...RequestEditorFn) (*TakeBackResponse, error) {
+	rsp, err := c.TakeBack(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeBackResponse(rsp)
+}
+
+// ListAnswersWithResponse The answers that were given, by row
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/answers (the `ListAnswers` operationId).
+func (c *ClientWithResponses) ListAnswersWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListAnswersParams, reqEditors ...RequestEditorFn) (*ListAnswersResponse, error) {
+	rsp, err := c.ListAnswers(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListAnswersResponse(rsp)
+}
+
+// AnswerManyWithBodyWithResponse Answer many open questions alike, or leave out all rows of a verdict
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+func (c *ClientWithResponses) AnswerManyWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerManyResponse, error) {
+	rsp, err := c.AnswerManyWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerManyResponse(rsp)
+}
+
+// AnswerManyWithResponse Answer many open questions alike, or leave out all rows of a verdict
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/answers (the `AnswerMany` operationId).
+func (c *ClientWithResponses) AnswerManyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerManyJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerManyResponse, error) {
+	rsp, err := c.AnswerMany(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerManyResponse(rsp)
+}
+
+// AnswerWithBodyWithResponse Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+func (c *ClientWithResponses) AnswerWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerResponse, error) {
+	rsp, err := c.AnswerWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerResponse(rsp)
+}
+
+// AnswerWithResponse Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
+func (c *ClientWithResponses) AnswerWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error) {
+	rsp, err := c.Answer(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerResponse(rsp)
+}
+
 // CheckWithResponse Work out what each row would do, without touching any record
 //
 // Returns a wrapper object for the known response body format(s).
@@ -6419,6 +8425,32 @@ func (c *ClientWithResponses) PauseWithResponse(ctx context.Context, workspace W
 		return nil, err
 	}
 	return ParsePauseResponse(rsp)
+}
+
+// ListQuestionsWithResponse What a person must say before rows can be loaded, by row
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
+func (c *ClientWithResponses) ListQuestionsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams, reqEditors ...RequestEditorFn) (*ListQuestionsResponse, error) {
+	rsp, err := c.ListQuestions(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListQuestionsResponse(rsp)
+}
+
+// GetQuestionWithResponse One question with the row and all that it may be, side by side
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
+func (c *ClientWithResponses) GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error) {
+	rsp, err := c.GetQuestion(ctx, workspace, pImport, row, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetQuestionResponse(rsp)
 }
 
 // SetReadingWithBodyWithResponse Change how the source is read, and read it again
@@ -6575,6 +8607,32 @@ func (c *ClientWithResponses) SuggestWithResponse(ctx context.Context, workspace
 		return nil, err
 	}
 	return ParseSuggestResponse(rsp)
+}
+
+// TryRoutineWithBodyWithResponse What a check with this routine would say, from a sample; nothing is kept
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+func (c *ClientWithResponses) TryRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error) {
+	rsp, err := c.TryRoutineWithBody(ctx, workspace, pImport, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryRoutineResponse(rsp)
+}
+
+// TryRoutineWithResponse What a check with this routine would say, from a sample; nothing is kept
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
+func (c *ClientWithResponses) TryRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error) {
+	rsp, err := c.TryRoutine(ctx, workspace, pImport, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryRoutineResponse(rsp)
 }
 
 // ListRecordsWithResponse Records of a type
@@ -6744,6 +8802,45 @@ func (c *ClientWithResponses) AddFieldWithResponse(ctx context.Context, workspac
 		return nil, err
 	}
 	return ParseAddFieldResponse(rsp)
+}
+
+// ForgetWeightsWithResponse Let the default chances hold again (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/types/{type}/weights (the `ForgetWeights` operationId).
+func (c *ClientWithResponses) ForgetWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*ForgetWeightsResponse, error) {
+	rsp, err := c.ForgetWeights(ctx, workspace, pType, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseForgetWeightsResponse(rsp)
+}
+
+// GetWeightsWithResponse By which chances likeness is weighed
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/types/{type}/weights (the `GetWeights` operationId).
+func (c *ClientWithResponses) GetWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*GetWeightsResponse, error) {
+	rsp, err := c.GetWeights(ctx, workspace, pType, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetWeightsResponse(rsp)
+}
+
+// EstimateWeightsWithResponse Estimate the chances from the workspace's own records (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
+func (c *ClientWithResponses) EstimateWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*EstimateWeightsResponse, error) {
+	rsp, err := c.EstimateWeights(ctx, workspace, pType, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEstimateWeightsResponse(rsp)
 }
 
 // ParseListPeopleResponse parses an HTTP response from a ListPeopleWithResponse call
@@ -7231,6 +9328,141 @@ func ParseGetImportResponse(rsp *http.Response) (*GetImportResponse, error) {
 	return response, nil
 }
 
+// ParseTakeBackResponse parses an HTTP response from a TakeBackWithResponse call
+func ParseTakeBackResponse(rsp *http.Response) (*TakeBackResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TakeBackResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListAnswersResponse parses an HTTP response from a ListAnswersWithResponse call
+func ParseListAnswersResponse(rsp *http.Response) (*ListAnswersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListAnswersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Answers []Answer `json:"answers"`
+			Next    string   `json:"next,omitempty,omitzero"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAnswerManyResponse parses an HTTP response from a AnswerManyWithResponse call
+func ParseAnswerManyResponse(rsp *http.Response) (*AnswerManyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AnswerManyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAnswerResponse parses an HTTP response from a AnswerWithResponse call
+func ParseAnswerResponse(rsp *http.Response) (*AnswerResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AnswerResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseCheckResponse parses an HTTP response from a CheckWithResponse call
 func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -7378,6 +9610,83 @@ func ParsePauseResponse(rsp *http.Response) (*PauseResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListQuestionsResponse parses an HTTP response from a ListQuestionsWithResponse call
+func ParseListQuestionsResponse(rsp *http.Response) (*ListQuestionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListQuestionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			// Count Questions chosen
+			Count int64  `json:"count"`
+			Next  string `json:"next,omitempty,omitzero"`
+
+			// Open Of them without an answer
+			Open      int64      `json:"open"`
+			Questions []AskedRow `json:"questions"`
+
+			// Unchecked Answers that the last check has not seen
+			Unchecked int64 `json:"unchecked"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetQuestionResponse parses an HTTP response from a GetQuestionWithResponse call
+func ParseGetQuestionResponse(rsp *http.Response) (*GetQuestionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetQuestionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Question
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -7694,6 +10003,39 @@ func ParseSuggestResponse(rsp *http.Response) (*SuggestResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Suggestions
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseTryRoutineResponse parses an HTTP response from a TryRoutineWithResponse call
+func ParseTryRoutineResponse(rsp *http.Response) (*TryRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tried
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -8066,6 +10408,101 @@ func ParseAddFieldResponse(rsp *http.Response) (*AddFieldResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseForgetWeightsResponse parses an HTTP response from a ForgetWeightsWithResponse call
+func ParseForgetWeightsResponse(rsp *http.Response) (*ForgetWeightsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ForgetWeightsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetWeightsResponse parses an HTTP response from a GetWeightsWithResponse call
+func ParseGetWeightsResponse(rsp *http.Response) (*GetWeightsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetWeightsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest TypeWeights
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEstimateWeightsResponse parses an HTTP response from a EstimateWeightsWithResponse call
+func ParseEstimateWeightsResponse(rsp *http.Response) (*EstimateWeightsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EstimateWeightsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest TypeWeights
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

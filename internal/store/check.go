@@ -33,6 +33,7 @@ type Check struct {
 	weights matching.Weights
 	cleared map[string]bool // fields that some row empties
 	keeps   bool            // some answer keeps values of the record
+	alike   map[string]bool // fields that likeness may compare
 	run     func(step string, statements ...string) error
 }
 
@@ -156,9 +157,9 @@ func (k *Check) runner(ctx context.Context, conn *pgx.Conn) func(step string, st
 func (k *Check) prepare(ctx context.Context, conn *pgx.Conn) error {
 	aside, settled := k.stage("aside"), k.stage("settled")
 	err := k.run("drafts", `alter table `+k.stage("draft")+` add primary key (row_no)`, `analyze `+k.stage("draft"),
-		`create unlogged table `+k.stage("matches")+` (row_no bigint not null, record_id bigint not null, version integer not null, rule smallint not null, score real)`,
+		`create unlogged table `+k.stage("matches")+` (row_no bigint not null, record_id bigint not null, version integer not null, rule smallint not null, score real, alike text[])`,
 		`create unlogged table `+k.stage("questions")+` (row_no bigint not null, kind text not null, rule smallint not null, candidates integer not null, percent real not null)`,
-		`create unlogged table `+k.stage("candidates")+` (row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null, reasons jsonb, against text[])`,
+		`create unlogged table `+k.stage("candidates")+` (row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null, reasons jsonb, against text[], alike text[])`,
 		`create unlogged table `+settled+` as select a.row_no, a.choice, a.record_id, a.other_row, nullif(a.keep, '{}') as keep from answers a join `+k.stage("draft")+` d using (row_no) where a.import = `+itoa(k.id),
 		`alter table `+settled+` add primary key (row_no)`, `analyze `+settled,
 		`insert into `+aside+` select row_no, `+lit(string(verdict.ByAnswer))+`, null from `+settled+` where choice = 'leave_out'`)
@@ -175,6 +176,12 @@ func (k *Check) observe(ctx context.Context, conn queryRower) error {
 		exists (select from `+k.stage("settled")+` where keep is not null)`).Scan(&names, &k.keeps)
 	if err != nil {
 		return fmt.Errorf("look at the drafts: %w", err)
+	}
+	k.alike = map[string]bool{}
+	for _, rule := range k.plan.Rules {
+		for _, name := range rule.Alike {
+			k.alike[name] = true
+		}
 	}
 	k.cleared = map[string]bool{}
 	for _, n := range names {
@@ -368,7 +375,7 @@ func (k *Check) verdicts() string {
 	}
 	v := func(c verdict.Case) string { return lit(string(verdict.Decide(k.may, c))) }
 	reason := func(r verdict.Reason) string { return lit(string(r)) }
-	return `create unlogged table ` + k.stage("verdicts") + ` as select q.row_no, q.record_id, q.version, q.found_by, q.score` + refs + `,
+	return `create unlogged table ` + k.stage("verdicts") + ` as select q.row_no, q.record_id, q.version, q.found_by, q.score, q.alike` + refs + `,
 		case when a.row_no is not null then ` + v(verdict.Case{LeftOut: true}) + `
 			when p.row_no is not null then ` + v(verdict.Case{Problems: true}) + `
 			when x.row_no is not null then ` + v(verdict.Case{Question: true}) + `
@@ -382,7 +389,7 @@ func (k *Check) verdicts() string {
 		from ` + k.drafts() + ` left join ` + k.stage("aside") + ` a on a.row_no = q.row_no
 		left join (select distinct row_no from ` + k.stage("problems") + `) p on p.row_no = q.row_no
 		left join ` + k.stage("questions") + ` x on x.row_no = q.row_no
-		union all select row_no, null, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + ` collate "C", null, why, other_row from ` + k.stage("aside") + ` where why = ` + reason(verdict.ByCondition)
+		union all select row_no, null, null, null, null, null` + none + `, ` + lit(string(verdict.Skip)) + ` collate "C", null, why, other_row from ` + k.stage("aside") + ` where why = ` + reason(verdict.ByCondition)
 }
 
 func (k *Check) totals(ctx context.Context, conn *pgx.Conn) (verdict.Totals, error) {

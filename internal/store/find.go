@@ -233,7 +233,7 @@ func (k *Check) treatRepeats() []string {
 	}
 	// What was found for any of the rows is found for the one that stands.
 	pass := func(cond string) string {
-		return `insert into ` + matches + ` select distinct on (d.lead) d.lead, m.record_id, m.version, m.rule, m.score from ` + repeats + ` d join ` + matches + ` m on m.row_no = d.row_no
+		return `insert into ` + matches + ` select distinct on (d.lead) d.lead, m.record_id, m.version, m.rule, m.score, m.alike from ` + repeats + ` d join ` + matches + ` m on m.row_no = d.row_no
 			where ` + cond + ` and not exists (select from ` + matches + ` x where x.row_no = d.lead) order by d.lead, d.row_no`
 	}
 	merge := func(cond string) []string {

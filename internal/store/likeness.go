@@ -180,8 +180,8 @@ func (k *Check) findAlike(ctx context.Context, n int, rule catalog.MatchRule) er
 	}
 	found, several := k.stage("found"), k.stage("several")
 	q := []string{`analyze ` + found,
-		fmt.Sprintf(`insert into %s select f.row_no, r.id, r.version, %d, f.percent from %s f join %s r on r.id = f.other where f.place = 1 and f.decision = %d`, k.stage("matches"), n, found, k.table, k.taken(rule)),
-		`insert into ` + k.stage("candidates") + ` select row_no, place, other, null, percent, reasons, against from ` + found}
+		fmt.Sprintf(`insert into %s select f.row_no, r.id, r.version, %d, f.percent, f.alike from %s f join %s r on r.id = f.other where f.place = 1 and f.decision = %d`, k.stage("matches"), n, found, k.table, k.taken(rule)),
+		`insert into ` + k.stage("candidates") + ` select row_no, place, other, null, percent, reasons, against, alike from ` + found}
 	ask := func(kind verdict.Question, decisions ...matching.Decision) string {
 		return fmt.Sprintf(`insert into %s select row_no, %s, %d, count(*), max(percent) from %s where decision in (%s) group by row_no`, k.stage("questions"), lit(string(kind)), n, found, decisionList(decisions))
 	}
@@ -199,7 +199,7 @@ func (k *Check) findAlike(ctx context.Context, n int, rule catalog.MatchRule) er
 	case catalog.Oldest, catalog.Newest, catalog.Full:
 		order := map[catalog.Find]string{catalog.Oldest: `r.id`, catalog.Newest: `r.id desc`, catalog.Full: k.filled() + ` desc, r.id`}[rule.Several]
 		takeAt, _ := rule.Bounds()
-		q = append(q, fmt.Sprintf(`insert into %s select distinct on (f.row_no) f.row_no, r.id, r.version, %d, f.percent from %s f join %s r on r.id = f.other where f.decision = %d and f.percent >= %v order by f.row_no, %s`,
+		q = append(q, fmt.Sprintf(`insert into %s select distinct on (f.row_no) f.row_no, r.id, r.version, %d, f.percent, f.alike from %s f join %s r on r.id = f.other where f.decision = %d and f.percent >= %v order by f.row_no, %s`,
 			k.stage("matches"), n, found, k.table, matching.Many, takeAt, order))
 	default:
 		q = append(q, ask(verdict.AskSeveral, matching.Many))
@@ -262,11 +262,11 @@ type compared struct {
 func (k *Check) score(ctx context.Context, query string, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
 	found := k.stage("found")
 	err := k.run("likeness", `drop table if exists `+found,
-		`create unlogged table `+found+` (row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null, reasons jsonb not null, against text[])`)
+		`create unlogged table `+found+` (row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null, reasons jsonb not null, against text[], alike text[])`)
 	if err != nil {
 		return err
 	}
-	out := copyInto(ctx, k.store.pool, found, []string{"row_no", "place", "other", "decision", "percent", "reasons", "against"})
+	out := copyInto(ctx, k.store.pool, found, []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike"})
 	var mu sync.Mutex
 	var failed error
 	work := make(chan compared, 64)
@@ -341,7 +341,7 @@ func addFound(out *copyStream, row int64, list []candidate, decision matching.De
 		if err != nil {
 			return err
 		}
-		out.row(7)
+		out.row(8)
 		out.int64(row)
 		out.int32(int32(i + 1))
 		out.int64(x.other)
@@ -349,6 +349,7 @@ func addFound(out *copyStream, row int64, list []candidate, decision matching.De
 		out.float32(float32(x.score.Percent))
 		out.jsonb(reasons)
 		out.texts(x.score.Against)
+		out.texts(x.score.Alike())
 		if err := out.flush(); err != nil {
 			return err
 		}
@@ -382,7 +383,7 @@ func (k *Check) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) 
 	return k.run("repeats", `analyze `+found,
 		fmt.Sprintf(`insert into %s select row_no, min(other) from %s where decision in (%d, %d) and percent >= %v group by row_no on conflict do nothing`, k.stage("repeats"), found, matching.Found, matching.Many, takeAtOf(rule)),
 		fmt.Sprintf(`insert into %s select row_no, %s, %d, count(*), max(percent) from %s where decision = %d group by row_no`, k.stage("questions"), lit(string(verdict.AskRepeat)), n, found, matching.Doubtful),
-		fmt.Sprintf(`insert into %s select row_no, place, null, other, percent, reasons, against from %s where decision = %d`, k.stage("candidates"), found, matching.Doubtful),
+		fmt.Sprintf(`insert into %s select row_no, place, null, other, percent, reasons, against, alike from %s where decision = %d`, k.stage("candidates"), found, matching.Doubtful),
 		`drop table `+found, `drop table `+k.stage("pairs"))
 }
 

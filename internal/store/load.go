@@ -330,8 +330,8 @@ func (c *chunk) update() string {
 	from := ``
 	for _, col := range c.check.extras() {
 		switch col {
-		case "found_by":
-			aliased = append(aliased, `v.found_by`)
+		case "found_by", "alike":
+			aliased = append(aliased, `v.`+col)
 		case "keep":
 			aliased = append(aliased, `s.keep`)
 			from = ` left join ` + stage(c.i.ID, "settled") + ` s on s.row_no = v.row_no`

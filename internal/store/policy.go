@@ -1,7 +1,6 @@
 package store
 
 import (
-	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -34,8 +33,8 @@ func (k *Check) after(fp mapping.FieldPlan, row, record, now string) string {
 		switch {
 		case f.Key: // found by likeness, a record keeps its own keys
 			out = `case when ` + row + `.found_by in (` + own + `) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
-		case slices.Contains(k.plan.Type.Title, f.Name): // and names that differ in case and accents alone
-			out = `case when ` + row + `.found_by in (` + own + `) and ` + row + `.` + nameColumn(f.Name) + ` = ` + record + `.` + nameColumn(f.Name) + ` then ` + was + ` else ` + out + ` end`
+		case !fp.Chosen && k.alike[f.Name]: // and what the row only writes otherwise
+			out = `case when ` + lit(f.Name) + ` = any(` + row + `.alike) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		}
 	}
 	if fp.Blank == mapping.Clear {
@@ -76,6 +75,9 @@ func (k *Check) likenessRules() string {
 // extras are the columns of staging beside the draft's fields that after needs.
 func (k *Check) extras() []string {
 	cols := []string{`found_by`}
+	if len(k.alike) > 0 {
+		cols = append(cols, `alike`)
+	}
 	if len(k.cleared) > 0 {
 		cols = append(cols, `cleared`)
 	}
@@ -99,7 +101,7 @@ func (k *Check) drafts() string {
 		cols += `, s.keep`
 		joins += ` left join ` + k.stage("settled") + ` s on s.row_no = d.row_no`
 	}
-	return `(select d.*, m.record_id, m.version, m.rule as found_by, m.score` + cols + ` from ` + k.stage("draft") + ` d` + joins + `) q left join ` + k.table + ` r on r.id = q.record_id`
+	return `(select d.*, m.record_id, m.version, m.rule as found_by, m.score, m.alike` + cols + ` from ` + k.stage("draft") + ` d` + joins + `) q left join ` + k.table + ` r on r.id = q.record_id`
 }
 
 func resolvedColumn(name string) string { return ident("v_" + name) }

@@ -21,6 +21,7 @@ type Candidate struct {
 	Percent  float64                 `db:"percent"`
 	Reasons  JSON[[]matching.Reason] `db:"reasons"`
 	Against  JSON[[]string]          `db:"against"`
+	Alike    JSON[[]string]          `db:"alike"` // fields that say the same in other writing
 }
 
 // AskedRow is a row about which a person is asked, with the answer if there is
@@ -125,7 +126,7 @@ func (s *Store) Questions(ctx context.Context, id int64, f QuestionFilter, after
 	return list, nil
 }
 
-const candidateColumns = `place, record_id, other_row, percent, coalesce(reasons, '[]') as reasons, to_jsonb(coalesce(against, '{}')) as against`
+const candidateColumns = `place, record_id, other_row, percent, coalesce(reasons, '[]') as reasons, to_jsonb(coalesce(against, '{}')) as against, to_jsonb(coalesce(alike, '{}')) as alike`
 
 // Candidates gives what a row may be the same as, best first.
 func (s *Store) Candidates(ctx context.Context, id, row int64) ([]Candidate, error) {
@@ -220,9 +221,9 @@ func (s *Store) AnswerQuestions(ctx context.Context, i Import, f QuestionFilter,
 		var args []any
 		cond := f.cond(&args)
 		args = append(args, string(choice), by)
-		tag, err := tx.Exec(ctx, fmt.Sprintf(`insert into answers (import, row_no, choice, record_id, other_row, person)
-			select %d, q.row_no, $%d::text, case when $%d::text = 'take' then c.record_id end, case when $%d::text = 'take' then c.other_row end, $%d
-			from %s left join %s c on c.row_no = q.row_no and c.place = 1 where %s`, i.ID, len(args)-1, len(args)-1, len(args)-1, len(args), questionsFrom(i.ID), stage(i.ID, "candidates"), cond), args...)
+		tag, err := tx.Exec(ctx, fmt.Sprintf(`insert into answers (import, row_no, choice, record_id, other_row, keep, person)
+			select %d, q.row_no, $%d::text, case when $%d::text = 'take' then c.record_id end, case when $%d::text = 'take' then c.other_row end, case when $%d::text = 'take' and c.record_id is not null then coalesce(c.alike, '{}') else '{}' end, $%d
+			from %s left join %s c on c.row_no = q.row_no and c.place = 1 where %s`, i.ID, len(args)-1, len(args)-1, len(args)-1, len(args)-1, len(args), questionsFrom(i.ID), stage(i.ID, "candidates"), cond), args...)
 		kept = tag.RowsAffected()
 		return err
 	})

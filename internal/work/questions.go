@@ -92,9 +92,9 @@ func shown(r store.Record) map[string]string {
 type Given struct {
 	Row      int64
 	Choice   verdict.Choice
-	Record   string // id of the record, for take
-	OtherRow int64  // or the earlier row
-	Keep     []string
+	Record   string   // id of the record, for take
+	OtherRow int64    // or the earlier row
+	Keep     []string // fields whose value in the record stays; nil is those that the row only writes otherwise
 }
 
 // Answer keeps answers, singly or many at once; the next check follows them.
@@ -170,6 +170,17 @@ func (s *Service) readAnswer(ctx context.Context, i store.Import, t catalog.Reco
 			return a, fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").With(fmt.Sprint(g.Row)).Mended("Name the record by its id.")
 		}
 		a.Record, a.OtherRow = list[0].Record, list[0].OtherRow
+	}
+	if a.Record != nil && g.Keep == nil { // what the row only writes otherwise tells nothing new
+		list, err := s.store.Candidates(ctx, i.ID, g.Row)
+		if err != nil {
+			return a, err
+		}
+		for _, c := range list {
+			if c.Record != nil && *c.Record == *a.Record {
+				a.Keep = c.Alike
+			}
+		}
 	}
 	return a, nil
 }

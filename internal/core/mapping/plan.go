@@ -43,6 +43,7 @@ type DraftPlan struct {
 type FieldPlan struct {
 	Field  catalog.Field
 	Both   Both
+	Chosen bool // somebody has said what Both is
 	Blank  Blank
 	origin origin
 	reader *value.Reader
@@ -120,7 +121,7 @@ func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns 
 		if err != nil {
 			return nil, inPlace(err, "fields."+f.Name+".compute")
 		}
-		fp := FieldPlan{Field: f, origin: from, Both: or(o.Both, d.Both, Replace), Blank: or(o.Blank, d.Blank, Leave)}
+		fp := FieldPlan{Field: f, origin: from, Both: or(o.Both, d.Both, Replace), Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
 		if f.Required {
 			fp.Blank = Leave
 		}

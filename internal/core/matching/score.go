@@ -50,6 +50,30 @@ const (
 	NoName          = "no_name"
 )
 
+// Alike lists the fields whose values say the same in other writing: a short
+// form, an initial, a slip of typing, other letters. They tell nothing new, so
+// a row that is found by them leaves the record's values as they are.
+func (s Score) Alike() []string {
+	var out []string
+	for _, r := range s.Reasons {
+		switch r.Kind {
+		case Given, Family, Company:
+			if r.Level != Differs.String() {
+				out = append(out, r.Fields...)
+			}
+		case Place:
+			if r.Level == Same.String() || r.Level == Near.String() || r.Level == Area.String() {
+				out = append(out, r.Fields...)
+			}
+		default:
+			if r.Level == Near.String() || r.Level == Part.String() {
+				out = append(out, r.Fields...)
+			}
+		}
+	}
+	return out
+}
+
 // evidence is what the guards look at.
 type evidence struct {
 	level map[Kind]Level

@@ -50,6 +50,17 @@ const (
 	Merged       Reason = "merged"        // its values were put into another row
 )
 
+// Summary says in a few words what all rows of the reason have in common.
+func (r Reason) Summary() string {
+	switch r {
+	case Repeated:
+		return "another row stands for the same record"
+	case Merged:
+		return "their values are in another row"
+	}
+	return r.Says("", 0)
+}
+
 // Says gives the reason as a sentence; record and row are what it names.
 func (r Reason) Says(record string, row int64) string {
 	switch r {
@@ -58,7 +69,7 @@ func (r Reason) Says(record string, row int64) string {
 	case ByAnswer:
 		return "left out by hand"
 	case AlreadyThere:
-		return strings.TrimSpace("the record is already there: " + record)
+		return strings.TrimSuffix("the record is already there: "+record, ": ")
 	case NothingFound:
 		return "no record was found for it"
 	case SeveralThere:

@@ -539,6 +539,113 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** What a person must say before rows can be loaded, by row */
+        get: operations["listQuestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/questions/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+                /** @description Row number as the spreadsheet shows it */
+                row: components["parameters"]["row_param"];
+            };
+            cookie?: never;
+        };
+        /** One question with the row and all that it may be, side by side */
+        get: operations["getQuestion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** The answers that were given, by row */
+        get: operations["listAnswers"];
+        /** Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it */
+        put: operations["answer"];
+        /** Answer many open questions alike, or leave out all rows of a verdict */
+        post: operations["answerMany"];
+        /** Take answers back, of these rows or all */
+        delete: operations["takeBack"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a check with this routine would say, from a sample; nothing is kept */
+        post: operations["tryRoutine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/types/{type}/weights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        /** By which chances likeness is weighed */
+        get: operations["getWeights"];
+        put?: never;
+        /** Estimate the chances from the workspace's own records (administrators) */
+        post: operations["estimateWeights"];
+        /** Let the default chances hold again (administrators) */
+        delete: operations["forgetWeights"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/source": {
         parameters: {
             query?: never;
@@ -724,6 +831,8 @@ export interface components {
             /** @description The record type that a reference points to */
             to?: string;
             synonyms?: string[];
+            /** @description As what it is compared by likeness */
+            likeness?: components["schemas"]["Likeness"];
             readonly own?: boolean;
         };
         RecordRule: {
@@ -735,7 +844,24 @@ export interface components {
         };
         MatchRule: {
             name?: string;
-            fields: string[];
+            /** @description Compared exactly, after normalising */
+            fields?: string[];
+            /** @description Compared by likeness */
+            alike?: string[];
+            /** @description What a single find means: take (default) or ask */
+            one?: components["schemas"]["Find"];
+            /** @description What several mean: ask (default), hold, skip, oldest, newest or fullest */
+            several?: components["schemas"]["Find"];
+            /**
+             * Format: double
+             * @description Percent from which a record is taken; 95 when left out
+             */
+            take_at?: number;
+            /**
+             * Format: double
+             * @description Percent from which a record is asked about; 25 when left out
+             */
+            ask_at?: number;
         };
         RecordType: {
             name: string;
@@ -752,9 +878,20 @@ export interface components {
         /** @enum {string} */
         ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "undoing" | "undone" | "discarded";
         /** @enum {string} */
-        Verdict: "create" | "update" | "same" | "skip" | "ask" | "hold";
+        Verdict: "create" | "update" | "delete" | "same" | "skip" | "ask" | "hold";
         /** @enum {string} */
-        Outcome: "created" | "updated" | "unchanged" | "skipped" | "held" | "failed";
+        Outcome: "created" | "updated" | "deleted" | "unchanged" | "skipped" | "held" | "failed";
+        /**
+         * @description Is it this record, which of these records, or the same as this earlier row
+         * @enum {string}
+         */
+        QuestionKind: "alike" | "several" | "repeat";
+        /** @enum {string} */
+        AnswerChoice: "take" | "new" | "leave_out";
+        /** @enum {string} */
+        Likeness: "given_name" | "family_name" | "honorific" | "company_name" | "street" | "locality" | "postal_code" | "code" | "text" | "email" | "phone" | "web" | "country" | "date" | "link";
+        /** @enum {string} */
+        Find: "take" | "ask" | "hold" | "skip" | "oldest" | "newest" | "fullest";
         /** @description How a source is read; what is left out is detected */
         Reading: {
             /** @description Which file of a ZIP archive */
@@ -832,7 +969,19 @@ export interface components {
             values?: {
                 [key: string]: string;
             };
+            both?: components["schemas"]["Both"];
+            blank?: components["schemas"]["BlankPolicy"];
         };
+        /**
+         * @description What happens when the record and the row both have a value
+         * @enum {string}
+         */
+        Both: "replace" | "keep" | "add" | "newer";
+        /**
+         * @description What happens when the row says nothing
+         * @enum {string}
+         */
+        BlankPolicy: "leave" | "clear";
         Draft: {
             type: string;
             /** @description A CEL condition; rows for which it does not hold are left out */
@@ -841,12 +990,23 @@ export interface components {
                 [key: string]: components["schemas"]["Origin"];
             };
             match?: components["schemas"]["MatchRule"][];
+            both?: components["schemas"]["Both"];
+            blank?: components["schemas"]["BlankPolicy"];
+            /** @description The column that tells how old a row is */
+            newer_by?: string;
+            /** @description A cell that says this empties the value; (clear) when left out */
+            clear_marker?: string;
+            /**
+             * @description What happens to rows that are for the same record
+             * @enum {string}
+             */
+            repeats?: "hold" | "first" | "last" | "merge" | "ask";
         };
         Routine: {
             name?: string;
             reading?: components["schemas"]["Reading"];
             /** @enum {string} */
-            may: "create" | "update" | "create_or_update";
+            may: "create_or_update" | "create" | "update" | "delete";
             drafts: components["schemas"]["Draft"][];
             /** @description Columns that are known and left out */
             ignored?: string[];
@@ -915,6 +1075,166 @@ export interface components {
             };
             problems: components["schemas"]["ProblemCount"][];
             changes: components["schemas"]["FieldCount"][];
+            /** @description What points to records that would be deleted */
+            referred?: components["schemas"]["ReferredCount"][];
+            asked?: components["schemas"]["AskedCount"][];
+            /** @description Why rows are left out */
+            reasons?: components["schemas"]["ReasonCount"][];
+        };
+        ReferredCount: {
+            type: string;
+            field: string;
+            /** Format: int64 */
+            count: number;
+        };
+        AskedCount: {
+            kind: components["schemas"]["QuestionKind"];
+            /** Format: int64 */
+            count: number;
+            message: string;
+        };
+        ReasonCount: {
+            reason: string;
+            /** Format: int64 */
+            count: number;
+            message: string;
+        };
+        /** @description What one comparison says */
+        Reason: {
+            kind: string;
+            fields: string[];
+            level: string;
+            /**
+             * Format: double
+             * @description The weight of the evidence: for (positive) or against, as a logarithm to base 2
+             */
+            bits: number;
+            /**
+             * Format: int64
+             * @description How many records share the value that agrees
+             */
+            count?: number;
+        };
+        Candidate: {
+            record?: string;
+            /**
+             * Format: int64
+             * @description The earlier row, when it is one
+             */
+            row?: number;
+            title: string;
+            /** Format: double */
+            percent: number;
+            /** @description The comparisons in words, what speaks most first */
+            says: string[];
+            reasons?: components["schemas"]["Reason"][];
+            /** @description What keeps it from being taken */
+            against?: string[];
+            /** @description Fields that say the same in other writing */
+            alike?: string[];
+            values?: {
+                [key: string]: string;
+            };
+        };
+        Answer: {
+            /** Format: int64 */
+            row: number;
+            choice: components["schemas"]["AnswerChoice"];
+            /** @description For take: the record; the best candidate when left out */
+            record?: string;
+            /**
+             * Format: int64
+             * @description For take: the earlier row
+             */
+            other_row?: number;
+            /** @description Fields whose value in the record stays; when left out, those that the row only writes otherwise */
+            keep?: string[];
+            readonly person?: string;
+            /** Format: date-time */
+            readonly at?: string;
+        };
+        ManyAnswers: {
+            choice: components["schemas"]["AnswerChoice"];
+            kind?: components["schemas"]["QuestionKind"];
+            /**
+             * Format: double
+             * @description Only with a best candidate of at least so many percent
+             */
+            from?: number;
+            /** Format: double */
+            to?: number;
+            /** @description With leave_out: all rows of this verdict instead of questions */
+            verdict?: components["schemas"]["Verdict"];
+        };
+        Kept: {
+            /** Format: int64 */
+            count: number;
+        };
+        AskedRow: {
+            /** Format: int64 */
+            row: number;
+            kind: components["schemas"]["QuestionKind"];
+            /**
+             * Format: double
+             * @description Of the best candidate
+             */
+            percent: number;
+            candidates: number;
+            cells: string[];
+            /** @description The best candidate */
+            record?: string;
+            /** Format: int64 */
+            other_row?: number;
+            answer?: components["schemas"]["Answer"];
+        };
+        Question: {
+            /** Format: int64 */
+            row: number;
+            kind: components["schemas"]["QuestionKind"];
+            message?: string;
+            type: string;
+            values: components["schemas"]["RowValue"][];
+            candidates: components["schemas"]["Candidate"][];
+            answer?: components["schemas"]["Answer"];
+        };
+        Tried: {
+            /**
+             * Format: int64
+             * @description Rows that were looked at
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description Rows that there are
+             */
+            of: number;
+            totals: components["schemas"]["Totals"];
+        };
+        Chance: {
+            kind: string;
+            level: string;
+            /**
+             * Format: double
+             * @description How often this is seen between records of the same
+             */
+            m: number;
+            /**
+             * Format: double
+             * @description How often between any two
+             */
+            u: number;
+        };
+        TypeWeights: {
+            /** @description Whether they come from the workspace's own records */
+            estimated: boolean;
+            /** Format: int64 */
+            pairs?: number;
+            /** Format: double */
+            share?: number;
+            made_by?: string;
+            /** Format: date-time */
+            made_at?: string;
+            chances: components["schemas"]["Chance"][];
         };
         Trouble: {
             code: string;
@@ -979,6 +1299,11 @@ export interface components {
             changed_at: string;
             /** Format: date-time */
             checked_at?: string;
+            /**
+             * Format: date-time
+             * @description When an answer was last given or taken back
+             */
+            answered_at?: string;
             /** Format: date-time */
             began_at?: string;
             /** Format: date-time */
@@ -1008,6 +1333,19 @@ export interface components {
             outcome?: components["schemas"]["Outcome"];
             /** @description Id of the record found or made */
             record?: string;
+            /**
+             * Format: double
+             * @description How sure the find is, when it was by likeness
+             */
+            percent?: number;
+            question?: components["schemas"]["QuestionKind"];
+            /** @description Why the row is left out */
+            reason?: string;
+            /**
+             * Format: int64
+             * @description The row that stands for this one
+             */
+            other_row?: number;
             changes?: components["schemas"]["Change"][];
             problems?: components["schemas"]["RowProblem"][];
         };
@@ -1073,7 +1411,7 @@ export interface components {
             /** Format: int64 */
             import?: number;
             /** @enum {string} */
-            kind: "create" | "update";
+            kind: "create" | "update" | "delete";
             changes: components["schemas"]["Change"][];
         };
     };
@@ -1089,6 +1427,18 @@ export interface components {
         };
     };
     parameters: {
+        /** @description Row number as the spreadsheet shows it */
+        row_param: number;
+        /** @description Only questions of this kind */
+        kind_param: components["schemas"]["QuestionKind"];
+        /** @description Only with a best candidate of at least so many percent */
+        from_param: number;
+        /** @description Only with a best candidate below so many percent */
+        to_param: number;
+        /** @description Only those without an answer */
+        open_param: boolean;
+        /** @description Only rows that are left out for this reason */
+        reason_param: string;
         workspace_param: string;
         import_param: number;
         type_param: string;
@@ -1948,6 +2298,10 @@ export interface operations {
                 problem?: components["parameters"]["problem_param"];
                 /** @description The field that the problem is at */
                 field?: components["parameters"]["field_param"];
+                /** @description Only rows that are left out for this reason */
+                reason?: components["parameters"]["reason_param"];
+                /** @description Only questions of this kind */
+                kind?: components["parameters"]["kind_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
                 /** @description From the next of the page before */
@@ -2019,6 +2373,10 @@ export interface operations {
                 problem?: components["parameters"]["problem_param"];
                 /** @description The field that the problem is at */
                 field?: components["parameters"]["field_param"];
+                /** @description Only rows that are left out for this reason */
+                reason?: components["parameters"]["reason_param"];
+                /** @description Only questions of this kind */
+                kind?: components["parameters"]["kind_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
             };
@@ -2039,6 +2397,302 @@ export interface operations {
                 content: {
                     "text/csv": string;
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listQuestions: {
+        parameters: {
+            query?: {
+                /** @description Only questions of this kind */
+                kind?: components["parameters"]["kind_param"];
+                /** @description Only with a best candidate of at least so many percent */
+                from?: components["parameters"]["from_param"];
+                /** @description Only with a best candidate below so many percent */
+                to?: components["parameters"]["to_param"];
+                /** @description Only those without an answer */
+                open?: components["parameters"]["open_param"];
+                /** @description From the next of the page before */
+                cursor?: components["parameters"]["cursor_param"];
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of questions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        questions: components["schemas"]["AskedRow"][];
+                        next?: string;
+                        /**
+                         * Format: int64
+                         * @description Questions chosen
+                         */
+                        count: number;
+                        /**
+                         * Format: int64
+                         * @description Of them without an answer
+                         */
+                        open: number;
+                        /**
+                         * Format: int64
+                         * @description Answers that the last check has not seen
+                         */
+                        unchecked: number;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getQuestion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+                /** @description Row number as the spreadsheet shows it */
+                row: components["parameters"]["row_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The question */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Question"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAnswers: {
+        parameters: {
+            query?: {
+                /** @description From the next of the page before */
+                cursor?: components["parameters"]["cursor_param"];
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of answers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        answers: components["schemas"]["Answer"][];
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    answers: components["schemas"]["Answer"][];
+                };
+            };
+        };
+        responses: {
+            /** @description How many were kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answerMany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyAnswers"];
+            };
+        };
+        responses: {
+            /** @description How many were kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeBack: {
+        parameters: {
+            query?: {
+                row?: number[];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many were taken back */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryRoutine: {
+        parameters: {
+            query?: {
+                /** @description About how many rows; 0 tries all */
+                sample?: number;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Routine"];
+            };
+        };
+        responses: {
+            /** @description The totals */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWeights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The weights */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypeWeights"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    estimateWeights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The weights */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypeWeights"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    forgetWeights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,47 @@
+package catalog
+
+import (
+	"fmt"
+	"strings"
+)
+
+// Says puts the rule into words: "the same Number in the old system", "alike in
+// Given name, Family name and E-mail".
+func (r MatchRule) Says(t RecordType) string {
+	labels := func(names []string) []string {
+		var out []string
+		for _, n := range names {
+			if n == "id" {
+				out = append(out, "record id")
+			} else if f, ok := t.Field(n); ok {
+				out = append(out, f.Label)
+			} else {
+				out = append(out, n)
+			}
+		}
+		return out
+	}
+	var parts []string
+	if len(r.Fields) > 0 {
+		parts = append(parts, "the same "+and(labels(r.Fields)))
+	}
+	if len(r.Alike) > 0 {
+		takeAt, askAt := r.Bounds()
+		parts = append(parts, fmt.Sprintf("alike in %s (taken from %v %%, asked from %v %%)", and(labels(r.Alike)), takeAt, askAt))
+	}
+	s := strings.Join(parts, " and ")
+	if r.One == Ask {
+		s += ", always asked"
+	}
+	if r.Several != "" && r.Several != Ask {
+		s += ", several: " + string(r.Several)
+	}
+	return s
+}
+
+func and(list []string) string {
+	if len(list) < 2 {
+		return strings.Join(list, "")
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+}
