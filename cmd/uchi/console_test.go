@@ -206,3 +206,42 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 		t.Errorf("after a reload the theme is %s", theme)
 	}
 }
+
+// Rules are tried as they are changed, questions are answered from the
+// keyboard, and the next check follows them.
+func TestConsoleQuestions(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\nOla,Berg,ola@x.example,1975-01-30\n", "import", "-", "--into", "contact", "--yes")
+	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,Lund,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
+	p := open(s)
+	p.do("open the matching", chromedp.Navigate(p.server+"/w/main/imports/2/matching"))
+	p.sees("p", "Tried on all 2 rows.")
+	p.sees("p", "2 asked")
+	p.click(`//button[@aria-label="Rows for the same record"]`)
+	p.click(`//div[@role="option"][contains(., "make one of them")]`)
+	p.click(`//button[.="Use these rules"]`)
+	p.do("see them used", chromedp.WaitNotPresent(`//button[.="Use these rules"]`, chromedp.BySearch))
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 2 rows")]`)
+	p.sees("span", "2 asked")
+	p.click(`//button[.="Answer them one by one"]`)
+	p.sees("span", "Row 2: a record is like it")
+	p.sees("li", "E-mail: the same")
+	p.do("keep the family name", chromedp.Click(`//label[contains(., "becomes Solberg")]`, chromedp.BySearch))
+	p.sees("label", "stays")
+	p.do("take it", chromedp.KeyEvent("t"))
+	p.sees("span", "Row 3: a record is like it")
+	p.do("a new one", chromedp.KeyEvent("n"))
+	p.sees("span", "a new record")
+	p.click(`//button[@role="tab"][.="Check"]`)
+	p.sees("p", "They count after another check.")
+	p.click(`//button[.="Check again"]`)
+	p.sees("button", "Go on to the load")
+	p.click(`//button[.="Go on to the load"]`)
+	p.click(`//aside//button[.="Create 1"]`)
+	p.click(`//div[@role="dialog"]//button[.="Create 1"]`)
+	p.sees("p", "The load is done")
+	if out := s.uchi(0, "", "records", "contact", "--json"); strings.Contains(out, "Solberg") || !strings.Contains(out, "Lund") {
+		t.Errorf("the records: %s", out)
+	}
+}

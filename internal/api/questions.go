@@ -116,7 +116,8 @@ func labelsOf(fields []string, t catalog.RecordType) string {
 	var labels []string
 	for _, name := range fields {
 		f, _ := t.Field(name)
-		if f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode {
+		switch f.ComparedAs() {
+		case catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality, catalog.AsCountry:
 			return "Address"
 		}
 		labels = append(labels, f.Label)

@@ -72,7 +72,13 @@ func (a *app) listQuestions(ctx context.Context, c *client.Conn, i client.Import
 	return nil
 }
 
-func percent(p float64) string { return strconv.FormatFloat(p, 'f', 0, 64) + " %" }
+// percent shows a likeness; what is nearly sure is not called sure.
+func percent(p float64) string {
+	if p >= 99.5 {
+		return "over 99 %"
+	}
+	return strconv.Itoa(int(p)) + " %"
+}
 
 func orRow(record string, row int64) string {
 	if record != "" {

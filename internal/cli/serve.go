@@ -262,7 +262,7 @@ func (a *app) demoCmd() *cobra.Command {
 		Use: "demo", GroupID: "service", Args: args(cobra.NoArgs), Short: "Run the service with made-up data, for a first look",
 		Long: `Runs the service with a private PostgreSQL and the records of Lanternquay, a made-up maker of
 shore-power pedestals, and signs the command line in. At the first start it leaves one import
-loaded, one checked with held rows, and one open.`,
+loaded, two checked with held rows and questions, and one open.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			f.admin = demoAdmin
 			f.dir = filepath.Join(f.dir, "demo")
@@ -316,6 +316,11 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 	}
 	fmt.Fprintln(a.errs, "  checking boat-show-leads.csv")
 	err := quiet.importFile(ctx, filepath.Join(files, "boat-show-leads.csv"), importFlags{into: "lead", checkOnly: true, reading: sheet.Reading{DateOrder: "day_first"}})
+	if err != nil && !errors.Is(err, errHeld) {
+		return err
+	}
+	fmt.Fprintln(a.errs, "  checking fair-visitors.csv")
+	err = quiet.importFile(ctx, filepath.Join(files, "fair-visitors.csv"), importFlags{into: "contact", checkOnly: true})
 	if err != nil && !errors.Is(err, errHeld) {
 		return err
 	}

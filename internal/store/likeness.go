@@ -136,8 +136,12 @@ func (k *Check) frequencies(ctx context.Context, table string, own int64) (match
 		return f, fmt.Errorf("check, likeness: %w", err)
 	}
 	counts := map[int32]int64{}
-	query := fmt.Sprintf(`select t, n from (select t, count(*) as n from %s b, unnest(b.terms) t where t in (select unnest(terms) from %s) group by t having count(*) > 1) x order by n desc limit %d`,
-		table, k.stage("keys"), mostFrequent)
+	mine := k.stage("mine")
+	err := k.run("likeness", `drop table if exists `+mine, fmt.Sprintf(`create unlogged table %s as select distinct unnest(terms) as t from %s`, mine, k.stage("keys")), `analyze `+mine)
+	if err != nil {
+		return f, err
+	}
+	query := fmt.Sprintf(`select t, n from (select x.t, count(*) as n from (select unnest(terms) as t from %s) x join %s m on m.t = x.t group by x.t having count(*) > 1) y order by n desc limit %d`, table, mine, mostFrequent)
 	if err := copyOut(ctx, k.store.pool, query, func(f [][]byte) error {
 		counts[int32(binary.BigEndian.Uint32(f[0]))] = int64Of(f[1])
 		return nil

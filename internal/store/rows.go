@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
@@ -289,4 +290,35 @@ func (s *Store) FirstOverwrites(ctx context.Context, id int64, limit int) ([]Gri
 		return nil, fmt.Errorf("read first overwrites: %w", err)
 	}
 	return rows, nil
+}
+
+// RowLinks gives the records that the references of a checked row lead to, by
+// field.
+func (s *Store) RowLinks(ctx context.Context, i Import, fields []catalog.Field, row int64) (map[string]Link, error) {
+	links := map[string]Link{}
+	c, err := s.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range fields {
+		if f.Type != catalog.Reference {
+			continue
+		}
+		target, err := c.MustType(f.To)
+		if err != nil {
+			return nil, err
+		}
+		var id int64
+		l := Link{Type: target.Name}
+		err = s.pool.QueryRow(ctx, `select x.id, `+titleText(target, "x")+` from `+stage(i.ID, "verdicts")+` v join `+recordTable(i.Workspace, target.Name)+` x on x.id = v.`+fieldColumn(f.Name)+` where v.row_no = $1`, row).Scan(&id, &l.Title)
+		if isMissing(err) || sqlState(err) == "42P01" || sqlState(err) == "42703" { // not found, not checked, or checked before the column was placed
+			continue
+		}
+		if err != nil {
+			return nil, fmt.Errorf("read links of a row: %w", err)
+		}
+		l.ID = target.RecordID(id)
+		links[f.Name] = l
+	}
+	return links, nil
 }

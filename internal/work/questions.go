@@ -46,6 +46,9 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 		return q, err
 	}
 	q.Type, q.Values = own.Type, own.Values
+	if err := s.nameLinks(ctx, i, q.Values, row); err != nil {
+		return q, err
+	}
 	candidates, err := s.store.Candidates(ctx, i.ID, row)
 	if err != nil {
 		return q, err
@@ -66,6 +69,9 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 			if err != nil {
 				return q, err
 			}
+			if err := s.nameLinks(ctx, i, other.Values, *c.OtherRow); err != nil {
+				return q, err
+			}
 			out.Title, out.Values = fmt.Sprintf("Row %d", *c.OtherRow), map[string]string{}
 			for _, v := range other.Values {
 				out.Values[v.Field.Name] = v.After
@@ -74,6 +80,25 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 		q.Candidates = append(q.Candidates, out)
 	}
 	return q, nil
+}
+
+// nameLinks puts the titles of the records that a row's references lead to in
+// the place of what the row says.
+func (s *Service) nameLinks(ctx context.Context, i store.Import, values []RowValue, row int64) error {
+	var fields []catalog.Field
+	for _, v := range values {
+		fields = append(fields, v.Field)
+	}
+	links, err := s.store.RowLinks(ctx, i, fields, row)
+	if err != nil {
+		return err
+	}
+	for n := range values {
+		if l, ok := links[values[n].Field.Name]; ok && l.Title != "" {
+			values[n].After = l.Title
+		}
+	}
+	return nil
 }
 
 // shown gives a record's values with links by their titles.

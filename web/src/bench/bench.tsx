@@ -12,7 +12,9 @@ import { Grid, noFilter, type Filter } from "./grid";
 import { place, placed, unmet } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { SourcePanel } from "./source";
-import { CheckPanel, LoadPanel, MatchingPanel, ResultPanel } from "./stations";
+import { MatchingPanel } from "./matching";
+import { Questions } from "./questions";
+import { CheckPanel, LoadPanel, ResultPanel } from "./stations";
 import { RowPanel } from "./rowpanel";
 
 const stations = [
@@ -78,6 +80,7 @@ export function Bench() {
   const byOutcome = outcomeWords.some((w) => i.outcomes[w]) && at.name !== "check";
   const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
   const PanelOf = at.panel;
+  const asking = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
   const work = i.busy ? (i.totals?.rows ?? i.rows) : 0;
 
   return (
@@ -142,7 +145,7 @@ export function Bench() {
         )}
       </nav>
       <div className="grid min-h-0 grid-cols-[1fr_320px]">
-        <div className="grid min-h-0 min-w-0 grid-rows-[auto_1fr]">
+        <div className={cx("grid min-h-0 min-w-0", asking ? "grid-rows-[auto_minmax(0,1fr)_168px]" : "grid-rows-[auto_1fr]")}>
           <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
             {afterCheck && byOutcome && (
               <TotalsBar
@@ -161,6 +164,16 @@ export function Bench() {
               />
             )}
           </div>
+          {asking && (
+            <Questions
+              workspace={workspace}
+              i={i}
+              t={t}
+              row={selected}
+              onGo={(row) => setQuery({ row: String(row) })}
+              onEnd={() => setQuery({ asking: "" })}
+            />
+          )}
           <Grid
             workspace={workspace}
             i={i}
@@ -206,6 +219,7 @@ export function Bench() {
                 filter={filter}
                 onFilter={(f) => setQuery({ ...f })}
                 onStation={toStation}
+                onAsk={() => setQuery({ ...noFilter, verdict: "ask", asking: "1", row: "" })}
               />
             ) : (
               <RowPanel workspace={workspace} i={i} row={selected} t={t} onGo={(row) => setQuery({ row: String(row) })} />
@@ -250,11 +264,15 @@ function countOf(name: string, i: Import, missing: number): string {
       return i.routine ? (i.routine.may === "create_or_update" ? "create or update" : `only ${i.routine.may}`) : "";
     case "check":
       if (i.busy === "check") return `checking, ${count(i.done)} rows`;
-      return i.totals ? (v["hold"] ? `${count(v["hold"])} held` : "nothing held") : "not checked";
+      if (!i.totals) return "not checked";
+      return (
+        [v["ask"] && `${count(v["ask"])} asked`, v["hold"] && `${count(v["hold"])} held`].filter(Boolean).join(", ") ||
+        "nothing held"
+      );
     case "load":
       if (i.state === "loading") return `${count(i.done)} of ${count(i.totals?.rows ?? i.rows)}`;
       return i.state === "ready"
-        ? `${count((v["create"] ?? 0) + (v["update"] ?? 0))} to write`
+        ? `${count((v["create"] ?? 0) + (v["update"] ?? 0) + (v["delete"] ?? 0))} to write`
         : ["loaded", "paused", "stopped"].includes(i.state)
           ? i.state
           : "not yet";

@@ -11,6 +11,8 @@ export interface PanelProps {
   filter: Filter;
   onFilter: (f: Partial<Filter>) => void;
   onStation: (name: string) => void;
+  /** Opens the questions. */
+  onAsk: () => void;
 }
 
 export function Section({ title, children }: { title: string; children: ReactNode }) {

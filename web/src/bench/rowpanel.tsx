@@ -7,6 +7,7 @@ import { oneRow, stampOf } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
+import { alike } from "./questions";
 
 /** The selected row as the record that it becomes. */
 export function RowPanel({
@@ -74,6 +75,10 @@ export function RowPanel({
               ) : (
                 <div className="font-head text-[16px]">{titleOf(r.values, t) || "New record"}</div>
               )}
+              {r.row.percent ? (
+                <p className="figures text-[12.5px] text-ink-soft">found by likeness, {alike(r.row.percent)}</p>
+              ) : null}
+              {r.row.reason && <p className="mt-1 text-[12.5px]">{r.row.reason}.</p>}
               {ownProblems.map((p, n) => (
                 <p key={n} className="mt-1.5 rounded bg-ask-soft px-2 py-1 text-[12.5px]">
                   <b className="text-ask">

@@ -2,83 +2,87 @@ import { useQuery } from "@tanstack/react-query";
 import { Download } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, must, type Import, type Routine } from "../api/client";
+import { api, must, type Import } from "../api/client";
 import { stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
-import { Button, Choose, cx, Dialog, Wrong } from "../ui/parts";
+import { Button, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, outcomeWords, Word } from "../ui/verdict";
-import { fieldsOf, routineOf } from "./mapping";
+import { useAnswers, useQuestions } from "./questions";
 import { Section, type PanelProps } from "./panel";
 
-const mays = [
-  { value: "create_or_update", label: "create records and update those found" },
-  { value: "create", label: "only create; rows found are left out" },
-  { value: "update", label: "only update; rows not found are left out" },
-];
+/** Whether answers were given that the last check has not seen. */
+export function answeredSince(i: Import): boolean {
+  return !!i.answered_at && !!i.checked_at && i.answered_at > i.checked_at;
+}
 
-export function MatchingPanel({ workspace, i, t }: PanelProps) {
-  const acts = useImportActs(workspace, i.id);
-  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
-  const r = routineOf(i);
-  const fields = fieldsOf(i);
-  const label = (name: string) => (name === "id" ? "Record id" : (t?.fields.find((f) => f.name === name)?.label ?? name));
+/** What is asked, by kind, with answers for many at once. */
+function Asked({ workspace, i, onAsk }: { workspace: string; i: Import; onAsk: () => void }) {
+  const list = useQuestions(workspace, i, true);
+  const acts = useAnswers(workspace, i.id);
+  const open = list.data?.open ?? 0;
+  const sure = (list.data?.questions ?? []).filter((q) => !q.answer?.choice && q.percent >= 99).length;
   return (
-    <>
-      <Section title="What the import may do">
-        <Choose
-          label="What the import may do"
-          disabled={fixed}
-          value={r.may}
-          options={mays}
-          onChange={(v) => acts.routine.mutate({ ...r, may: v as Routine["may"] })}
-        />
-        <Wrong error={acts.routine.error} className="mt-2" />
-      </Section>
-      <Section title="How a row finds its record">
-        <ol className="space-y-2">
-          {t?.match.map((m, n) => {
-            const works = m.fields.every((name) => fields[name]);
-            return (
-              <li key={n} className={cx("flex gap-2", !works && "text-ink-faint")}>
-                <span className="figures w-4 text-right">{n + 1}.</span>
-                <span>
-                  the same <b className="font-medium">{m.fields.map(label).join(" and ")}</b>
-                  <span className="block text-[12.5px]">
-                    {works ? "One find is taken; several hold the row." : "Not in use: no column is placed on it."}
-                  </span>
-                </span>
-              </li>
-            );
-          })}
-        </ol>
-        <p className="mt-3 text-[12.5px] text-ink-soft">
-          The first that finds a record settles it. Letters, case, accents and spaces around do not count. A row that finds none
-          is a new record; the later of two rows for one record is held and names the earlier.
-        </p>
-      </Section>
-      <Section title="Against damage">
-        <p className="text-ink-soft">
-          A blank cell leaves what is there. A cell that cannot be read holds its row. Nothing is written before the load.
-        </p>
-      </Section>
-    </>
+    <Section title={`Asked: ${count(i.totals?.verdicts["ask"] ?? 0)} rows`}>
+      <ul>
+        {i.totals?.asked?.map((a) => (
+          <li key={a.kind} className="flex gap-2 px-2 py-0.5">
+            <span className="figures w-8 shrink-0 text-right font-semibold text-ask">{count(a.count)}</span>
+            <span>{a.message}</span>
+          </li>
+        ))}
+      </ul>
+      <div className="mt-2 flex flex-wrap gap-2">
+        <Button look="ask" onClick={onAsk}>
+          Answer them one by one
+        </Button>
+        {sure > 0 && (
+          <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "take", from: 99 })}>
+            Take the {count(sure)} above 99 %
+          </Button>
+        )}
+        {open > 0 && (
+          <>
+            <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "new" })}>
+              All {count(open)} open are new
+            </Button>
+            <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "leave_out" })}>
+              Leave the {count(open)} open out
+            </Button>
+          </>
+        )}
+        {(list.data?.count ?? 0) > open && (
+          <Button look="quiet" disabled={acts.back.isPending} onClick={() => acts.back.mutate([])}>
+            Take all answers back
+          </Button>
+        )}
+      </div>
+      <Wrong error={acts.many.error ?? acts.back.error ?? list.error} className="mt-2" />
+    </Section>
   );
 }
 
-export function CheckPanel({ workspace, i, t, filter, onFilter, onStation }: PanelProps) {
+export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
+  const answers = useAnswers(workspace, i.id);
   const label = (name: string) => t?.fields.find((f) => f.name === name)?.label ?? name;
   const checked = i.totals && i.state !== "checking";
   return (
     <>
       <div className="flex flex-wrap gap-2 border-b border-line px-4 py-3">
-        <Button look={checked ? "plain" : "act"} onClick={() => acts.check.mutate()} disabled={i.busy !== "" || !t}>
+        <Button
+          look={checked && !answeredSince(i) ? "plain" : "act"}
+          onClick={() => acts.check.mutate()}
+          disabled={i.busy !== "" || !t}
+        >
           {i.busy === "check" ? "Checking…" : checked ? "Check again" : `Check ${count(i.rows)} rows`}
         </Button>
-        {checked && i.state === "ready" && (
+        {checked && i.state === "ready" && !answeredSince(i) && (
           <Button look="act" onClick={() => onStation("load")}>
             Go on to the load
           </Button>
+        )}
+        {checked && answeredSince(i) && (
+          <p className="w-full text-ask">Answers were given since. They count after another check.</p>
         )}
         <Wrong error={acts.check.error} className="w-full" />
         {i.trouble?.code && <Wrong error={new Error(`${i.trouble.message}. ${i.trouble.mend ?? ""}`)} className="w-full" />}
@@ -88,6 +92,7 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation }: Pan
       )}
       {checked && (
         <>
+          {(i.totals?.verdicts["ask"] ?? 0) > 0 && <Asked workspace={workspace} i={i} onAsk={onAsk} />}
           <Section title={i.totals?.problems.length ? "What is wrong" : "Nothing is wrong"}>
             <ul>
               {i.totals?.problems.map((p) => {
@@ -121,6 +126,44 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation }: Pan
               </a>
             )}
           </Section>
+          {((i.totals?.reasons?.length ?? 0) > 0 || (i.totals?.referred?.length ?? 0) > 0) && (
+            <Section title="Left out">
+              <ul>
+                {i.totals?.reasons?.map((r) => (
+                  <li key={r.reason} className="flex gap-2 px-2 py-0.5">
+                    <span className="figures w-8 shrink-0 text-right font-semibold">{count(r.count)}</span>
+                    <span>{r.message}</span>
+                  </li>
+                ))}
+                {i.totals?.referred?.map((r) => (
+                  <li key={r.type + r.field} className="flex gap-2 px-2 py-0.5">
+                    <span className="figures w-8 shrink-0 text-right font-semibold text-hold">{count(r.count)}</span>
+                    <span>
+                      {r.type} records point to those that the rows name, by {r.field}
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </Section>
+          )}
+          {i.state !== "loaded" && ((i.totals?.verdicts["create"] ?? 0) > 0 || (i.totals?.verdicts["update"] ?? 0) > 0) && (
+            <Section title="Leave out">
+              <div className="flex flex-wrap gap-2">
+                {(["create", "update"] as const)
+                  .filter((w) => i.totals?.verdicts[w])
+                  .map((w) => (
+                    <Button
+                      key={w}
+                      disabled={i.busy !== "" || answers.many.isPending}
+                      onClick={() => answers.many.mutate({ choice: "leave_out", verdict: w })}
+                    >
+                      All {count(i.totals?.verdicts[w] ?? 0)} {w === "create" ? "new ones" : "updates"}
+                    </Button>
+                  ))}
+              </div>
+              <Wrong error={answers.many.error} className="mt-2" />
+            </Section>
+          )}
           <Section title={i.totals?.changes.length ? "Values that would change" : "No value would change"}>
             <ul>
               {i.totals?.changes.map((c) => (
@@ -142,9 +185,7 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation }: Pan
 
 function loadWords(i: Import): string {
   const v = i.totals?.verdicts ?? {};
-  const parts = [v["create"] && `create ${count(v["create"])}`, v["update"] && `update ${count(v["update"])}`].filter(
-    Boolean,
-  ) as string[];
+  const parts = (["create", "update", "delete"] as const).filter((w) => v[w]).map((w) => `${w} ${count(v[w] ?? 0)}`);
   const words = parts.join(" · ");
   return words ? words.charAt(0).toUpperCase() + words.slice(1) : "Note the outcomes";
 }
@@ -210,7 +251,7 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
       {i.totals && (
         <Section title="What it does">
           <ul className="space-y-1">
-            {(["create", "update", "same", "skip", "ask", "hold"] as const)
+            {(["create", "update", "delete", "same", "skip", "ask", "hold"] as const)
               .filter((w) => v[w])
               .map((w) => (
                 <li key={w} className="flex gap-2">
@@ -265,7 +306,9 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
           {i.totals &&
             i.totals.changes.length > 0 &&
             ` in ${count(i.totals.changes.reduce((n, c) => n + c.count, 0))} values`}.{" "}
-          {(v["hold"] ?? 0) > 0 && `${count(v["hold"] ?? 0)} rows are held back and stay as they are.`}
+          {(v["delete"] ?? 0) > 0 && `${count(v["delete"] ?? 0)} are deleted; nothing points to them.`}{" "}
+          {(v["hold"] ?? 0) + (v["ask"] ?? 0) > 0 &&
+            `${count((v["hold"] ?? 0) + (v["ask"] ?? 0))} rows are held back or asked about and stay as they are.`}
         </p>
         {i.totals?.changes.some((c) => c.over > 0) && (
           <p className="mt-2 rounded bg-ask-soft px-2 py-1">
@@ -281,7 +324,8 @@ const meaning: Record<string, string> = {
   create: "new records",
   update: "records get new values",
   same: "say nothing new",
-  skip: "are left out by what the import may do",
+  delete: "records are deleted",
+  skip: "are left out",
   ask: "wait for an answer",
   hold: "are held back; they have problems",
 };

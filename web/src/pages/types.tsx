@@ -38,7 +38,8 @@ export function TypesPage() {
           aside={me.data?.role === "administrator" && <Button onClick={() => setAdding(true)}>Add a field</Button>}
         >
           <div className="border-b border-line px-4 py-2 text-ink-soft">
-            Found by: {t.match.map((m) => m.fields.join(" + ")).join(", then ")}
+            Found by:{" "}
+            {t.match.map((m) => [...(m.fields ?? []), ...(m.alike?.length ? ["likeness"] : [])].join(" + ")).join(", then ")}
             {t.rules?.map((r) => (
               <div key={r.name}>
                 Rule: {r.message} <code className="font-mono text-[12px]">{r.condition}</code>

@@ -6,6 +6,8 @@ const looks: Record<string, { mark: string; text: string; fill: string }> = {
   created: { mark: "●", text: "text-create", fill: "bg-create" },
   update: { mark: "◐", text: "text-update", fill: "bg-update" },
   updated: { mark: "◐", text: "text-update", fill: "bg-update" },
+  delete: { mark: "⊘", text: "text-failed", fill: "bg-failed" },
+  deleted: { mark: "⊘", text: "text-failed", fill: "bg-failed" },
   same: { mark: "○", text: "text-same", fill: "bg-same" },
   unchanged: { mark: "○", text: "text-same", fill: "bg-same" },
   skip: { mark: "–", text: "text-same", fill: "bg-skip" },
@@ -16,8 +18,8 @@ const looks: Record<string, { mark: string; text: string; fill: string }> = {
   failed: { mark: "✕", text: "text-failed", fill: "bg-failed" },
 };
 
-export const verdictWords = ["create", "update", "same", "skip", "ask", "hold"] as const;
-export const outcomeWords = ["created", "updated", "unchanged", "skipped", "held", "failed"] as const;
+export const verdictWords = ["create", "update", "delete", "same", "skip", "ask", "hold"] as const;
+export const outcomeWords = ["created", "updated", "deleted", "unchanged", "skipped", "held", "failed"] as const;
 
 export function Word({ word, short }: { word: string; short?: boolean }) {
   const l = looks[word];
@@ -41,6 +43,8 @@ export function TotalsBar(p: {
   words: readonly string[];
   chosen: string;
   onChoose: (word: string) => void;
+  /** Only shown, not a filter. */
+  still?: boolean;
 }) {
   const there = p.words.filter((w) => (p.totals[w] ?? 0) > 0);
   const sum = there.reduce((n, w) => n + (p.totals[w] ?? 0), 0);
@@ -55,16 +59,27 @@ export function TotalsBar(p: {
           />
         ))}
       </div>
-      <div className="mt-1.5 flex flex-wrap gap-1" role="group" aria-label="Show only rows with">
-        <Chip on={!p.chosen} onClick={() => p.onChoose("")}>
-          all {count(sum)}
-        </Chip>
-        {there.map((w) => (
-          <Chip key={w} on={p.chosen === w} onClick={() => p.onChoose(p.chosen === w ? "" : w)}>
-            <Word word={w} /> <b className="figures font-semibold">{count(p.totals[w] ?? 0)}</b>
+      {p.still && (
+        <div className="mt-1.5 flex flex-wrap gap-x-3">
+          {there.map((w) => (
+            <span key={w}>
+              <Word word={w} /> <b className="figures font-semibold">{count(p.totals[w] ?? 0)}</b>
+            </span>
+          ))}
+        </div>
+      )}
+      {!p.still && (
+        <div className="mt-1.5 flex flex-wrap gap-1" role="group" aria-label="Show only rows with">
+          <Chip on={!p.chosen} onClick={() => p.onChoose("")}>
+            all {count(sum)}
           </Chip>
-        ))}
-      </div>
+          {there.map((w) => (
+            <Chip key={w} on={p.chosen === w} onClick={() => p.onChoose(p.chosen === w ? "" : w)}>
+              <Word word={w} /> <b className="figures font-semibold">{count(p.totals[w] ?? 0)}</b>
+            </Chip>
+          ))}
+        </div>
+      )}
     </div>
   );
 }

@@ -1,0 +1,383 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { ChevronLeft, ChevronRight } from "lucide-react";
+import { useEffect, useState } from "react";
+import { api, must, type Answer, type AskedRow, type Candidate, type Import, type RecordType } from "../api/client";
+import { stampOf } from "../api/queries";
+import { Button, cx, Dialog, Empty, inputClass, Loading, Wrong } from "../ui/parts";
+import { count } from "../ui/verdict";
+
+/** The questions of an import in the order of the rows, with counts. */
+export function useQuestions(workspace: string, i: Import, on: boolean) {
+  return useQuery({
+    queryKey: ["questions", workspace, i.id, stampOf(i)],
+    enabled: on && i.busy === "",
+    placeholderData: (was) => was,
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/imports/{import}/questions", {
+          params: { path: { workspace, import: i.id }, query: { limit: 500 } },
+        }),
+      ),
+  });
+}
+
+/** What changes answers; the import is fetched anew, as its answers count at the next check. */
+export function useAnswers(workspace: string, id: number) {
+  const client = useQueryClient();
+  const path = { workspace, import: id };
+  const onSuccess = () => {
+    void client.invalidateQueries({ queryKey: ["questions", workspace, id] });
+    void client.invalidateQueries({ queryKey: ["question", workspace, id] });
+    void client.invalidateQueries({ queryKey: ["import", workspace, id] });
+  };
+  return {
+    answer: useMutation({
+      mutationFn: (answers: Answer[]) =>
+        must(api.PUT("/workspaces/{workspace}/imports/{import}/answers", { params: { path }, body: { answers } })),
+      onSuccess,
+    }),
+    many: useMutation({
+      mutationFn: (body: { choice: Answer["choice"]; kind?: AskedRow["kind"]; from?: number; verdict?: "create" | "update" }) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/answers", { params: { path }, body })),
+      onSuccess,
+    }),
+    back: useMutation({
+      mutationFn: (row: number[]) =>
+        must(api.DELETE("/workspaces/{workspace}/imports/{import}/answers", { params: { path, query: { row } } })),
+      onSuccess,
+    }),
+  };
+}
+
+/** A likeness in percent; what is nearly sure is not called sure. */
+export function alike(percent: number): string {
+  return percent >= 99.5 ? "over 99 %" : `${Math.floor(percent)} %`;
+}
+
+const choiceWords: Record<string, string> = { take: "it is", new: "a new record", leave_out: "left out" };
+
+/** One question after the other: the row beside what it may be, differences marked, keys for every answer. */
+export function Questions(p: {
+  workspace: string;
+  i: Import;
+  t: RecordType | undefined;
+  row: number;
+  onGo: (row: number) => void;
+  onEnd: () => void;
+}) {
+  const { workspace, i } = p;
+  const list = useQuestions(workspace, i, true);
+  const acts = useAnswers(workspace, i.id);
+  const all = list.data?.questions ?? [];
+  const at = Math.max(
+    0,
+    all.findIndex((q) => q.row === p.row),
+  );
+  const q = all[at];
+  const shown = useQuery({
+    queryKey: ["question", workspace, i.id, q?.row ?? 0, i.checked_at],
+    enabled: q !== undefined,
+    placeholderData: (was) => was,
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/imports/{import}/questions/{row}", {
+          params: { path: { workspace, import: i.id, row: q?.row ?? 0 } },
+        }),
+      ),
+  });
+  const [chosen, setChosen] = useState(0);
+  const [kept, setKept] = useState<string[]>();
+  const [searching, setSearching] = useState(false);
+  useEffect(() => {
+    setChosen(0);
+    setKept(undefined);
+  }, [q?.row]);
+  const d = shown.data;
+  const candidate = d?.candidates[chosen];
+  const keep = kept ?? candidate?.alike ?? [];
+
+  const go = (by: number) => {
+    const next = all[at + by];
+    if (next) p.onGo(next.row);
+  };
+  const nextOpen = () => {
+    const rest = [...all.slice(at + 1), ...all.slice(0, at)];
+    const next = rest.find((x) => !x.answer?.choice);
+    if (next) p.onGo(next.row);
+  };
+  const say = (choice: Answer["choice"], record?: string) => {
+    if (!q) return;
+    const a: Answer = { row: q.row, choice };
+    if (choice === "take" && record) a.record = record;
+    else if (choice === "take" && candidate) {
+      if (candidate.row) a.other_row = candidate.row;
+      else {
+        a.record = candidate.record ?? "";
+        a.keep = keep;
+      }
+    }
+    acts.answer.mutate([a], { onSuccess: nextOpen });
+  };
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const el = e.target as HTMLElement;
+      if (e.ctrlKey || e.metaKey || e.altKey || searching || el.matches("input:not([type=checkbox]), textarea, select")) return;
+      const key = e.key.toLowerCase();
+      if (key === "t") say("take");
+      else if (key === "n") say("new");
+      else if (key === "l") say("leave_out");
+      else if (key === "arrowright") go(1);
+      else if (key === "arrowleft") go(-1);
+      else if (/^[1-8]$/.test(key) && d && Number(key) <= d.candidates.length) setChosen(Number(key) - 1);
+      else return;
+      e.preventDefault();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  });
+
+  if (list.error) return <Wrong error={list.error} className="m-4" />;
+  if (!list.data) return <Loading what="the questions" />;
+  if (!q)
+    return (
+      <Empty title="Nothing is asked">
+        Every row is clear.{" "}
+        <button type="button" className="text-act" onClick={p.onEnd}>
+          Back to the check
+        </button>
+      </Empty>
+    );
+  return (
+    <section aria-label="Question" className="flex min-h-0 flex-col bg-sheet">
+      <header className="flex items-center gap-2 border-b border-line bg-ask-soft px-4 py-1.5">
+        <Button look="quiet" aria-label="Question before" className="px-1!" disabled={at === 0} onClick={() => go(-1)}>
+          <ChevronLeft size={16} />
+        </Button>
+        <span className="figures whitespace-nowrap">
+          <b className="font-semibold">{count(at + 1)}</b> of {count(list.data.count)}
+        </span>
+        <Button look="quiet" aria-label="Next question" className="px-1!" disabled={at >= all.length - 1} onClick={() => go(1)}>
+          <ChevronRight size={16} />
+        </Button>
+        <span className="truncate font-medium text-ask">
+          Row {q.row}: {d?.message}
+        </span>
+        {q.answer?.choice && (
+          <span className="ml-auto flex items-center gap-2 whitespace-nowrap">
+            Answered: {choiceWords[q.answer.choice]} {q.answer.record ?? (q.answer.other_row ? `row ${q.answer.other_row}` : "")}
+            <Button onClick={() => acts.back.mutate([q.row])}>Take it back</Button>
+          </span>
+        )}
+        <Button className={cx(!q.answer?.choice && "ml-auto")} look="quiet" onClick={p.onEnd}>
+          Close
+        </Button>
+      </header>
+      <Wrong error={acts.answer.error ?? acts.back.error ?? shown.error} className="m-2" />
+      <div className="min-h-0 flex-1 overflow-auto">
+        {d && d.row === q.row && (
+          <table className="w-full table-fixed">
+            <colgroup>
+              <col className="w-34" />
+              <col />
+              {d.candidates.slice(0, 3).map((c) => (
+                <col key={(c.record ?? "") + String(c.row ?? "")} />
+              ))}
+            </colgroup>
+            <thead className="sticky top-0 bg-sheet">
+              <tr className="border-b border-line text-left align-top">
+                <td />
+                <th scope="col" className="px-3 py-2 font-normal">
+                  <span className="block text-[12px] text-ink-soft">The row</span>
+                  <span className="font-head text-[15px]">Row {d.row}</span>
+                </th>
+                {d.candidates.slice(0, 3).map((c, n) => (
+                  <CandidateHead
+                    key={(c.record ?? "") + String(c.row ?? "")}
+                    c={c}
+                    n={n}
+                    on={n === chosen}
+                    onChoose={() => {
+                      setChosen(n);
+                      setKept(undefined);
+                    }}
+                  />
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {d.values
+                .filter((v) => v.after || d.candidates.some((c) => c.values?.[v.field]))
+                .map((v) => (
+                  <tr key={v.field} className="border-b border-line align-top">
+                    <th scope="row" className="px-3 py-1 text-left text-[12px] font-normal text-ink-soft">
+                      {v.label}
+                    </th>
+                    <td dir="auto" className="px-3 py-1 break-words">
+                      {v.after || <span className="text-ink-faint">–</span>}
+                    </td>
+                    {d.candidates.slice(0, 3).map((c, n) => {
+                      const there = c.values?.[v.field] ?? "";
+                      const differs = !!there && !!v.after && there.toLowerCase() !== v.after.toLowerCase();
+                      const stays = keep.includes(v.field);
+                      return (
+                        <td
+                          key={n}
+                          dir="auto"
+                          className={cx("px-3 py-1 break-words", n !== chosen && "opacity-60", differs && "bg-ask-soft")}
+                        >
+                          {there || <span className="text-ink-faint">–</span>}
+                          {differs && n === chosen && !c.row && (
+                            <label className="mt-0.5 flex items-center gap-1.5 text-[12px] text-ink-soft">
+                              <input
+                                type="checkbox"
+                                checked={stays}
+                                onChange={() => setKept(stays ? keep.filter((k) => k !== v.field) : [...keep, v.field])}
+                              />
+                              {stays ? "stays" : `becomes ${v.after ?? ""}`}
+                            </label>
+                          )}
+                        </td>
+                      );
+                    })}
+                  </tr>
+                ))}
+              <tr className="align-top">
+                <th scope="row" className="px-3 py-2 text-left text-[12px] font-normal text-ink-soft">
+                  Why
+                </th>
+                <td className="px-3 py-2 text-[12px] text-ink-soft">
+                  Each figure is the weight of the evidence: one more doubles the odds.
+                </td>
+                {d.candidates.slice(0, 3).map((c, n) => (
+                  <td key={n} className={cx("px-3 py-2 text-[12px]", n !== chosen && "opacity-60")}>
+                    <ul>
+                      {c.says.map((s) => (
+                        <li key={s} className={cx(s.includes("(-") && "text-ask")}>
+                          {s}
+                        </li>
+                      ))}
+                    </ul>
+                    {c.against && c.against.length > 0 && (
+                      <p className="mt-1 font-medium text-ask">Not taken: {c.against.join(", ")}.</p>
+                    )}
+                  </td>
+                ))}
+              </tr>
+            </tbody>
+          </table>
+        )}
+      </div>
+      <footer className="flex flex-wrap items-center gap-2 border-t border-line px-4 py-2">
+        <Button look="act" disabled={!candidate || acts.answer.isPending} onClick={() => say("take")}>
+          It is {candidate?.record ?? (candidate?.row ? `row ${candidate.row}` : "")} <Key k="T" />
+        </Button>
+        <Button disabled={acts.answer.isPending} onClick={() => say("new")}>
+          A new record <Key k="N" />
+        </Button>
+        <Button disabled={acts.answer.isPending} onClick={() => say("leave_out")}>
+          Leave the row out <Key k="L" />
+        </Button>
+        {p.t && (
+          <Button look="quiet" onClick={() => setSearching(true)}>
+            Another record…
+          </Button>
+        )}
+        <span className="ml-auto text-[12px] text-ink-soft">
+          <Key k="←" /> <Key k="→" /> walk{d && d.candidates.length > 1 ? ", 1 to 3 choose" : ""}
+        </span>
+      </footer>
+      {searching && p.t && (
+        <OtherRecord
+          workspace={workspace}
+          t={p.t}
+          onClose={() => setSearching(false)}
+          onTake={(id) => {
+            setSearching(false);
+            say("take", id);
+          }}
+        />
+      )}
+    </section>
+  );
+}
+
+function Key({ k }: { k: string }) {
+  return <kbd className="rounded border border-current px-1 font-mono text-[11px] opacity-70">{k}</kbd>;
+}
+
+function CandidateHead({ c, n, on, onChoose }: { c: Candidate; n: number; on: boolean; onChoose: () => void }) {
+  return (
+    <th scope="col" className="p-1 font-normal">
+      <button
+        type="button"
+        aria-pressed={on}
+        onClick={onChoose}
+        className={cx(
+          "w-full rounded-md border px-2 py-1 text-left",
+          on ? "border-act bg-act-soft" : "border-transparent hover:border-line-strong",
+        )}
+      >
+        <span className="figures flex justify-between gap-2 text-[12px] text-ink-soft">
+          <span>
+            {n + 1}. {c.record ?? "an earlier row"}
+          </span>
+          <span className="font-semibold text-ask">{alike(c.percent)} alike</span>
+        </span>
+        <span dir="auto" className="block truncate font-head text-[15px]">
+          {c.title}
+        </span>
+      </button>
+    </th>
+  );
+}
+
+/** Finds a record by hand: by a name, an id, an e-mail. */
+function OtherRecord(p: { workspace: string; t: RecordType; onClose: () => void; onTake: (id: string) => void }) {
+  const [text, setText] = useState("");
+  const found = useQuery({
+    queryKey: ["records", p.workspace, p.t.name, "by hand", text],
+    enabled: text.trim().length > 1,
+    placeholderData: (was) => was,
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/records/{type}", {
+          params: { path: { workspace: p.workspace, type: p.t.name }, query: { text: text.trim(), limit: 12 } },
+        }),
+      ),
+  });
+  return (
+    <Dialog open onClose={p.onClose} title={`Which ${p.t.label.toLowerCase()} is it?`}>
+      <input
+        autoFocus
+        aria-label="Name, id or e-mail"
+        placeholder="Name, id or e-mail"
+        className={inputClass}
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+      />
+      <Wrong error={found.error} className="mt-2" />
+      <ul className="mt-2">
+        {found.data?.records.map((r) => (
+          <li key={r.id}>
+            <button
+              type="button"
+              className="flex w-full gap-2 rounded px-2 py-1.5 text-left hover:bg-act-soft"
+              onClick={() => p.onTake(r.id)}
+            >
+              <span className="figures w-20 shrink-0 text-ink-faint">{r.id}</span>
+              <span dir="auto" className="truncate">
+                {r.title}
+                <span className="ml-2 text-[12.5px] text-ink-soft">
+                  {[r.values["email"], r.values["locality"]].filter(Boolean).join(" · ")}
+                </span>
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+      {text.trim().length > 1 && found.data?.records.length === 0 && (
+        <p className="mt-2 text-ink-faint">Nobody answers to this.</p>
+      )}
+    </Dialog>
+  );
+}
