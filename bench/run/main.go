@@ -3,7 +3,6 @@
 package main
 
 import (
-	"bytes"
 	"context"
 	"encoding/csv"
 	"flag"
@@ -25,10 +24,15 @@ import (
 func main() {
 	sizes := flag.String("rows", "100000,1000000", "sizes to measure, rows into as many existing")
 	bin := flag.String("uchi", "bin/uchi", "the service's binary")
+	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
 	out := flag.String("out", "bench/out", "directory for generated files")
 	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
 	flag.Parse()
-	if err := run(context.Background(), *sizes, *bin, *out, *dir); err != nil {
+	work := func() error { return run(context.Background(), *sizes, *bin, *out, *dir) }
+	if *likeness != "" {
+		work = func() error { return alike(context.Background(), *likeness, *bin, *out, *dir) }
+	}
+	if err := work(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -147,64 +151,44 @@ func psql(ctx context.Context, url, script, file string) error {
 	return nil
 }
 
-const password = "bench only password"
-
 // byService imports the same files through the command line and gives the time
-// of the second and the largest resident memory of the service in KiB.
+// of the second and the largest resident memory of the service in KiB. Records
+// are found as the hand-written job finds them: by keys.
 func byService(ctx context.Context, database, bin, existing, incoming string) (time.Duration, int64, error) {
-	const listen = "127.0.0.1:8855"
-	var log bytes.Buffer
-	serve := exec.CommandContext(ctx, bin, "serve", "--database", database, "--listen", listen, "--admin", "bench@lanternquay.example")
-	serve.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
-	serve.Stderr = &log
-	if err := serve.Start(); err != nil {
-		return 0, 0, err
-	}
-	defer serve.Wait()                       //nolint:errcheck // ended by us
-	defer serve.Process.Signal(os.Interrupt) //nolint:errcheck // it may have ended
-	home, err := os.MkdirTemp("", "uchi-bench")
+	s, err := serve(ctx, database, bin)
 	if err != nil {
 		return 0, 0, err
 	}
-	defer os.RemoveAll(home)
-	uchi := func(stdin string, args ...string) error {
-		c := exec.CommandContext(ctx, bin, append(args, "--server", "http://"+listen)...)
-		c.Env = append(os.Environ(), "XDG_CONFIG_HOME="+home)
-		c.Stdin = strings.NewReader(stdin)
-		if b, err := c.CombinedOutput(); err != nil {
-			return fmt.Errorf("uchi %v: %w\n%s", args, err, b)
-		}
-		return nil
-	}
-	for tries := 0; ; tries++ {
-		if err = uchi(password, "login", "bench@lanternquay.example"); err == nil {
-			break
-		}
-		if tries > 100 {
-			return 0, 0, fmt.Errorf("%w\n%s", err, log.String())
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	if err := uchi("", "import", existing, "--into", "contact", "--yes"); err != nil {
+	defer s.stop()
+	byKeys := []string{"--into", "contact", "--yes", "--match", "source_ref", "--match", "email"}
+	if _, err := s.uchi(ctx, "", append([]string{"import", existing}, byKeys...)...); err != nil {
 		return 0, 0, err
 	}
-	conn, err := pgx.Connect(ctx, database)
-	if err != nil {
+	if err := settle(ctx, database, "w_main.r_contact"); err != nil {
 		return 0, 0, err
-	}
-	defer conn.Close(ctx)
-	for _, q := range []string{"vacuum analyze w_main.r_contact", "checkpoint"} {
-		if _, err := conn.Exec(ctx, q); err != nil {
-			return 0, 0, err
-		}
 	}
 	began := time.Now()
-	if err := uchi("", "import", incoming, "--into", "contact", "--yes"); err != nil {
+	if _, err := s.uchi(ctx, "", append([]string{"import", incoming}, byKeys...)...); err != nil {
 		return 0, 0, err
 	}
 	took := time.Since(began)
-	memory, err := peak(serve.Process.Pid)
+	memory, err := peak(s.cmd.Process.Pid)
 	return took, memory, err
+}
+
+// settle lets the server put a table in order before something is measured.
+func settle(ctx context.Context, database, table string) error {
+	conn, err := pgx.Connect(ctx, database)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	for _, q := range []string{"vacuum analyze " + table, "checkpoint"} {
+		if _, err := conn.Exec(ctx, q); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // peak reads the largest resident memory of a process so far, in KiB.

@@ -20,9 +20,9 @@ import (
 // Bounds of the search for candidates: no value, however frequent, may make
 // the work explode.
 const (
-	mostSharing    = 100    // records that share a blocking key for it to be used
-	mostPairs      = 20_000 // pairs that one blocking key may bring together
-	mostCompared   = 60     // candidates that a row is compared with, those with most keys in common
+	mostSharing    = 50    // records that share a blocking key for it to be used
+	mostPairs      = 5_000 // pairs that one blocking key may bring together
+	mostCompared   = 25    // candidates that a row is compared with, those with most keys in common
 	mostFrequent   = 400_000
 	mostExplained  = mostCandidates
 	compareWorkers = 4
@@ -273,12 +273,13 @@ func (k *Check) score(ctx context.Context, query string, c *matching.Comparer, f
 	out := copyInto(ctx, k.store.pool, found, []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike"})
 	var mu sync.Mutex
 	var failed error
+	judge := c.Judge(k.weights, freq)
 	work := make(chan compared, 64)
 	var done sync.WaitGroup
 	for range min(compareWorkers, runtime.NumCPU()) {
 		done.Go(func() {
 			for row := range work {
-				list, decision := k.decide(row, c, freq, rule)
+				list, decision := decide(row, c, judge, rule)
 				mu.Lock()
 				if failed == nil {
 					failed = addFound(out, row.row, list, decision)
@@ -314,13 +315,13 @@ func (k *Check) score(ctx context.Context, query string, c *matching.Comparer, f
 
 // decide scores the candidates of a row, leaves out those that are not worth a
 // question, and says what they come to.
-func (k *Check) decide(row compared, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) ([]candidate, matching.Decision) {
+func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) ([]candidate, matching.Decision) {
 	takeAt, askAt := rule.Bounds()
 	subject := c.Prepare(row.values)
 	list := row.candidates[:0]
 	for _, x := range row.candidates {
 		other := c.Prepare(x.values)
-		if x.score = c.Compare(&subject, &other, k.weights, freq); x.score.Asked(askAt) {
+		if x.score = judge.Compare(&subject, &other); x.score.Asked(askAt) {
 			list = append(list, x)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 // mailbox is an e-mail address made ready for comparison.
 type mailbox struct {
 	whole, local, domain string // domain is blank for providers that anybody uses
+	plain                string // local without dots and the like: karines for kari.nes
 	role                 bool   // info@, office@: no person's own
 }
 
@@ -23,7 +24,7 @@ func newMailbox(v string) mailbox {
 	if tag := strings.IndexByte(local, '+'); tag > 0 { // subaddresses (RFC 5233)
 		local = local[:tag]
 	}
-	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, role: roleBoxes[strings.Trim(local, "0123456789.-_")]}
+	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, plain: plainLocal(local), role: roleBoxes[strings.Trim(local, "0123456789.-_")]}
 	if anybodys[domain] || strings.Contains(domain, "mail") || strings.HasPrefix(domain, "post.") {
 		m.domain = ""
 	}
@@ -38,7 +39,7 @@ func likeMail(a, b mailbox) Level {
 		return Same
 	case slipInMail(a, b):
 		return Near
-	case plainLocal(a.local) == plainLocal(b.local) && len(a.local) > 3 && !a.role && !b.role:
+	case a.plain == b.plain && len(a.local) > 3 && !a.role && !b.role:
 		return Local
 	case a.domain == b.domain && a.domain != "":
 		return Domain
@@ -58,21 +59,40 @@ func slipInMail(a, b mailbox) bool {
 }
 
 // plainLocal is the mailbox name without dots and the like: kari.nes, karines.
-func plainLocal(s string) string { return strings.NewReplacer(".", "", "-", "", "_", "").Replace(s) }
+func plainLocal(s string) string {
+	if !strings.ContainsAny(s, ".-_") {
+		return s
+	}
+	return strings.Map(func(r rune) rune {
+		if r == '.' || r == '-' || r == '_' {
+			return -1
+		}
+		return r
+	}, s)
+}
 
 // numberedApart reports whether two mailbox names differ in their figures:
 // c001@ and c002@ are two people, and so are anna.gross@ and anna.gross88@.
 func numberedApart(a, b string) bool {
-	figures := func(s string) string {
-		return strings.Map(func(r rune) rune {
-			if r >= '0' && r <= '9' {
-				return r
+	next := func(s string) (byte, string) {
+		for i := 0; i < len(s); i++ {
+			if s[i] >= '0' && s[i] <= '9' {
+				return s[i], s[i+1:]
 			}
-			return -1
-		}, s)
+		}
+		return 0, ""
 	}
-	x, y := figures(a), figures(b)
-	return x != y
+	for {
+		var x, y byte
+		x, a = next(a)
+		y, b = next(b)
+		if x != y {
+			return true
+		}
+		if x == 0 {
+			return false
+		}
+	}
 }
 
 // lastDigits gives the figures of a phone number that stay the same however

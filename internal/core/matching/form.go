@@ -41,11 +41,42 @@ func Latin(s string) string {
 	return s
 }
 
-var squeezes = strings.NewReplacer("ae", "a", "oe", "o", "ue", "u", "aa", "a", "ij", "y")
-
 // squeeze makes the two habits of spelling umlauts and long vowels one:
 // "mueller" and "muller", "kjaer" and "kjar", "aaberg" and "aberg".
-func squeeze(w string) string { return squeezes.Replace(w) }
+func squeeze(w string) string {
+	for i := 1; i < len(w); i++ {
+		if _, ok := squeezed2(w[i-1], w[i]); ok {
+			return squeezeFrom(w, i-1)
+		}
+	}
+	return w
+}
+
+// squeezed2 gives the one letter that stands for two.
+func squeezed2(a, b byte) (byte, bool) {
+	switch {
+	case b == 'e' && (a == 'a' || a == 'o' || a == 'u'), a == 'a' && b == 'a':
+		return a, true
+	case a == 'i' && b == 'j':
+		return 'y', true
+	}
+	return 0, false
+}
+
+func squeezeFrom(w string, at int) string {
+	b := append(make([]byte, 0, len(w)), w[:at]...)
+	for i := at; i < len(w); i++ {
+		if i+1 < len(w) {
+			if c, ok := squeezed2(w[i], w[i+1]); ok {
+				b = append(b, c)
+				i++
+				continue
+			}
+		}
+		b = append(b, w[i])
+	}
+	return string(b)
+}
 
 var sounds = strings.NewReplacer("sch", "s", "tsch", "c", "sz", "s", "sh", "s", "ch", "k", "ck", "k", "cz", "c", "th", "t", "ph", "f", "pf", "f", "kh", "k", "gh", "g", "dt", "t", "tz", "z",
 	"qu", "kv", "x", "ks", "w", "v", "q", "k", "c", "k", "z", "s", "y", "i", "j", "i")
@@ -92,7 +123,8 @@ func distance(a, b string, most int) int {
 	if a == b {
 		return 0
 	}
-	x, y := []rune(a), []rune(b)
+	var runes [2][64]rune
+	x, y := letters(a, runes[0][:0]), letters(b, runes[1][:0])
 	if len(x)-len(y) > most || len(y)-len(x) > most {
 		return most + 1
 	}
@@ -128,6 +160,13 @@ func distance(a, b string, most int) int {
 		before, prev, cur = prev, cur, before
 	}
 	return prev[len(y)]
+}
+
+func letters(s string, into []rune) []rune {
+	for _, r := range s {
+		into = append(into, r)
+	}
+	return into
 }
 
 // slips is how many typing slips still leave two words alike: none in short

@@ -47,7 +47,7 @@ func (c *Comparer) Blocks(s *Subject) []int32 {
 	}
 	add(blockEmail, s.email.whole)
 	if !s.email.role && len(s.email.local) > 3 {
-		add(blockLocal, plainLocal(s.email.local))
+		add(blockLocal, s.email.plain)
 	}
 	for _, p := range s.phones {
 		add(blockPhone, p)

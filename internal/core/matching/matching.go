@@ -27,6 +27,9 @@ import (
 // Kind is one comparison: of one field or of several that belong together.
 type Kind string
 
+// kinds lists them; a comparison's place in it is its number.
+var kinds = []Kind{Given, Family, Company, Employer, Email, Phone, Web, Place, Date, Code, Text, Link}
+
 // The comparisons.
 const (
 	Given    Kind = "given_name"
@@ -75,6 +78,7 @@ const Edition = "1"
 // comparison is one comparison of a record type with the fields that it takes.
 type comparison struct {
 	kind   Kind
+	number int // of the kind
 	fields []string
 }
 
@@ -130,7 +134,7 @@ func (c *Comparer) plan() {
 			}
 		}
 		if len(names) > 0 {
-			c.comparisons = append(c.comparisons, comparison{kind, names})
+			c.comparisons = append(c.comparisons, comparison{kind, slices.Index(kinds, kind), names})
 		}
 	}
 	add(Given, catalog.AsGivenName)
@@ -143,7 +147,7 @@ func (c *Comparer) plan() {
 			}
 		}
 		if len(names) > 0 {
-			c.comparisons = append(c.comparisons, comparison{Employer, names})
+			c.comparisons = append(c.comparisons, comparison{Employer, slices.Index(kinds, Employer), names})
 		}
 	} else {
 		add(Company, catalog.AsCompanyName)

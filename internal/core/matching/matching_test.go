@@ -164,7 +164,7 @@ func compare(t *testing.T, typeName string, n, each int64, a, b map[string]strin
 		s := cmpr.Prepare(values)
 		return &s
 	}
-	return cmpr.Compare(prepare(a), prepare(b), DefaultWeights(), Frequencies{N: n, Count: func(int32) int64 { return each }})
+	return cmpr.Judge(DefaultWeights(), Frequencies{N: n, Count: func(int32) int64 { return each }}).Compare(prepare(a), prepare(b))
 }
 
 func contact(given, family, mail, phone, street, postal, birthday string) map[string]string {

@@ -1,9 +1,6 @@
 package matching
 
-import (
-	"strings"
-	"unicode"
-)
+import "strings"
 
 // place is an address made ready for comparison.
 type place struct {
@@ -25,15 +22,19 @@ var roads = words(`street st str strasse road rd avenue ave av avenida avda lane
 	apt apartment flat unit suite no nr n num numero numer number hus haus og etg etage floor door building bldg po box postbox postboks postfach bp c o
 	de du des del della van der den la le les am an im zum y`)
 
-var roadEnds = strings.Fields("strasse str gaten gatan gata gate gade gt veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
+var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
+
+func squeezed(list string) []string {
+	var out []string
+	for w := range strings.FieldsSeq(list) {
+		out = append(out, squeeze(w))
+	}
+	return out
+}
 
 func newPlace(street, postal, locality, country string) place {
 	p := place{country: country}
-	for _, r := range strings.ToLower(Latin(postal)) {
-		if unicode.IsDigit(r) || unicode.IsLetter(r) {
-			p.postal += string(r)
-		}
-	}
+	p.postal = strings.ReplaceAll(Latin(postal), " ", "")
 	p.postal = strings.TrimLeft(p.postal, "0")
 	if c := strings.ToLower(country); len(c) == 2 && strings.HasPrefix(p.postal, c) && len(p.postal) > 5 { // SE-411 03
 		p.postal = p.postal[2:]
@@ -66,7 +67,7 @@ func newPlace(street, postal, locality, country string) place {
 			continue
 		}
 		for _, end := range roadEnds {
-			if end = squeeze(end); len(w) > len(end)+2 && strings.HasSuffix(w, end) {
+			if len(w) > len(end)+2 && strings.HasSuffix(w, end) {
 				w = strings.TrimSuffix(w, end)
 				break
 			}

@@ -51,7 +51,7 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 			counts[x]++
 		}
 	}
-	freq := Frequencies{N: int64(len(set.Records)), Count: func(x int32) int64 { return counts[x] }}
+	judge := cmpr.Judge(w, Frequencies{N: int64(len(set.Records)), Count: func(x int32) int64 { return counts[x] }})
 	out := tally{missed: map[string]int{}, wrong: map[string]int{}, doubts: map[string]int{}}
 	for _, row := range set.Rows {
 		out.rows++
@@ -70,7 +70,7 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 				if !seen[at] {
 					seen[at] = true
 					out.comparisons++
-					if sc := cmpr.Compare(&s, &subjects[at], w, freq); sc.Asked(catalog.DefaultAskAt) {
+					if sc := judge.Compare(&s, &subjects[at]); sc.Asked(catalog.DefaultAskAt) {
 						hits = append(hits, hit{at, sc})
 					}
 				}
@@ -101,7 +101,7 @@ func match(t testing.TB, set labelled.Set, w Weights) tally {
 			if row.Truth >= 0 {
 				out.missed[row.Kind]++
 				if testing.Verbose() && len(out.missed) < 40 {
-					sc := cmpr.Compare(&s, &subjects[row.Truth], w, freq)
+					sc := judge.Compare(&s, &subjects[row.Truth])
 					t.Logf("MISSED %s blocked=%v\n  row  %v\n  is   %v\n  %.1f bits %+v %v", row.Kind, seen[row.Truth], row.Values, set.Records[row.Truth], sc.Bits, sc.Reasons, sc.Against)
 				}
 			}

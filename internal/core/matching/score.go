@@ -76,25 +76,52 @@ func (s Score) Alike() []string {
 
 // evidence is what the guards look at.
 type evidence struct {
-	level map[Kind]Level
-	count map[Kind]int64
-	role  bool
-	own   int64
+	levels [12]Level
+	counts [12]int64
+	role   bool
+	own    int64
+}
+
+// The numbers of the kinds, for the evidence.
+const (
+	nGiven = iota
+	nFamily
+	nCompany
+	nEmployer
+	nEmail
+	nPhone
+	nWeb
+	nPlace
+	nDate
+	nCode
+)
+
+// Judge scores pairs by weights and frequencies.
+type Judge struct {
+	comparer *Comparer
+	weights  table
+	freq     Frequencies
+	prior    float64
+}
+
+// Judge readies the comparer for scoring.
+func (c *Comparer) Judge(w Weights, f Frequencies) *Judge {
+	return &Judge{comparer: c, weights: w.table(), freq: f, prior: f.priorBits()}
 }
 
 // Compare scores two subjects.
-func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
-	s := Score{Bits: f.priorBits()}
+func (j *Judge) Compare(a, b *Subject) Score {
+	c, f := j.comparer, j.freq
+	s := Score{Bits: j.prior, Reasons: make([]Reason, 0, len(c.comparisons))}
 	var ev evidence
-	ev.level, ev.count = make(map[Kind]Level, len(c.comparisons)), make(map[Kind]int64, len(c.comparisons))
 	given, family, swapped := likePerson(a.person, b.person)
 	for _, cmp := range c.comparisons {
 		level, t := c.level(cmp.kind, a, b, given, family)
 		if level == Blank {
 			continue
 		}
-		ch, ok := w[cmp.kind][level]
-		if !ok {
+		ch := j.weights[cmp.number][level]
+		if ch.M == 0 {
 			continue
 		}
 		u, count := ch.U, int64(0)
@@ -106,7 +133,7 @@ func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
 		case Area, Town, Neighbour:
 			u, count = f.chance(Place, ch.U, t)
 		case Near, Alternative: // as rare as the value itself, and some more
-			if own, ok := w[cmp.kind][Same]; ok && t != 0 {
+			if own := j.weights[cmp.number][Same]; own.M > 0 && t != 0 {
 				same, _ := f.chance(cmp.kind, own.U, t)
 				u = math.Max(math.Min(ch.U, 4*same), ch.U/20)
 			}
@@ -125,7 +152,7 @@ func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
 		if swapped && (cmp.kind == Given || cmp.kind == Family) {
 			bits -= 1
 		}
-		ev.level[cmp.kind], ev.count[cmp.kind] = level, count
+		ev.levels[cmp.number], ev.counts[cmp.number] = level, count
 		s.Bits += bits
 		s.Reasons = append(s.Reasons, Reason{Kind: cmp.kind, Fields: cmp.fields, Level: level.String(), Bits: math.Round(bits*10) / 10, Count: count})
 	}
@@ -142,13 +169,9 @@ func (c *Comparer) Compare(a, b *Subject, w Weights, f Frequencies) Score {
 
 // named reports whether the mailbox is made of the person's name.
 func (s *Subject) named() bool {
-	local := plainLocal(s.email.local)
-	for _, w := range slices.Concat(s.person.given, s.person.family) {
-		if len(w) > 2 && strings.Contains(squeeze(local), w) {
-			return true
-		}
-	}
-	return false
+	local := squeeze(s.email.plain)
+	says := func(w string) bool { return len(w) > 2 && strings.Contains(local, w) }
+	return slices.ContainsFunc(s.person.given, says) || slices.ContainsFunc(s.person.family, says)
 }
 
 func (s *Score) limit(m Most, why string) {
@@ -291,9 +314,9 @@ func positive(l Level) bool { return l != Blank && l != Differs }
 // guardPerson keeps people apart that share much but not their name or
 // birthday: couples at one mailbox, fathers and sons, namesakes.
 func (s *Score) guardPerson(a, b *Subject, ev evidence) {
-	given, family, date := ev.level[Given], ev.level[Family], ev.level[Date]
-	own := ev.level[Email] == Same && !ev.role && ev.count[Email] <= ev.own
-	reached := own || ev.level[Phone] == Same
+	given, family, date := ev.levels[nGiven], ev.levels[nFamily], ev.levels[nDate]
+	own := ev.levels[nEmail] == Same && !ev.role && ev.counts[nEmail] <= ev.own
+	reached := own || ev.levels[nPhone] == Same
 	born := date == Same
 	switch {
 	case given == Differs && family == Differs:
@@ -331,7 +354,7 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	if (given == Initial || given == Blank && family != Blank) && !own && !born {
 		s.limit(MayAsk, InitialOnly)
 	}
-	if family == Initial || family == Part && !own && !born && ev.level[Phone] != Same {
+	if family == Initial || family == Part && !own && !born && ev.levels[nPhone] != Same {
 		s.limit(MayAsk, NameInPart)
 	}
 	if given == Blank && family == Blank {
@@ -346,9 +369,9 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 	// One thing beside the name must agree wholly, or two in part.
 	kinds := 0
-	for _, k := range []Kind{Email, Phone, Place, Date, Employer, Web, Code} {
-		switch l := ev.level[k]; {
-		case l == Same, k == Place && l == Near, k == Email && l == Near:
+	for _, k := range []int{nEmail, nPhone, nPlace, nDate, nEmployer, nWeb, nCode} {
+		switch l := ev.levels[k]; {
+		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near:
 			kinds += 2
 		case positive(l) && l != Town && l != Domain && l != Neighbour:
 			kinds++
@@ -364,10 +387,10 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 
 // guardCompany keeps the branches of a company apart.
 func (s *Score) guardCompany(a, b *Subject, ev evidence) {
-	name, where := ev.level[Company], ev.level[Place]
-	own := ev.level[Email] == Same && ev.count[Email] <= ev.own
-	reached := ev.level[Phone] == Same || own || ev.level[Code] == Same
-	site := ev.level[Web] == Same && ev.count[Web] <= ev.own
+	name, where := ev.levels[nCompany], ev.levels[nPlace]
+	own := ev.levels[nEmail] == Same && ev.counts[nEmail] <= ev.own
+	reached := ev.levels[nPhone] == Same || own || ev.levels[nCode] == Same
+	site := ev.levels[nWeb] == Same && ev.counts[nWeb] <= ev.own
 	there := where == Same || where == Near
 	switch name {
 	case Differs, Blank:
@@ -378,21 +401,21 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 		}
 	case Part, Initial:
 		switch {
-		case ev.level[Code] == Same:
+		case ev.levels[nCode] == Same:
 		case reached || there || where == Blank || where == Area:
 			s.limit(MayAsk, NameInPart)
 		default:
 			s.limit(MayNothing, NameInPart)
 		}
 	}
-	if ev.level[Code] == Differs {
+	if ev.levels[nCode] == Differs {
 		s.limit(MayAsk, OtherCode)
 	}
 	switch where {
 	case Differs:
 		switch {
 		case reached && name != Part:
-		case reached || site && ev.level[Phone] == Blank:
+		case reached || site && ev.levels[nPhone] == Blank:
 			s.limit(MayAsk, OtherPlace)
 		default:
 			s.limit(MayNothing, OtherPlace)
@@ -403,8 +426,8 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 		}
 	}
 	kinds := 0
-	for _, k := range []Kind{Email, Phone, Place, Web, Code} {
-		if l := ev.level[k]; positive(l) && l != Town && l != Area {
+	for _, k := range []int{nEmail, nPhone, nPlace, nWeb, nCode} {
+		if l := ev.levels[k]; positive(l) && l != Town && l != Area {
 			kinds++
 		}
 	}

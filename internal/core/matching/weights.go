@@ -33,6 +33,18 @@ func DefaultWeights() Weights {
 	}
 }
 
+// table is weights in the order of the kinds' numbers, for quick work.
+type table [12][levels]Chance
+
+func (w Weights) table() (t table) {
+	for n, k := range kinds {
+		for l, c := range w[k] {
+			t[n][l] = c
+		}
+	}
+	return t
+}
+
 // rarity says how the frequency of a value becomes the chance that two records
 // share it without belonging together: of the f records that have the value
 // all but one, and ease more that are not seen here, among n.

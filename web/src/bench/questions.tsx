@@ -106,7 +106,7 @@ export function Questions(p: {
     if (next) p.onGo(next.row);
   };
   const say = (choice: Answer["choice"], record?: string) => {
-    if (!q) return;
+    if (!q || d?.row !== q.row) return; // not before it is shown
     const a: Answer = { row: q.row, choice };
     if (choice === "take" && record) a.record = record;
     else if (choice === "take" && candidate) {
@@ -160,7 +160,7 @@ export function Questions(p: {
           <ChevronRight size={16} />
         </Button>
         <span className="truncate font-medium text-ask">
-          Row {q.row}: {d?.message}
+          Row {q.row}: {d?.row === q.row ? d.message : "…"}
         </span>
         {q.answer?.choice && (
           <span className="ml-auto flex items-center gap-2 whitespace-nowrap">
