@@ -19,6 +19,7 @@ var layers = []struct {
 	{"uchi/internal/core/sheet", []string{"core/fault", "core/value"}},
 	{"uchi/internal/core/expr", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/mapping", []string{"core/"}},
+	{"uchi/internal/core/matching", []string{"core/catalog", "core/value"}},
 	{"uchi/internal/core/suggest", []string{"core/"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
 	{"uchi/internal/store", []string{"core/"}},

@@ -89,12 +89,6 @@ func (mk *maker) family(t tongue) string {
 
 func (mk *maker) town(t tongue) string { return pick(mk.r, t.starts) + skewed(mk.r, t.ends) }
 
-// capital makes the first letter of a word a great one.
-func capital(s string) string {
-	r := []rune(s)
-	return strings.ToUpper(string(r[:1])) + string(r[1:])
-}
-
 func (mk *maker) postal(t tongue, town string) string {
 	h := uint32(2166136261)
 	for _, c := range town {
@@ -121,7 +115,7 @@ func (mk *maker) phone(t tongue) string {
 	n := 8
 	switch t.country {
 	case "GB":
-		return fmt.Sprintf("+447700900%03d", mk.r.IntN(1000)) + fmt.Sprint() // a range set aside for fiction
+		return fmt.Sprintf("+447700900%03d", mk.r.IntN(1000)) // a range set aside for fiction
 	case "DE", "NL", "FR", "ES", "IT", "PL", "SE", "FI":
 		n = 9
 	case "GR":

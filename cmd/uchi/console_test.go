@@ -245,3 +245,25 @@ func TestConsoleQuestions(t *testing.T) {
 		t.Errorf("the records: %s", out)
 	}
 }
+
+// From the column's card: a field of one's own, with the type that the values
+// suggest, and the notes.
+func TestConsoleNewFieldAndNotes(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "", "import", s.file("berths.csv", "Name,Berths,Remark one\nKalvøya Marina,120,deep water\nKrogsø Werft,80,shallow\n"), "--into", "account", "--check-only", "--map", "description=")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.click(`//button[@aria-label="Berths goes to no field"]`)
+	p.click(`//button[.="A new field…"]`)
+	p.sees("span", "Its name will be berths.")
+	p.click(`//div[@role="dialog"]//button[.="Add Berths"]`)
+	p.do("see it placed", chromedp.WaitVisible(`//button[@aria-label="Berths goes to Berths"]`, chromedp.BySearch))
+	p.click(`//button[@aria-label="Remark one goes to no field"]`)
+	p.click(`//button[.="Add to the notes"]`)
+	p.do("see it in the notes", chromedp.WaitVisible(`//button[@aria-label="Remark one goes to Description"]`, chromedp.BySearch))
+	s.uchi(0, "", "check", "1")
+	s.uchi(0, "", "load", "1", "--yes")
+	if out := s.uchi(0, "", "records", "account", "ACC-1", "--json"); !strings.Contains(out, `"berths": "120"`) || !strings.Contains(out, "Remark one: deep water") {
+		t.Errorf("the record: %s", out)
+	}
+}

@@ -411,3 +411,54 @@ func TestInterface(t *testing.T) {
 		t.Errorf("a cut-off upload leaves %d rows behind", n)
 	}
 }
+
+// Questions from the command line: listed, laid side by side, answered singly,
+// from a file and in bulk, taken back; rules are tried; weights are shown.
+func TestQuestionsFromTheCommandLine(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\nOla,Berg,ola@x.example,1975-01-30\nMai,Lie,mai@x.example,1990-06-11\n", "import", "-", "--into", "contact", "--yes")
+	file := s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,Lund,ola@x.example,1975-01-30\nMai,Dahl,mai@x.example,1990-06-11\n")
+	out := s.uchi(3, "", "import", file, "--into", "contact", "--check-only", "--both", "keep")
+	for _, want := range []string{"alike in", "? ask", "when both have a value: keep", "Answer 3 questions"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("the check does not say %q:\n%s", want, out)
+		}
+	}
+	if out := s.uchi(0, "", "questions", "2"); strings.Count(out, "alike") != 3 || !strings.Contains(out, "CON-1") {
+		t.Errorf("questions:\n%s", out)
+	}
+	if out := s.uchi(0, "", "questions", "2", "2"); !strings.Contains(out, "≠ Øksnes") || !strings.Contains(out, "not taken because: another family name") || !strings.Contains(out, "E-mail: the same") {
+		t.Errorf("one question:\n%s", out)
+	}
+	s.uchi(0, "", "answer", "2", "2", "take", "CON-1", "--keep", "family_name")
+	s.uchi(0, "row,choice,record\n3,new,\n4,,\n", "answer", "2", "--file", "-")
+	if out := s.uchi(1, "row,choice\n99,new\n", "answer", "2", "--file", "-"); !strings.Contains(out, "unknown_row") {
+		t.Errorf("an answer for no row:\n%s", out)
+	}
+	s.uchi(2, "", "answer", "2", "take")
+	s.uchi(0, "", "answer", "2", "--many", "--from", "50", "leave_out")
+	if out := s.uchi(0, "", "answers", "2", "--csv"); out != "row,choice,record,other_row,keep\n2,take,CON-1,,family_name\n3,new,,,\n4,leave_out,,,\n" {
+		t.Errorf("answers:\n%s", out)
+	}
+	if out := s.uchi(1, "", "load", "2", "--yes"); !strings.Contains(out, "answered_since_check") {
+		t.Errorf("a load before the check:\n%s", out)
+	}
+	if out := s.uchi(0, "", "check", "2"); !strings.Contains(out, "left out by hand: 1") {
+		t.Errorf("the check follows:\n%s", out)
+	}
+	s.uchi(0, "", "answers", "take-back", "2", "4")
+	s.uchi(2, "", "answers", "take-back", "2")
+	s.uchi(3, "", "check", "2")
+	if out := s.uchi(0, "", "try", "2", "--match", "email", "--repeats", "merge"); !strings.Contains(out, "Tried on 3 of 3 rows. Found by the same E-mail") {
+		t.Errorf("tried:\n%s", out)
+	}
+	if out := s.uchi(1, "", "try", "2", "--match", "alike=shoe_size"); !strings.Contains(out, "unknown_field") {
+		t.Errorf("a rule over no field:\n%s", out)
+	}
+	if out := s.uchi(0, "", "weights", "contact"); !strings.Contains(out, "family_name") {
+		t.Errorf("weights:\n%s", out)
+	}
+	if out := s.uchi(1, "", "weights", "contact", "--estimate"); !strings.Contains(out, "too_few_records") {
+		t.Errorf("weights of three records:\n%s", out)
+	}
+}

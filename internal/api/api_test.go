@@ -6,9 +6,11 @@ import (
 	"testing"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
 	"uchi/internal/store"
+	"uchi/internal/work"
 )
 
 // Every role named for an operation is for one that there is, reading needs no
@@ -27,7 +29,7 @@ func TestRolesOfOperations(t *testing.T) {
 			t.Errorf("%s needs the role %q", name, role)
 		}
 	}
-	for _, name := range []string{"Upload", "SetRoutine", "SetReading", "Check", "Load", "Pause", "Resume", "Stop", "DiscardImport", "SaveRoutine", "RemoveRoutine", "UseRoutine"} {
+	for _, name := range []string{"Upload", "SetRoutine", "SetReading", "Check", "Load", "Pause", "Resume", "Stop", "DiscardImport", "SaveRoutine", "RemoveRoutine", "UseRoutine", "Answer", "AnswerMany", "TakeBack", "TryRoutine"} {
 		if _, listed := needs[name]; listed || !operations[name] {
 			t.Errorf("%s does not take an operator", name)
 		}
@@ -76,5 +78,25 @@ func TestFileNamesInHeaders(t *testing.T) {
 		if got := escapeName(in); got != want {
 			t.Errorf("%q: %s, want %s", in, got, want)
 		}
+	}
+}
+
+// A question says in words what speaks for and against each candidate, what
+// speaks most first.
+func TestQuestionView(t *testing.T) {
+	t0 := catalog.RecordType{Name: "contact", Prefix: "CON", Fields: []catalog.Field{{Name: "family_name", Label: "Family name", Likeness: catalog.AsFamilyName}, {Name: "locality", Label: "Town", Likeness: catalog.AsLocality}}}
+	rec := int64(4)
+	q := work.Question{AskedRow: store.AskedRow{Row: 6, Kind: verdict.AskAlike}, Type: t0, Candidates: []work.CandidateRecord{{Title: "Kari Øksnes", Candidate: store.Candidate{Record: &rec, Percent: 97.5,
+		Reasons: store.JSON[[]matching.Reason]{V: []matching.Reason{{Kind: matching.Place, Fields: []string{"locality"}, Level: "area", Bits: 2.1, Count: 12}, {Kind: matching.Family, Fields: []string{"family_name"}, Level: "differs", Bits: -4.8}}},
+		Against: store.JSON[[]string]{V: []string{matching.OtherFamily}}}}}}
+	v := questionView(q)
+	if len(v.Candidates) != 1 || v.Candidates[0].Record != "CON-4" || v.Message == "" {
+		t.Fatalf("%+v", v)
+	}
+	if want := []string{"Family name: differs (-4.8)", "Address: the same town, shared by 12 (+2.1)"}; !slices.Equal(v.Candidates[0].Says, want) {
+		t.Errorf("says %q, want %q", v.Candidates[0].Says, want)
+	}
+	if want := []string{"another family name"}; !slices.Equal(v.Candidates[0].Against, want) {
+		t.Errorf("against %q", v.Candidates[0].Against)
 	}
 }

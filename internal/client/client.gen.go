@@ -604,7 +604,7 @@ type MatchRule struct {
 	// Alike Compared by likeness
 	Alike []string `json:"alike,omitempty,omitzero"`
 
-	// AskAt Percent from which a record is asked about; 25 when left out
+	// AskAt Percent from which a record is asked about; 40 when left out
 	AskAt float64 `json:"ask_at,omitempty,omitzero"`
 
 	// Fields Compared exactly, after normalising

@@ -81,7 +81,7 @@ type MatchRule struct {
 // The bounds of likeness when a rule gives none, in percent.
 const (
 	DefaultTakeAt = 95
-	DefaultAskAt  = 25
+	DefaultAskAt  = 40
 )
 
 // Bounds gives the two bounds of likeness in percent.

@@ -191,3 +191,37 @@ func TestRoutineDocument(t *testing.T) {
 		t.Errorf("fitted: %+v", kept.Drafts)
 	}
 }
+
+// Notes gather cells behind their headers, cells are parted and cut, and the
+// marker empties a value.
+func TestPartsOfCells(t *testing.T) {
+	c := standard(t)
+	cols := columns("Full", "Seen", "By", "Nr", "Mail")
+	r := routine("contact", map[string]Origin{
+		"family_name": {From: []string{"Full"}, Split: ",", Part: 1},
+		"given_name":  {From: []string{"Full"}, Split: ",", Part: -1},
+		"description": {From: []string{"Seen", "By"}, Labelled: true, Both: Add},
+		"job_title":   {From: []string{"Seen"}, Cut: 5},
+		"source_ref":  {From: []string{"Nr"}, Split: "/", Part: 3, Otherwise: "none"},
+		"email":       from("Mail"),
+	})
+	p, err := NewPlan(r, c, cols)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := p.Drafts[0]
+	var typed Typed
+	d.Apply(sheet.Row{Number: 2, Cells: []string{"Øksnes , Åse", "at the fair", "Ola", "K/7", " (CLEAR) "}}, &typed)
+	got := map[string]string{}
+	for i, fp := range d.Fields {
+		got[fp.Field.Name] = typed.Values[i]
+	}
+	if got["family_name"] != "Øksnes" || got["given_name"] != "Åse" || got["description"] != "Seen: at the fair\nBy: Ola" || got["job_title"] != "at th" || got["source_ref"] != "none" || !slices.Equal(typed.Cleared, []string{"email"}) {
+		t.Errorf("%q, cleared %v", got, typed.Cleared)
+	}
+	for code, o := range map[string]Origin{"part_missing": {From: []string{"Full"}, Split: ","}, "bad_cut": {From: []string{"Full"}, Cut: -1}, "cannot_add": {From: []string{"Full"}, Both: Add}} {
+		if err := routine("contact", map[string]Origin{"family_name": o}).Check(c, nil); !fault.Is(err, code) {
+			t.Errorf("%+v: %v, want %s", o, err, code)
+		}
+	}
+}

@@ -54,6 +54,10 @@ type origin struct {
 	column    string // header of the first column, for problems
 	join      string
 	take      Take
+	labels    []string // headers that stand before the cells, for notes
+	split     string
+	part      int
+	cut       int
 	fixed     string
 	compute   *expr.Program
 	otherwise string
@@ -184,14 +188,21 @@ func inPlace(err error, path string) error {
 }
 
 func (dp *DraftPlan) newOrigin(o Origin, columns []sheet.Column) (origin, error) {
-	out := origin{join: o.Join, take: o.Take, fixed: o.Fixed, otherwise: o.Otherwise}
-	if out.join == "" {
+	out := origin{join: o.Join, take: o.Take, split: o.Split, part: o.Part, cut: o.Cut, fixed: o.Fixed, otherwise: o.Otherwise}
+	switch {
+	case out.join != "":
+	case o.Labelled:
+		out.join = "\n"
+	default:
 		out.join = " "
 	}
 	for _, name := range o.From {
 		i := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == name })
 		if i >= 0 {
 			out.from = append(out.from, i)
+			if o.Labelled {
+				out.labels = append(out.labels, name)
+			}
 		}
 	}
 	if len(o.From) > 0 {
@@ -242,19 +253,18 @@ func (o *origin) text(cells []string) string {
 	case 0:
 		s = o.fixed
 	case 1:
-		if i := o.from[0]; i < len(cells) {
-			s = value.Trim(cells[i])
-		}
+		s = o.cell(cells, 0)
 	default:
 		var parts []string
-		for _, i := range o.from {
-			if i < len(cells) {
-				if c := value.Trim(cells[i]); c != "" {
-					parts = append(parts, c)
-				}
+		for n := range o.from {
+			if c := o.cell(cells, n); c != "" {
+				parts = append(parts, c)
 			}
 		}
 		s = strings.Join(parts, o.join)
+	}
+	if s != "" && o.split != "" {
+		s = partOf(s, o.split, o.part)
 	}
 	if s != "" && o.take != "" {
 		s = o.take.of(s)
@@ -264,10 +274,41 @@ func (o *origin) text(cells []string) string {
 			s = to
 		}
 	}
+	if o.cut > 0 && len(s) > o.cut {
+		if r := []rune(s); len(r) > o.cut {
+			s = value.Trim(string(r[:o.cut]))
+		}
+	}
 	if s == "" {
 		s = o.otherwise
 	}
 	return s
+}
+
+// cell gives the n-th of the origin's cells, behind its header when asked.
+func (o *origin) cell(cells []string, n int) string {
+	i := o.from[n]
+	if i >= len(cells) {
+		return ""
+	}
+	c := value.Trim(cells[i])
+	if c != "" && o.labels != nil {
+		return o.labels[n] + ": " + c
+	}
+	return c
+}
+
+// partOf gives the n-th part of a text, counted from 1, or from the end when
+// n is negative; empty when there are not so many.
+func partOf(s, by string, n int) string {
+	parts := strings.Split(s, by)
+	if n < 0 {
+		n += len(parts) + 1
+	}
+	if n < 1 || n > len(parts) {
+		return ""
+	}
+	return value.Trim(parts[n-1])
 }
 
 // of gives the part of a text.

@@ -60,9 +60,13 @@ type Draft struct {
 // Origin says where a field's value comes from: columns, one fixed value or an
 // expression, with another fixed value where the first gave nothing.
 type Origin struct {
-	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"` // headers; several are joined
-	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`      // stands between several, a space when empty
-	Take      Take              `json:"take,omitempty" yaml:"take,omitempty"`      // only this part of the cell
+	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"`    // headers; several are joined
+	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`         // stands between several, a space when empty
+	Take      Take              `json:"take,omitempty" yaml:"take,omitempty"`         // only this part of the cell
+	Labelled  bool              `json:"labelled,omitempty" yaml:"labelled,omitempty"` // each cell behind its header: for notes
+	Split     string            `json:"split,omitempty" yaml:"split,omitempty"`       // parts the text here, for part
+	Part      int               `json:"part,omitempty" yaml:"part,omitempty"`         // which of the split parts, counted from 1, or from the end with -1
+	Cut       int               `json:"cut,omitempty" yaml:"cut,omitempty"`           // keeps at most so many characters
 	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
 	Compute   string            `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
@@ -130,6 +134,12 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 		default:
 			return fault.New(fault.Invalid, "origin_twice", "the field has two of columns, fixed value and expression").At(at).With(name).
 				Mended("Keep one; use otherwise for a value where the first gives nothing.")
+		}
+		if (o.Split == "") != (o.Part == 0) {
+			return fault.New(fault.Invalid, "part_missing", "to take a part of a cell, both split and part are needed").At(at).With(name).Mended("For example split: \",\" and part: 1; -1 is the last.")
+		}
+		if o.Cut < 0 {
+			return fault.New(fault.Invalid, "bad_cut", "a text is cut to one character or more").At(at).With(fmt.Sprint(o.Cut))
 		}
 		if o.Take != "" && !slices.Contains(Takes, o.Take) {
 			return fault.New(fault.Invalid, "unknown_take", "there is no such part of a cell").At(at).With(string(o.Take)).Mended(fmt.Sprintf("Choose one of %v.", Takes))

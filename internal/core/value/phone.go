@@ -131,6 +131,9 @@ func readPhone(s, country string) (string, Trouble) {
 		return bad("it has the wrong number of digits")
 	}
 	text := phonenumbers.Format(n, phonenumbers.E164)
+	if again, err := phonenumbers.Parse(text, ""); err != nil || phonenumbers.Format(again, phonenumbers.E164) != text {
+		return bad("it can be read as two numbers") // zeros too many in front
+	}
 	if x := n.GetExtension(); x != "" {
 		text += ";ext=" + x // RFC 3966
 	}

@@ -859,7 +859,7 @@ export interface components {
             take_at?: number;
             /**
              * Format: double
-             * @description Percent from which a record is asked about; 25 when left out
+             * @description Percent from which a record is asked about; 40 when left out
              */
             ask_at?: number;
         };
@@ -962,6 +962,14 @@ export interface components {
              * @enum {string}
              */
             take?: "given_name" | "family_name" | "first_word" | "last_word";
+            /** @description Each cell behind its header, for notes */
+            labelled?: boolean;
+            /** @description Parts the text here, for part */
+            split?: string;
+            /** @description Which of the parts, counted from 1, or from the end with -1 */
+            part?: number;
+            /** @description Keeps at most so many characters */
+            cut?: number;
             fixed?: string;
             /** @description A CEL expression over cells and the fields before */
             compute?: string;

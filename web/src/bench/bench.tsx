@@ -2,14 +2,15 @@ import { useQuery } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import type { Import } from "../api/client";
-import { types, useImport, useImportActs } from "../api/queries";
+import type { Column, Import } from "../api/client";
+import { types, useImport, useImportActs, who } from "../api/queries";
+import { AddField } from "../ui/addfield";
 import { stationOf } from "../pages/start";
 import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { count, outcomeWords, TotalsBar, verdictWords } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
-import { place, placed, unmet } from "./mapping";
+import { addToNotes, fieldFor, notesField, place, placed, unmet } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
@@ -34,6 +35,8 @@ export function Bench() {
   const shown = useImport(workspace, Number(id));
   const kinds = useQuery(types(workspace));
   const acts = useImportActs(workspace, Number(id));
+  const me = useQuery(who);
+  const [making, setMaking] = useState<Column>();
   const i = shown.data;
   const known = useSuggestions(workspace, i);
   const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
@@ -193,6 +196,8 @@ export function Bench() {
                   suggestion={known.get(c.header)}
                   disabled={fixed}
                   onPlace={(column, field) => acts.routine.mutate(place(i, column, field))}
+                  onNotes={t && notesField(t) ? (column) => acts.routine.mutate(addToNotes(i, column, t)) : undefined}
+                  onNew={me.data?.role === "administrator" ? setMaking : undefined}
                 />
               ) : (
                 <ColumnHead i={i} c={c} t={t} />
@@ -227,6 +232,15 @@ export function Bench() {
           </div>
         </aside>
       </div>
+      {making && t && (
+        <AddField
+          workspace={workspace}
+          t={t}
+          start={fieldFor(making, t)}
+          onClose={() => setMaking(undefined)}
+          onAdded={(field) => acts.routine.mutate(place(i, making.header, field))}
+        />
+      )}
     </div>
   );
 }

@@ -15,6 +15,8 @@ export function ColumnCard(p: {
   suggestion: Suggestion | undefined;
   disabled: boolean;
   onPlace: (column: string, field: string) => void;
+  onNotes?: ((column: string) => void) | undefined;
+  onNew?: ((c: Column) => void) | undefined;
 }) {
   const { i, c, t } = p;
   const field = placed(i).get(c.header) ?? "";
@@ -62,6 +64,8 @@ export function ColumnCard(p: {
           value={field}
           taken={taken}
           onPick={(name) => p.onPlace(c.header, name)}
+          onNotes={p.onNotes && (() => p.onNotes?.(c.header))}
+          onNew={p.onNew && (() => p.onNew?.(c))}
           trigger={
             <button
               type="button"

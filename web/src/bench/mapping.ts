@@ -1,4 +1,5 @@
-import type { Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
+import type { Column, Field, Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
+import { nameOf } from "../ui/addfield";
 
 /** The routine of an import, or an empty one for its record type. */
 export function routineOf(i: Import): Routine {
@@ -43,6 +44,40 @@ export function place(i: Import, column: string, field: string): Routine {
     fields[field] = { from: [column], ...(was?.otherwise ? { otherwise: was.otherwise } : {}) };
   }
   return withFields(r, fields);
+}
+
+/** The field that keeps notes: the first long text of the type. */
+export function notesField(t: RecordType): string | undefined {
+  return t.fields.find((f) => f.type === "long_text")?.name;
+}
+
+/** Adds a column to the notes, behind its header; what is there stays, and it is not added twice. */
+export function addToNotes(i: Import, column: string, t: RecordType): Routine {
+  const name = notesField(t) ?? "";
+  const r = place(i, column, "");
+  const was = r.drafts[0]?.fields[name];
+  const from = [...(was?.from ?? []), column];
+  return withFields(r, { ...r.drafts[0]?.fields, [name]: { from, labelled: true, both: "add" } });
+}
+
+/** A field that a column seems to want: its name, label and type by what stands in it. */
+export function fieldFor(c: Column, t: RecordType): Field {
+  const word = nameOf(c.header);
+  let name = word || "field";
+  for (let n = 2; t.fields.some((f) => f.name === name); n++) name = `${word || "field"}_${n}`;
+  const guesses: Partial<Record<string, Field["type"]>> = {
+    number: "decimal",
+    date: "date",
+    yes_no: "yes_no",
+    email: "email",
+    phone: "phone",
+    url: "url",
+  };
+  const few = c.distinct > 1 && c.distinct <= 12 && c.filled >= 4 * c.distinct && (c.top?.length ?? 0) >= c.distinct;
+  const type = guesses[c.guess] ?? (few ? "choice" : c.longest > 255 ? "long_text" : "text");
+  const f: Field = { name, label: c.header, type };
+  if (type === "choice") f.choices = (c.top ?? []).map((v) => ({ code: nameOf(v.text) || v.text, label: v.text }));
+  return f;
 }
 
 /** Gives a field one value for all rows; an empty value takes it out. */

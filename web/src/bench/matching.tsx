@@ -44,7 +44,7 @@ const ones = [
 ];
 
 const takeAt = 95;
-const askAt = 25;
+const askAt = 40;
 
 function labelOf(t: RecordType | undefined, name: string): string {
   return name === "id" ? "record id" : (t?.fields.find((f) => f.name === name)?.label ?? name);

@@ -1,7 +1,7 @@
 import { Popover as P } from "radix-ui";
 import { useMemo, useRef, useState, type ReactNode } from "react";
 import type { Field, RecordType } from "../api/client";
-import { cx, inputClass } from "../ui/parts";
+import { Button, cx, inputClass } from "../ui/parts";
 
 /** A type-ahead choice of a field: searches label, name and synonyms. */
 export function FieldPicker(p: {
@@ -10,6 +10,9 @@ export function FieldPicker(p: {
   value: string;
   taken: Map<string, string>;
   onPick: (field: string) => void;
+  /** Puts the column into the notes, and makes a field for it; left out where that cannot be. */
+  onNotes?: (() => void) | undefined;
+  onNew?: (() => void) | undefined;
   trigger: ReactNode;
 }) {
   const [open, setOpen] = useState(false);
@@ -85,6 +88,32 @@ export function FieldPicker(p: {
               );
             })}
           </ul>
+          {(p.onNotes ?? p.onNew) && (
+            <div className="mt-1.5 flex gap-1.5 border-t border-line pt-1.5">
+              {p.onNotes && (
+                <Button
+                  look="quiet"
+                  onClick={() => {
+                    setOpen(false);
+                    p.onNotes?.();
+                  }}
+                >
+                  Add to the notes
+                </Button>
+              )}
+              {p.onNew && (
+                <Button
+                  look="quiet"
+                  onClick={() => {
+                    setOpen(false);
+                    p.onNew?.();
+                  }}
+                >
+                  A new field…
+                </Button>
+              )}
+            </div>
+          )}
         </P.Content>
       </P.Portal>
     </P.Root>

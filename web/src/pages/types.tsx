@@ -1,9 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, must, type Field, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
-import { Button, Choose, cx, Dialog, inputClass, Labelled, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, cx, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { AddField } from "../ui/addfield";
 
 export function TypesPage() {
   const { workspace = "main", type } = useParams();
@@ -75,112 +75,7 @@ export function TypesPage() {
           </table>
         </Panel>
       </div>
-      <AddField workspace={workspace} t={t} open={adding} onClose={() => setAdding(false)} />
+      {adding && <AddField workspace={workspace} t={t} onClose={() => setAdding(false)} />}
     </div>
-  );
-}
-
-const fieldTypes: Field["type"][] = [
-  "text",
-  "long_text",
-  "integer",
-  "decimal",
-  "money",
-  "percent",
-  "date",
-  "date_time",
-  "yes_no",
-  "choice",
-  "choices",
-  "email",
-  "phone",
-  "url",
-  "country",
-  "language",
-  "currency",
-  "reference",
-];
-
-function AddField({ workspace, t, open, onClose }: { workspace: string; t: RecordType; open: boolean; onClose: () => void }) {
-  const client = useQueryClient();
-  const kinds = useQuery(types(workspace));
-  const [label, setLabel] = useState("");
-  const [kind, setKind] = useState<Field["type"]>("text");
-  const [choices, setChoices] = useState("");
-  const [to, setTo] = useState("account");
-  const name = label
-    .normalize("NFKD")
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "_")
-    .replace(/^_|_$/g, "");
-  const add = useMutation({
-    mutationFn: () =>
-      must(
-        api.POST("/workspaces/{workspace}/types/{type}/fields", {
-          params: { path: { workspace, type: t.name } },
-          body: {
-            name,
-            label,
-            type: kind,
-            ...(kind === "reference" ? { to } : {}),
-            ...(kind === "choice" || kind === "choices"
-              ? {
-                  choices: choices
-                    .split("\n")
-                    .map((c) => c.trim())
-                    .filter(Boolean)
-                    .map((c) => ({ code: c.toLowerCase().replace(/[^a-z0-9]+/g, "_"), label: c })),
-                }
-              : {}),
-          },
-        }),
-      ),
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["types", workspace] });
-      setLabel("");
-      onClose();
-    },
-  });
-  return (
-    <Dialog
-      open={open}
-      onClose={onClose}
-      title={`A field of your own for ${t.plural.toLowerCase()}`}
-      foot={
-        <Button look="act" disabled={!name || add.isPending} onClick={() => add.mutate()}>
-          Add {label || "the field"}
-        </Button>
-      }
-    >
-      <div className="space-y-3">
-        <Labelled label="Label" hint={name && `Its name will be ${name}.`}>
-          <input className={inputClass} value={label} onChange={(e) => setLabel(e.target.value)} />
-        </Labelled>
-        <Labelled label="Type">
-          <Choose
-            label="Type"
-            value={kind}
-            onChange={(v) => setKind(v as Field["type"])}
-            options={fieldTypes.map((v) => ({ value: v, label: v.replace("_", " ") }))}
-          />
-        </Labelled>
-        {kind === "reference" && (
-          <Labelled label="Points to">
-            <Choose
-              label="Points to"
-              value={to}
-              onChange={setTo}
-              options={(kinds.data?.types ?? []).map((k) => ({ value: k.name, label: k.plural }))}
-            />
-          </Labelled>
-        )}
-        {(kind === "choice" || kind === "choices") && (
-          <Labelled label="Choices, one a line">
-            <textarea className={cx(inputClass, "h-28 py-2")} value={choices} onChange={(e) => setChoices(e.target.value)} />
-          </Labelled>
-        )}
-        <Wrong error={add.error} />
-      </div>
-    </Dialog>
   );
 }
