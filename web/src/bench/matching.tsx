@@ -104,7 +104,7 @@ export function MatchingPanel({ workspace, i, t, onStation }: PanelProps) {
             const alike = (m.alike?.length ?? 0) > 0;
             const works = (m.fields ?? []).every(placedField) && (!alike || m.alike?.some(placedField));
             return (
-              <li key={n} className={cx("rounded-md border border-line bg-raised px-2.5 py-2", !works && "opacity-60")}>
+              <li key={n} className={cx("rounded-md border border-line bg-raised px-2.5 py-2", !works && "text-ink-soft")}>
                 <div className="flex items-start gap-1.5">
                   <span className="figures w-4 text-right text-ink-faint">{n + 1}</span>
                   <span className="min-w-0 flex-1">
@@ -295,10 +295,10 @@ function Bound(p: { label: string; value: number; disabled: boolean; onChange: (
     else setV(String(p.value));
   };
   return (
-    <label className="flex items-center gap-1.5 text-ink-soft">
+    <label className="flex items-center gap-1.5 whitespace-nowrap text-ink-soft">
       {p.label}
       <input
-        className={cx(inputClass, "figures h-7! w-14! text-right")}
+        className={cx(inputClass, "figures h-7! w-12! text-right")}
         inputMode="decimal"
         disabled={p.disabled}
         value={v}

@@ -7,7 +7,7 @@ import { oneRow, stampOf } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
-import { alike } from "./questions";
+import { alike, useAnswers } from "./questions";
 
 /** The selected row as the record that it becomes. */
 export function RowPanel({
@@ -27,6 +27,9 @@ export function RowPanel({
   useEffect(() => setJump(String(row || "")), [row]);
   const shown = useQuery({ ...oneRow(workspace, i.id, row, stampOf(i)), enabled: row > 0 && i.busy !== "read" });
   const r = shown.data;
+  const answers = useAnswers(workspace, i.id);
+  const canLeave =
+    i.busy === "" && i.totals && r?.row.row === row && !r.row.reason && (!r.row.outcome || r.row.outcome === "held");
   const ownProblems = r?.row.problems?.filter((p) => !r.values.some((v) => v.field === p.field)) ?? [];
   return (
     <div className="flex h-full flex-col">
@@ -113,6 +116,14 @@ export function RowPanel({
                 </div>
               ))}
             </dl>
+            {canLeave && (
+              <div className="px-4 py-2.5">
+                <Button disabled={answers.answer.isPending} onClick={() => answers.answer.mutate([{ row, choice: "leave_out" }])}>
+                  Leave this row out
+                </Button>
+                <Wrong error={answers.answer.error} className="mt-2" />
+              </div>
+            )}
             {r.values.length === 0 && <Empty title="No column is placed yet">Place columns to see the record.</Empty>}
           </>
         )}
