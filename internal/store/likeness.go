@@ -22,6 +22,7 @@ import (
 const (
 	mostSharing    = 50    // records that share a blocking key for it to be used
 	mostPairs      = 5_000 // pairs that one blocking key may bring together
+	mostReached    = 20    // records that the keys of a row may reach, the rarest keys first
 	mostCompared   = 25    // candidates that a row is compared with, those with most keys in common
 	mostFrequent   = 400_000
 	mostExplained  = mostCandidates
@@ -238,12 +239,13 @@ func (k *Check) blockPairs(table, id, cond string) error {
 		`create index on `+mine+` (b)`, `analyze `+mine,
 		fmt.Sprintf(`create unlogged table %s as select x.b, x.other from (select %s as other, unnest(blocks) as b from %s) x where x.b in (select b from %s)`, reach, id, table, mine),
 		`analyze `+reach,
-		fmt.Sprintf(`create unlogged table %s as select r.b from (select b, count(*) as n from %s group by b) r join (select b, count(*) as n from %s group by b) m on m.b = r.b where r.n <= %d and r.n * m.n <= %d`,
+		fmt.Sprintf(`create unlogged table %s as select r.b, r.n from (select b, count(*) as n from %s group by b) r join (select b, count(*) as n from %s group by b) m on m.b = r.b where r.n <= %d and r.n * m.n <= %d`,
 			small, reach, mine, mostSharing, mostPairs),
 		`analyze `+small,
 		fmt.Sprintf(`create unlogged table %s as select row_no, other from (select row_no, other, row_number() over (partition by row_no order by shared desc, other) as n from
-			(select d.row_no, r.other, count(*) as shared from %s s join %s d on d.b = s.b join %s r on r.b = s.b where true%s group by d.row_no, r.other) met) x where n <= %d`,
-			pairs, small, mine, reach, cond, mostCompared),
+			(select d.row_no, r.other, count(*) as shared from (select row_no, b from (select d.row_no, d.b, s.n, sum(s.n) over (partition by d.row_no order by s.n, d.b) as reached
+				from %s s join %s d on d.b = s.b) y where reached - n < %d) d join %s r on r.b = d.b where true%s group by d.row_no, r.other) met) x where n <= %d`,
+			pairs, small, mine, mostReached, reach, cond, mostCompared),
 		`drop table `+mine, `drop table `+reach, `drop table `+small, `analyze `+pairs)
 }
 
