@@ -18,7 +18,6 @@ import (
 type Row struct {
 	Values map[string]string // by field
 	Truth  int               // index of the record that it is, -1 when it is none
-	Same   int               // index of an earlier row that it repeats, -1 when none
 	Kind   string            // what was done to it, or what it is made to be taken for
 }
 
@@ -68,12 +67,12 @@ func People(seed uint64, records, rows int, share float64) Set {
 		case mk.chance(share):
 			at := mk.r.IntN(len(s.Records))
 			v, kind := mk.again(s.Records[at])
-			s.Rows = append(s.Rows, Row{v, at, -1, kind})
+			s.Rows = append(s.Rows, Row{v, at, kind})
 		case mk.chance(.25):
 			v, kind := mk.other(pick(mk.r, s.Records))
-			s.Rows = append(s.Rows, Row{v, -1, -1, kind})
+			s.Rows = append(s.Rows, Row{v, -1, kind})
 		default:
-			s.Rows = append(s.Rows, Row{mk.person(), -1, -1, "new"})
+			s.Rows = append(s.Rows, Row{mk.person(), -1, "new"})
 		}
 	}
 	mk.r.Shuffle(len(s.Rows), func(i, j int) { s.Rows[i], s.Rows[j] = s.Rows[j], s.Rows[i] })

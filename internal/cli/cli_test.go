@@ -113,3 +113,36 @@ func TestColourOnlyOnATerminal(t *testing.T) {
 		t.Errorf("%q", got)
 	}
 }
+
+// Flags for rules and policies, for all fields and for one.
+func TestPolicyFlags(t *testing.T) {
+	kind := catalog.RecordType{Name: "contact", Match: []catalog.MatchRule{{Fields: []string{"source_ref"}}, {Alike: []string{"email"}}}}
+	base := func() mapping.Routine {
+		return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}}, "phone": {From: []string{"Tel"}}}}}}
+	}
+	r, err := routineChange{match: []string{"source_ref", "email+family_name", "alike=given_name+email"}, takeAt: 97, askAt: 50, both: []string{"keep", "phone=replace"}, blank: []string{"phone=clear"}, newerBy: "Seen", repeats: "merge"}.apply(base(), kind)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := r.Drafts[0]
+	if len(d.Match) != 3 || !slices.Equal(d.Match[1].Fields, []string{"email", "family_name"}) || !slices.Equal(d.Match[2].Alike, []string{"given_name", "email"}) || d.Match[2].TakeAt != 97 || d.Match[2].AskAt != 50 || d.Match[0].TakeAt != 0 {
+		t.Errorf("rules %+v", d.Match)
+	}
+	if d.Both != mapping.Keep || d.Fields["phone"].Both != mapping.Replace || d.Fields["phone"].Blank != mapping.Clear || d.NewerBy != "Seen" || d.Repeats != mapping.MergeRows {
+		t.Errorf("policies %+v", d)
+	}
+	if words := strings.Join(policyWords(d), "; "); !strings.Contains(words, "phone, when the row is blank: clear") || !strings.Contains(words, "rows for the same record: merge") {
+		t.Error(words)
+	}
+	r, err = routineChange{takeAt: 90}.apply(base(), kind)
+	if err != nil || len(r.Drafts[0].Match) != 2 || r.Drafts[0].Match[1].TakeAt != 90 || kind.Match[1].TakeAt != 0 {
+		t.Errorf("a bound of the usual rules: %+v, %v", r.Drafts[0].Match, err)
+	}
+	r.Drafts[0].Match = nil
+	if r, _ = (routineChange{match: []string{"default"}}).apply(r, kind); len(r.Drafts[0].Match) != 0 {
+		t.Errorf("the usual rules: %+v", r.Drafts[0].Match)
+	}
+	if _, err := (routineChange{both: []string{"fax=keep"}}).apply(base(), kind); err == nil {
+		t.Error("a policy for a field without a column is taken")
+	}
+}

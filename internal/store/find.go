@@ -64,8 +64,14 @@ func (k *Check) find(ctx context.Context) error {
 	draft, matches, settled := k.stage("draft"), k.stage("matches"), k.stage("settled")
 	err := k.run("answers", fmt.Sprintf(`insert into %s select s.row_no, r.id, r.version, 0 from %s s join %s r on r.id = s.record_id where s.choice = 'take'`, matches, settled, k.table),
 		k.problem(problem.AnswerGone, nil, lit(k.plan.Type.Prefix+"-")+` || s.record_id`, `from `+settled+` d join `+settled+` s using (row_no)
-			where s.choice = 'take' and s.record_id is not null and not exists (select from `+matches+` m where m.row_no = s.row_no)`), `analyze `+matches)
+			where s.choice = 'take' and s.record_id is not null and not exists (select from `+matches+` m where m.row_no = s.row_no)`))
 	if err != nil {
+		return err
+	}
+	if err := k.findByRow(ctx); err != nil {
+		return err
+	}
+	if err := k.run("answers", `analyze `+matches); err != nil {
 		return err
 	}
 	for n, rule := range k.plan.Rules {
@@ -94,6 +100,26 @@ func (k *Check) find(ctx context.Context) error {
 			and not exists (select from `+k.stage("aside")+` a where a.row_no = d.row_no)`)
 	}
 	return k.run("matches", q...)
+}
+
+// findByRow follows answers that name an earlier row which is loaded already:
+// the row is for the record that the earlier one has become.
+func (k *Check) findByRow(ctx context.Context) error {
+	there, err := k.store.hasTable(ctx, k.id, "outcomes")
+	if err != nil {
+		return err
+	}
+	gone := ``
+	if there {
+		err := k.run("answers", fmt.Sprintf(`insert into %s select s.row_no, r.id, r.version, 0 from %s s join %s o on o.row_no = s.other_row join %s r on r.id = o.record_id
+			where s.choice = 'take' and o.outcome not in ('held', 'failed')`, k.stage("matches"), k.stage("settled"), stage(k.id, "outcomes"), k.table))
+		if err != nil {
+			return err
+		}
+		gone = ` and not exists (select from ` + k.stage("matches") + ` m where m.row_no = s.row_no)`
+	}
+	return k.run("answers", k.problem(problem.AnswerGone, nil, `'row ' || s.other_row`, `from `+k.stage("settled")+` d join `+k.stage("settled")+` s using (row_no)
+		where s.choice = 'take' and s.other_row is not null and not exists (select from `+k.stage("draft")+` o where o.row_no = s.other_row)`+gone))
 }
 
 // mostCandidates is how many records a question offers.

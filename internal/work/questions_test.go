@@ -354,3 +354,82 @@ func TestEstimatedWeights(t *testing.T) {
 		t.Errorf("the weights are still there: %v", err)
 	}
 }
+
+// Where rows are found by likeness, a load does not go by a check that others
+// have written behind.
+func TestWrittenSinceTheCheck(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", people)
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n"))
+	b.loaded("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n")
+	if err := b.work.Load(b.Context(), i, b.person); !fault.Is(err, "written_since_check") {
+		t.Errorf("a load behind another: %v", err)
+	}
+	i = b.load(b.check(b.again(i)))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"unchanged": 1})
+}
+
+// An answer that names a record which is gone since is a problem, not a guess;
+// staging that a crash has emptied is made again with the answers.
+func TestAnswersOutliveStaging(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", people)
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@oksnes.example,1980-04-03\nNils,Ny,nils@ny.example,\n"))
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "CON-1"}}, b.person)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"update": 1, "create": 1})
+	for _, part := range []string{"cells", "draft", "verdicts", "problems", "questions", "candidates", "matches", "settled"} {
+		_, err := b.store.Pool().Exec(b.Context(), fmt.Sprintf(`truncate staging.i%d_%s`, i.ID, part))
+		b.ok(err)
+	}
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "created": 1})
+	b.want(b.record("contact", "CON-1").Values["family_name"], "Solberg")
+
+	i = b.check(b.upload("contact", "Given name,Family name,E-mail,Birthday\nKari,Myrvang,kari@oksnes.example,1980-04-03\n"))
+	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "CON-5"}}, b.person)
+	b.ok(err)
+	_, err = b.store.Pool().Exec(b.Context(), `delete from w_main.r_contact where id = 5`)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(b.codes(i), "[2 answer_gone ]")
+}
+
+// What likeness only writes otherwise stays as it is, unless somebody says replace.
+func TestLikenessLeavesOtherWritingAlone(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", people)
+	text := "Given name,Family name,E-mail,Phone,Job title\nK.,Oeksnes,kari@oksnes.example,+4755112233,Harbour master\n"
+	i := b.check(b.upload("contact", text))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"update": 1})
+	b.load(i)
+	v := b.record("contact", "CON-1").Values
+	b.want(v["given_name"]+" "+v["family_name"]+" "+v["job_title"], "Kari Øksnes Harbour master")
+	i = b.check(b.change(b.upload("contact", text), func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["family_name"]
+		o.Both = mapping.Replace
+		r.Drafts[0].Fields["family_name"] = o
+	}))
+	b.load(i)
+	b.want(b.record("contact", "CON-1").Values["family_name"], "Oeksnes")
+}
+
+// An answer that a row is an earlier one holds also when the earlier one is
+// loaded by then.
+func TestAnswerNamesARowThatIsLoaded(t *testing.T) {
+	b := start(t)
+	i := b.upload("contact", "Ref,Given name,Family name,Phone\nK-7,Åse,Ny,\nK-7,,,+4755112277\n")
+	i = b.load(b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.AskRepeats })))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "held": 1})
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 3, Choice: verdict.ChooseTake, OtherRow: 2}}, b.person)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"update": 1})
+	b.load(i)
+	b.want(b.record("contact", "CON-1").Values["phone"], "+4755112277")
+	j := b.check(b.upload("contact", "Given name,Family name\nNils,Ek\n"))
+	_, err = b.work.Answer(b.Context(), j, []Given{{Row: 2, Choice: verdict.ChooseTake, OtherRow: 99}}, b.person)
+	b.ok(err)
+	b.want(b.codes(b.check(b.again(j))), "[2 answer_gone ]")
+}

@@ -77,15 +77,34 @@ func TestAddField(t *testing.T) {
 	}
 }
 
-func TestMatchRules(t *testing.T) {
-	c := standardOrFail(t)
+// What a match rule may say, and what is told when it cannot work.
+func TestWhatRulesMaySay(t *testing.T) {
+	c, err := Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
 	contact, _ := c.Type("contact")
-	for code, r := range map[string]MatchRule{"rule_empty": {}, "unknown_field": {Fields: []string{"shoe_size"}}, "rule_not_selective": {Fields: []string{"country"}}} {
-		if err := contact.CheckMatchRule(r); !fault.Is(err, code) {
-			t.Errorf("%v: %v, want %s", r, err, code)
+	for _, good := range []MatchRule{
+		{Fields: []string{"id"}}, {Fields: []string{"source_ref"}}, {Fields: []string{"email"}, Several: Full}, {Alike: []string{"family_name", "birthday"}}, {Fields: []string{"email"}, Alike: []string{"given_name"}, One: Ask, Several: Hold, TakeAt: 99, AskAt: 50},
+	} {
+		if err := contact.CheckMatchRule(good); err != nil {
+			t.Errorf("%+v: %v", good, err)
 		}
 	}
-	if err := contact.CheckMatchRule(MatchRule{Fields: []string{"email"}}); err != nil {
-		t.Error(err)
+	for code, bad := range map[string][]MatchRule{
+		"rule_empty": {{}}, "unknown_field": {{Fields: []string{"shoe"}}, {Alike: []string{"shoe"}}}, "rule_not_selective": {{Fields: []string{"street"}}, {Alike: []string{"country", "locality"}}},
+		"field_not_comparable": {{Alike: []string{"email_consent"}}}, "unknown_find": {{Fields: []string{"email"}, One: Hold}, {Fields: []string{"email"}, Several: Take}}, "bad_bounds": {{Alike: []string{"email"}, TakeAt: 40, AskAt: 60}, {Alike: []string{"email"}, TakeAt: 101}},
+	} {
+		for _, r := range bad {
+			if err := contact.CheckMatchRule(r); !fault.Is(err, code) {
+				t.Errorf("%+v: %v, want %s", r, err, code)
+			}
+		}
+	}
+	if got := (MatchRule{Fields: []string{"source_ref"}, Alike: []string{"given_name", "family_name"}, One: Ask, Several: Skip}).Says(contact); got != "the same Number in the old system and alike in Given name and Family name (taken from 95 %, asked from 40 %), always asked, several: skip" {
+		t.Error(got)
+	}
+	if takeAt, askAt := (MatchRule{TakeAt: 30}).Bounds(); takeAt != 30 || askAt != 30 {
+		t.Errorf("bounds %v, %v", takeAt, askAt)
 	}
 }

@@ -187,8 +187,11 @@ func likePerson(a, b person) (given, family Level, swapped bool) {
 	if given != Differs || family != Differs {
 		return given, family, false
 	}
-	if g, f := likeGiven(a.given, b.family), likeFamily(a.family, b.given); (g == Same || g == Near) && (f == Same || f == Near) {
-		return g, f, true
+	for _, turn := range [][2]person{{a, b}, {b, a}} { // it must not matter who stands first
+		x, y := turn[0], turn[1]
+		if g, f := likeGiven(x.given, y.family), likeFamily(x.family, y.given); (g == Same || g == Near) && (f == Same || f == Near) {
+			return g, f, true
+		}
 	}
 	return given, family, false
 }
