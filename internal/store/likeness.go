@@ -372,6 +372,9 @@ func (k *Check) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) 
 		return err
 	}
 	keys := k.stage("keys")
+	if err := k.run("repeats", k.equalRows(c)); err != nil {
+		return err
+	}
 	freq, err := k.frequencies(ctx, keys, 2)
 	if err != nil {
 		return err
@@ -392,6 +395,24 @@ func (k *Check) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) 
 		fmt.Sprintf(`insert into %s select row_no, %s, %d, count(*), max(percent) from %s where decision = %d group by row_no`, k.stage("questions"), lit(string(verdict.AskRepeat)), n, found, matching.Doubtful),
 		fmt.Sprintf(`insert into %s select row_no, place, null, other, percent, reasons, against, alike from %s where decision = %d`, k.stage("candidates"), found, matching.Doubtful),
 		`drop table `+found, `drop table `+k.stage("pairs"))
+}
+
+// equalRows is the SQL that finds rows equal in all that is compared where they
+// are more than blocking takes; there need be no score for them.
+func (k *Check) equalRows(c *matching.Comparer) string {
+	names, others := c.Telling()
+	filled := func(at []int) string {
+		var parts []string
+		for _, i := range at {
+			parts = append(parts, fmt.Sprintf(`d.values[%d] <> ''`, i+1))
+		}
+		return `(` + strings.Join(parts, " or ") + `)`
+	}
+	if len(names) == 0 || len(others) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(`insert into %s select d.row_no, g.lead from %s d join (select values, min(row_no) as lead from %s group by values having count(*) > %d) g on g.values = d.values
+		where d.row_no <> g.lead and %s and %s on conflict do nothing`, k.stage("repeats"), k.stage("keys"), k.stage("keys"), mostSharing, filled(names), filled(others))
 }
 
 func takeAtOf(rule catalog.MatchRule) float64 {

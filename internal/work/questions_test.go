@@ -433,3 +433,12 @@ func TestAnswerNamesARowThatIsLoaded(t *testing.T) {
 	b.ok(err)
 	b.want(b.codes(b.check(b.again(j))), "[2 answer_gone ]")
 }
+
+// Rows that are equal in all that is compared are one record, however many.
+func TestManyEqualRows(t *testing.T) {
+	b := start(t)
+	i := b.check(b.upload("contact", lines("Given name,Family name,E-mail", 600, func(k int) string {
+		return fmt.Sprintf("%s,Øksnes,post@x.example", []string{"Kari", "Ola"}[k%2])
+	})))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 598})
+}

@@ -116,6 +116,23 @@ func has(t catalog.RecordType, like catalog.Likeness) bool {
 	return slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.ComparedAs() == like })
 }
 
+// Telling gives the places of fields that say who or what a record is (a name),
+// and of those that, beside the name, tell it from its namesakes. Records that
+// are equal in all compared fields, and filled in one of each, are the same.
+func (c *Comparer) Telling() (names, others []int) {
+	for i, f := range c.Fields {
+		switch f.ComparedAs() {
+		case catalog.AsFamilyName, catalog.AsCompanyName:
+			if !c.employer(i) {
+				names = append(names, i)
+			}
+		case catalog.AsEmail, catalog.AsPhone, catalog.AsDate, catalog.AsCode, catalog.AsWeb:
+			others = append(others, i)
+		}
+	}
+	return names, others
+}
+
 // employers are the references and names that say for whom a person works.
 func (c *Comparer) employer(i int) bool {
 	f := c.Fields[i]
