@@ -20,20 +20,7 @@ func Companies(seed uint64, records, rows int, share float64) Set {
 			s.Records = append(s.Records, b)
 		}
 	}
-	for len(s.Rows) < rows {
-		switch {
-		case mk.chance(share):
-			at := mk.r.IntN(len(s.Records))
-			v, kind := mk.companyAgain(s.Records[at])
-			s.Rows = append(s.Rows, Row{v, at, kind})
-		case mk.chance(.3):
-			v, kind := mk.branch(pick(mk.r, s.Records))
-			s.Rows = append(s.Rows, Row{v, -1, kind})
-		default:
-			s.Rows = append(s.Rows, Row{mk.company(), -1, "new"})
-		}
-	}
-	mk.r.Shuffle(len(s.Rows), func(i, j int) { s.Rows[i], s.Rows[j] = s.Rows[j], s.Rows[i] })
+	s.come(mk, rows, share, .3, kinds{mk.companyAgain, mk.branch, mk.company})
 	return s
 }
 

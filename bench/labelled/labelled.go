@@ -62,21 +62,34 @@ func People(seed uint64, records, rows int, share float64) Set {
 			s.Records = append(s.Records, q)
 		}
 	}
+	s.come(mk, rows, share, .25, kinds{mk.again, mk.other, mk.person})
+	return s
+}
+
+// kinds are the ways in which rows are made: of a record once more, of what is
+// easily taken for it, and new.
+type kinds struct {
+	again, other func(map[string]string) (map[string]string, string)
+	fresh        func() map[string]string
+}
+
+// come makes the rows: the given share is of records that are there, and of the
+// others some are made to be taken for one.
+func (s *Set) come(mk *maker, rows int, share, taken float64, k kinds) {
 	for len(s.Rows) < rows {
 		switch {
 		case mk.chance(share):
 			at := mk.r.IntN(len(s.Records))
-			v, kind := mk.again(s.Records[at])
+			v, kind := k.again(s.Records[at])
 			s.Rows = append(s.Rows, Row{v, at, kind})
-		case mk.chance(.25):
-			v, kind := mk.other(pick(mk.r, s.Records))
+		case mk.chance(taken):
+			v, kind := k.other(pick(mk.r, s.Records))
 			s.Rows = append(s.Rows, Row{v, -1, kind})
 		default:
-			s.Rows = append(s.Rows, Row{mk.person(), -1, "new"})
+			s.Rows = append(s.Rows, Row{k.fresh(), -1, "new"})
 		}
 	}
 	mk.r.Shuffle(len(s.Rows), func(i, j int) { s.Rows[i], s.Rows[j] = s.Rows[j], s.Rows[i] })
-	return s
 }
 
 func (mk *maker) family(t tongue) string {

@@ -333,20 +333,19 @@ func (h *handlers) Stop(ctx context.Context, r StopRequestObject) (StopResponseO
 	return Stop202JSONResponse(i), err
 }
 
-// rowType is the record type that the rows of an import become, if it is settled.
-func (h *handlers) rowType(ctx context.Context, i store.Import) (catalog.RecordType, error) {
-	if i.Into == "" {
-		return catalog.RecordType{}, nil
+// importInto reads an import with the record type that its rows become, if
+// that is settled.
+func (h *handlers) importInto(ctx context.Context, workspace string, id int64) (store.Import, catalog.RecordType, error) {
+	i, err := h.store.Import(ctx, workspace, id)
+	if err != nil || i.Into == "" {
+		return i, catalog.RecordType{}, err
 	}
-	return h.typeOf(ctx, i.Workspace, i.Into)
+	t, err := h.typeOf(ctx, workspace, i.Into)
+	return i, t, err
 }
 
 func (h *handlers) Overwrites(ctx context.Context, r OverwritesRequestObject) (OverwritesResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	t, err := h.rowType(ctx, i)
+	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -360,11 +359,7 @@ func (h *handlers) Overwrites(ctx context.Context, r OverwritesRequestObject) (O
 
 func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListRowsResponseObject, error) {
 	p := r.Params
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	t, err := h.rowType(ctx, i)
+	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -545,11 +540,7 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 }
 
 func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject) (DownloadRowsResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	t, err := h.rowType(ctx, i)
+	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}

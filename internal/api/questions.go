@@ -15,11 +15,7 @@ import (
 
 func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObject) (ListQuestionsResponseObject, error) {
 	p := r.Params
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	t, err := h.rowType(ctx, i)
+	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -126,11 +122,7 @@ func labelsOf(fields []string, t catalog.RecordType) string {
 }
 
 func (h *handlers) ListAnswers(ctx context.Context, r ListAnswersRequestObject) (ListAnswersResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	if err != nil {
-		return nil, err
-	}
-	t, err := h.rowType(ctx, i)
+	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
