@@ -46,6 +46,8 @@ export function Bench() {
     outcome: search.get("outcome") ?? "",
     problem: search.get("problem") ?? "",
     field: search.get("field") ?? "",
+    reason: search.get("reason") ?? "",
+    kind: search.get("kind") ?? "",
     text: search.get("text") ?? "",
   };
   const setQuery = useCallback(

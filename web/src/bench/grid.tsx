@@ -12,10 +12,14 @@ export interface Filter {
   outcome: string;
   problem: string;
   field: string;
+  /** Why rows are left out. */
+  reason: string;
+  /** Of the question. */
+  kind: string;
   text: string;
 }
 
-export const noFilter: Filter = { verdict: "", outcome: "", problem: "", field: "", text: "" };
+export const noFilter: Filter = { verdict: "", outcome: "", problem: "", field: "", reason: "", kind: "", text: "" };
 
 const rowHeight = 27;
 const pageSize = 100;

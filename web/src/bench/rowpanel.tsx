@@ -82,6 +82,11 @@ export function RowPanel({
                 <p className="figures text-[12.5px] text-ink-soft">found by likeness, {alike(r.row.percent)}</p>
               ) : null}
               {r.row.reason && <p className="mt-1 text-[12.5px]">{r.row.reason}.</p>}
+              {r.row.other_row ? (
+                <button type="button" className="text-[12.5px] text-act" onClick={() => onGo(r.row.other_row ?? row)}>
+                  See row {r.row.other_row}
+                </button>
+              ) : null}
               {ownProblems.map((p, n) => (
                 <p key={n} className="mt-1.5 rounded bg-ask-soft px-2 py-1 text-[12.5px]">
                   <b className="text-ask">

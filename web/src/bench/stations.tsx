@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Download } from "lucide-react";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import { api, must, type Import } from "../api/client";
 import { stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, outcomeWords, Word } from "../ui/verdict";
+import { noFilter } from "./grid";
 import { useAnswers, useQuestions } from "./questions";
 import { Section, type PanelProps } from "./panel";
 
@@ -15,8 +16,25 @@ export function answeredSince(i: Import): boolean {
   return !!i.answered_at && !!i.checked_at && i.answered_at > i.checked_at;
 }
 
+/** A count that is a filter. */
+function Counted(p: { n: number; look?: string; on: boolean; onClick: () => void; children: ReactNode }) {
+  return (
+    <li>
+      <button
+        type="button"
+        aria-pressed={p.on}
+        onClick={p.onClick}
+        className={cx("flex w-full gap-2 rounded px-2 py-1 text-left", p.on ? "bg-ask-soft" : "hover:bg-act-soft")}
+      >
+        <span className={cx("figures w-8 shrink-0 text-right font-semibold", p.look)}>{count(p.n)}</span>
+        <span>{p.children}</span>
+      </button>
+    </li>
+  );
+}
+
 /** What is asked, by kind, with answers for many at once. */
-function Asked({ workspace, i, onAsk }: { workspace: string; i: Import; onAsk: () => void }) {
+function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "workspace" | "i" | "filter" | "onFilter" | "onAsk">) {
   const list = useQuestions(workspace, i, true);
   const acts = useAnswers(workspace, i.id);
   const open = list.data?.open ?? 0;
@@ -25,10 +43,15 @@ function Asked({ workspace, i, onAsk }: { workspace: string; i: Import; onAsk: (
     <Section title={`Asked: ${count(i.totals?.verdicts["ask"] ?? 0)} rows`}>
       <ul>
         {i.totals?.asked?.map((a) => (
-          <li key={a.kind} className="flex gap-2 px-2 py-0.5">
-            <span className="figures w-8 shrink-0 text-right font-semibold text-ask">{count(a.count)}</span>
-            <span>{a.message}</span>
-          </li>
+          <Counted
+            key={a.kind}
+            n={a.count}
+            look="text-ask"
+            on={filter.kind === a.kind}
+            onClick={() => onFilter({ ...noFilter, kind: filter.kind === a.kind ? "" : a.kind })}
+          >
+            {a.message}
+          </Counted>
         ))}
       </ul>
       <div className="mt-2 flex flex-wrap gap-2">
@@ -92,28 +115,24 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk
       )}
       {checked && (
         <>
-          {(i.totals?.verdicts["ask"] ?? 0) > 0 && <Asked workspace={workspace} i={i} onAsk={onAsk} />}
+          {(i.totals?.verdicts["ask"] ?? 0) > 0 && (
+            <Asked workspace={workspace} i={i} filter={filter} onFilter={onFilter} onAsk={onAsk} />
+          )}
           <Section title={i.totals?.problems.length ? "What is wrong" : "Nothing is wrong"}>
             <ul>
               {i.totals?.problems.map((p) => {
                 const on = filter.problem === p.code && filter.field === p.field;
                 return (
-                  <li key={p.code + p.field}>
-                    <button
-                      type="button"
-                      aria-pressed={on}
-                      onClick={() =>
-                        onFilter(on ? { problem: "", field: "" } : { problem: p.code, field: p.field, verdict: "", outcome: "" })
-                      }
-                      className={cx("flex w-full gap-2 rounded px-2 py-1 text-left", on ? "bg-ask-soft" : "hover:bg-act-soft")}
-                    >
-                      <span className="figures w-8 shrink-0 text-right font-semibold text-ask">{count(p.count)}</span>
-                      <span>
-                        {p.field && <b className="font-medium">{label(p.field)}: </b>}
-                        {p.message}
-                      </span>
-                    </button>
-                  </li>
+                  <Counted
+                    key={p.code + p.field}
+                    n={p.count}
+                    look="text-ask"
+                    on={on}
+                    onClick={() => onFilter({ ...noFilter, ...(on ? {} : { problem: p.code, field: p.field }) })}
+                  >
+                    {p.field && <b className="font-medium">{label(p.field)}: </b>}
+                    {p.message}
+                  </Counted>
                 );
               })}
             </ul>
@@ -130,10 +149,14 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk
             <Section title="Left out">
               <ul>
                 {i.totals?.reasons?.map((r) => (
-                  <li key={r.reason} className="flex gap-2 px-2 py-0.5">
-                    <span className="figures w-8 shrink-0 text-right font-semibold">{count(r.count)}</span>
-                    <span>{r.message}</span>
-                  </li>
+                  <Counted
+                    key={r.reason}
+                    n={r.count}
+                    on={filter.reason === r.reason}
+                    onClick={() => onFilter({ ...noFilter, reason: filter.reason === r.reason ? "" : r.reason })}
+                  >
+                    {r.message}
+                  </Counted>
                 ))}
                 {i.totals?.referred?.map((r) => (
                   <li key={r.type + r.field} className="flex gap-2 px-2 py-0.5">
@@ -144,6 +167,15 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk
                   </li>
                 ))}
               </ul>
+              {i.totals?.reasons?.some((r) => r.reason === "answer") && (
+                <Button
+                  className="mt-2"
+                  disabled={i.busy !== "" || answers.back.isPending}
+                  onClick={() => answers.back.mutate([])}
+                >
+                  Take all answers back
+                </Button>
+              )}
             </Section>
           )}
           {i.state !== "loaded" && ((i.totals?.verdicts["create"] ?? 0) > 0 || (i.totals?.verdicts["update"] ?? 0) > 0) && (
