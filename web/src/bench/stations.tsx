@@ -287,7 +287,7 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
               .filter((w) => v[w])
               .map((w) => (
                 <li key={w} className="flex gap-2">
-                  <span className="figures w-12 text-right font-semibold">{count(v[w] ?? 0)}</span>
+                  <span className="figures w-12 shrink-0 text-right font-semibold">{count(v[w] ?? 0)}</span>
                   <Word word={w} />
                   <span className="text-ink-soft">{meaning[w]}</span>
                 </li>
@@ -374,7 +374,7 @@ export function ResultPanel({ workspace, i, t, filter, onFilter, onStation }: Pa
         <ul className="space-y-1">
           {outcomes.map((w) => (
             <li key={w} className="flex items-center gap-2">
-              <span className="figures w-12 text-right font-semibold">{count(i.outcomes[w] ?? 0)}</span>
+              <span className="figures w-12 shrink-0 text-right font-semibold">{count(i.outcomes[w] ?? 0)}</span>
               <Chip
                 on={filter.outcome === w}
                 onClick={() => onFilter({ outcome: filter.outcome === w ? "" : w, verdict: "", problem: "", field: "" })}
