@@ -98,7 +98,7 @@ func TestConsole(t *testing.T) {
 	if a := p.address(); !strings.Contains(a, "problem=bad_email") {
 		t.Errorf("the filter is not in the address: %s", a)
 	}
-	p.click(`//div[@role="row"][@aria-rowindex="1"]`)
+	p.click(`//div[@role="row"][contains(., "Nils")]`) // not before it is there
 	p.sees("dd", "there is no @ in it")
 
 	p.click(`//nav[@aria-label="Stations"]//button[contains(., "Load")]`)

@@ -223,15 +223,21 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 {
 		return i, err
 	}
-	t, err := a.recordType(ctx, c, i.Into)
-	if err != nil {
-		return i, err
-	}
-	routine, err := f.change.apply(i.Routine, t)
+	routine, _, err := a.changed(ctx, c, i, f.change)
 	if err != nil {
 		return i, err
 	}
 	return a.setRoutine(ctx, c, i.Id, routine)
+}
+
+// changed gives the routine of an import as flags change it, with the record type.
+func (a *app) changed(ctx context.Context, c *client.Conn, i client.Import, change routineChange) (mapping.Routine, catalog.RecordType, error) {
+	t, err := a.recordType(ctx, c, i.Into)
+	if err != nil {
+		return mapping.Routine{}, t, err
+	}
+	routine, err := change.apply(i.Routine, t)
+	return routine, t, err
 }
 
 func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine mapping.Routine) (client.Import, error) {

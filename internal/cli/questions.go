@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -205,6 +206,9 @@ keep (fields whose value in the record stays, parted by spaces). uchi answers pr
 	return cmd
 }
 
+// answersAtOnce is how many answers of a file go into one request.
+const answersAtOnce = 10_000
+
 func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list []string, f answerFlags) error {
 	var kept client.Kept
 	switch {
@@ -213,11 +217,13 @@ func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list 
 		if err != nil {
 			return err
 		}
-		r, err := c.AnswerWithResponse(ctx, c.Workspace, i.Id, client.AnswerJSONRequestBody{Answers: answers})
-		if err != nil {
-			return err
+		for some := range slices.Chunk(answers, answersAtOnce) {
+			r, err := c.AnswerWithResponse(ctx, c.Workspace, i.Id, client.AnswerJSONRequestBody{Answers: some})
+			if err != nil {
+				return err
+			}
+			kept.Count += r.JSON200.Count
 		}
-		kept = *r.JSON200
 	case f.many || f.verdict != "":
 		if len(list) != 1 {
 			return usageError{errors.New("give one answer for all: take, new or leave_out")}
@@ -407,11 +413,7 @@ func (a *app) tryCmd() *cobra.Command {
 			if len(i.Routine.Drafts) == 0 {
 				return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
 			}
-			t, err := a.recordType(ctx, c, i.Into)
-			if err != nil {
-				return err
-			}
-			routine, err := change.apply(i.Routine, t)
+			routine, t, err := a.changed(ctx, c, i, change)
 			if err != nil {
 				return err
 			}

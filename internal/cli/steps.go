@@ -164,11 +164,7 @@ func (a *app) mappingCmd() *cobra.Command {
 				return err
 			}
 			if len(i.Routine.Drafts) > 0 && !change.none() {
-				t, err := a.recordType(ctx, c, i.Into)
-				if err != nil {
-					return err
-				}
-				routine, err := change.apply(i.Routine, t)
+				routine, _, err := a.changed(ctx, c, i, change)
 				if err != nil {
 					return err
 				}

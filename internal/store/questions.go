@@ -112,30 +112,33 @@ func (s *Store) Questions(ctx context.Context, id int64, f QuestionFilter, after
 	for i := range answers {
 		list[at[answers[i].Row]].Answer = &answers[i]
 	}
-	type first struct {
-		Row int64 `db:"row_no"`
-		Candidate
+	candidates, err := s.CandidatesOf(ctx, id, rows)
+	if err != nil {
+		return nil, err
 	}
-	var firsts []first
-	if err := s.db.SelectContext(ctx, &firsts, `select row_no, `+candidateColumns+` from `+stage(id, "candidates")+` where place = 1 and row_no = any($1)`, rows); err != nil {
-		return nil, fmt.Errorf("list questions: %w", err)
-	}
-	for i := range firsts {
-		list[at[firsts[i].Row]].First = &firsts[i].Candidate
+	for row, offered := range candidates {
+		list[at[row]].First = &offered[0]
 	}
 	return list, nil
 }
 
 const candidateColumns = `place, record_id, other_row, percent, coalesce(reasons, '[]') as reasons, to_jsonb(coalesce(against, '{}')) as against, to_jsonb(coalesce(alike, '{}')) as alike`
 
-// Candidates gives what a row may be the same as, best first.
-func (s *Store) Candidates(ctx context.Context, id, row int64) ([]Candidate, error) {
-	var list []Candidate
-	err := s.db.SelectContext(ctx, &list, `select `+candidateColumns+` from `+stage(id, "candidates")+` where row_no = $1 order by place`, row)
+// CandidatesOf gives what rows may be the same as, best first, by row.
+func (s *Store) CandidatesOf(ctx context.Context, id int64, rows []int64) (map[int64][]Candidate, error) {
+	var list []struct {
+		Row int64 `db:"row_no"`
+		Candidate
+	}
+	err := s.db.SelectContext(ctx, &list, `select row_no, `+candidateColumns+` from `+stage(id, "candidates")+` where row_no = any($1) order by row_no, place`, rows)
 	if err != nil && sqlState(err) != "42P01" {
 		return nil, fmt.Errorf("list candidates: %w", err)
 	}
-	return list, nil
+	out := map[int64][]Candidate{}
+	for _, x := range list {
+		out[x.Row] = append(out[x.Row], x.Candidate)
+	}
+	return out, nil
 }
 
 // CountQuestions counts the questions that a filter chooses.

@@ -235,6 +235,20 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 	return r, nil
 }
 
+// MissingRecords tells which of these records are not there.
+func (s *Store) MissingRecords(ctx context.Context, workspace, typeName string, ids []int64) (map[int64]bool, error) {
+	missing := map[int64]bool{}
+	var list []int64
+	err := s.db.SelectContext(ctx, &list, `select x from unnest($1::bigint[]) x where not exists (select from `+recordTable(workspace, typeName)+` r where r.id = x)`, ids)
+	if err != nil {
+		return nil, fmt.Errorf("look for records: %w", err)
+	}
+	for _, id := range list {
+		missing[id] = true
+	}
+	return missing, nil
+}
+
 // Event is one entry of a record's history.
 type Event struct {
 	Version int                         `db:"version"`

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
@@ -49,11 +50,11 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 	if err := s.nameLinks(ctx, i, q.Values, row); err != nil {
 		return q, err
 	}
-	candidates, err := s.store.Candidates(ctx, i.ID, row)
+	candidates, err := s.store.CandidatesOf(ctx, i.ID, []int64{row})
 	if err != nil {
 		return q, err
 	}
-	for _, c := range candidates {
+	for _, c := range candidates[row] {
 		out := CandidateRecord{Candidate: c}
 		if c.Record != nil {
 			r, err := s.store.Record(ctx, i.Workspace, q.Type.Name, q.Type.RecordID(*c.Record))
@@ -136,14 +137,14 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		return 0, err
 	}
 	seen := map[int64]bool{}
-	var list []store.Answer
+	list := make([]store.Answer, 0, len(given))
 	for n, g := range given {
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: g.Row}
 		if seen[g.Row] {
 			return 0, fault.New(fault.Invalid, "answered_twice", "there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
 		}
 		seen[g.Row] = true
-		a, err := s.readAnswer(ctx, i, t, g)
+		a, err := readAnswer(t, g)
 		if err != nil {
 			if f, ok := fault.From(err); ok {
 				return 0, f.At(at)
@@ -152,6 +153,9 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		}
 		list = append(list, a)
 	}
+	if err := s.completeAnswers(ctx, i, t, list); err != nil {
+		return 0, err
+	}
 	kept, err := s.store.Answer(ctx, i, list, by.ID)
 	if err != nil {
 		return 0, err
@@ -159,7 +163,8 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	return kept, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d", kept), importSubject(i.ID))
 }
 
-func (s *Service) readAnswer(ctx context.Context, i store.Import, t catalog.RecordType, g Given) (store.Answer, error) {
+// readAnswer reads what an answer says by itself.
+func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
 	a := store.Answer{Row: g.Row, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
 	if !slices.Contains(verdict.Choices, g.Choice) {
 		return a, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
@@ -172,42 +177,70 @@ func (s *Service) readAnswer(ctx context.Context, i store.Import, t catalog.Reco
 	switch {
 	case g.Choice != verdict.ChooseTake && (g.Record != "" || g.OtherRow > 0):
 		return a, fault.New(fault.Invalid, "answer_contradicts", "only the answer take names a record or row").With(g.Record)
-	case g.Choice != verdict.ChooseTake:
 	case g.Record != "" && g.OtherRow > 0:
 		return a, fault.New(fault.Invalid, "answer_contradicts", "an answer names a record or a row, not both").With(g.Record)
 	case g.Record != "":
-		r, err := s.store.Record(ctx, i.Workspace, t.Name, g.Record)
+		id, err := t.ParseRecordID(g.Record)
 		if err != nil {
 			return a, err
 		}
-		a.Record = &r.ID
+		a.Record = &id
 	case g.OtherRow > 0:
 		if g.OtherRow == g.Row {
 			return a, fault.New(fault.Invalid, "answer_contradicts", "a row cannot repeat itself").With(fmt.Sprint(g.Row))
 		}
 		a.OtherRow = &g.OtherRow
-	default: // the best candidate
-		list, err := s.store.Candidates(ctx, i.ID, g.Row)
-		if err != nil {
-			return a, err
-		}
-		if len(list) == 0 {
-			return a, fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").With(fmt.Sprint(g.Row)).Mended("Name the record by its id.")
-		}
-		a.Record, a.OtherRow = list[0].Record, list[0].OtherRow
 	}
-	if a.Record != nil && g.Keep == nil { // what the row only writes otherwise tells nothing new
-		list, err := s.store.Candidates(ctx, i.ID, g.Row)
-		if err != nil {
-			return a, err
+	return a, nil
+}
+
+// completeAnswers sees that the records named are there, takes the best
+// candidate where none is named, and keeps what a row only writes otherwise
+// unless the answer says what to keep. It asks the store for all answers at once.
+func (s *Service) completeAnswers(ctx context.Context, i store.Import, t catalog.RecordType, list []store.Answer) error {
+	var rows, named []int64
+	for _, a := range list {
+		if a.Choice == verdict.ChooseTake {
+			rows = append(rows, a.Row)
 		}
-		for _, c := range list {
+		if a.Record != nil {
+			named = append(named, *a.Record)
+		}
+	}
+	missing, err := s.store.MissingRecords(ctx, i.Workspace, t.Name, named)
+	if err != nil {
+		return err
+	}
+	candidates, err := s.store.CandidatesOf(ctx, i.ID, rows)
+	if err != nil {
+		return err
+	}
+	for n := range list {
+		a := &list[n]
+		if a.Choice != verdict.ChooseTake {
+			continue
+		}
+		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: a.Row}
+		if a.Record != nil && missing[*a.Record] {
+			return fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(t.Label)).At(at).With(t.RecordID(*a.Record))
+		}
+		offered := candidates[a.Row]
+		if a.Record == nil && a.OtherRow == nil {
+			if len(offered) == 0 {
+				return fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").At(at).With(fmt.Sprint(a.Row)).Mended("Name the record by its id.")
+			}
+			a.Record, a.OtherRow = offered[0].Record, offered[0].OtherRow
+		}
+		if a.Keep.V != nil || a.Record == nil {
+			continue
+		}
+		for _, c := range offered {
 			if c.Record != nil && *c.Record == *a.Record {
 				a.Keep = c.Alike
 			}
 		}
 	}
-	return a, nil
+	return nil
 }
 
 // AnswerMany answers all open questions that a filter chooses alike.
