@@ -159,7 +159,7 @@ func TestImportFromTheCommandLine(t *testing.T) {
 			t.Errorf("the check does not say %q:\n%s", want, out)
 		}
 	}
-	if out := s.uchi(4, "n\n", "load", "1"); !strings.Contains(out, "Create 1 (1 held back)?") {
+	if out := s.uchi(4, "n\n", "load", "1"); !strings.Contains(out, "Create 1 (1 row held back)?") {
 		t.Errorf("the question: %s", out)
 	}
 	if n := s.count(`select count(*) from w_main.r_contact`); n != 0 {
@@ -449,7 +449,7 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 	s.uchi(0, "", "answers", "take-back", "2", "4")
 	s.uchi(2, "", "answers", "take-back", "2")
 	s.uchi(3, "", "check", "2")
-	if out := s.uchi(0, "", "try", "2", "--match", "email", "--repeats", "merge"); !strings.Contains(out, "Tried on 3 of 3 rows. Found by the same E-mail") {
+	if out := s.uchi(0, "", "try", "2", "--match", "email", "--repeats", "merge"); !strings.Contains(out, "Tried on 3 of 3 rows. Contacts found by the same E-mail") {
 		t.Errorf("tried:\n%s", out)
 	}
 	if out := s.uchi(1, "", "try", "2", "--match", "alike=shoe_size"); !strings.Contains(out, "unknown_field") {

@@ -63,8 +63,8 @@ func TestRowView(t *testing.T) {
 	row := store.GridRow{Row: 3, Cells: store.JSON[[]string]{V: []string{"x"}}, Verdict: &v, Record: &rec,
 		Changes:  store.JSON[map[string][2]*string]{V: map[string][2]*string{"b": {nil, &now}, "a": {&was, &now}}},
 		Problems: []problem.Problem{{Code: problem.BadEmail, Field: "email", Column: "Mail", Value: "x", Detail: "there is no @ in it"}}}
-	t0 := catalog.RecordType{Prefix: "CON", Fields: []catalog.Field{{Name: "a"}, {Name: "b"}}}
-	got := rowView(row, t0)
+	c := catalog.Catalog{Types: []catalog.RecordType{{Name: "contact", Prefix: "CON", Fields: []catalog.Field{{Name: "a"}, {Name: "b"}}}}}
+	got := rowView(row, "contact", c)
 	if got.Record != "CON-7" || got.Verdict != verdict.Update || len(got.Problems) != 1 || got.Problems[0].Mend == "" {
 		t.Errorf("%+v", got)
 	}

@@ -154,6 +154,14 @@ func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFi
 	return AddField201JSONResponse(t), h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "add field", r.Type+"."+r.Body.Name)
 }
 
+func (h *handlers) AddChoice(ctx context.Context, r AddChoiceRequestObject) (AddChoiceResponseObject, error) {
+	t, err := h.store.AddChoice(ctx, r.Workspace, r.Type, r.Field, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	return AddChoice200JSONResponse(t), h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "add choice", r.Type+"."+r.Field+": "+r.Body.Code)
+}
+
 func limitOf(n, otherwise int) int {
 	if n <= 0 {
 		return otherwise
@@ -242,11 +250,14 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	if err != nil {
 		return nil, err
 	}
-	columns, types, err := h.work.Suggestions(ctx, i, r.Params.Into)
+	s, err := h.work.Suggestions(ctx, i, r.Params.Into)
 	if err != nil {
 		return nil, err
 	}
-	out := Suggest200JSONResponse{Columns: orEmpty(columns), Types: orEmpty(types), Routines: []Recognised{}}
+	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Routines: []Recognised{}}
+	for n := range out.Drafts {
+		out.Drafts[n].Columns = orEmpty(out.Drafts[n].Columns)
+	}
 	list, err := h.work.Recognise(ctx, i)
 	for _, x := range list {
 		out.Routines = append(out.Routines, Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: orEmpty(x.Missing), New: orEmpty(x.New)})
@@ -259,6 +270,43 @@ func orEmpty[T any](list []T) []T {
 		return []T{}
 	}
 	return list
+}
+
+func (h *handlers) AddDraft(ctx context.Context, r AddDraftRequestObject) (AddDraftResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error {
+		return h.work.AddDraft(ctx, i, mapping.Draft{Name: r.Body.Name, Type: r.Body.Type}, personOf(ctx))
+	})
+	return AddDraft200JSONResponse(i), err
+}
+
+func (h *handlers) Preview(ctx context.Context, r PreviewRequestObject) (PreviewResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.work.Preview(ctx, i, r.Body.Routine, r.Body.Draft, r.Body.Field, r.Body.After)
+	out := Preview200JSONResponse{Rows: []Previewed{}}
+	for _, x := range list {
+		v := Previewed{Row: x.Row, Text: x.Text, LeftOut: x.LeftOut}
+		if x.Problem != nil {
+			v.Problem = problemView(*x.Problem)
+		}
+		out.Rows = append(out.Rows, v)
+	}
+	return out, err
+}
+
+func (h *handlers) ColumnValues(ctx context.Context, r ColumnValuesRequestObject) (ColumnValuesResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	list, more, err := h.work.ColumnValues(ctx, i, r.Params.Column, r.Params.Draft, r.Params.Field)
+	out := ColumnValues200JSONResponse{Values: []ColumnValue{}, More: more}
+	for _, x := range list {
+		out.Values = append(out.Values, ColumnValue{Text: x.Text, Count: x.Count, Meaning: x.Meaning, Label: x.Label, Guess: x.Guess})
+	}
+	return out, err
 }
 
 func (h *handlers) SetRoutine(ctx context.Context, r SetRoutineRequestObject) (SetRoutineResponseObject, error) {
@@ -333,33 +381,32 @@ func (h *handlers) Stop(ctx context.Context, r StopRequestObject) (StopResponseO
 	return Stop202JSONResponse(i), err
 }
 
-// importInto reads an import with the record type that its rows become, if
-// that is settled.
-func (h *handlers) importInto(ctx context.Context, workspace string, id int64) (store.Import, catalog.RecordType, error) {
+// importWith reads an import with the catalogue of its workspace.
+func (h *handlers) importWith(ctx context.Context, workspace string, id int64) (store.Import, catalog.Catalog, error) {
 	i, err := h.store.Import(ctx, workspace, id)
-	if err != nil || i.Into == "" {
-		return i, catalog.RecordType{}, err
+	if err != nil {
+		return i, catalog.Catalog{}, err
 	}
-	t, err := h.typeOf(ctx, workspace, i.Into)
-	return i, t, err
+	c, err := h.store.Catalog(ctx, workspace)
+	return i, c, err
 }
 
 func (h *handlers) Overwrites(ctx context.Context, r OverwritesRequestObject) (OverwritesResponseObject, error) {
-	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
 	rows, err := h.store.FirstOverwrites(ctx, i.ID, limitOf(r.Params.Limit, 5))
 	out := Overwrites200JSONResponse{Rows: []Row{}}
 	for _, x := range rows {
-		out.Rows = append(out.Rows, rowView(x, t))
+		out.Rows = append(out.Rows, rowView(x, i.Into, c))
 	}
 	return out, err
 }
 
 func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListRowsResponseObject, error) {
 	p := r.Params
-	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -381,9 +428,9 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	for _, x := range rows {
 		if i.Totals.V == nil { // what was checked no longer holds
 			x.Verdict, x.Problems = nil, nil
-			x.Changes.V = nil
+			x.Changes.V, x.Parts.V = nil, nil
 		}
-		out.Rows = append(out.Rows, rowView(x, t))
+		out.Rows = append(out.Rows, rowView(x, i.Into, c))
 	}
 	if len(rows) == limit {
 		out.Next = cursorTo(rows[limit-1].Row)
@@ -397,12 +444,12 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 }
 
 func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
 	row, err := h.work.RowAsRecord(ctx, i, r.Row)
-	return GetRow200JSONResponse(rowAsRecordView(row)), err
+	return GetRow200JSONResponse(rowAsRecordView(row, i.Into, c)), err
 }
 
 func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
@@ -450,7 +497,7 @@ func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (G
 	list, err := h.store.History(ctx, rec, r.Workspace)
 	out := GetHistory200JSONResponse{Events: []Event{}}
 	for _, e := range list {
-		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, rec.Type)}
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, rec.Type, "")}
 		if e.Import != nil {
 			v.Import = *e.Import
 		}
@@ -540,7 +587,7 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 }
 
 func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject) (DownloadRowsResponseObject, error) {
-	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -551,7 +598,7 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 		name += "-" + what
 	}
 	return stream{kind: "text/csv; charset=utf-8", file: name + ".csv", write: func(w http.ResponseWriter) error {
-		return h.work.WriteRows(ctx, i, t, filter, w)
+		return h.work.WriteRows(ctx, i, c, filter, w)
 	}}, nil
 }
 

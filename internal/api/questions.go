@@ -15,7 +15,7 @@ import (
 
 func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObject) (ListQuestionsResponseObject, error) {
 	p := r.Params
-	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -33,15 +33,19 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if err != nil {
 		return nil, err
 	}
+	types := typesOf(i, c)
+	rows := map[int64]bool{}
 	for _, q := range list {
-		v := AskedRow{Row: q.Row, Kind: q.Kind, Percent: q.Percent, Candidates: q.Candidates, Cells: q.Cells.V, Answer: answerView(q.Answer, t)}
+		rows[q.Row] = true
+		t := types[q.Draft]
+		v := AskedRow{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Percent: q.Percent, Candidates: q.Candidates, Cells: q.Cells.V, Answer: answerView(q.Answer, t)}
 		if q.First != nil {
 			v.Record, v.OtherRow = named(q.First.Record, q.First.OtherRow, t)
 		}
 		out.Questions = append(out.Questions, v)
 	}
-	if len(list) == limit {
-		out.Next = cursorTo(list[limit-1].Row)
+	if len(rows) == limit {
+		out.Next = cursorTo(list[len(list)-1].Row)
 	}
 	if out.Count, err = h.store.CountQuestions(ctx, i.ID, filter); err != nil {
 		return nil, err
@@ -54,8 +58,17 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	return out, err
 }
 
+// typesOf gives the record type of each draft of an import, by its name.
+func typesOf(i store.Import, c catalog.Catalog) map[string]catalog.RecordType {
+	if i.Routine.V == nil {
+		return nil
+	}
+	types, _ := i.Routine.V.Types(c) // a type that is gone names no records
+	return types
+}
+
 func named(record, row *int64, t catalog.RecordType) (id string, other int64) {
-	if record != nil {
+	if record != nil && t.Prefix != "" {
 		id = t.RecordID(*record)
 	}
 	if row != nil {
@@ -68,7 +81,7 @@ func answerView(a *store.Answer, t catalog.RecordType) Answer {
 	if a == nil {
 		return Answer{}
 	}
-	v := Answer{Row: a.Row, Choice: a.Choice, Keep: a.Keep.V, Person: a.Person, At: a.At}
+	v := Answer{Row: a.Row, Draft: a.Draft, Choice: a.Choice, Keep: a.Keep.V, Person: a.Person, At: a.At}
 	v.Record, v.OtherRow = named(a.Record, a.OtherRow, t)
 	return v
 }
@@ -78,7 +91,7 @@ func (h *handlers) GetQuestion(ctx context.Context, r GetQuestionRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	q, err := h.work.Question(ctx, i, r.Row)
+	q, err := h.work.Question(ctx, i, r.Row, r.Params.Draft)
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +99,7 @@ func (h *handlers) GetQuestion(ctx context.Context, r GetQuestionRequestObject) 
 }
 
 func questionView(q work.Question) Question {
-	v := Question{Row: q.Row, Kind: q.Kind, Message: q.Kind.Says(), Type: q.Type.Name, Values: []RowValue{}, Candidates: []Candidate{}, Answer: answerView(q.Answer, q.Type)}
+	v := Question{Row: q.Row, Draft: q.Draft, Kind: q.Kind, Message: q.Kind.Says(), Type: q.Type.Name, Values: []RowValue{}, Candidates: []Candidate{}, Answer: answerView(q.Answer, q.Type)}
 	for _, x := range q.Values {
 		v.Values = append(v.Values, rowValueView(x))
 	}
@@ -122,7 +135,7 @@ func labelsOf(fields []string, t catalog.RecordType) string {
 }
 
 func (h *handlers) ListAnswers(ctx context.Context, r ListAnswersRequestObject) (ListAnswersResponseObject, error) {
-	i, t, err := h.importInto(ctx, r.Workspace, r.Import)
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -133,11 +146,13 @@ func (h *handlers) ListAnswers(ctx context.Context, r ListAnswersRequestObject) 
 	limit := limitOf(r.Params.Limit, 50)
 	list, err := h.store.Answers(ctx, i.ID, after, limit)
 	out := ListAnswers200JSONResponse{Answers: []Answer{}}
+	types, rows := typesOf(i, c), map[int64]bool{}
 	for _, a := range list {
-		out.Answers = append(out.Answers, answerView(&a, t))
+		rows[a.Row] = true
+		out.Answers = append(out.Answers, answerView(&a, types[a.Draft]))
 	}
-	if len(list) == limit {
-		out.Next = cursorTo(list[limit-1].Row)
+	if len(rows) == limit {
+		out.Next = cursorTo(list[len(list)-1].Row)
 	}
 	return out, err
 }
@@ -149,7 +164,7 @@ func (h *handlers) Answer(ctx context.Context, r AnswerRequestObject) (AnswerRes
 	}
 	var given []work.Given
 	for _, a := range r.Body.Answers {
-		given = append(given, work.Given{Row: a.Row, Choice: a.Choice, Record: a.Record, OtherRow: a.OtherRow, Keep: a.Keep})
+		given = append(given, work.Given{Row: a.Row, Draft: a.Draft, Choice: a.Choice, Record: a.Record, OtherRow: a.OtherRow, Keep: a.Keep})
 	}
 	n, err := h.work.Answer(ctx, i, given, personOf(ctx))
 	return Answer200JSONResponse{Count: n}, err

@@ -381,6 +381,9 @@ type Answer struct {
 	At     time.Time    `json:"at,omitempty,omitzero"`
 	Choice AnswerChoice `json:"choice"`
 
+	// Draft Which of the row's drafts; the first when left out. To leave out is about the whole row
+	Draft string `json:"draft,omitempty,omitzero"`
+
 	// Keep Fields whose value in the record stays; when left out, those that the row only writes otherwise
 	Keep []string `json:"keep,omitempty,omitzero"`
 
@@ -410,6 +413,7 @@ type AskedRow struct {
 	Answer     Answer   `json:"answer,omitempty,omitzero"`
 	Candidates int      `json:"candidates"`
 	Cells      []string `json:"cells"`
+	Draft      string   `json:"draft"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind     QuestionKind `json:"kind"`
@@ -469,15 +473,25 @@ type Change struct {
 }
 
 // Choice defines model for Choice.
-type Choice struct {
-	Closed bool     `json:"closed,omitempty,omitzero"`
-	Code   string   `json:"code"`
-	Label  string   `json:"label"`
-	Other  []string `json:"other,omitempty,omitzero"`
-}
+type Choice = catalog.Choice
 
 // Column defines model for Column.
 type Column = sheet.Column
+
+// ColumnValue defines model for ColumnValue.
+type ColumnValue struct {
+	Count int64 `json:"count"`
+
+	// Guess What it seems to mean when it means nothing as it stands
+	Guess string `json:"guess,omitempty,omitzero"`
+
+	// Label That in words
+	Label string `json:"label,omitempty,omitzero"`
+
+	// Meaning The code, or the id of the record, that it means as it stands
+	Meaning string `json:"meaning,omitempty,omitzero"`
+	Text    string `json:"text"`
+}
 
 // Count defines model for Count.
 type Count struct {
@@ -493,6 +507,29 @@ type Credentials struct {
 
 // Draft defines model for Draft.
 type Draft = mapping.Draft
+
+// DraftCount defines model for DraftCount.
+type DraftCount = verdict.DraftCount
+
+// DraftRecord defines model for DraftRecord.
+type DraftRecord struct {
+	Draft string `json:"draft"`
+
+	// OtherRow The row that stands for it
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+	Percent  float64 `json:"percent,omitempty,omitzero"`
+
+	// Reason Why the row makes no such record
+	Reason  string     `json:"reason,omitempty,omitzero"`
+	Record  Link       `json:"record,omitempty,omitzero"`
+	Type    string     `json:"type"`
+	Values  []RowValue `json:"values"`
+	Verdict Verdict    `json:"verdict,omitempty,omitzero"`
+}
+
+// DraftSuggestion A further record type that the rows seem to hold
+type DraftSuggestion = suggest.DraftSuggestion
 
 // Event defines model for Event.
 type Event struct {
@@ -656,6 +693,16 @@ type Person struct {
 // Place defines model for Place.
 type Place = fault.Place
 
+// Previewed defines model for Previewed.
+type Previewed struct {
+	LeftOut bool       `json:"left_out"`
+	Problem RowProblem `json:"problem,omitempty,omitzero"`
+	Row     int64      `json:"row"`
+
+	// Text The value as it would be kept
+	Text string `json:"text"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	// Code Stable
@@ -699,6 +746,7 @@ type ProgressBusy string
 type Question struct {
 	Answer     Answer      `json:"answer,omitempty,omitzero"`
 	Candidates []Candidate `json:"candidates"`
+	Draft      string      `json:"draft"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind    QuestionKind `json:"kind"`
@@ -790,6 +838,9 @@ type Row struct {
 	Cells   []string `json:"cells"`
 	Changes []Change `json:"changes,omitempty,omitzero"`
 
+	// Drafts What is said of each of the records that the row becomes, where there are several
+	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
+
 	// OtherRow The row that stands for this one
 	OtherRow int64   `json:"other_row,omitempty,omitzero"`
 	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
@@ -814,10 +865,25 @@ type Row struct {
 
 // RowAsRecord defines model for RowAsRecord.
 type RowAsRecord struct {
-	Record Link       `json:"record,omitempty,omitzero"`
-	Row    Row        `json:"row"`
-	Type   string     `json:"type"`
-	Values []RowValue `json:"values"`
+	// Drafts The records that the row becomes
+	Drafts []DraftRecord `json:"drafts"`
+	Row    Row           `json:"row"`
+}
+
+// RowDraft defines model for RowDraft.
+type RowDraft struct {
+	Draft    string  `json:"draft"`
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+	Percent  float64 `json:"percent,omitempty,omitzero"`
+
+	// Reason Why the row makes no such record
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Record Id of the record found or made
+	Record  string  `json:"record,omitempty,omitzero"`
+	Type    string  `json:"type"`
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
 }
 
 // RowProblem defines model for RowProblem.
@@ -867,9 +933,10 @@ type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
-	Columns  []Suggestion     `json:"columns"`
-	Routines []Recognised     `json:"routines"`
-	Types    []TypeSuggestion `json:"types"`
+	Columns  []Suggestion      `json:"columns"`
+	Drafts   []DraftSuggestion `json:"drafts"`
+	Routines []Recognised      `json:"routines"`
+	Types    []TypeSuggestion  `json:"types"`
 }
 
 // Token defines model for Token.
@@ -886,8 +953,11 @@ type Token struct {
 
 // Totals defines model for Totals.
 type Totals struct {
-	Asked    []AskedCount   `json:"asked,omitempty,omitzero"`
-	Changes  []FieldCount   `json:"changes"`
+	Asked   []AskedCount `json:"asked,omitempty,omitzero"`
+	Changes []FieldCount `json:"changes"`
+
+	// Drafts By draft, in the order of the routine
+	Drafts   []DraftCount   `json:"drafts,omitempty,omitzero"`
 	Problems []ProblemCount `json:"problems"`
 
 	// Reasons Why rows are left out
@@ -1034,9 +1104,26 @@ type AnswerJSONBody struct {
 	Answers []Answer `json:"answers"`
 }
 
+// AddDraftJSONBody defines parameters for AddDraft.
+type AddDraftJSONBody struct {
+	Name string `json:"name,omitempty,omitzero"`
+	Type string `json:"type"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// PreviewJSONBody defines parameters for Preview.
+type PreviewJSONBody struct {
+	// After Begin behind this row
+	After int64  `json:"after,omitempty,omitzero"`
+	Draft string `json:"draft"`
+
+	// Field The draft's condition when left out
+	Field   string  `json:"field,omitempty,omitzero"`
+	Routine Routine `json:"routine"`
 }
 
 // ListQuestionsParams defines parameters for ListQuestions.
@@ -1056,6 +1143,12 @@ type ListQuestionsParams struct {
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// GetQuestionParams defines parameters for GetQuestion.
+type GetQuestionParams struct {
+	// Draft Which of the row's drafts; the first that is not answered when left out
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -1121,6 +1214,13 @@ type TryRoutineParams struct {
 	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
 }
 
+// ColumnValuesParams defines parameters for ColumnValues.
+type ColumnValuesParams struct {
+	Column string `form:"column" json:"column"`
+	Draft  string `form:"draft" json:"draft"`
+	Field  string `form:"field" json:"field"`
+}
+
 // ListRecordsParams defines parameters for ListRecords.
 type ListRecordsParams struct {
 	// Text Words to look for
@@ -1159,6 +1259,12 @@ type AnswerManyJSONRequestBody = ManyAnswers
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody AnswerJSONBody
 
+// AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
+type AddDraftJSONRequestBody AddDraftJSONBody
+
+// PreviewJSONRequestBody defines body for Preview for application/json ContentType.
+type PreviewJSONRequestBody PreviewJSONBody
+
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
 
@@ -1173,6 +1279,9 @@ type SaveRoutineJSONRequestBody = Routine
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
+
+// AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
+type AddChoiceJSONRequestBody = Choice
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -1233,6 +1342,9 @@ type ServerInterface interface {
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// AddDraft Let the rows make a further record; what is certain is placed and linked
+	// (POST /workspaces/{workspace}/imports/{import}/drafts)
+	AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1245,12 +1357,15 @@ type ServerInterface interface {
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Preview What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	// (POST /workspaces/{workspace}/imports/{import}/preview)
+	Preview(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// ListQuestions What a person must say before rows can be loaded, by row
 	// (GET /workspaces/{workspace}/imports/{import}/questions)
 	ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams)
 	// GetQuestion One question with the row and all that it may be, side by side
 	// (GET /workspaces/{workspace}/imports/{import}/questions/{row})
-	GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam)
+	GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam, params GetQuestionParams)
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1284,6 +1399,9 @@ type ServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams)
+	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
+	// (GET /workspaces/{workspace}/imports/{import}/values)
+	ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams)
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams)
@@ -1317,6 +1435,9 @@ type ServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
+	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
+	AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
 	// ForgetWeights Let the default chances hold again (administrators)
 	// (DELETE /workspaces/{workspace}/types/{type}/weights)
 	ForgetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
@@ -1446,6 +1567,12 @@ func (_ Unimplemented) Check(w http.ResponseWriter, r *http.Request, workspace W
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// AddDraft Let the rows make a further record; what is certain is placed and linked
+// (POST /workspaces/{workspace}/imports/{import}/drafts)
+func (_ Unimplemented) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // StreamImport Progress as server-sent events; the data of each is a Progress
 // (GET /workspaces/{workspace}/imports/{import}/events)
 func (_ Unimplemented) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
@@ -1470,6 +1597,12 @@ func (_ Unimplemented) Pause(w http.ResponseWriter, r *http.Request, workspace W
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// Preview What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+// (POST /workspaces/{workspace}/imports/{import}/preview)
+func (_ Unimplemented) Preview(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListQuestions What a person must say before rows can be loaded, by row
 // (GET /workspaces/{workspace}/imports/{import}/questions)
 func (_ Unimplemented) ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams) {
@@ -1478,7 +1611,7 @@ func (_ Unimplemented) ListQuestions(w http.ResponseWriter, r *http.Request, wor
 
 // GetQuestion One question with the row and all that it may be, side by side
 // (GET /workspaces/{workspace}/imports/{import}/questions/{row})
-func (_ Unimplemented) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam) {
+func (_ Unimplemented) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam, params GetQuestionParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1548,6 +1681,12 @@ func (_ Unimplemented) TryRoutine(w http.ResponseWriter, r *http.Request, worksp
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
+// (GET /workspaces/{workspace}/imports/{import}/values)
+func (_ Unimplemented) ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListRecords Records of a type
 // (GET /workspaces/{workspace}/records/{type})
 func (_ Unimplemented) ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams) {
@@ -1611,6 +1750,12 @@ func (_ Unimplemented) GetType(w http.ResponseWriter, r *http.Request, workspace
 // AddField Add a field of your own (administrators)
 // (POST /workspaces/{workspace}/types/{type}/fields)
 func (_ Unimplemented) AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
+// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
+func (_ Unimplemented) AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2219,6 +2364,41 @@ func (siw *ServerInterfaceWrapper) Check(w http.ResponseWriter, r *http.Request)
 	handler.ServeHTTP(w, r)
 }
 
+// AddDraft operation middleware
+func (siw *ServerInterfaceWrapper) AddDraft(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddDraft(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // StreamImport operation middleware
 func (siw *ServerInterfaceWrapper) StreamImport(w http.ResponseWriter, r *http.Request) {
 
@@ -2366,6 +2546,41 @@ func (siw *ServerInterfaceWrapper) Pause(w http.ResponseWriter, r *http.Request)
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Pause(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Preview operation middleware
+func (siw *ServerInterfaceWrapper) Preview(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Preview(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2524,8 +2739,24 @@ func (siw *ServerInterfaceWrapper) GetQuestion(w http.ResponseWriter, r *http.Re
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetQuestionParams
+
+	// ------------- Optional query parameter "draft" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "draft", r.URL.Query(), &params.Draft, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "draft"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "draft", Err: err})
+		}
+		return
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.GetQuestion(w, r, workspace, pImport, row)
+		siw.Handler.GetQuestion(w, r, workspace, pImport, row, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3210,6 +3441,83 @@ func (siw *ServerInterfaceWrapper) TryRoutine(w http.ResponseWriter, r *http.Req
 	handler.ServeHTTP(w, r)
 }
 
+// ColumnValues operation middleware
+func (siw *ServerInterfaceWrapper) ColumnValues(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ColumnValuesParams
+
+	// ------------- Required query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "column", r.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "column"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "column", Err: err})
+		}
+		return
+	}
+
+	// ------------- Required query parameter "draft" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "draft", r.URL.Query(), &params.Draft, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "draft"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "draft", Err: err})
+		}
+		return
+	}
+
+	// ------------- Required query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "field", r.URL.Query(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "field"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ColumnValues(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ListRecords operation middleware
 func (siw *ServerInterfaceWrapper) ListRecords(w http.ResponseWriter, r *http.Request) {
 
@@ -3667,6 +3975,50 @@ func (siw *ServerInterfaceWrapper) AddField(w http.ResponseWriter, r *http.Reque
 	handler.ServeHTTP(w, r)
 }
 
+// AddChoice operation middleware
+func (siw *ServerInterfaceWrapper) AddChoice(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "field" -------------
+	var field string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "field", chi.URLParam(r, "field"), &field, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddChoice(w, r, workspace, pType, field)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ForgetWeights operation middleware
 func (siw *ServerInterfaceWrapper) ForgetWeights(w http.ResponseWriter, r *http.Request) {
 
@@ -3943,6 +4295,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/check", wrapper.Check)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/drafts", wrapper.AddDraft)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/events", wrapper.StreamImport)
 	})
 	r.Group(func(r chi.Router) {
@@ -3953,6 +4308,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/pause", wrapper.Pause)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/preview", wrapper.Preview)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/questions", wrapper.ListQuestions)
@@ -3994,6 +4352,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/try", wrapper.TryRoutine)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/values", wrapper.ColumnValues)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}", wrapper.ListRecords)
 	})
 	r.Group(func(r chi.Router) {
@@ -4025,6 +4386,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields", wrapper.AddField)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields/{field}/choices", wrapper.AddChoice)
 	})
 	r.Group(func(r chi.Router) {
 		r.Delete(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.ForgetWeights)
@@ -4799,6 +5163,47 @@ func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckRespons
 	return err
 }
 
+type AddDraftRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *AddDraftJSONRequestBody
+}
+
+type AddDraftResponseObject interface {
+	VisitAddDraftResponse(w http.ResponseWriter) error
+}
+
+type AddDraft200JSONResponse Import
+
+func (response AddDraft200JSONResponse) VisitAddDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddDraftdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddDraftdefaultApplicationProblemPlusJSONResponse) VisitAddDraftResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StreamImportRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -4991,6 +5396,49 @@ func (response PausedefaultApplicationProblemPlusJSONResponse) VisitPauseRespons
 	return err
 }
 
+type PreviewRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *PreviewJSONRequestBody
+}
+
+type PreviewResponseObject interface {
+	VisitPreviewResponse(w http.ResponseWriter) error
+}
+
+type Preview200JSONResponse struct {
+	Rows []Previewed `json:"rows"`
+}
+
+func (response Preview200JSONResponse) VisitPreviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewdefaultApplicationProblemPlusJSONResponse) VisitPreviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListQuestionsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -5047,6 +5495,7 @@ type GetQuestionRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
 	Row       RowParam       `json:"row"`
+	Params    GetQuestionParams
 }
 
 type GetQuestionResponseObject interface {
@@ -5549,6 +5998,51 @@ func (response TryRoutinedefaultApplicationProblemPlusJSONResponse) VisitTryRout
 	return err
 }
 
+type ColumnValuesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ColumnValuesParams
+}
+
+type ColumnValuesResponseObject interface {
+	VisitColumnValuesResponse(w http.ResponseWriter) error
+}
+
+type ColumnValues200JSONResponse struct {
+	// More There are more than are listed
+	More   bool          `json:"more"`
+	Values []ColumnValue `json:"values"`
+}
+
+func (response ColumnValues200JSONResponse) VisitColumnValuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ColumnValuesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ColumnValuesdefaultApplicationProblemPlusJSONResponse) VisitColumnValuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRecordsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -5994,6 +6488,48 @@ func (response AddFielddefaultApplicationProblemPlusJSONResponse) VisitAddFieldR
 	return err
 }
 
+type AddChoiceRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Field     string         `json:"field"`
+	Body      *AddChoiceJSONRequestBody
+}
+
+type AddChoiceResponseObject interface {
+	VisitAddChoiceResponse(w http.ResponseWriter) error
+}
+
+type AddChoice200JSONResponse RecordType
+
+func (response AddChoice200JSONResponse) VisitAddChoiceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddChoicedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddChoicedefaultApplicationProblemPlusJSONResponse) VisitAddChoiceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ForgetWeightsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -6167,6 +6703,9 @@ type StrictServerInterface interface {
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
+	// AddDraft Let the rows make a further record; what is certain is placed and linked
+	// (POST /workspaces/{workspace}/imports/{import}/drafts)
+	AddDraft(ctx context.Context, request AddDraftRequestObject) (AddDraftResponseObject, error)
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(ctx context.Context, request StreamImportRequestObject) (StreamImportResponseObject, error)
@@ -6179,6 +6718,9 @@ type StrictServerInterface interface {
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(ctx context.Context, request PauseRequestObject) (PauseResponseObject, error)
+	// Preview What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	// (POST /workspaces/{workspace}/imports/{import}/preview)
+	Preview(ctx context.Context, request PreviewRequestObject) (PreviewResponseObject, error)
 	// ListQuestions What a person must say before rows can be loaded, by row
 	// (GET /workspaces/{workspace}/imports/{import}/questions)
 	ListQuestions(ctx context.Context, request ListQuestionsRequestObject) (ListQuestionsResponseObject, error)
@@ -6218,6 +6760,9 @@ type StrictServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(ctx context.Context, request TryRoutineRequestObject) (TryRoutineResponseObject, error)
+	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
+	// (GET /workspaces/{workspace}/imports/{import}/values)
+	ColumnValues(ctx context.Context, request ColumnValuesRequestObject) (ColumnValuesResponseObject, error)
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
@@ -6251,6 +6796,9 @@ type StrictServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
+	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
+	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
+	AddChoice(ctx context.Context, request AddChoiceRequestObject) (AddChoiceResponseObject, error)
 	// ForgetWeights Let the default chances hold again (administrators)
 	// (DELETE /workspaces/{workspace}/types/{type}/weights)
 	ForgetWeights(ctx context.Context, request ForgetWeightsRequestObject) (ForgetWeightsResponseObject, error)
@@ -6832,6 +7380,40 @@ func (sh *strictHandler) Check(w http.ResponseWriter, r *http.Request, workspace
 	}
 }
 
+// AddDraft operation middleware
+func (sh *strictHandler) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request AddDraftRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body AddDraftJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddDraft(ctx, request.(AddDraftRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddDraft")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddDraftResponseObject); ok {
+		if err := validResponse.VisitAddDraftResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // StreamImport operation middleware
 func (sh *strictHandler) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request StreamImportRequestObject
@@ -6941,6 +7523,40 @@ func (sh *strictHandler) Pause(w http.ResponseWriter, r *http.Request, workspace
 	}
 }
 
+// Preview operation middleware
+func (sh *strictHandler) Preview(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request PreviewRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body PreviewJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Preview(ctx, request.(PreviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Preview")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(PreviewResponseObject); ok {
+		if err := validResponse.VisitPreviewResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListQuestions operation middleware
 func (sh *strictHandler) ListQuestions(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListQuestionsParams) {
 	var request ListQuestionsRequestObject
@@ -6970,12 +7586,13 @@ func (sh *strictHandler) ListQuestions(w http.ResponseWriter, r *http.Request, w
 }
 
 // GetQuestion operation middleware
-func (sh *strictHandler) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam) {
+func (sh *strictHandler) GetQuestion(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row RowParam, params GetQuestionParams) {
 	var request GetQuestionRequestObject
 
 	request.Workspace = workspace
 	request.Import = pImport
 	request.Row = row
+	request.Params = params
 
 	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
 		return sh.ssi.GetQuestion(ctx, request.(GetQuestionRequestObject))
@@ -7321,6 +7938,34 @@ func (sh *strictHandler) TryRoutine(w http.ResponseWriter, r *http.Request, work
 	}
 }
 
+// ColumnValues operation middleware
+func (sh *strictHandler) ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams) {
+	var request ColumnValuesRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ColumnValues(ctx, request.(ColumnValuesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ColumnValues")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ColumnValuesResponseObject); ok {
+		if err := validResponse.VisitColumnValuesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListRecords operation middleware
 func (sh *strictHandler) ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams) {
 	var request ListRecordsRequestObject
@@ -7625,6 +8270,41 @@ func (sh *strictHandler) AddField(w http.ResponseWriter, r *http.Request, worksp
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddFieldResponseObject); ok {
 		if err := validResponse.VisitAddFieldResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddChoice operation middleware
+func (sh *strictHandler) AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+	var request AddChoiceRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Field = field
+
+	var body AddChoiceJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddChoice(ctx, request.(AddChoiceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddChoice")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddChoiceResponseObject); ok {
+		if err := validResponse.VisitAddChoiceResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

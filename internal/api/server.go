@@ -207,9 +207,9 @@ var needs = map[string]store.Role{
 	"SignIn": "", "WhoAmI": store.Viewer, "SignOut": store.Viewer, "ListTokens": store.Viewer, "AddToken": store.Viewer, "RemoveToken": store.Viewer,
 	"ListWorkspaces": store.Viewer, "Start": store.Viewer, "ListTypes": store.Viewer, "GetType": store.Viewer,
 	"ListImports": store.Viewer, "GetImport": store.Viewer, "StreamImport": store.Viewer, "Suggest": store.Viewer, "Overwrites": store.Viewer, "ListRoutines": store.Viewer, "GetRoutine": store.Viewer,
-	"ListQuestions": store.Viewer, "GetQuestion": store.Viewer, "ListAnswers": store.Viewer, "GetWeights": store.Viewer, "ListRows": store.Viewer, "GetRow": store.Viewer, "DownloadRows": store.Viewer, "DownloadSource": store.Viewer,
+	"ListQuestions": store.Viewer, "GetQuestion": store.Viewer, "ListAnswers": store.Viewer, "GetWeights": store.Viewer, "ListRows": store.Viewer, "GetRow": store.Viewer, "DownloadRows": store.Viewer, "DownloadSource": store.Viewer, "Preview": store.Viewer, "ColumnValues": store.Viewer,
 	"ListRecords": store.Viewer, "GetRecord": store.Viewer, "GetHistory": store.Viewer,
-	"ListPeople": store.Administrator, "AddPerson": store.Administrator, "AddWorkspace": store.Administrator, "AddField": store.Administrator,
+	"ListPeople": store.Administrator, "AddPerson": store.Administrator, "AddWorkspace": store.Administrator, "AddField": store.Administrator, "AddChoice": store.Administrator,
 	"EstimateWeights": store.Administrator, "ForgetWeights": store.Administrator,
 }
 

@@ -63,7 +63,7 @@ func totalsView(t *verdict.Totals) Totals {
 	if t == nil {
 		return Totals{}
 	}
-	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes, Referred: t.Referred}
+	v := Totals{Rows: t.Rows, Verdicts: t.Verdicts, Problems: []ProblemCount{}, Changes: t.Changes, Referred: t.Referred, Drafts: t.Drafts}
 	for _, a := range t.Asked {
 		v.Asked = append(v.Asked, AskedCount{Kind: a.Kind, Count: a.Count, Message: a.Kind.Says()})
 	}
@@ -87,68 +87,94 @@ func progressView(i store.Import) Progress {
 	return Progress{State: ImportState(i.State), Busy: ProgressBusy(i.Busy), Rows: i.Rows, Done: i.DoneRows, Outcomes: outcomesView(i), Trouble: troubleView(i.Trouble.V)}
 }
 
-func rowView(r store.GridRow, t catalog.RecordType) Row {
+// rowView translates a row of an import into a record type.
+func rowView(r store.GridRow, into string, c catalog.Catalog) Row {
 	v := Row{Row: r.Row, Cells: r.Cells.V}
+	t, _ := c.Type(into)
 	if r.Verdict != nil {
 		v.Verdict = *r.Verdict
 	}
 	if r.Outcome != nil {
 		v.Outcome = *r.Outcome
 	}
-	if r.Record != nil && t.Prefix != "" {
-		v.Record = t.RecordID(*r.Record)
-	}
-	if r.Score != nil {
-		v.Percent = *r.Score
-	}
 	if r.Question != nil {
 		v.Question = *r.Question
 	}
-	if r.OtherRow != nil {
-		v.OtherRow = *r.OtherRow
+	v.Record, v.Percent, v.OtherRow, v.Reason = saidOf(store.RowPart{Record: r.Record, Score: r.Score, OtherRow: r.OtherRow, Reason: r.Reason}, t)
+	if len(r.Parts.V) == 0 {
+		v.Changes = changesView(r.Changes.V, t, "")
 	}
-	if r.Reason != nil {
-		v.Reason = r.Reason.Says(v.Record, v.OtherRow)
+	for _, p := range r.Parts.V {
+		t, _ := c.Type(p.Type)
+		d := RowDraft{Draft: p.Draft, Type: p.Type, Verdict: p.Verdict, Outcome: p.Outcome}
+		d.Record, d.Percent, d.OtherRow, d.Reason = saidOf(p, t)
+		v.Drafts = append(v.Drafts, d)
+		v.Changes = append(v.Changes, changesView(p.Changes, t, p.Draft+".")...)
 	}
-	v.Changes = changesView(r.Changes.V, t)
 	for _, p := range r.Problems {
 		v.Problems = append(v.Problems, problemView(p))
 	}
 	return v
 }
 
-// changesView lists changes in the order of the type's fields.
-func changesView(m map[string][2]*string, t catalog.RecordType) []Change {
+// saidOf gives what is said of a row, or of one of its drafts.
+func saidOf(p store.RowPart, t catalog.RecordType) (record string, percent float64, otherRow int64, reason string) {
+	if p.Record != nil && t.Prefix != "" {
+		record = t.RecordID(*p.Record)
+	}
+	if p.Score != nil {
+		percent = *p.Score
+	}
+	if p.OtherRow != nil {
+		otherRow = *p.OtherRow
+	}
+	if p.Reason != nil {
+		reason = p.Reason.Says(record, otherRow)
+	}
+	return record, percent, otherRow, reason
+}
+
+// changesView lists changes in the order of the type's fields, with what stands
+// before their names.
+func changesView(m map[string][2]*string, t catalog.RecordType, before string) []Change {
 	list := []Change{}
 	for field, c := range m {
-		change := Change{Field: field}
-		if c[0] != nil {
-			change.Before = *c[0]
-		}
-		if c[1] != nil {
-			change.After = *c[1]
-		}
-		list = append(list, change)
+		list = append(list, Change{Field: field, Before: textOf(c[0]), After: textOf(c[1])})
 	}
 	order := map[string]int{}
 	for i, f := range t.Fields {
 		order[f.Name] = i
 	}
 	slices.SortFunc(list, func(a, b Change) int { return cmp.Compare(order[a.Field], order[b.Field]) })
+	for i := range list {
+		list[i].Field = before + list[i].Field
+	}
 	return list
+}
+
+func textOf(s *string) string {
+	if s == nil {
+		return ""
+	}
+	return *s
 }
 
 func problemView(p problem.Problem) RowProblem {
 	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend()}
 }
 
-func rowAsRecordView(r work.RowAsRecord) RowAsRecord {
-	v := RowAsRecord{Row: rowView(r.Row, r.Type), Type: r.Type.Name, Values: []RowValue{}}
-	if r.Found != nil {
-		v.Record = Link{Type: r.Type.Name, Id: r.Type.RecordID(r.Found.ID), Title: r.Found.Title}
-	}
-	for _, x := range r.Values {
-		v.Values = append(v.Values, rowValueView(x))
+func rowAsRecordView(r work.RowAsRecord, into string, c catalog.Catalog) RowAsRecord {
+	v := RowAsRecord{Row: rowView(r.Row, into, c), Drafts: []DraftRecord{}}
+	for _, d := range r.Drafts {
+		out := DraftRecord{Draft: d.RowPart.Draft, Type: d.Type.Name, Verdict: d.Verdict, Outcome: d.Outcome, Values: []RowValue{}}
+		_, out.Percent, out.OtherRow, out.Reason = saidOf(d.RowPart, d.Type)
+		if d.Found != nil {
+			out.Record = Link{Type: d.Type.Name, Id: d.Type.RecordID(d.Found.ID), Title: d.Found.Title}
+		}
+		for _, x := range d.Values {
+			out.Values = append(out.Values, rowValueView(x))
+		}
+		v.Drafts = append(v.Drafts, out)
 	}
 	return v
 }

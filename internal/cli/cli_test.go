@@ -28,7 +28,7 @@ func TestRoutineChange(t *testing.T) {
 		{routineChange{compute: []string{`description="a=b"`}}, "description email phone"},
 		{routineChange{may: "update", where: "true"}, "email phone"},
 	} {
-		r, err := c.change.apply(base(), catalog.RecordType{})
+		r, err := c.change.apply(base(), []catalog.RecordType{{Name: "contact"}})
 		if err != nil {
 			t.Errorf("%+v: %v", c.change, err)
 			continue
@@ -37,12 +37,12 @@ func TestRoutineChange(t *testing.T) {
 			t.Errorf("%+v: %s, want %s", c.change, got, c.want)
 		}
 	}
-	r, _ := routineChange{maps: []string{"description=A+B"}}.apply(base(), catalog.RecordType{})
+	r, _ := routineChange{maps: []string{"description=A+B"}}.apply(base(), []catalog.RecordType{{Name: "contact"}})
 	if got := r.Drafts[0].Fields["description"].From; !slices.Equal(got, []string{"A", "B"}) {
 		t.Errorf("two columns: %v", got)
 	}
 	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}}, {fixed: []string{"country="}}, {compute: []string{"x"}}} {
-		if _, err := bad.apply(base(), catalog.RecordType{}); err == nil {
+		if _, err := bad.apply(base(), []catalog.RecordType{{Name: "contact"}}); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}
@@ -120,7 +120,7 @@ func TestPolicyFlags(t *testing.T) {
 	base := func() mapping.Routine {
 		return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"email": {From: []string{"Mail"}}, "phone": {From: []string{"Tel"}}}}}}
 	}
-	r, err := routineChange{match: []string{"source_ref", "email+family_name", "alike=given_name+email"}, takeAt: 97, askAt: 50, both: []string{"keep", "phone=replace"}, blank: []string{"phone=clear"}, newerBy: "Seen", repeats: "merge"}.apply(base(), kind)
+	r, err := routineChange{match: []string{"source_ref", "email+family_name", "alike=given_name+email"}, takeAt: 97, askAt: 50, both: []string{"keep", "phone=replace"}, blank: []string{"phone=clear"}, newerBy: "Seen", repeats: "merge"}.apply(base(), []catalog.RecordType{kind})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,15 +134,15 @@ func TestPolicyFlags(t *testing.T) {
 	if words := strings.Join(policyWords(d), "; "); !strings.Contains(words, "phone, when the row is blank: clear") || !strings.Contains(words, "rows for the same record: merge") {
 		t.Error(words)
 	}
-	r, err = routineChange{takeAt: 90}.apply(base(), kind)
+	r, err = routineChange{takeAt: 90}.apply(base(), []catalog.RecordType{kind})
 	if err != nil || len(r.Drafts[0].Match) != 2 || r.Drafts[0].Match[1].TakeAt != 90 || kind.Match[1].TakeAt != 0 {
 		t.Errorf("a bound of the usual rules: %+v, %v", r.Drafts[0].Match, err)
 	}
 	r.Drafts[0].Match = nil
-	if r, _ = (routineChange{match: []string{"default"}}).apply(r, kind); len(r.Drafts[0].Match) != 0 {
+	if r, _ = (routineChange{match: []string{"default"}}).apply(r, []catalog.RecordType{kind}); len(r.Drafts[0].Match) != 0 {
 		t.Errorf("the usual rules: %+v", r.Drafts[0].Match)
 	}
-	if _, err := (routineChange{both: []string{"fax=keep"}}).apply(base(), kind); err == nil {
+	if _, err := (routineChange{both: []string{"fax=keep"}}).apply(base(), []catalog.RecordType{kind}); err == nil {
 		t.Error("a policy for a field without a column is taken")
 	}
 }

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bufio"
-	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -23,7 +22,6 @@ import (
 
 	"github.com/schollz/progressbar/v3"
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 )
 
 type importFlags struct {
@@ -33,35 +31,6 @@ type importFlags struct {
 	routine   string
 	change    routineChange
 	reading   sheet.Reading
-}
-
-// routineChange is what flags change in a routine.
-type routineChange struct {
-	may                  string
-	maps, fixed, compute []string
-	where                string
-	match, both, blank   []string
-	takeAt, askAt        float64
-	newerBy, repeats     string
-}
-
-func (r *routineChange) add(fl *pflag.FlagSet) {
-	fl.StringVar(&r.may, "may", "", "what the import may do: create_or_update, create, update or delete")
-	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out)")
-	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
-	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
-	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
-	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
-	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
-	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
-	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
-	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
-	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, first, last, merge or ask")
-	fl.StringVar(&r.where, "where", "", `leave rows out for which this does not hold, such as 'cells["State"] != "gone"'`)
-}
-
-func (r routineChange) none() bool {
-	return len(r.maps)+len(r.fixed)+len(r.compute)+len(r.match)+len(r.both)+len(r.blank) == 0 && r.may+r.where+r.newerBy+r.repeats == "" && r.takeAt+r.askAt == 0
 }
 
 func (a *app) importCmd() *cobra.Command {
@@ -105,12 +74,8 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	if i.Routine.Drafts == nil {
 		return fault.New(fault.Invalid, "type_unknown", "no record type fits the columns well enough").Mended("Name it with --into; see uchi types.")
 	}
-	t, err := a.recordType(ctx, c, i.Into)
-	if err != nil {
-		return err
-	}
 	if !a.asJSON {
-		if err := a.showMapping(ctx, c, i, t); err != nil {
+		if err := a.showMapping(ctx, c, i); err != nil {
 			return err
 		}
 	}
@@ -119,7 +84,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	}
 	held := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]
 	if !a.asJSON {
-		a.showCheck(ctx, c, i, t)
+		a.showCheck(ctx, c, i)
 	}
 	if f.checkOnly {
 		if a.asJSON {
@@ -223,21 +188,7 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 {
 		return i, err
 	}
-	routine, _, err := a.changed(ctx, c, i, f.change)
-	if err != nil {
-		return i, err
-	}
-	return a.setRoutine(ctx, c, i.Id, routine)
-}
-
-// changed gives the routine of an import as flags change it, with the record type.
-func (a *app) changed(ctx context.Context, c *client.Conn, i client.Import, change routineChange) (mapping.Routine, catalog.RecordType, error) {
-	t, err := a.recordType(ctx, c, i.Into)
-	if err != nil {
-		return mapping.Routine{}, t, err
-	}
-	routine, err := change.apply(i.Routine, t)
-	return routine, t, err
+	return a.change(ctx, c, i, f.change)
 }
 
 func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine mapping.Routine) (client.Import, error) {
@@ -246,105 +197,6 @@ func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine 
 		return client.Import{}, err
 	}
 	return *r.JSON200, nil
-}
-
-// apply changes a routine as the flags say.
-func (c routineChange) apply(r mapping.Routine, t catalog.RecordType) (mapping.Routine, error) {
-	fields := r.Drafts[0].Fields
-	if fields == nil {
-		fields = map[string]mapping.Origin{}
-		r.Drafts[0].Fields = fields
-	}
-	for _, m := range c.maps {
-		field, header, ok := strings.Cut(m, "=")
-		if !ok {
-			return r, usageError{fmt.Errorf("%q is not of the form field=Header", m)}
-		}
-		if header == "" {
-			delete(fields, field)
-			continue
-		}
-		for other, o := range fields { // a column moves, it is not copied
-			if other != field && slices.Equal(o.From, []string{header}) {
-				delete(fields, other)
-			}
-		}
-		o := fields[field]
-		o.From, o.Fixed, o.Compute, o.Take = strings.Split(header, "+"), "", "", ""
-		fields[field] = o
-	}
-	for _, set := range []struct {
-		pairs  []string
-		origin func(string) mapping.Origin
-	}{{c.fixed, func(v string) mapping.Origin { return mapping.Origin{Fixed: v} }}, {c.compute, func(v string) mapping.Origin { return mapping.Origin{Compute: v} }}} {
-		for _, m := range set.pairs {
-			field, v, ok := strings.Cut(m, "=")
-			if !ok || v == "" {
-				return r, usageError{fmt.Errorf("%q is not of the form field=value", m)}
-			}
-			fields[field] = set.origin(v)
-		}
-	}
-	if c.may != "" {
-		r.May = mapping.May(c.may)
-	}
-	if c.where != "" {
-		r.Drafts[0].Where = c.where
-	}
-	return r, c.applyPolicies(&r.Drafts[0], t)
-}
-
-// applyPolicies changes how records are found and what happens to values.
-func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) error {
-	if len(c.match) > 0 {
-		d.Match = nil
-	}
-	for _, m := range c.match {
-		if m == "default" {
-			continue
-		}
-		if alike, ok := strings.CutPrefix(m, "alike="); ok {
-			d.Match = append(d.Match, catalog.MatchRule{Alike: strings.Split(alike, "+")})
-		} else {
-			d.Match = append(d.Match, catalog.MatchRule{Fields: strings.Split(m, "+")})
-		}
-	}
-	if c.takeAt > 0 || c.askAt > 0 {
-		if len(d.Match) == 0 {
-			d.Match = slices.Clone(t.Match)
-		}
-		for i := range d.Match {
-			if len(d.Match[i].Alike) > 0 {
-				d.Match[i].TakeAt, d.Match[i].AskAt = cmp.Or(c.takeAt, d.Match[i].TakeAt), cmp.Or(c.askAt, d.Match[i].AskAt)
-			}
-		}
-	}
-	if c.newerBy != "" {
-		d.NewerBy = c.newerBy
-	}
-	if c.repeats != "" {
-		d.Repeats = mapping.Repeats(c.repeats)
-	}
-	set := func(list []string, all func(v string), one func(o *mapping.Origin, v string)) error {
-		for _, s := range list {
-			field, v, ok := strings.Cut(s, "=")
-			if !ok {
-				all(s)
-				continue
-			}
-			o, there := d.Fields[field]
-			if !there {
-				return usageError{fmt.Errorf("%q: no column goes to the field %s", s, field)}
-			}
-			one(&o, v)
-			d.Fields[field] = o
-		}
-		return nil
-	}
-	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) }, func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
-		return err
-	}
-	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) }, func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })
 }
 
 // rulesInWords says by what records are found, the record type's own rules when
@@ -389,12 +241,20 @@ func (a *app) recordType(ctx context.Context, c *client.Conn, name string) (cata
 	return *r.JSON200, nil
 }
 
-func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) error {
-	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{Into: t.Name})
+func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) error {
+	types, err := a.draftTypes(ctx, c, i.Routine)
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"), plural(int64(len(i.Columns)), "column", "columns"), strings.ToLower(t.Plural))
+	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
+	if err != nil {
+		return err
+	}
+	var into []string
+	for _, t := range types {
+		into = append(into, strings.ToLower(t.Plural))
+	}
+	fmt.Fprintf(a.out, "%s  %s, %s into %s\n", a.paint(bold, i.File.Name), plural(i.Rows, "row", "rows"), plural(int64(len(i.Columns)), "column", "columns"), strings.Join(into, " and "))
 	for _, f := range i.Findings {
 		if !f.Sure {
 			fmt.Fprintf(a.out, "  %s: %s (%s)\n", f.Option, readable(f.Value), f.Evidence)
@@ -404,63 +264,118 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import, 
 		fmt.Fprintf(a.out, "  %s: %s%s\n", a.paint(amber, "note"), n.Message, countIn(n.Count))
 	}
 	fmt.Fprintln(a.out)
-	placed := map[string]string{}
-	for _, f := range append([]catalog.Field{{Name: mapping.IDField}}, t.Fields...) {
-		for _, from := range i.Routine.Drafts[0].Fields[f.Name].From {
-			placed[from] = strings.TrimPrefix(placed[from]+" + "+f.Name, " + ")
-		}
+	a.showColumns(i, types, r.JSON200.Columns)
+	for n, d := range i.Routine.Drafts {
+		a.showDraft(i.Routine, d, types[n])
 	}
-	tab := a.table("Column", "Filled", "Goes to", "Because")
-	for _, col := range i.Columns {
-		field, reason := placed[col.Header], ""
-		for _, s := range r.JSON200.Columns {
-			if s.Column != col.Header {
-				continue
-			}
-			switch {
-			case strings.Contains(field, s.Field):
-				reason = s.Reason
-			case field == "":
-				reason = "perhaps " + s.Field + ": " + s.Reason
-			}
-		}
-		if field != "" && reason == "" {
-			reason = "chosen by hand"
-		}
-		shown := field
-		if f, ok := t.Field(field); ok && f.Required {
-			shown += " *"
-		}
-		if field == "" {
-			shown = a.paint(faint, "–")
-		}
-		tab.AppendRow([]any{oneLine(col.Header, 28), number(col.Filled), shown, oneLine(reason, max(30, a.width()-62))})
-	}
-	tab.Render()
-	for _, f := range t.Fields {
-		switch o := i.Routine.Drafts[0].Fields[f.Name]; {
-		case o.Fixed != "":
-			fmt.Fprintf(a.out, "%s is %q in all rows\n", f.Name, o.Fixed)
-		case o.Compute != "":
-			fmt.Fprintf(a.out, "%s is computed: %s\n", f.Name, o.Compute)
-		}
-	}
-	if where := i.Routine.Drafts[0].Where; where != "" {
-		fmt.Fprintf(a.out, "only rows with: %s\n", where)
-	}
-	fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(i.Routine.Drafts[0].Match, t))
-	for _, w := range policyWords(i.Routine.Drafts[0]) {
-		fmt.Fprintln(a.out, w)
-	}
+	fmt.Fprintln(a.out)
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {
 			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New))
 		}
 	}
+	for _, d := range r.JSON200.Drafts {
+		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, d.Type)
+	}
 	if n := len(i.Unplaced); n > 0 {
 		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))
 	}
 	return nil
+}
+
+// draftTypes reads the record type of each draft.
+func (a *app) draftTypes(ctx context.Context, c *client.Conn, r mapping.Routine) ([]catalog.RecordType, error) {
+	var types []catalog.RecordType
+	for _, d := range r.Drafts {
+		t, err := a.recordType(ctx, c, d.Type)
+		if err != nil {
+			return nil, err
+		}
+		types = append(types, t)
+	}
+	return types, nil
+}
+
+// fieldOf names a field of a draft; with several drafts the draft's name stands
+// before it.
+func fieldOf(r mapping.Routine, d mapping.Draft, field string) string {
+	if len(r.Drafts) == 1 {
+		return field
+	}
+	return d.Called() + "." + field
+}
+
+// showColumns shows where each column goes, and why.
+func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested []client.Suggestion) {
+	placed, required := map[string][]string{}, map[string]bool{}
+	for n, d := range i.Routine.Drafts {
+		for _, f := range append([]catalog.Field{{Name: mapping.IDField}}, types[n].Fields...) {
+			for _, from := range d.Fields[f.Name].Columns() {
+				placed[from] = append(placed[from], fieldOf(i.Routine, d, f.Name))
+				required[from] = required[from] || f.Required
+			}
+		}
+	}
+	tab := a.table("Column", "Filled", "Goes to", "Because")
+	for _, col := range i.Columns {
+		fields, reason := placed[col.Header], ""
+		for _, s := range suggested {
+			field := strings.TrimPrefix(s.Draft+"."+s.Field, ".")
+			switch {
+			case s.Column != col.Header:
+			case slices.Contains(fields, field):
+				reason = s.Reason
+			case len(fields) == 0:
+				reason = "perhaps " + field + ": " + s.Reason
+			}
+		}
+		if len(fields) > 0 && reason == "" {
+			reason = "chosen by hand"
+		}
+		shown := strings.Join(fields, " + ")
+		if required[col.Header] {
+			shown += " *"
+		}
+		if len(fields) == 0 {
+			shown = a.paint(faint, "–")
+		}
+		tab.AppendRow([]any{oneLine(col.Header, 28), number(col.Filled), shown, oneLine(reason, max(30, a.width()-62))})
+	}
+	tab.Render()
+}
+
+// showDraft says what does not stand in the columns: fixed and computed values,
+// links, conditions, rules and policies.
+func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType) {
+	if len(r.Drafts) > 1 {
+		fmt.Fprintf(a.out, "\n%s\n", a.paint(bold, d.Called()))
+	}
+	for _, f := range t.Fields {
+		name := fieldOf(r, d, f.Name)
+		switch o := d.Fields[f.Name]; {
+		case o.Fixed != "":
+			fmt.Fprintf(a.out, "%s is %q in all rows\n", name, o.Fixed)
+		case o.Compute != "":
+			fmt.Fprintf(a.out, "%s is computed: %s\n", name, o.Compute)
+		case o.Draft != "":
+			fmt.Fprintf(a.out, "%s is the %s of the row\n", name, o.Draft)
+		case len(o.Find) > 0:
+			fmt.Fprintf(a.out, "%s is looked up by %s\n", name, strings.Join(slices.Sorted(maps.Keys(o.Find)), " and "))
+		}
+	}
+	if d.Grouped {
+		fmt.Fprintln(a.out, "rows that are blank here belong to the row above")
+	}
+	if d.Where != "" {
+		fmt.Fprintf(a.out, "only rows with: %s\n", d.Where)
+	}
+	fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(d.Match, t))
+	if r.PointsTo(d.Called()) {
+		fmt.Fprintf(a.out, "Else the one of the same name, if nothing says otherwise; rows for the same %s make it once.\n", strings.ToLower(t.Label))
+	}
+	for _, w := range policyWords(d) {
+		fmt.Fprintln(a.out, w)
+	}
 }
 
 func drift(word string, columns []string) string {
@@ -487,7 +402,7 @@ func countIn(n int64) string {
 // shownProblems is how many rows with problems the check shows as examples.
 const shownProblems = 6
 
-func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import, t catalog.RecordType) {
+func (a *app) showCheck(ctx context.Context, c *client.Conn, i client.Import) {
 	fmt.Fprintln(a.out)
 	a.showTotals(i.Totals)
 	if asked := i.Totals.Verdicts[string(verdict.Ask)]; asked > 0 {
@@ -523,6 +438,9 @@ func (a *app) showTotals(t client.Totals) {
 		}
 	}
 	tab.Render()
+	if len(t.Drafts) > 1 {
+		a.showDraftTotals(t.Drafts)
+	}
 	for _, x := range t.Asked {
 		fmt.Fprintf(a.out, "asked, %s: %s\n", x.Message, number(x.Count))
 	}
@@ -545,15 +463,50 @@ func (a *app) showTotals(t client.Totals) {
 	}
 }
 
+// showDraftTotals shows the verdicts of each of the records that rows become.
+func (a *app) showDraftTotals(drafts []client.DraftCount) {
+	header := []any{"Record"}
+	var shown []verdict.Verdict
+	for _, v := range verdict.All {
+		if slices.ContainsFunc(drafts, func(d client.DraftCount) bool { return d.Verdicts[string(v)] > 0 }) {
+			shown = append(shown, v)
+			header = append(header, string(v))
+		}
+	}
+	fmt.Fprintln(a.out)
+	tab := a.table(header...)
+	for _, d := range drafts {
+		line := []any{d.Name}
+		for _, v := range shown {
+			line = append(line, number(d.Verdicts[string(v)]))
+		}
+		tab.AppendRow(line)
+	}
+	tab.Render()
+}
+
+// written counts by verdict what a load would write, records where rows make
+// several.
+func written(t client.Totals) map[string]int64 {
+	sum := map[string]int64{}
+	for _, d := range t.Drafts {
+		for v, n := range d.Verdicts {
+			sum[v] += n
+		}
+	}
+	return sum
+}
+
 func loadQuestion(i client.Import) string {
+	sum := written(i.Totals)
 	var parts []string
-	if n := i.Totals.Verdicts[string(verdict.Create)]; n > 0 {
+	if n := sum[string(verdict.Create)]; n > 0 {
 		parts = append(parts, "create "+number(n))
 	}
-	if n := i.Totals.Verdicts[string(verdict.Update)]; n > 0 {
+	if n := sum[string(verdict.Update)]; n > 0 {
 		parts = append(parts, "update "+number(n))
 	}
-	if n := i.Totals.Verdicts[string(verdict.Delete)]; n > 0 {
+	if n := sum[string(verdict.Delete)]; n > 0 {
 		parts = append(parts, "delete "+number(n))
 	}
 	if len(parts) == 0 {
@@ -561,7 +514,7 @@ func loadQuestion(i client.Import) string {
 	}
 	q := strings.ToUpper(parts[0][:1]) + strings.Join(parts, " and ")[1:]
 	if n := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]; n > 0 {
-		q += fmt.Sprintf(" (%s held back)", number(n))
+		q += fmt.Sprintf(" (%s held back)", plural(n, "row", "rows"))
 	}
 	return q + "?"
 }

@@ -20,7 +20,7 @@ import (
 
 func (a *app) questionsCmd() *cobra.Command {
 	var p client.ListQuestionsParams
-	var kind string
+	var kind, draft string
 	cmd := &cobra.Command{
 		Use: "questions NUMBER [ROW]", GroupID: "load", Args: args(cobra.RangeArgs(1, 2)),
 		Short:   "Show what a person must say of an import's rows, or one question side by side",
@@ -31,7 +31,7 @@ func (a *app) questionsCmd() *cobra.Command {
 				return err
 			}
 			if len(list) == 2 {
-				return a.showQuestion(cmd.Context(), c, i, list[1])
+				return a.showQuestion(cmd.Context(), c, i, list[1], draft)
 			}
 			p.Kind = verdict.Question(kind)
 			return a.listQuestions(cmd.Context(), c, i, p)
@@ -39,6 +39,7 @@ func (a *app) questionsCmd() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&kind, "kind", "", "only questions of this kind: alike, several, repeat")
+	f.StringVar(&draft, "draft", "", "with a row: which of its drafts; the first that is not answered when left out")
 	f.Float64Var(&p.From, "from", 0, "only with a best candidate of at least so many percent")
 	f.Float64Var(&p.To, "to", 0, "only with a best candidate below so many percent")
 	f.BoolVar(&p.Open, "open", false, "only those without an answer")
@@ -58,9 +59,9 @@ func (a *app) listQuestions(ctx context.Context, c *client.Conn, i client.Import
 	if len(r.JSON200.Questions) == 0 {
 		fmt.Fprintln(a.out, "There are no such questions.")
 	} else {
-		tab := a.table("Row", "Question", "Likeness", "Best", "Others", "Answer", "The row says")
+		tab := a.table("Row", "Record", "Question", "Likeness", "Best", "Others", "Answer", "The row says")
 		for _, q := range r.JSON200.Questions {
-			tab.AppendRow([]any{q.Row, string(q.Kind), percent(q.Percent), orRow(q.Record, q.OtherRow), max(0, q.Candidates-1), answerWords(q.Answer), oneLine(strings.Join(filled(q.Cells, 5), " · "), max(24, a.width()-66))})
+			tab.AppendRow([]any{q.Row, q.Draft, string(q.Kind), percent(q.Percent), orRow(q.Record, q.OtherRow), max(0, q.Candidates-1), answerWords(q.Answer), oneLine(strings.Join(filled(q.Cells, 5), " · "), max(24, a.width()-78))})
 		}
 		tab.Render()
 	}
@@ -107,12 +108,12 @@ func rowNumber(s string) (int64, error) {
 }
 
 // showQuestion lays the row beside its candidates, differences marked.
-func (a *app) showQuestion(ctx context.Context, c *client.Conn, i client.Import, row string) error {
+func (a *app) showQuestion(ctx context.Context, c *client.Conn, i client.Import, row, draft string) error {
 	n, err := rowNumber(row)
 	if err != nil {
 		return err
 	}
-	r, err := c.GetQuestionWithResponse(ctx, c.Workspace, i.Id, n)
+	r, err := c.GetQuestionWithResponse(ctx, c.Workspace, i.Id, n, &client.GetQuestionParams{Draft: draft})
 	if err != nil {
 		return err
 	}
@@ -122,7 +123,7 @@ func (a *app) showQuestion(ctx context.Context, c *client.Conn, i client.Import,
 	}
 	const side = 3 // candidates that fit beside each other
 	shown := q.Candidates[:min(side, len(q.Candidates))]
-	fmt.Fprintf(a.out, "%s: %s\n\n", a.paint(bold, fmt.Sprintf("Row %d", q.Row)), q.Message)
+	fmt.Fprintf(a.out, "%s, %s: %s\n\n", a.paint(bold, fmt.Sprintf("Row %d", q.Row)), q.Draft, q.Message)
 	header := []any{"", "The row"}
 	for _, x := range shown {
 		header = append(header, fmt.Sprintf("%s, %s", orRow(x.Record, x.Row), percent(x.Percent)))
@@ -157,13 +158,18 @@ func (a *app) showQuestion(ctx context.Context, c *client.Conn, i client.Import,
 	if w := answerWords(q.Answer); w != "" {
 		fmt.Fprintf(a.out, "\nAnswered by %s: %s\n", q.Answer.Person, w)
 	} else if len(q.Candidates) > 0 {
-		fmt.Fprintf(a.out, "\nAnswer with: uchi answer %d %d take %s   (or new, or leave_out)\n", i.Id, q.Row, q.Candidates[0].Record)
+		of := ""
+		if len(i.Routine.Drafts) > 1 {
+			of = " --draft " + q.Draft
+		}
+		fmt.Fprintf(a.out, "\nAnswer with: uchi answer %d %d take %s%s   (or new, or leave_out)\n", i.Id, q.Row, q.Candidates[0].Record, of)
 	}
 	return nil
 }
 
 type answerFlags struct {
 	file, kind, verdict string
+	draft               string
 	many                bool
 	from, to            float64
 	keep                []string
@@ -179,8 +185,8 @@ func (a *app) answerCmd() *cobra.Command {
 named), new that it is none of them, leave_out that it is not to be loaded. The next check
 follows the answers; an answer takes the place of an earlier one.
 
-A file for --file is CSV with the columns row and choice, and if wanted record, other_row and
-keep (fields whose value in the record stays, parted by spaces). uchi answers prints one.`,
+A file for --file is CSV with the columns row and choice, and if wanted draft, record, other_row
+and keep (fields whose value in the record stays, parted by spaces). uchi answers prints one.`,
 		Example: `  uchi answer 12 17 take CON-4 --keep phone
   uchi answer 12 18 new
   uchi answer 12 --many --kind alike --from 90 take
@@ -201,6 +207,7 @@ keep (fields whose value in the record stays, parted by spaces). uchi answers pr
 	fl.Float64Var(&f.from, "from", 0, "with --many: only with a best candidate of at least so many percent")
 	fl.Float64Var(&f.to, "to", 0, "with --many: only with a best candidate below so many percent")
 	fl.StringVar(&f.verdict, "rows", "", "with leave_out: all rows of this verdict")
+	fl.StringVar(&f.draft, "draft", "", "which of the row's drafts is answered; the first when left out")
 	fl.StringSliceVar(&f.keep, "keep", nil, "with take: fields whose value in the record stays")
 	fl.Int64Var(&f.otherRow, "other-row", 0, "with take: the earlier row that this one repeats")
 	return cmd
@@ -241,7 +248,7 @@ func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list 
 		if err != nil {
 			return err
 		}
-		one := client.Answer{Row: row, Choice: verdict.Choice(list[1]), Keep: f.keep, OtherRow: f.otherRow}
+		one := client.Answer{Row: row, Draft: f.draft, Choice: verdict.Choice(list[1]), Keep: f.keep, OtherRow: f.otherRow}
 		if len(list) == 3 {
 			one.Record = list[2]
 		}
@@ -297,7 +304,7 @@ func (a *app) readAnswers(file string) ([]client.Answer, error) {
 	var list []client.Answer
 	for n, line := range lines[1:] {
 		place := fault.Place{File: file, Row: int64(n + 2)}
-		x := client.Answer{Choice: verdict.Choice(cell(line, "choice")), Record: cell(line, "record"), Keep: strings.Fields(cell(line, "keep"))}
+		x := client.Answer{Draft: cell(line, "draft"), Choice: verdict.Choice(cell(line, "choice")), Record: cell(line, "record"), Keep: strings.Fields(cell(line, "keep"))}
 		if x.Row, err = strconv.ParseInt(cell(line, "row"), 10, 64); err != nil {
 			return nil, fault.New(fault.Invalid, "bad_answers", "this is not the number of a row").At(place).With(cell(line, "row"))
 		}
@@ -413,7 +420,14 @@ func (a *app) tryCmd() *cobra.Command {
 			if len(i.Routine.Drafts) == 0 {
 				return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
 			}
-			routine, t, err := a.changed(ctx, c, i, change)
+			types, err := a.draftTypes(ctx, c, i.Routine)
+			if err != nil {
+				return err
+			}
+			if len(change.drafts) > 0 {
+				return usageError{errors.New("add a draft with uchi mapping first")}
+			}
+			routine, err := change.apply(i.Routine, types)
 			if err != nil {
 				return err
 			}
@@ -425,7 +439,11 @@ func (a *app) tryCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			fmt.Fprintf(a.out, "Tried on %s of %s. Found by %s.\n\n", number(r.JSON200.Rows), plural(r.JSON200.Of, "row", "rows"), rulesInWords(routine.Drafts[0].Match, t))
+			fmt.Fprintf(a.out, "Tried on %s of %s.", number(r.JSON200.Rows), plural(r.JSON200.Of, "row", "rows"))
+			for n, d := range routine.Drafts {
+				fmt.Fprintf(a.out, " %s found by %s.", types[n].Plural, rulesInWords(d.Match, types[n]))
+			}
+			fmt.Fprint(a.out, "\n\n")
 			a.showTotals(r.JSON200.Totals)
 			return nil
 		},

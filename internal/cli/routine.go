@@ -28,7 +28,13 @@ func (a *app) routineCmd() *cobra.Command {
 			}
 			tab := a.table("Routine", "Into", "Fields", "Version", "Changed", "By")
 			for _, x := range r.JSON200.Routines {
-				tab.AppendRow([]any{x.Name, x.Type, len(x.Routine.Drafts[0].Fields), x.Version, x.ChangedAt.Local().Format("2006-01-02 15:04"), x.ChangedBy})
+				fields := 0
+				var into []string
+				for _, d := range x.Routine.Drafts {
+					fields += len(d.Fields)
+					into = append(into, d.Type)
+				}
+				tab.AppendRow([]any{x.Name, strings.Join(into, ", "), fields, x.Version, x.ChangedAt.Local().Format("2006-01-02 15:04"), x.ChangedBy})
 			}
 			tab.Render()
 			return nil

@@ -136,7 +136,7 @@ func (a *app) showImport(i client.Import) error {
 		}
 	}
 	line("state", stateWords(i))
-	line("into", i.Into)
+	line("into", intoWords(i))
 	line("rows", number(i.Rows))
 	line("result", a.summary(i))
 	line("made", i.MadeAt.Local().Format("2006-01-02 15:04")+" by "+i.MadeBy)
@@ -151,12 +151,24 @@ func (a *app) showImport(i client.Import) error {
 	return nil
 }
 
+// intoWords names the record types that the rows of an import become.
+func intoWords(i client.Import) string {
+	var names []string
+	for _, d := range i.Routine.Drafts {
+		names = append(names, d.Called())
+	}
+	if len(names) < 2 {
+		return i.Into
+	}
+	return strings.Join(names, ", ")
+}
+
 func (a *app) mappingCmd() *cobra.Command {
 	var change routineChange
 	cmd := &cobra.Command{
 		Use: "mapping NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
 		Short:   "Show or change which column goes to which field",
-		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n  uchi mapping 12 --map \"description=\"       take the field out again",
+		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n  uchi mapping 12 --map \"description=\"       take the field out again\n  uchi mapping 12 --add account --draft account --map name=Company",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			c, i, err := a.withImport(ctx, list[0])
@@ -164,11 +176,7 @@ func (a *app) mappingCmd() *cobra.Command {
 				return err
 			}
 			if len(i.Routine.Drafts) > 0 && !change.none() {
-				routine, _, err := a.changed(ctx, c, i, change)
-				if err != nil {
-					return err
-				}
-				if i, err = a.setRoutine(ctx, c, i.Id, routine); err != nil {
+				if i, err = a.change(ctx, c, i, change); err != nil {
 					return err
 				}
 			}
@@ -179,11 +187,7 @@ func (a *app) mappingCmd() *cobra.Command {
 				fmt.Fprintln(a.out, "No column is mapped yet.")
 				return nil
 			}
-			t, err := a.recordType(ctx, c, i.Into)
-			if err != nil {
-				return err
-			}
-			return a.showMapping(ctx, c, i, t)
+			return a.showMapping(ctx, c, i)
 		},
 	}
 	change.add(cmd.Flags())
@@ -209,11 +213,7 @@ func (a *app) checkCmd() *cobra.Command {
 				}
 				return heldOr(i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)])
 			}
-			t, err := a.recordType(ctx, c, i.Into)
-			if err != nil {
-				return err
-			}
-			a.showCheck(ctx, c, i, t)
+			a.showCheck(ctx, c, i)
 			return heldOr(i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)])
 		},
 	}
@@ -305,7 +305,7 @@ func (a *app) printRows(rows []client.Row) {
 		if r.Outcome != "" {
 			word = string(r.Outcome)
 		}
-		row := []any{r.Row, a.word(word), r.Record}
+		row := []any{r.Row, a.word(word), recordsOf(r)}
 		n := 0
 		add := func(field, what string) {
 			if n > 0 {
@@ -333,11 +333,30 @@ func (a *app) printRows(rows []client.Row) {
 		if r.Reason != "" {
 			add("", r.Reason)
 		}
+		for _, d := range r.Drafts {
+			if d.Reason != "" && d.OtherRow > 0 {
+				add(d.Draft, d.Reason)
+			}
+		}
 		if n == 0 {
 			add("", strings.Join(filled(r.Cells, 5), " · "))
 		}
 	}
 	tab.Render()
+}
+
+// recordsOf names the record of a row, or those of its drafts.
+func recordsOf(r client.Row) string {
+	if len(r.Drafts) == 0 {
+		return r.Record
+	}
+	var ids []string
+	for _, d := range r.Drafts {
+		if d.Record != "" {
+			ids = append(ids, d.Record)
+		}
+	}
+	return strings.Join(ids, " ")
 }
 
 func orColumn(p client.RowProblem) string {

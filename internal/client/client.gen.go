@@ -381,6 +381,9 @@ type Answer struct {
 	At     time.Time    `json:"at,omitempty,omitzero"`
 	Choice AnswerChoice `json:"choice"`
 
+	// Draft Which of the row's drafts; the first when left out. To leave out is about the whole row
+	Draft string `json:"draft,omitempty,omitzero"`
+
 	// Keep Fields whose value in the record stays; when left out, those that the row only writes otherwise
 	Keep []string `json:"keep,omitempty,omitzero"`
 
@@ -410,6 +413,7 @@ type AskedRow struct {
 	Answer     Answer   `json:"answer,omitempty,omitzero"`
 	Candidates int      `json:"candidates"`
 	Cells      []string `json:"cells"`
+	Draft      string   `json:"draft"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind     QuestionKind `json:"kind"`
@@ -469,15 +473,25 @@ type Change struct {
 }
 
 // Choice defines model for Choice.
-type Choice struct {
-	Closed bool     `json:"closed,omitempty,omitzero"`
-	Code   string   `json:"code"`
-	Label  string   `json:"label"`
-	Other  []string `json:"other,omitempty,omitzero"`
-}
+type Choice = catalog.Choice
 
 // Column defines model for Column.
 type Column = sheet.Column
+
+// ColumnValue defines model for ColumnValue.
+type ColumnValue struct {
+	Count int64 `json:"count"`
+
+	// Guess What it seems to mean when it means nothing as it stands
+	Guess string `json:"guess,omitempty,omitzero"`
+
+	// Label That in words
+	Label string `json:"label,omitempty,omitzero"`
+
+	// Meaning The code, or the id of the record, that it means as it stands
+	Meaning string `json:"meaning,omitempty,omitzero"`
+	Text    string `json:"text"`
+}
 
 // Count defines model for Count.
 type Count struct {
@@ -493,6 +507,29 @@ type Credentials struct {
 
 // Draft defines model for Draft.
 type Draft = mapping.Draft
+
+// DraftCount defines model for DraftCount.
+type DraftCount = verdict.DraftCount
+
+// DraftRecord defines model for DraftRecord.
+type DraftRecord struct {
+	Draft string `json:"draft"`
+
+	// OtherRow The row that stands for it
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+	Percent  float64 `json:"percent,omitempty,omitzero"`
+
+	// Reason Why the row makes no such record
+	Reason  string     `json:"reason,omitempty,omitzero"`
+	Record  Link       `json:"record,omitempty,omitzero"`
+	Type    string     `json:"type"`
+	Values  []RowValue `json:"values"`
+	Verdict Verdict    `json:"verdict,omitempty,omitzero"`
+}
+
+// DraftSuggestion A further record type that the rows seem to hold
+type DraftSuggestion = suggest.DraftSuggestion
 
 // Event defines model for Event.
 type Event struct {
@@ -656,6 +693,16 @@ type Person struct {
 // Place defines model for Place.
 type Place = fault.Place
 
+// Previewed defines model for Previewed.
+type Previewed struct {
+	LeftOut bool       `json:"left_out"`
+	Problem RowProblem `json:"problem,omitempty,omitzero"`
+	Row     int64      `json:"row"`
+
+	// Text The value as it would be kept
+	Text string `json:"text"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	// Code Stable
@@ -699,6 +746,7 @@ type ProgressBusy string
 type Question struct {
 	Answer     Answer      `json:"answer,omitempty,omitzero"`
 	Candidates []Candidate `json:"candidates"`
+	Draft      string      `json:"draft"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind    QuestionKind `json:"kind"`
@@ -790,6 +838,9 @@ type Row struct {
 	Cells   []string `json:"cells"`
 	Changes []Change `json:"changes,omitempty,omitzero"`
 
+	// Drafts What is said of each of the records that the row becomes, where there are several
+	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
+
 	// OtherRow The row that stands for this one
 	OtherRow int64   `json:"other_row,omitempty,omitzero"`
 	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
@@ -814,10 +865,25 @@ type Row struct {
 
 // RowAsRecord defines model for RowAsRecord.
 type RowAsRecord struct {
-	Record Link       `json:"record,omitempty,omitzero"`
-	Row    Row        `json:"row"`
-	Type   string     `json:"type"`
-	Values []RowValue `json:"values"`
+	// Drafts The records that the row becomes
+	Drafts []DraftRecord `json:"drafts"`
+	Row    Row           `json:"row"`
+}
+
+// RowDraft defines model for RowDraft.
+type RowDraft struct {
+	Draft    string  `json:"draft"`
+	OtherRow int64   `json:"other_row,omitempty,omitzero"`
+	Outcome  Outcome `json:"outcome,omitempty,omitzero"`
+	Percent  float64 `json:"percent,omitempty,omitzero"`
+
+	// Reason Why the row makes no such record
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Record Id of the record found or made
+	Record  string  `json:"record,omitempty,omitzero"`
+	Type    string  `json:"type"`
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
 }
 
 // RowProblem defines model for RowProblem.
@@ -867,9 +933,10 @@ type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
-	Columns  []Suggestion     `json:"columns"`
-	Routines []Recognised     `json:"routines"`
-	Types    []TypeSuggestion `json:"types"`
+	Columns  []Suggestion      `json:"columns"`
+	Drafts   []DraftSuggestion `json:"drafts"`
+	Routines []Recognised      `json:"routines"`
+	Types    []TypeSuggestion  `json:"types"`
 }
 
 // Token defines model for Token.
@@ -886,8 +953,11 @@ type Token struct {
 
 // Totals defines model for Totals.
 type Totals struct {
-	Asked    []AskedCount   `json:"asked,omitempty,omitzero"`
-	Changes  []FieldCount   `json:"changes"`
+	Asked   []AskedCount `json:"asked,omitempty,omitzero"`
+	Changes []FieldCount `json:"changes"`
+
+	// Drafts By draft, in the order of the routine
+	Drafts   []DraftCount   `json:"drafts,omitempty,omitzero"`
 	Problems []ProblemCount `json:"problems"`
 
 	// Reasons Why rows are left out
@@ -1034,9 +1104,26 @@ type AnswerJSONBody struct {
 	Answers []Answer `json:"answers"`
 }
 
+// AddDraftJSONBody defines parameters for AddDraft.
+type AddDraftJSONBody struct {
+	Name string `json:"name,omitempty,omitzero"`
+	Type string `json:"type"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// PreviewJSONBody defines parameters for Preview.
+type PreviewJSONBody struct {
+	// After Begin behind this row
+	After int64  `json:"after,omitempty,omitzero"`
+	Draft string `json:"draft"`
+
+	// Field The draft's condition when left out
+	Field   string  `json:"field,omitempty,omitzero"`
+	Routine Routine `json:"routine"`
 }
 
 // ListQuestionsParams defines parameters for ListQuestions.
@@ -1056,6 +1143,12 @@ type ListQuestionsParams struct {
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// GetQuestionParams defines parameters for GetQuestion.
+type GetQuestionParams struct {
+	// Draft Which of the row's drafts; the first that is not answered when left out
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -1121,6 +1214,13 @@ type TryRoutineParams struct {
 	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
 }
 
+// ColumnValuesParams defines parameters for ColumnValues.
+type ColumnValuesParams struct {
+	Column string `form:"column" json:"column"`
+	Draft  string `form:"draft" json:"draft"`
+	Field  string `form:"field" json:"field"`
+}
+
 // ListRecordsParams defines parameters for ListRecords.
 type ListRecordsParams struct {
 	// Text Words to look for
@@ -1159,6 +1259,12 @@ type AnswerManyJSONRequestBody = ManyAnswers
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody AnswerJSONBody
 
+// AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
+type AddDraftJSONRequestBody AddDraftJSONBody
+
+// PreviewJSONRequestBody defines body for Preview for application/json ContentType.
+type PreviewJSONRequestBody PreviewJSONBody
+
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
 
@@ -1173,6 +1279,9 @@ type SaveRoutineJSONRequestBody = Routine
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
+
+// AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
+type AddChoiceJSONRequestBody = Choice
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -1399,6 +1508,20 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
 	Check(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// AddDraftWithBody Let the rows make a further record; what is certain is placed and linked
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+	AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddDraft Let the rows make a further record; what is certain is placed and linked
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+	AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
@@ -1419,6 +1542,20 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/pause (the `Pause` operationId).
 	Pause(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// PreviewWithBody What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+	PreviewWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Preview What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+	Preview(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body PreviewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListQuestions What a person must say before rows can be loaded, by row
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
@@ -1427,7 +1564,7 @@ type ClientInterface interface {
 	// GetQuestion One question with the row and all that it may be, side by side
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
-	GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+	GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, params *GetQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetReadingWithBody Change how the source is read, and read it again
 	//
@@ -1511,6 +1648,11 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
+	ColumnValues(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListRecords Records of a type
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
@@ -1583,6 +1725,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddChoiceWithBody Add a choice to a field, or another spelling to one that is there (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+	AddChoiceWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+	AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ForgetWeights Let the default chances hold again (administrators)
 	//
@@ -2001,6 +2157,40 @@ func (c *Client) Check(ctx context.Context, workspace WorkspaceParam, pImport Im
 	return c.Client.Do(req)
 }
 
+// AddDraftWithBody Let the rows make a further record; what is certain is placed and linked
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+func (c *Client) AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddDraftRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddDraft Let the rows make a further record; what is certain is placed and linked
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+func (c *Client) AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddDraftRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // StreamImport Progress as server-sent events; the data of each is a Progress
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
@@ -2061,6 +2251,40 @@ func (c *Client) Pause(ctx context.Context, workspace WorkspaceParam, pImport Im
 	return c.Client.Do(req)
 }
 
+// PreviewWithBody What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+func (c *Client) PreviewWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPreviewRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Preview What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+func (c *Client) Preview(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body PreviewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPreviewRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListQuestions What a person must say before rows can be loaded, by row
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/questions (the `ListQuestions` operationId).
@@ -2079,8 +2303,8 @@ func (c *Client) ListQuestions(ctx context.Context, workspace WorkspaceParam, pI
 // GetQuestion One question with the row and all that it may be, side by side
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
-func (c *Client) GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewGetQuestionRequest(c.Server, workspace, pImport, row)
+func (c *Client) GetQuestion(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, params *GetQuestionParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetQuestionRequest(c.Server, workspace, pImport, row, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2313,6 +2537,21 @@ func (c *Client) TryRoutine(ctx context.Context, workspace WorkspaceParam, pImpo
 	return c.Client.Do(req)
 }
 
+// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
+func (c *Client) ColumnValues(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewColumnValuesRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListRecords Records of a type
 //
 // Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
@@ -2506,6 +2745,40 @@ func (c *Client) AddFieldWithBody(ctx context.Context, workspace WorkspaceParam,
 // Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 func (c *Client) AddField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddFieldRequest(c.Server, workspace, pType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddChoiceWithBody Add a choice to a field, or another spelling to one that is there (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+func (c *Client) AddChoiceWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddChoiceRequestWithBody(c.Server, workspace, pType, field, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+func (c *Client) AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddChoiceRequest(c.Server, workspace, pType, field, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3413,6 +3686,60 @@ func NewCheckRequest(server string, workspace WorkspaceParam, pImport ImportPara
 	return req, nil
 }
 
+// NewAddDraftRequest calls the generic AddDraft builder with application/json body
+func NewAddDraftRequest(server string, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddDraftRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewAddDraftRequestWithBody constructs an http.Request for the AddDraft method, with any body, and a specified content type
+func NewAddDraftRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/drafts", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewStreamImportRequest constructs an http.Request for the StreamImport method
 func NewStreamImportRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -3600,6 +3927,60 @@ func NewPauseRequest(server string, workspace WorkspaceParam, pImport ImportPara
 	return req, nil
 }
 
+// NewPreviewRequest calls the generic Preview builder with application/json body
+func NewPreviewRequest(server string, workspace WorkspaceParam, pImport ImportParam, body PreviewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPreviewRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewPreviewRequestWithBody constructs an http.Request for the Preview method, with any body, and a specified content type
+func NewPreviewRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/preview", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListQuestionsRequest constructs an http.Request for the ListQuestions method
 func NewListQuestionsRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ListQuestionsParams) (*http.Request, error) {
 	var err error
@@ -3705,7 +4086,7 @@ func NewListQuestionsRequest(server string, workspace WorkspaceParam, pImport Im
 }
 
 // NewGetQuestionRequest constructs an http.Request for the GetQuestion method
-func NewGetQuestionRequest(server string, workspace WorkspaceParam, pImport ImportParam, row RowParam) (*http.Request, error) {
+func NewGetQuestionRequest(server string, workspace WorkspaceParam, pImport ImportParam, row RowParam, params *GetQuestionParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -3742,6 +4123,29 @@ func NewGetQuestionRequest(server string, workspace WorkspaceParam, pImport Impo
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "draft", params.Draft, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -4484,6 +4888,86 @@ func NewTryRoutineRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	return req, nil
 }
 
+// NewColumnValuesRequest constructs an http.Request for the ColumnValues method
+func NewColumnValuesRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/values", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "draft", params.Draft, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "field", params.Field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListRecordsRequest constructs an http.Request for the ListRecords method
 func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams) (*http.Request, error) {
 	var err error
@@ -5021,6 +5505,67 @@ func NewAddFieldRequestWithBody(server string, workspace WorkspaceParam, pType T
 	return req, nil
 }
 
+// NewAddChoiceRequest calls the generic AddChoice builder with application/json body
+func NewAddChoiceRequest(server string, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddChoiceRequestWithBody(server, workspace, pType, field, "application/json", bodyReader)
+}
+
+// NewAddChoiceRequestWithBody constructs an http.Request for the AddChoice method, with any body, and a specified content type
+func NewAddChoiceRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "field", field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/fields/%s/choices", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewForgetWeightsRequest constructs an http.Request for the ForgetWeights method
 func NewForgetWeightsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
 	var err error
@@ -5363,6 +5908,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
 	CheckWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CheckResponse, error)
 
+	// AddDraftWithBodyWithResponse Let the rows make a further record; what is certain is placed and linked
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+	AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
+
+	// AddDraftWithResponse Let the rows make a further record; what is certain is placed and linked
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+	AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
+
 	// StreamImportWithResponse Progress as server-sent events; the data of each is a Progress
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5391,6 +5950,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/pause (the `Pause` operationId).
 	PauseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*PauseResponse, error)
 
+	// PreviewWithBodyWithResponse What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+	PreviewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewResponse, error)
+
+	// PreviewWithResponse What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+	PreviewWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body PreviewJSONRequestBody, reqEditors ...RequestEditorFn) (*PreviewResponse, error)
+
 	// ListQuestionsWithResponse What a person must say before rows can be loaded, by row
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5403,7 +5976,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
-	GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error)
+	GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, params *GetQuestionParams, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error)
 
 	// SetReadingWithBodyWithResponse Change how the source is read, and read it again
 	//
@@ -5503,6 +6076,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error)
 
+	// ColumnValuesWithResponse What stands in a column, each different value once with its count and what it would mean in a field
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
+	ColumnValuesWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams, reqEditors ...RequestEditorFn) (*ColumnValuesResponse, error)
+
 	// ListRecordsWithResponse Records of a type
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -5593,6 +6173,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*AddFieldResponse, error)
+
+	// AddChoiceWithBodyWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+	AddChoiceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error)
+
+	// AddChoiceWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+	AddChoiceWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error)
 
 	// ForgetWeightsWithResponse Let the default chances hold again (administrators)
 	//
@@ -6545,6 +7139,54 @@ func (r CheckResponse) ContentType() string {
 	return ""
 }
 
+type AddDraftResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AddDraftResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddDraftResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddDraftResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddDraftResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddDraftResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddDraftResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type StreamImportResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -6728,6 +7370,58 @@ func (r PauseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PauseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PreviewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Rows []Previewed `json:"rows"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PreviewResponse) GetJSON200() *struct {
+	Rows []Previewed `json:"rows"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PreviewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PreviewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PreviewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PreviewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PreviewResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7374,6 +8068,62 @@ func (r TryRoutineResponse) ContentType() string {
 	return ""
 }
 
+type ColumnValuesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		// More There are more than are listed
+		More   bool          `json:"more"`
+		Values []ColumnValue `json:"values"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ColumnValuesResponse) GetJSON200() *struct {
+	// More There are more than are listed
+	More   bool          `json:"more"`
+	Values []ColumnValue `json:"values"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ColumnValuesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ColumnValuesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ColumnValuesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ColumnValuesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ColumnValuesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListRecordsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7913,6 +8663,54 @@ func (r AddFieldResponse) ContentType() string {
 	return ""
 }
 
+type AddChoiceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RecordType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AddChoiceResponse) GetJSON200() *RecordType {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddChoiceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddChoiceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddChoiceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddChoiceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddChoiceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ForgetWeightsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8375,6 +9173,32 @@ func (c *ClientWithResponses) CheckWithResponse(ctx context.Context, workspace W
 	return ParseCheckResponse(rsp)
 }
 
+// AddDraftWithBodyWithResponse Let the rows make a further record; what is certain is placed and linked
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+func (c *ClientWithResponses) AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
+	rsp, err := c.AddDraftWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddDraftResponse(rsp)
+}
+
+// AddDraftWithResponse Let the rows make a further record; what is certain is placed and linked
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
+func (c *ClientWithResponses) AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
+	rsp, err := c.AddDraft(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddDraftResponse(rsp)
+}
+
 // StreamImportWithResponse Progress as server-sent events; the data of each is a Progress
 //
 // Returns a wrapper object for the known response body format(s).
@@ -8427,6 +9251,32 @@ func (c *ClientWithResponses) PauseWithResponse(ctx context.Context, workspace W
 	return ParsePauseResponse(rsp)
 }
 
+// PreviewWithBodyWithResponse What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+func (c *ClientWithResponses) PreviewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PreviewResponse, error) {
+	rsp, err := c.PreviewWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePreviewResponse(rsp)
+}
+
+// PreviewWithResponse What a routine that is not kept makes of a few rows, in one field or in the condition of a draft
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/preview (the `Preview` operationId).
+func (c *ClientWithResponses) PreviewWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body PreviewJSONRequestBody, reqEditors ...RequestEditorFn) (*PreviewResponse, error) {
+	rsp, err := c.Preview(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePreviewResponse(rsp)
+}
+
 // ListQuestionsWithResponse What a person must say before rows can be loaded, by row
 //
 // Returns a wrapper object for the known response body format(s).
@@ -8445,8 +9295,8 @@ func (c *ClientWithResponses) ListQuestionsWithResponse(ctx context.Context, wor
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/questions/{row} (the `GetQuestion` operationId).
-func (c *ClientWithResponses) GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error) {
-	rsp, err := c.GetQuestion(ctx, workspace, pImport, row, reqEditors...)
+func (c *ClientWithResponses) GetQuestionWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row RowParam, params *GetQuestionParams, reqEditors ...RequestEditorFn) (*GetQuestionResponse, error) {
+	rsp, err := c.GetQuestion(ctx, workspace, pImport, row, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -8635,6 +9485,19 @@ func (c *ClientWithResponses) TryRoutineWithResponse(ctx context.Context, worksp
 	return ParseTryRoutineResponse(rsp)
 }
 
+// ColumnValuesWithResponse What stands in a column, each different value once with its count and what it would mean in a field
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
+func (c *ClientWithResponses) ColumnValuesWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams, reqEditors ...RequestEditorFn) (*ColumnValuesResponse, error) {
+	rsp, err := c.ColumnValues(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseColumnValuesResponse(rsp)
+}
+
 // ListRecordsWithResponse Records of a type
 //
 // Returns a wrapper object for the known response body format(s).
@@ -8802,6 +9665,32 @@ func (c *ClientWithResponses) AddFieldWithResponse(ctx context.Context, workspac
 		return nil, err
 	}
 	return ParseAddFieldResponse(rsp)
+}
+
+// AddChoiceWithBodyWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+func (c *ClientWithResponses) AddChoiceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error) {
+	rsp, err := c.AddChoiceWithBody(ctx, workspace, pType, field, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddChoiceResponse(rsp)
+}
+
+// AddChoiceWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
+func (c *ClientWithResponses) AddChoiceWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error) {
+	rsp, err := c.AddChoice(ctx, workspace, pType, field, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddChoiceResponse(rsp)
 }
 
 // ForgetWeightsWithResponse Let the default chances hold again (administrators)
@@ -9496,6 +10385,39 @@ func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 	return response, nil
 }
 
+// ParseAddDraftResponse parses an HTTP response from a AddDraftWithResponse call
+func ParseAddDraftResponse(rsp *http.Response) (*AddDraftResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddDraftResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseStreamImportResponse parses an HTTP response from a StreamImportWithResponse call
 func ParseStreamImportResponse(rsp *http.Response) (*StreamImportResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -9610,6 +10532,41 @@ func ParsePauseResponse(rsp *http.Response) (*PauseResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePreviewResponse parses an HTTP response from a PreviewWithResponse call
+func ParsePreviewResponse(rsp *http.Response) (*PreviewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PreviewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Rows []Previewed `json:"rows"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -10053,6 +11010,43 @@ func ParseTryRoutineResponse(rsp *http.Response) (*TryRoutineResponse, error) {
 	return response, nil
 }
 
+// ParseColumnValuesResponse parses an HTTP response from a ColumnValuesWithResponse call
+func ParseColumnValuesResponse(rsp *http.Response) (*ColumnValuesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ColumnValuesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			// More There are more than are listed
+			More   bool          `json:"more"`
+			Values []ColumnValue `json:"values"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListRecordsResponse parses an HTTP response from a ListRecordsWithResponse call
 func ParseListRecordsResponse(rsp *http.Response) (*ListRecordsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10408,6 +11402,39 @@ func ParseAddFieldResponse(rsp *http.Response) (*AddFieldResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddChoiceResponse parses an HTTP response from a AddChoiceWithResponse call
+func ParseAddChoiceResponse(rsp *http.Response) (*AddChoiceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddChoiceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RecordType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -33,6 +33,11 @@ func (c *copyBuffer) int64(v int64) {
 	c.b = binary.BigEndian.AppendUint64(c.b, uint64(v))
 }
 
+func (c *copyBuffer) int16(v int16) {
+	c.b = binary.BigEndian.AppendUint32(c.b, 2)
+	c.b = binary.BigEndian.AppendUint16(c.b, uint16(v))
+}
+
 func (c *copyBuffer) int32(v int32) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 4)
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(v))

@@ -18,7 +18,7 @@ import (
 func itoa[T int | int64](n T) string { return strconv.FormatInt(int64(n), 10) }
 
 // on joins the columns of a match rule between draft d and record r.
-func (k *Check) on(rule catalog.MatchRule) string {
+func (k *draftCheck) on(rule catalog.MatchRule) string {
 	var parts []string
 	for _, name := range rule.Fields {
 		if name == mapping.IDField {
@@ -35,7 +35,7 @@ func byID(rule catalog.MatchRule) bool { return slices.Equal(rule.Fields, []stri
 
 // unique reports whether a rule of fields that must be equal can find one
 // record at most.
-func (k *Check) unique(rule catalog.MatchRule) bool {
+func (k *draftCheck) unique(rule catalog.MatchRule) bool {
 	for _, name := range rule.Fields {
 		if f, _ := k.plan.Type.Field(name); name == mapping.IDField || f.Key {
 			return true
@@ -46,7 +46,7 @@ func (k *Check) unique(rule catalog.MatchRule) bool {
 
 // unsettled chooses the rows (by their alias) for which no answer or earlier rule has found
 // anything, not even a question.
-func (k *Check) unsettled(row string) string {
+func (k *draftCheck) unsettled(row string) string {
 	var s string
 	for _, part := range []string{"matches", "questions", "aside", "settled"} {
 		s += ` and not exists (select from ` + k.stage(part) + ` x where x.row_no = ` + row + `.row_no)`
@@ -60,7 +60,7 @@ func (k *Check) unsettled(row string) string {
 // find looks the record of each row up: as people have answered, then by the
 // rules in their order; a row that one rule has settled is not looked up by the
 // next.
-func (k *Check) find(ctx context.Context) error {
+func (k *draftCheck) find(ctx context.Context) error {
 	draft, matches, settled := k.stage("draft"), k.stage("matches"), k.stage("settled")
 	err := k.run("answers", fmt.Sprintf(`insert into %s select s.row_no, r.id, r.version, 0 from %s s join %s r on r.id = s.record_id where s.choice = 'take'`, matches, settled, k.table),
 		k.problem(problem.AnswerGone, nil, lit(k.plan.Type.Prefix+"-")+` || s.record_id`, `from `+settled+` d join `+settled+` s using (row_no)
@@ -74,7 +74,14 @@ func (k *Check) find(ctx context.Context) error {
 	if err := k.run("answers", `analyze `+matches); err != nil {
 		return err
 	}
+	byTitle := !k.plan.Shared
 	for n, rule := range k.plan.Rules {
+		if len(rule.Alike) > 0 && !byTitle {
+			byTitle = true
+			if err := k.run("matches", k.findByTitle(), `analyze `+matches); err != nil {
+				return err
+			}
+		}
 		switch {
 		case len(rule.Alike) > 0:
 			err = k.findAlike(ctx, n+1, rule)
@@ -104,15 +111,15 @@ func (k *Check) find(ctx context.Context) error {
 
 // findByRow follows answers that name an earlier row which is loaded already:
 // the row is for the record that the earlier one has become.
-func (k *Check) findByRow(ctx context.Context) error {
-	there, err := k.store.hasTable(ctx, k.id, "outcomes")
+func (k *draftCheck) findByRow(ctx context.Context) error {
+	there, err := k.store.hasTable(ctx, k.id, k.outcomesPart())
 	if err != nil {
 		return err
 	}
 	gone := ``
 	if there {
-		err := k.run("answers", fmt.Sprintf(`insert into %s select s.row_no, r.id, r.version, 0 from %s s join %s o on o.row_no = s.other_row join %s r on r.id = o.record_id
-			where s.choice = 'take' and o.outcome not in ('held', 'failed')`, k.stage("matches"), k.stage("settled"), stage(k.id, "outcomes"), k.table))
+		err := k.run("answers", fmt.Sprintf(`insert into %s select s.row_no, r.id, r.version, 0 from %s s join (%s) o on o.row_no = s.other_row join %s r on r.id = o.record_id
+			where s.choice = 'take' and o.outcome not in ('held', 'failed')`, k.stage("matches"), k.stage("settled"), k.outcomes(), k.table))
 		if err != nil {
 			return err
 		}
@@ -127,7 +134,7 @@ const mostCandidates = 8
 
 // findEqual finds by fields that must be equal and of which several records may
 // have the same.
-func (k *Check) findEqual(n int, rule catalog.MatchRule) error {
+func (k *draftCheck) findEqual(n int, rule catalog.MatchRule) error {
 	several := k.stage("several")
 	order := map[catalog.Find]string{catalog.Oldest: `r.id`, catalog.Newest: `r.id desc`, catalog.Full: k.filled() + ` desc, r.id`}[rule.Several]
 	if order == "" {
@@ -162,13 +169,13 @@ func (k *Check) findEqual(n int, rule catalog.MatchRule) error {
 }
 
 // severalFound notes the problem of rows that fit several records.
-func (k *Check) severalFound(rule catalog.MatchRule) string {
+func (k *draftCheck) severalFound(rule catalog.MatchRule) string {
 	return k.problem(problem.SeveralFound, k.field(rule.Uses()[0]), `(select `+recordIDs(k.plan.Type.Prefix)+` from unnest(x.ids[1:5]) id) || case when x.finds > 5 then ', …' else '' end`,
 		`from `+k.stage("draft")+` d join `+k.stage("several")+` x using (row_no) where x.finds > 1`)
 }
 
 // filled is the SQL for how many values a record has.
-func (k *Check) filled() string {
+func (k *draftCheck) filled() string {
 	var cols []string
 	for _, f := range k.plan.Type.Fields {
 		cols = append(cols, `r.`+fieldColumn(f.Name))
@@ -178,7 +185,7 @@ func (k *Check) filled() string {
 
 // repeats finds rows that are for the same record and treats them by the
 // policy, and finds keys that another record has.
-func (k *Check) repeats(ctx context.Context, conn *pgx.Conn) error {
+func (k *draftCheck) repeats(ctx context.Context, conn *pgx.Conn) error {
 	repeats, matches := k.stage("repeats"), k.stage("matches")
 	free := ` and not exists (select from ` + k.stage("aside") + ` x where x.row_no = d.row_no)`
 	q := []string{`create unlogged table ` + repeats + ` (row_no bigint primary key, lead bigint not null, field text not null default '', merge boolean not null default false)`,
@@ -244,15 +251,21 @@ func (k *Check) repeats(ctx context.Context, conn *pgx.Conn) error {
 	if err := k.run("repeats", `analyze `+repeats); err != nil {
 		return err
 	}
-	if err := k.run("repeats", k.treatRepeats()...); err != nil {
+	if k.plan.Shared {
+		if err := k.run("repeats", k.comeFirst(repeats)...); err != nil {
+			return err
+		}
+	}
+	if err := k.run("repeats", k.treatRepeats(repeats)...); err != nil {
 		return err
 	}
 	return k.run("keys", k.keys()...)
 }
 
-// treatRepeats follows the policy for rows that are for the same record.
-func (k *Check) treatRepeats() []string {
-	repeats, matches, draft := k.stage("repeats"), k.stage("matches"), k.stage("draft")
+// treatRepeats follows the policy for the rows of a table that are for the same
+// record as their lead.
+func (k *draftCheck) treatRepeats(repeats string) []string {
+	matches, draft := k.stage("matches"), k.stage("draft")
 	leave := func(why verdict.Reason, cond string) []string {
 		return []string{`insert into ` + k.stage("aside") + ` select row_no, ` + lit(string(why)) + `, lead from ` + repeats + ` d where ` + cond,
 			`delete from ` + k.stage("questions") + ` where row_no in (select row_no from ` + repeats + ` d where ` + cond + `)`}
@@ -263,11 +276,15 @@ func (k *Check) treatRepeats() []string {
 			where ` + cond + ` and not exists (select from ` + matches + ` x where x.row_no = d.lead) order by d.lead, d.row_no`
 	}
 	merge := func(cond string) []string {
-		q := append([]string{pass(cond)}, k.merged(cond))
+		q := append([]string{pass(cond)}, k.merged(repeats, cond, `d.row_no desc`))
 		return append(q, leave(verdict.Merged, cond)...)
 	}
 	q := merge(`d.merge`)
 	switch k.plan.Repeats {
+	case mapping.Once:
+		agree, held := k.onlyOnce(repeats)
+		q = append(append(q, held...), pass(agree), k.merged(repeats, agree, `d.row_no <> g.lead, d.row_no`))
+		return append(q, leave(verdict.Merged, agree)...)
 	case mapping.FirstWins:
 		q = append(q, pass(`not d.merge`))
 		return append(q, leave(verdict.Repeated, `not d.merge`)...)
@@ -285,12 +302,20 @@ func (k *Check) treatRepeats() []string {
 			`insert into `+k.stage("candidates")+` select d.row_no, 1, null, d.lead, 100 from `+repeats+` d where not d.merge and exists (select from `+k.stage("questions")+` x where x.row_no = d.row_no and x.kind = `+lit(string(verdict.AskRepeat))+`)
 				and not exists (select from `+k.stage("candidates")+` c where c.row_no = d.row_no)`)
 	}
-	return append(q, `insert into `+k.stage("problems")+` select d.row_no, `+lit(string(problem.DuplicateRow))+`, d.field, `+k.columnOf(`d.field`)+`, `+k.cellOf(`d.field`)+`, '' || d.lead
+	return append(q, `insert into `+k.stage("problems")+` select d.row_no, `+lit(string(problem.DuplicateRow))+`, `+k.namedSQL(`d.field`)+`, `+k.columnOf(`d.field`)+`, `+k.cellOf(`d.field`)+`, '' || d.lead
 		from `+repeats+` d join `+draft+` using (row_no) where not d.merge`)
 }
 
+// namedSQL is the SQL of a field's name as it stands in problems.
+func (k *draftCheck) namedSQL(field string) string {
+	if k.part == "" {
+		return field
+	}
+	return `rtrim(` + lit(k.plan.Name+".") + ` || ` + field + `, '.')`
+}
+
 // columnOf is the SQL for the header that a field comes from.
-func (k *Check) columnOf(field string) string {
+func (k *draftCheck) columnOf(field string) string {
 	var whens string
 	for _, fp := range k.plan.Fields {
 		if fp.Field.Normalised() && fp.Column() != "" {
@@ -304,7 +329,7 @@ func (k *Check) columnOf(field string) string {
 }
 
 // cellOf is the SQL for the cell that a field of row d comes from.
-func (k *Check) cellOf(field string) string {
+func (k *draftCheck) cellOf(field string) string {
 	var whens string
 	for _, fp := range k.plan.Fields {
 		if fp.Field.Normalised() {
@@ -318,17 +343,17 @@ func (k *Check) cellOf(field string) string {
 }
 
 // merged is the SQL that puts the values of repeated rows into the row that
-// stands, from top to bottom: a filled value takes the place of the one above.
-func (k *Check) merged(cond string) string {
+// stands: of the filled values the first in the given order.
+func (k *draftCheck) merged(repeats, cond, order string) string {
 	var last, set []string
 	for i, col := range draftColumns(k.plan) {
 		if i == 0 || col.name == "id" || col.name == "newer_at" || col.name == "cleared" {
 			continue
 		}
 		if col.sqlType == "text[]" { // an array of arrays would not do
-			last = append(last, fmt.Sprintf(`string_to_array((array_agg(array_to_string(d.%s, ';') order by d.row_no desc) filter (where d.%s is not null))[1], ';') as c%d`, col.name, col.name, i))
+			last = append(last, fmt.Sprintf(`string_to_array((array_agg(array_to_string(d.%s, ';') order by %s) filter (where d.%s is not null))[1], ';') as c%d`, col.name, order, col.name, i))
 		} else {
-			last = append(last, fmt.Sprintf(`(array_agg(d.%s order by d.row_no desc) filter (where d.%s is not null))[1] as c%d`, col.name, col.name, i))
+			last = append(last, fmt.Sprintf(`(array_agg(d.%s order by %s) filter (where d.%s is not null))[1] as c%d`, col.name, order, col.name, i))
 		}
 		set = append(set, fmt.Sprintf(`%s = m.c%d`, col.name, i))
 	}
@@ -336,13 +361,13 @@ func (k *Check) merged(cond string) string {
 		return ""
 	}
 	draft := k.stage("draft")
-	group := `(select d.row_no, d.lead from ` + k.stage("repeats") + ` d where ` + cond + ` union select d.lead, d.lead from ` + k.stage("repeats") + ` d where ` + cond + `)`
+	group := `(select d.row_no, d.lead from ` + repeats + ` d where ` + cond + ` union select d.lead, d.lead from ` + repeats + ` d where ` + cond + `)`
 	return `update ` + draft + ` o set ` + strings.Join(set, ", ") + ` from (select g.lead, ` + strings.Join(last, ", ") + ` from ` + group + ` g join ` + draft + ` d on d.row_no = g.row_no group by g.lead) m where o.row_no = m.lead`
 }
 
 // keys finds keys that another record has, and rows whose key differs from
 // that of the record they have found.
-func (k *Check) keys() []string {
+func (k *draftCheck) keys() []string {
 	var q []string
 	free := ` and not exists (select from ` + k.stage("aside") + ` x where x.row_no = d.row_no)`
 	alike := ``
@@ -370,7 +395,7 @@ func (k *Check) keys() []string {
 
 // ruleOf gives the number of the rule that looks a row up by one field alone, 0
 // for none.
-func (k *Check) ruleOf(field string) int {
+func (k *draftCheck) ruleOf(field string) int {
 	for n, rule := range k.plan.Rules {
 		if len(rule.Fields) == 1 && len(rule.Alike) == 0 && rule.Fields[0] == field {
 			return n + 1
@@ -381,7 +406,7 @@ func (k *Check) ruleOf(field string) int {
 
 // notByID leaves out the rows that name their record by its id: they may give
 // it another key.
-func (k *Check) notByID() string {
+func (k *draftCheck) notByID() string {
 	for n, rule := range k.plan.Rules {
 		if byID(rule) {
 			return fmt.Sprintf(` and m.rule <> %d`, n+1)

@@ -106,7 +106,7 @@ func (s *Store) RefreshLikeness(ctx context.Context, workspace string, t catalog
 }
 
 // stageKeys stages the compared values of rows with their terms and blocking keys.
-func (k *Check) stageKeys(ctx context.Context, c *matching.Comparer, cond string) error {
+func (k *draftCheck) stageKeys(ctx context.Context, c *matching.Comparer, cond string) error {
 	keys := k.stage("keys")
 	err := k.run("likeness", `drop table if exists `+keys, `create unlogged table `+keys+` (row_no bigint not null, values text[] not null, terms integer[] not null, blocks integer[] not null)`)
 	if err != nil {
@@ -114,7 +114,7 @@ func (k *Check) stageKeys(ctx context.Context, c *matching.Comparer, cond string
 	}
 	out := copyInto(ctx, k.store.pool, keys, []string{"row_no", "values", "terms", "blocks"})
 	var values []string
-	err = copyOut(ctx, k.store.pool, `select q.row_no, `+comparedColumns(c.Fields, now)+` from `+k.drafts()+` where true`+cond, func(f [][]byte) error {
+	err = copyOut(ctx, k.store.pool, `select q.row_no, `+comparedColumns(c.Fields, now)+` from `+k.staged()+` where true`+cond, func(f [][]byte) error {
 		values = textArray(f[1], values)
 		subject := c.Prepare(values)
 		out.row(4)
@@ -131,7 +131,7 @@ func (k *Check) stageKeys(ctx context.Context, c *matching.Comparer, cond string
 }
 
 // frequencies counts in a table of keys how many have each term of the rows.
-func (k *Check) frequencies(ctx context.Context, table string, own int64) (matching.Frequencies, error) {
+func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (matching.Frequencies, error) {
 	f := matching.Frequencies{Own: own}
 	if err := k.store.pool.QueryRow(ctx, `select count(*) from `+table).Scan(&f.N); err != nil {
 		return f, fmt.Errorf("check, likeness: %w", err)
@@ -155,7 +155,7 @@ func (k *Check) frequencies(ctx context.Context, table string, own int64) (match
 
 // findAlike finds by likeness: candidates share a blocking key, or the fields
 // that must be equal; the core scores them as they stream by.
-func (k *Check) findAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
+func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
 	t := k.plan.Type
 	if err := k.store.RefreshLikeness(ctx, k.ws, t); err != nil {
 		return err
@@ -213,7 +213,7 @@ func (k *Check) findAlike(ctx context.Context, n int, rule catalog.MatchRule) er
 }
 
 // taken is the decision that takes a single find.
-func (k *Check) taken(rule catalog.MatchRule) int {
+func (k *draftCheck) taken(rule catalog.MatchRule) int {
 	if rule.One == catalog.Ask {
 		return -1
 	}
@@ -230,7 +230,7 @@ func decisionList(list []matching.Decision) string {
 
 // blockPairs brings together the rows of keys and those of another table that
 // share blocking keys, with the bounds that keep the work small.
-func (k *Check) blockPairs(table, id, cond string) error {
+func (k *draftCheck) blockPairs(table, id, cond string) error {
 	keys, mine, reach, small, pairs := k.stage("keys"), k.stage("mine"), k.stage("reach"), k.stage("small"), k.stage("pairs")
 	// Every step is a table of its own with statistics: what the planner cannot
 	// estimate it joins in loops.
@@ -265,7 +265,7 @@ type compared struct {
 
 // score streams pairs (row, other, values of both, in the order of the rows)
 // past the core and stages what it decides.
-func (k *Check) score(ctx context.Context, query string, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
+func (k *draftCheck) score(ctx context.Context, query string, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
 	found := k.stage("found")
 	err := k.run("likeness", `drop table if exists `+found,
 		`create unlogged table `+found+` (row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null, reasons jsonb not null, against text[], alike text[])`)
@@ -366,7 +366,7 @@ func addFound(out *copyStream, row int64, list []candidate, decision matching.De
 
 // repeatAlike finds, among the rows for which nothing was found, those that
 // are the same as an earlier one by likeness.
-func (k *Check) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
+func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
 	c := matching.NewComparer(k.plan.Type, rule.Alike)
 	if err := k.stageKeys(ctx, c, k.unsettled("q")+` and not exists (select from `+k.stage("repeats")+` x where x.row_no = q.row_no)`); err != nil {
 		return err
@@ -399,7 +399,7 @@ func (k *Check) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) 
 
 // equalRows is the SQL that finds rows equal in all that is compared where they
 // are more than blocking takes; there need be no score for them.
-func (k *Check) equalRows(c *matching.Comparer) string {
+func (k *draftCheck) equalRows(c *matching.Comparer) string {
 	names, others := c.Telling()
 	filled := func(at []int) string {
 		var parts []string

@@ -11,7 +11,7 @@ import (
 // check compares it with what is there, and the load writes it: one expression
 // for both. row is the alias of the draft and record that of the record; now is
 // the draft's value, references resolved.
-func (k *Check) after(fp mapping.FieldPlan, row, record, now string) string {
+func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string {
 	f := fp.Field
 	was, given := record+`.`+fieldColumn(f.Name), now
 	if f.Normalised() { // another spelling of the same key says nothing new
@@ -50,7 +50,7 @@ func (k *Check) after(fp mapping.FieldPlan, row, record, now string) string {
 }
 
 // added is the SQL of two values put together, nothing twice.
-func (k *Check) added(f catalog.Field, now, was string) string {
+func (k *draftCheck) added(f catalog.Field, now, was string) string {
 	if f.Type == catalog.Choices {
 		return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now + ` else (select array_agg(distinct x order by x) from unnest(` + was + ` || ` + now + `) x) end`
 	}
@@ -62,7 +62,7 @@ func (k *Check) added(f catalog.Field, now, was string) string {
 }
 
 // likenessRules lists the numbers of the rules that find by likeness.
-func (k *Check) likenessRules() string {
+func (k *draftCheck) likenessRules() string {
 	var list []string
 	for n, rule := range k.plan.Rules {
 		if len(rule.Alike) > 0 {
@@ -73,7 +73,7 @@ func (k *Check) likenessRules() string {
 }
 
 // extras are the columns of staging beside the draft's fields that after needs.
-func (k *Check) extras() []string {
+func (k *draftCheck) extras() []string {
 	cols := []string{`found_by`}
 	if len(k.alike) > 0 {
 		cols = append(cols, `alike`)
@@ -90,9 +90,9 @@ func (k *Check) extras() []string {
 	return cols
 }
 
-// drafts is the SQL of the staged drafts, with what was found for each and with
+// staged is the SQL of the staged drafts, with what was found for each and with
 // references resolved (v_ and the field's name): as q, with the record as r.
-func (k *Check) drafts() string {
+func (k *draftCheck) staged() string {
 	cols, joins := ``, ` left join `+k.stage("matches")+` m on m.row_no = d.row_no`+k.linkJoins()
 	for _, fp := range k.references() {
 		cols += `, ` + referenceOf(fp.Field.Name) + ` as ` + resolvedColumn(fp.Field.Name)

@@ -28,6 +28,7 @@ type Candidate struct {
 // one that the check has not seen yet.
 type AskedRow struct {
 	Row        int64            `db:"row_no"`
+	Draft      string           `db:"draft"`
 	Kind       verdict.Question `db:"kind"`
 	Rule       int              `db:"rule"`
 	Candidates int              `db:"candidates"`
@@ -37,9 +38,11 @@ type AskedRow struct {
 	First      *Candidate       `db:"-"`
 }
 
-// Answer is what a person said of a row.
+// Answer is what a person said of a draft of a row; one that leaves it out is
+// about the whole row.
 type Answer struct {
 	Row      int64          `db:"row_no"`
+	Draft    string         `db:"draft"`
 	Choice   verdict.Choice `db:"choice"`
 	Record   *int64         `db:"record_id"`
 	OtherRow *int64         `db:"other_row"`
@@ -54,6 +57,7 @@ type QuestionFilter struct {
 	From, To float64 // percent of the best candidate; To 0 is no bound
 	Open     bool    // only those without an answer
 	Row      int64   // only this row
+	Draft    string  // only of this draft
 }
 
 func (f QuestionFilter) cond(args *[]any) string {
@@ -77,66 +81,80 @@ func (f QuestionFilter) cond(args *[]any) string {
 	if f.Row > 0 {
 		conds = append(conds, `q.row_no = `+arg(f.Row))
 	}
+	if f.Draft != "" {
+		conds = append(conds, `q.draft = `+arg(f.Draft))
+	}
 	return strings.Join(conds, " and ")
 }
 
 // questionsFrom joins the questions that hold with the answers given since the
 // check; questions of rows that are held for problems wait.
 func questionsFrom(id int64) string {
-	return stage(id, "questions") + ` q join ` + stage(id, "verdicts") + ` v on v.row_no = q.row_no and v.verdict = 'ask' left join answers a on a.import = ` + itoa(id) + ` and a.row_no = q.row_no`
+	return stage(id, "questions") + ` q join ` + stage(id, "verdicts") + ` v on v.row_no = q.row_no and v.verdict = 'ask' left join answers a on a.import = ` + itoa(id) + ` and a.row_no = q.row_no and a.draft = q.draft`
 }
 
-// Questions gives a page of the questions behind a row number.
+// Questions gives a page of the questions behind a row number; a page holds all
+// questions of its rows.
 func (s *Store) Questions(ctx context.Context, id int64, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
 	var args []any
 	cond := f.cond(&args)
 	args = append(args, after, limit)
 	var list []AskedRow
-	err := s.db.SelectContext(ctx, &list, fmt.Sprintf(`select q.row_no, q.kind, q.rule, q.candidates, q.percent, to_jsonb(c.cells) as cells from %s join %s c on c.row_no = q.row_no
-		where %s and q.row_no > $%d order by q.row_no limit $%d`, questionsFrom(id), stage(id, "cells"), cond, len(args)-1, len(args)), args...)
+	err := s.db.SelectContext(ctx, &list, fmt.Sprintf(`select row_no, draft, kind, rule, candidates, percent, cells from (select q.row_no, q.draft, q.kind, q.rule, q.candidates, q.percent, to_jsonb(c.cells) as cells,
+		dense_rank() over (order by q.row_no) as place from %s join %s c on c.row_no = q.row_no where %s and q.row_no > $%d) x where place <= $%d order by row_no, draft`, questionsFrom(id), stage(id, "cells"), cond, len(args)-1, len(args)), args...)
 	if sqlState(err) == "42P01" {
 		return nil, nil // not checked yet
 	}
 	if err != nil {
 		return nil, fmt.Errorf("list questions: %w", err)
 	}
-	at := map[int64]int{}
+	at := map[DraftOf]int{}
 	rows := make([]int64, len(list))
 	for i := range list {
-		rows[i], at[list[i].Row] = list[i].Row, i
+		rows[i], at[DraftOf{list[i].Row, list[i].Draft}] = list[i].Row, i
 	}
 	answers, err := s.answersOf(ctx, id, rows)
 	if err != nil {
 		return nil, err
 	}
-	for i := range answers {
-		list[at[answers[i].Row]].Answer = &answers[i]
+	for i, a := range answers {
+		if n, ok := at[DraftOf{a.Row, a.Draft}]; ok {
+			list[n].Answer = &answers[i]
+		}
 	}
 	candidates, err := s.CandidatesOf(ctx, id, rows)
 	if err != nil {
 		return nil, err
 	}
-	for row, offered := range candidates {
-		list[at[row]].First = &offered[0]
+	for of, offered := range candidates {
+		if n, ok := at[of]; ok {
+			list[n].First = &offered[0]
+		}
 	}
 	return list, nil
 }
 
 const candidateColumns = `place, record_id, other_row, percent, coalesce(reasons, '[]') as reasons, to_jsonb(coalesce(against, '{}')) as against, to_jsonb(coalesce(alike, '{}')) as alike`
 
-// CandidatesOf gives what rows may be the same as, best first, by row.
-func (s *Store) CandidatesOf(ctx context.Context, id int64, rows []int64) (map[int64][]Candidate, error) {
+// DraftOf names one of the drafts of a row.
+type DraftOf struct {
+	Row   int64  `db:"row_no"`
+	Draft string `db:"draft"`
+}
+
+// CandidatesOf gives what the drafts of rows may be the same as, best first.
+func (s *Store) CandidatesOf(ctx context.Context, id int64, rows []int64) (map[DraftOf][]Candidate, error) {
 	var list []struct {
-		Row int64 `db:"row_no"`
+		DraftOf
 		Candidate
 	}
-	err := s.db.SelectContext(ctx, &list, `select row_no, `+candidateColumns+` from `+stage(id, "candidates")+` where row_no = any($1) order by row_no, place`, rows)
+	err := s.db.SelectContext(ctx, &list, `select row_no, draft, `+candidateColumns+` from `+stage(id, "candidates")+` where row_no = any($1) order by row_no, draft, place`, rows)
 	if err != nil && sqlState(err) != "42P01" {
 		return nil, fmt.Errorf("list candidates: %w", err)
 	}
-	out := map[int64][]Candidate{}
+	out := map[DraftOf][]Candidate{}
 	for _, x := range list {
-		out[x.Row] = append(out[x.Row], x.Candidate)
+		out[x.DraftOf] = append(out[x.DraftOf], x.Candidate)
 	}
 	return out, nil
 }
@@ -156,7 +174,7 @@ func (s *Store) CountQuestions(ctx context.Context, id int64, f QuestionFilter) 
 	return n, nil
 }
 
-const answerColumns = `a.row_no, a.choice, a.record_id, a.other_row, to_jsonb(a.keep) as keep, p.name as person, a.at`
+const answerColumns = `a.row_no, a.draft, a.choice, a.record_id, a.other_row, to_jsonb(a.keep) as keep, p.name as person, a.at`
 
 func (s *Store) answersOf(ctx context.Context, id int64, rows []int64) ([]Answer, error) {
 	var list []Answer
@@ -167,10 +185,12 @@ func (s *Store) answersOf(ctx context.Context, id int64, rows []int64) ([]Answer
 	return list, nil
 }
 
-// Answers gives a page of all answers of an import behind a row number.
+// Answers gives a page of all answers of an import behind a row number; a page
+// holds all answers about its rows.
 func (s *Store) Answers(ctx context.Context, id, after int64, limit int) ([]Answer, error) {
 	var list []Answer
-	err := s.db.SelectContext(ctx, &list, `select `+answerColumns+` from answers a join people p on p.id = a.person where a.import = $1 and a.row_no > $2 order by a.row_no limit $3`, id, after, limit)
+	err := s.db.SelectContext(ctx, &list, `select row_no, draft, choice, record_id, other_row, keep, person, at from (select `+answerColumns+`, dense_rank() over (order by a.row_no) as place
+		from answers a join people p on p.id = a.person where a.import = $1 and a.row_no > $2) x where place <= $3 order by row_no, draft`, id, after, limit)
 	if err != nil {
 		return nil, fmt.Errorf("list answers: %w", err)
 	}
@@ -191,9 +211,10 @@ func (s *Store) CountAnswers(ctx context.Context, id int64) (all, unseen int64, 
 // gives how many were kept; rows that the import does not have are refused.
 func (s *Store) Answer(ctx context.Context, i Import, list []Answer, by int64) (int64, error) {
 	rows, choices := make([]int64, len(list)), make([]string, len(list))
-	records, others, keeps := make([]*int64, len(list)), make([]*int64, len(list)), make([]string, len(list))
+	records, others, keeps, drafts := make([]*int64, len(list)), make([]*int64, len(list)), make([]string, len(list)), make([]string, len(list))
 	for n, a := range list {
 		rows[n], choices[n], records[n], others[n], keeps[n] = a.Row, string(a.Choice), a.Record, a.OtherRow, strings.Join(a.Keep.V, ",")
+		drafts[n] = a.Draft
 	}
 	var kept int64
 	err := s.answering(ctx, i, func(tx pgx.Tx) error {
@@ -205,10 +226,10 @@ func (s *Store) Answer(ctx context.Context, i Import, list []Answer, by int64) (
 		if unknown != nil {
 			return fault.New(fault.NotFound, "unknown_row", "the source has no row of this number, or nothing stands in it").With(itoa(*unknown))
 		}
-		tag, err := tx.Exec(ctx, `insert into answers (import, row_no, choice, record_id, other_row, keep, person)
-			select $1, r, c, rec, o, coalesce(string_to_array(nullif(k, ''), ','), '{}'), $7 from unnest($2::bigint[], $3::text[], $4::bigint[], $5::bigint[], $6::text[]) x (r, c, rec, o, k)
-			on conflict (import, row_no) do update set choice = excluded.choice, record_id = excluded.record_id, other_row = excluded.other_row, keep = excluded.keep, person = excluded.person, at = now()`,
-			i.ID, rows, choices, records, others, keeps, by)
+		tag, err := tx.Exec(ctx, `insert into answers (import, row_no, choice, record_id, other_row, keep, person, draft)
+			select $1, r, c, rec, o, coalesce(string_to_array(nullif(k, ''), ','), '{}'), $7, d from unnest($2::bigint[], $3::text[], $4::bigint[], $5::bigint[], $6::text[], $8::text[]) x (r, c, rec, o, k, d)
+			on conflict (import, row_no, draft) do update set choice = excluded.choice, record_id = excluded.record_id, other_row = excluded.other_row, keep = excluded.keep, person = excluded.person, at = now()`,
+			i.ID, rows, choices, records, others, keeps, by, drafts)
 		kept = tag.RowsAffected()
 		return err
 	})
@@ -224,9 +245,9 @@ func (s *Store) AnswerQuestions(ctx context.Context, i Import, f QuestionFilter,
 		var args []any
 		cond := f.cond(&args)
 		args = append(args, string(choice), by)
-		tag, err := tx.Exec(ctx, fmt.Sprintf(`insert into answers (import, row_no, choice, record_id, other_row, keep, person)
-			select %d, q.row_no, $%d::text, case when $%d::text = 'take' then c.record_id end, case when $%d::text = 'take' then c.other_row end, case when $%d::text = 'take' and c.record_id is not null then coalesce(c.alike, '{}') else '{}' end, $%d
-			from %s left join %s c on c.row_no = q.row_no and c.place = 1 where %s`, i.ID, len(args)-1, len(args)-1, len(args)-1, len(args)-1, len(args), questionsFrom(i.ID), stage(i.ID, "candidates"), cond), args...)
+		tag, err := tx.Exec(ctx, fmt.Sprintf(`insert into answers (import, row_no, draft, choice, record_id, other_row, keep, person)
+			select %d, q.row_no, q.draft, $%d::text, case when $%d::text = 'take' then c.record_id end, case when $%d::text = 'take' then c.other_row end, case when $%d::text = 'take' and c.record_id is not null then coalesce(c.alike, '{}') else '{}' end, $%d
+			from %s left join %s c on c.row_no = q.row_no and c.draft = q.draft and c.place = 1 where %s`, i.ID, len(args)-1, len(args)-1, len(args)-1, len(args)-1, len(args), questionsFrom(i.ID), stage(i.ID, "candidates"), cond), args...)
 		kept = tag.RowsAffected()
 		return err
 	})
@@ -237,8 +258,8 @@ func (s *Store) AnswerQuestions(ctx context.Context, i Import, f QuestionFilter,
 func (s *Store) LeaveOut(ctx context.Context, i Import, v verdict.Verdict, by int64) (int64, error) {
 	var kept int64
 	err := s.answering(ctx, i, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `insert into answers (import, row_no, choice, person) select $1, row_no, 'leave_out', $3 from `+stage(i.ID, "verdicts")+` where verdict = $2
-			on conflict (import, row_no) do update set choice = 'leave_out', record_id = null, other_row = null, keep = '{}', person = excluded.person, at = now()`, i.ID, string(v), by)
+		tag, err := tx.Exec(ctx, `insert into answers (import, row_no, choice, person, draft) select $1, row_no, 'leave_out', $3, $4 from `+stage(i.ID, "verdicts")+` where verdict = $2
+			on conflict (import, row_no, draft) do update set choice = 'leave_out', record_id = null, other_row = null, keep = '{}', person = excluded.person, at = now()`, i.ID, string(v), by, i.Routine.V.Drafts[0].Called())
 		kept = tag.RowsAffected()
 		return err
 	})

@@ -3,11 +3,14 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 )
 
@@ -36,18 +39,33 @@ type GridRow struct {
 	OtherRow *int64                      `db:"other_row"`
 	Score    *float64                    `db:"score"`
 	Changes  JSON[map[string][2]*string] `db:"changes"`
+	Parts    JSON[[]RowPart]             `db:"parts"` // the drafts of the row, where it makes several
 	Problems []problem.Problem           `db:"-"`
+}
+
+// RowPart is what is said of one of the drafts of a row.
+type RowPart struct {
+	Draft    string                `json:"draft"`
+	Type     string                `json:"type"`
+	Verdict  verdict.Verdict       `json:"verdict"`
+	Outcome  verdict.Outcome       `json:"outcome"`
+	Record   *int64                `json:"record"`
+	Score    *float64              `json:"score"`
+	Reason   *verdict.Reason       `json:"why"`
+	OtherRow *int64                `json:"other_row"`
+	Changes  map[string][2]*string `json:"changes"`
 }
 
 type rowSQL struct {
 	id                          int64
 	verdicts, outcomes, problem bool
+	parts, partOutcomes         bool // rows make several drafts
 }
 
 func (s *Store) rowSQL(ctx context.Context, id int64) (rowSQL, error) {
 	r := rowSQL{id: id}
-	err := s.pool.QueryRow(ctx, `select to_regclass($1) is not null, to_regclass($2) is not null, to_regclass($3) is not null`,
-		stage(id, "verdicts"), stage(id, "outcomes"), stage(id, "problems")).Scan(&r.verdicts, &r.outcomes, &r.problem)
+	err := s.pool.QueryRow(ctx, `select to_regclass($1) is not null, to_regclass($2) is not null, to_regclass($3) is not null, to_regclass($4) is not null, to_regclass($5) is not null`,
+		stage(id, "verdicts"), stage(id, "outcomes"), stage(id, "problems"), stage(id, "d1_verdicts"), stage(id, "draft_outcomes")).Scan(&r.verdicts, &r.outcomes, &r.problem, &r.parts, &r.partOutcomes)
 	return r, err
 }
 
@@ -121,6 +139,11 @@ func (r rowSQL) columns() string {
 	} else {
 		cols += `, null::text as verdict, null::jsonb as changes, null::text as why, null::bigint as other_row, null::real as score, null::text as question`
 	}
+	if r.parts && r.verdicts {
+		cols += `, v.parts`
+	} else {
+		cols += `, null::jsonb as parts`
+	}
 	switch {
 	case r.verdicts && r.outcomes:
 		return cols + `, o.outcome, coalesce(o.record_id, v.record_id) as record_id`
@@ -165,7 +188,50 @@ func (s *Store) Rows(ctx context.Context, id int64, f RowFilter, after, position
 			return nil, err
 		}
 	}
+	if r.partOutcomes {
+		return rows, s.addPartOutcomes(ctx, id, rows)
+	}
 	return rows, nil
+}
+
+// addPartOutcomes says of each draft of rows that were loaded what became of it.
+func (s *Store) addPartOutcomes(ctx context.Context, id int64, rows []GridRow) error {
+	at := map[int64]int{}
+	var numbers []int64
+	for i, r := range rows {
+		if r.Outcome != nil {
+			at[r.Row] = i
+			numbers = append(numbers, r.Row)
+		}
+	}
+	var list []struct {
+		Row     int64           `db:"row_no"`
+		Draft   string          `db:"draft"`
+		Type    string          `db:"type"`
+		Outcome verdict.Outcome `db:"outcome"`
+		Record  *int64          `db:"record_id"`
+	}
+	err := s.db.SelectContext(ctx, &list, `select row_no, draft, type, outcome, record_id from `+stage(id, "draft_outcomes")+` where row_no = any($1) and draft in (select distinct draft from `+stage(id, "draft_outcomes")+`)`, numbers)
+	if err != nil {
+		return fmt.Errorf("read outcomes of drafts: %w", err)
+	}
+	for _, x := range list {
+		r := &rows[at[x.Row]]
+		n := slices.IndexFunc(r.Parts.V, func(p RowPart) bool { return p.Draft == x.Draft })
+		if n < 0 { // no longer staged
+			r.Parts.V = append(r.Parts.V, RowPart{Draft: x.Draft, Type: x.Type})
+			n = len(r.Parts.V) - 1
+		}
+		r.Parts.V[n].Outcome, r.Parts.V[n].Record = x.Outcome, x.Record
+	}
+	for _, i := range at { // a row that is held or failed made none of its records
+		for n := range rows[i].Parts.V {
+			if p := &rows[i].Parts.V[n]; p.Outcome == "" && p.Verdict != verdict.Skip {
+				p.Outcome = *rows[i].Outcome
+			}
+		}
+	}
+	return nil
 }
 
 // pick chooses row numbers, as x.row_no, from as few tables as the filter needs.
@@ -285,32 +351,30 @@ func (s *Store) EachGridRow(ctx context.Context, id int64, f RowFilter, each fun
 func (s *Store) FirstOverwrites(ctx context.Context, id int64, limit int) ([]GridRow, error) {
 	var rows []GridRow
 	err := s.db.SelectContext(ctx, &rows, `select v.row_no, '[]'::jsonb as cells, v.verdict, v.changes, v.why, v.other_row, v.score, null::text as question, null::text as outcome, v.record_id from `+stage(id, "verdicts")+` v
-		where v.verdict = 'update' and exists (select from jsonb_each(v.changes) e where e.value->>0 is not null) order by v.row_no limit $1`, limit)
+		where v.verdict in ('create', 'update') and exists (select from jsonb_each(v.changes) e where e.value->>0 is not null) order by v.row_no limit $1`, limit)
 	if err != nil && sqlState(err) != "42P01" {
 		return nil, fmt.Errorf("read first overwrites: %w", err)
 	}
 	return rows, nil
 }
 
-// RowLinks gives the records that the references of a checked row lead to, by
-// field.
-func (s *Store) RowLinks(ctx context.Context, i Import, fields []catalog.Field, row int64) (map[string]Link, error) {
+// RowLinks gives the records that the references of a draft of a checked row
+// lead to, by field. The draft is counted from 0.
+func (s *Store) RowLinks(ctx context.Context, i Import, plan *mapping.Plan, n int, row int64) (map[string]Link, error) {
 	links := map[string]Link{}
 	c, err := s.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return nil, err
 	}
-	for _, f := range fields {
-		if f.Type != catalog.Reference {
-			continue
-		}
-		target, err := c.MustType(f.To)
+	k := s.NewCheck(i, plan, c).drafts[n]
+	for _, fp := range k.references() {
+		target, err := c.MustType(fp.Field.To)
 		if err != nil {
 			return nil, err
 		}
 		var id int64
 		l := Link{Type: target.Name}
-		err = s.pool.QueryRow(ctx, `select x.id, `+titleText(target, "x")+` from `+stage(i.ID, "verdicts")+` v join `+recordTable(i.Workspace, target.Name)+` x on x.id = v.`+fieldColumn(f.Name)+` where v.row_no = $1`, row).Scan(&id, &l.Title)
+		err = s.pool.QueryRow(ctx, `select x.id, `+titleText(target, "x")+` from `+k.stage("verdicts")+` v join `+recordTable(i.Workspace, target.Name)+` x on x.id = v.`+fieldColumn(fp.Field.Name)+` where v.row_no = $1`, row).Scan(&id, &l.Title)
 		if isMissing(err) || sqlState(err) == "42P01" || sqlState(err) == "42703" { // not found, not checked, or checked before the column was placed
 			continue
 		}
@@ -318,7 +382,63 @@ func (s *Store) RowLinks(ctx context.Context, i Import, fields []catalog.Field, 
 			return nil, fmt.Errorf("read links of a row: %w", err)
 		}
 		l.ID = target.RecordID(id)
-		links[f.Name] = l
+		links[fp.Field.Name] = l
 	}
 	return links, nil
+}
+
+// CellCount is a text that stands in a column, with the number of rows.
+type CellCount struct {
+	Text  string `db:"text"`
+	Count int64  `db:"count"`
+}
+
+// ColumnValues gives the different texts of a column, most frequent first.
+func (s *Store) ColumnValues(ctx context.Context, id int64, position, limit int) ([]CellCount, error) {
+	var list []CellCount
+	err := s.db.SelectContext(ctx, &list, fmt.Sprintf(`select c.cells[%d] as text, count(*) as count from %s c where c.cells[%d] <> '' group by 1 order by 2 desc, 1 limit $1`, position+1, stage(id, "cells"), position+1), limit)
+	if sqlState(err) == "42P01" {
+		return nil, fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
+	}
+	if err != nil {
+		return nil, fmt.Errorf("read the values of a column: %w", err)
+	}
+	return list, nil
+}
+
+// LinksOf finds for each text the one record of a type that it names as a link
+// would: by id, by a key, or by a title that only one record has.
+func (s *Store) LinksOf(ctx context.Context, workspace string, t catalog.RecordType, texts []string) (map[string]Link, error) {
+	table := recordTable(workspace, t.Name)
+	lookups, names, ids := make([]string, len(texts)), make([]string, len(texts)), make([]int64, len(texts))
+	for n, text := range texts {
+		lookups[n], names[n] = value.LookupKey(text), value.NameKey(text)
+		if id, err := t.ParseRecordID(text); err == nil {
+			ids[n] = id
+		}
+	}
+	var keys []string
+	for _, f := range t.Fields {
+		if f.Normalised() {
+			keys = append(keys, `select w.n, r.id from want w join `+table+` r on r.`+keyColumn(f.Name)+` = w.l`)
+		}
+	}
+	keys = append(keys, `select w.n, r.id from want w join `+table+` r on r.id = w.id`)
+	var list []struct {
+		N     int    `db:"n"`
+		ID    int64  `db:"id"`
+		Title string `db:"title"`
+	}
+	err := s.db.SelectContext(ctx, &list, `with want as materialized (select n::int, l collate "C" as l, m collate "C" as m, id from unnest($1::text[], $2::text[], $3::bigint[]) with ordinality x (l, m, id, n)),
+		by_key as materialized (`+strings.Join(keys, " union ")+`),
+		hit as (select n, id from by_key union select w.n, r.id from want w join `+table+` r on r.`+titleColumn+` = w.m where w.m <> '' and not exists (select from by_key b where b.n = w.n))
+		select h.n, min(h.id) as id, min(`+titleText(t, "x")+`) as title from hit h join `+table+` x on x.id = h.id group by h.n having count(distinct h.id) = 1`, lookups, names, ids)
+	if err != nil {
+		return nil, fmt.Errorf("look up what texts name: %w", err)
+	}
+	out := map[string]Link{}
+	for _, x := range list {
+		out[texts[x.N-1]] = Link{Type: t.Name, ID: t.RecordID(x.ID), Title: x.Title}
+	}
+	return out, nil
 }

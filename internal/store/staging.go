@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -25,6 +26,7 @@ import (
 //	matches   the record that each row was found to be
 //	questions, candidates  what a person must say, and what there is to choose from
 //	repeats   rows that are for the same record as another
+//	became    the record that a draft is for, where others point to it
 //	verdicts  what each row would do, with the difference
 //	anchors   every thousandth row of each verdict and outcome
 //
@@ -35,9 +37,6 @@ func stage(id int64, part string) string {
 
 // tryPart stands before the parts of a check that is only tried on a sample.
 const tryPart = "try_"
-
-var derivedParts = []string{"draft", "aside", "problems", "links", "settled", "matches", "questions", "candidates", "several", "twice", "repeats",
-	"keys", "mine", "reach", "small", "pairs", "found", "verdicts", "anchors"}
 
 func (s *Store) exec(ctx context.Context, statements ...string) error {
 	for _, q := range statements {
@@ -66,15 +65,28 @@ func (s *Store) dropStaging(ctx context.Context, id int64) error {
 // dropDerived drops what a check has made, or with tryPart what one that was
 // only tried has.
 func (s *Store) dropDerived(ctx context.Context, id int64, before string) error {
+	var there []string
+	if err := s.db.SelectContext(ctx, &there, `select tablename from pg_tables where schemaname = 'staging' and starts_with(tablename, $1)`, fmt.Sprintf("i%d_%s", id, before)); err != nil {
+		return fmt.Errorf("drop staging: %w", err)
+	}
 	var tables []string
-	for _, part := range derivedParts {
-		tables = append(tables, stage(id, before+part))
+	for _, name := range there {
+		part := strings.TrimPrefix(name, fmt.Sprintf("i%d_", id))
+		if !slices.Contains(keptParts, part) && strings.HasPrefix(part, tryPart) == (before == tryPart) {
+			tables = append(tables, ident("staging", name))
+		}
+	}
+	if len(tables) == 0 {
+		return nil
 	}
 	if err := s.exec(ctx, `drop table if exists `+strings.Join(tables, ", ")); err != nil {
 		return fmt.Errorf("drop staging: %w", err)
 	}
 	return nil
 }
+
+// keptParts are the tables that outlive a check.
+var keptParts = []string{"cells", "outcomes", "draft_outcomes"}
 
 // anchorStep is the distance of the rows whose numbers are kept, so that a page
 // at any place of a large sheet is found without counting from the top.
@@ -148,31 +160,49 @@ func (s *Store) hasTable(ctx context.Context, id int64, part string) (bool, erro
 	return there, err
 }
 
-// EachRow streams the staged rows that have no final outcome, in their order:
-// all, or with every above 1 as a sample each row of a number that it divides.
-func (s *Store) EachRow(ctx context.Context, id, every int64, f func(sheet.Row) error) error {
+// EachRow streams the staged rows in their order: all, or with every above 1 as
+// a sample each row of a number that it divides, and with most above 0 so many
+// at most. It says of each whether it has a final outcome, and is not to be
+// checked again; without done such rows are left out.
+func (s *Store) EachRow(ctx context.Context, id, every, most int64, done bool, f func(row sheet.Row, done bool) error) error {
 	query := fmt.Sprintf(`select c.row_no, c.cells from %s c where c.row_no %% %d = 0`, stage(id, "cells"), max(every, 1))
 	if there, err := s.hasTable(ctx, id, "outcomes"); err != nil {
 		return err
 	} else if there {
-		query += ` and not exists (select from ` + stage(id, "outcomes") + ` o where o.row_no = c.row_no and o.outcome not in ('held', 'failed'))`
+		final := `exists (select from ` + stage(id, "outcomes") + ` o where o.row_no = c.row_no and o.outcome not in ('held', 'failed'))`
+		if done {
+			query = strings.Replace(query, `c.cells`, `c.cells, case when `+final+` then 1::bigint end`, 1)
+		} else {
+			query += ` and not ` + final
+		}
+	}
+	query += ` order by c.row_no`
+	if most > 0 {
+		query += ` limit ` + itoa(most)
 	}
 	var cells []string
-	return copyOut(ctx, s.pool, query+` order by c.row_no`, func(f2 [][]byte) error {
+	return copyOut(ctx, s.pool, query, func(f2 [][]byte) error {
 		cells = textArray(f2[1], cells)
-		return f(sheet.Row{Number: int64Of(f2[0]), Cells: cells})
+		return f(sheet.Row{Number: int64Of(f2[0]), Cells: cells}, len(f2) > 2 && f2[2] != nil)
 	})
 }
 
-// DraftWriter stages typed drafts and their problems.
+// DraftWriter stages the typed drafts of rows and their problems.
 type DraftWriter struct {
-	plan     *mapping.DraftPlan
-	targets  map[string]catalog.RecordType
-	isTitle  map[string]bool
-	columns  []string
-	drafts   *copyStream
-	aside    *copyStream
+	check    *Check
+	drafts   []*draftStream
+	aside    *copyStream // one for all drafts, so that few connections do
 	problems *copyStream
+}
+
+// draftStream stages one of the drafts of each row.
+type draftStream struct {
+	plan    *mapping.DraftPlan
+	table   string
+	targets map[string]catalog.RecordType
+	isTitle map[string]bool
+	columns []string
+	drafts  *copyStream
 }
 
 // draftColumn is one column of the draft table.
@@ -220,45 +250,95 @@ var problemColumns = []string{"row_no", "code", "field", "col", "value", "detail
 
 // StageDrafts begins to stage the drafts of the check anew.
 func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
-	s, plan, c := k.store, k.plan, k.catalog
-	if err := s.dropDerived(ctx, k.id, k.before); err != nil {
+	if err := k.store.dropDerived(ctx, k.id, k.before); err != nil {
 		return nil, err
 	}
-	w := &DraftWriter{plan: plan, targets: map[string]catalog.RecordType{}, isTitle: titleSet(plan.Type)}
+	err := k.store.exec(ctx, `create unlogged table `+k.stage("problems")+` (row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`)
+	if err != nil {
+		return nil, fmt.Errorf("stage drafts: %w", err)
+	}
+	w := &DraftWriter{check: k}
+	for _, d := range k.drafts {
+		stream, err := d.stageDraft(ctx)
+		if err != nil {
+			return nil, err
+		}
+		w.drafts = append(w.drafts, stream)
+	}
+	if k.plan.Several() {
+		if err := k.store.exec(ctx, `create unlogged table `+k.stage("aside")+asideColumns); err != nil {
+			return nil, fmt.Errorf("stage drafts: %w", err)
+		}
+	}
+	for _, d := range w.drafts {
+		d.drafts = copyInto(ctx, k.store.pool, d.table, d.columns)
+	}
+	w.aside = copyInto(ctx, k.store.pool, k.stage("aside"), []string{"row_no", "why", "other_row", "draft"})
+	w.problems = copyInto(ctx, k.store.pool, k.stage("problems"), problemColumns)
+	return w, nil
+}
+
+// stageDraft makes the tables of one draft.
+func (k *draftCheck) stageDraft(ctx context.Context) (*draftStream, error) {
+	w := &draftStream{plan: k.plan, table: k.stage("draft"), targets: map[string]catalog.RecordType{}, isTitle: titleSet(k.plan.Type)}
 	var defs []string
-	for _, col := range draftColumns(plan) {
+	for _, col := range draftColumns(k.plan) {
 		w.columns = append(w.columns, col.name)
 		defs = append(defs, col.name+" "+col.sqlType)
 	}
-	for _, fp := range plan.Fields {
+	for _, fp := range k.plan.Fields {
 		if fp.Field.Type == catalog.Reference {
-			t, err := c.MustType(fp.Field.To)
+			t, err := k.catalog.MustType(fp.Field.To)
 			if err != nil {
 				return nil, err
 			}
 			w.targets[fp.Field.Name] = t
 		}
 	}
-	err := s.exec(ctx, `create unlogged table `+k.stage("draft")+` (`+strings.Join(defs, ", ")+`)`,
-		`create unlogged table `+k.stage("aside")+` (row_no bigint not null, why text not null, other_row bigint)`,
-		`create unlogged table `+k.stage("problems")+` (row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`)
+	err := k.store.exec(ctx, `create unlogged table `+k.stage("draft")+` (`+strings.Join(defs, ", ")+`)`,
+		`create unlogged table `+k.stage("aside")+asideColumns)
 	if err != nil {
 		return nil, fmt.Errorf("stage drafts: %w", err)
 	}
-	w.drafts = copyInto(ctx, s.pool, k.stage("draft"), w.columns)
-	w.aside = copyInto(ctx, s.pool, k.stage("aside"), []string{"row_no", "why"})
-	w.problems = copyInto(ctx, s.pool, k.stage("problems"), problemColumns)
 	return w, nil
 }
 
-// Add stages the draft of one row.
-func (w *DraftWriter) Add(number int64, t *mapping.Typed) error {
-	if t.LeftOut {
-		w.aside.row(2)
-		w.aside.int64(number)
-		w.aside.text(string(verdict.ByCondition))
-		return w.aside.flush()
+// asideColumns are those of the rows that are left out; the draft's place says
+// which of the row's drafts it is while they are staged.
+const asideColumns = ` (row_no bigint not null, why text not null, other_row bigint, draft smallint)`
+
+// Add stages the n-th draft of a row.
+func (w *DraftWriter) Add(number int64, n int, t *mapping.Typed) error {
+	for _, p := range t.Problems {
+		if err := w.Problem(number, p); err != nil {
+			return err
+		}
 	}
+	switch {
+	case t.LeftOut:
+		return w.leave(number, n, verdict.ByCondition, 0)
+	case t.Above > 0:
+		return w.leave(number, n, verdict.Grouped, t.Above)
+	case t.Empty:
+		return w.leave(number, n, verdict.NothingGiven, 0)
+	}
+	return w.drafts[n].add(number, t)
+}
+
+func (w *DraftWriter) leave(number int64, n int, why verdict.Reason, other int64) error {
+	w.aside.row(4)
+	w.aside.int64(number)
+	w.aside.text(string(why))
+	if other > 0 {
+		w.aside.int64(other)
+	} else {
+		w.aside.null()
+	}
+	w.aside.int16(int16(n))
+	return w.aside.flush()
+}
+
+func (w *draftStream) add(number int64, t *mapping.Typed) error {
 	c := w.drafts
 	c.row(len(w.columns))
 	c.int64(number)
@@ -280,10 +360,10 @@ func (w *DraftWriter) Add(number int64, t *mapping.Typed) error {
 		}
 	}
 	for i := range w.plan.Fields {
-		f := &w.plan.Fields[i].Field
-		v := t.Values[i]
+		fp := &w.plan.Fields[i]
+		f, v := &fp.Field, t.Values[i]
 		if f.Type == catalog.Reference {
-			w.reference(c, f.Name, v)
+			w.reference(c, fp, v)
 		} else if err := c.value(f.Type, v); err != nil {
 			return fmt.Errorf("row %d, field %s: %w", number, f.Name, err)
 		}
@@ -294,24 +374,25 @@ func (w *DraftWriter) Add(number int64, t *mapping.Typed) error {
 			c.textOrNull(value.NameKey(v))
 		}
 	}
-	for _, p := range t.Problems {
-		if err := w.Problem(number, p); err != nil {
-			return err
-		}
-	}
 	return c.flush()
 }
 
 // reference stages what names another record: its id, or a text that the check
 // looks up.
-func (w *DraftWriter) reference(c *copyStream, field, v string) {
+func (w *draftStream) reference(c *copyStream, fp *mapping.FieldPlan, v string) {
 	if v == "" {
 		c.null()
 		c.null()
 		c.null()
 		return
 	}
-	if id, err := w.targets[field].ParseRecordID(v); err == nil {
+	if len(fp.Find) > 0 {
+		c.null()
+		c.text(v)
+		c.text("")
+		return
+	}
+	if id, err := w.targets[fp.Field.Name].ParseRecordID(v); err == nil {
 		c.int64(id)
 		c.null()
 		c.null()
@@ -345,12 +426,24 @@ func addProblem(c *copyStream, number int64, p problem.Problem) error {
 }
 
 // End finishes the staging of the drafts, or gives it up when failed is not nil.
-func (w *DraftWriter) End(failed error) error {
+func (w *DraftWriter) End(ctx context.Context, failed error) error {
 	err := failed
-	for _, c := range []*copyStream{w.drafts, w.aside, w.problems} {
+	streams := []*copyStream{w.problems, w.aside}
+	for _, d := range w.drafts {
+		streams = append(streams, d.drafts)
+	}
+	for _, c := range streams {
 		if e := c.end(err); err == nil {
 			err = e
 		}
 	}
-	return err
+	if err != nil || len(w.drafts) == 1 {
+		return err
+	}
+	for n, d := range w.check.drafts {
+		if err := w.check.store.exec(ctx, fmt.Sprintf(`insert into %s select * from %s where draft = %d`, d.stage("aside"), w.check.stage("aside"), n)); err != nil {
+			return fmt.Errorf("stage drafts: %w", err)
+		}
+	}
+	return nil
 }

@@ -49,7 +49,7 @@ func Open(ctx context.Context, url string, log *slog.Logger) (*Store, error) {
 		return nil, fault.New(fault.Invalid, "bad_database_url", "the database's URL cannot be read").
 			Mended("It looks like postgres://user@127.0.0.1:5432/uchi.")
 	}
-	cfg.MaxConns = max(cfg.MaxConns, 16)
+	cfg.MaxConns = max(cfg.MaxConns, 48) // a check stages each draft of a row on a connection of its own
 	cfg.ConnConfig.RuntimeParams["search_path"] = Schema
 	cfg.ConnConfig.RuntimeParams["timezone"] = "UTC"
 	cfg.ConnConfig.RuntimeParams["datestyle"] = "ISO"

@@ -137,11 +137,42 @@ func (s *Store) AddField(ctx context.Context, workspace, typeName string, f cata
 	if err != nil {
 		return old, err
 	}
-	doc, err := json.Marshal(t)
+	f, _ = t.Field(f.Name)
+	if err := s.changeType(ctx, workspace, old, t, fieldDDL(workspace, t, f)...); err != nil {
+		return old, fmt.Errorf("add field: %w", err)
+	}
+	return t, nil
+}
+
+// AddChoice adds a choice to a field of a record type, or other spellings to one
+// that is there.
+func (s *Store) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice) (catalog.RecordType, error) {
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return catalog.RecordType{}, err
+	}
+	old, err := c.MustType(typeName)
 	if err != nil {
 		return old, err
 	}
-	err = s.inTx(ctx, func(tx *sqlx.Tx) error {
+	t, err := c.AddChoice(old, field, choice)
+	if err != nil {
+		return old, err
+	}
+	if err := s.changeType(ctx, workspace, old, t); err != nil {
+		return old, fmt.Errorf("add choice: %w", err)
+	}
+	return t, nil
+}
+
+// changeType keeps a changed record type and changes its tables, unless somebody
+// else has changed it meanwhile.
+func (s *Store) changeType(ctx context.Context, workspace string, old, t catalog.RecordType, ddl ...string) error {
+	doc, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	return s.inTx(ctx, func(tx *sqlx.Tx) error {
 		res, err := tx.ExecContext(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`,
 			doc, t.Version, workspace, t.Name, old.Version)
 		if err != nil {
@@ -150,18 +181,13 @@ func (s *Store) AddField(ctx context.Context, workspace, typeName string, f cata
 		if n, _ := res.RowsAffected(); n == 0 {
 			return fault.New(fault.Conflict, "changed_meanwhile", "somebody else has just changed the record type").With(t.Name).Mended("Look at it again and repeat the change.")
 		}
-		f, _ := t.Field(f.Name)
-		for _, ddl := range fieldDDL(workspace, t, f) {
-			if _, err := tx.ExecContext(ctx, ddl); err != nil {
+		for _, q := range ddl {
+			if _, err := tx.ExecContext(ctx, q); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	if err != nil {
-		return old, fmt.Errorf("add field: %w", err)
-	}
-	return t, nil
 }
 
 func ident(parts ...string) string { return pgx.Identifier(parts).Sanitize() }

@@ -22,7 +22,7 @@ const (
 // WriteRows writes chosen rows as CSV (RFC 4180 but for line feeds, UTF-8 with a byte order mark
 // so that spreadsheet programs see the encoding): the original columns, then
 // what became of the row, its record and what is wrong with it.
-func (s *Service) WriteRows(ctx context.Context, i store.Import, t catalog.RecordType, f store.RowFilter, w io.Writer) error {
+func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catalog, f store.RowFilter, w io.Writer) error {
 	if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
@@ -41,7 +41,7 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, t catalog.Recor
 			}
 			line = append(line, cell)
 		}
-		line = append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordOf(r, t), problemsOf(r))
+		line = append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordsOf(r, c, i.Into), problemsOf(r))
 		return out.Write(line)
 	})
 	if err != nil {
@@ -61,11 +61,19 @@ func stateOf(r store.GridRow) string {
 	return ""
 }
 
-func recordOf(r store.GridRow, t catalog.RecordType) string {
-	if r.Record == nil {
-		return ""
+// recordsOf names the records of a row, as its drafts stand.
+func recordsOf(r store.GridRow, c catalog.Catalog, into string) string {
+	parts := r.Parts.V
+	if len(parts) == 0 {
+		parts = []store.RowPart{{Type: into, Record: r.Record}}
 	}
-	return t.RecordID(*r.Record)
+	var ids []string
+	for _, p := range parts {
+		if t, ok := c.Type(p.Type); ok && p.Record != nil {
+			ids = append(ids, t.RecordID(*p.Record))
+		}
+	}
+	return strings.Join(ids, " ")
 }
 
 func problemsOf(r store.GridRow) string {

@@ -200,7 +200,6 @@ func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict
 	if err != nil {
 		return totals, 0, err
 	}
-	draft := plan.Drafts[0]
 	if there, err := s.store.HasCells(ctx, i); err != nil {
 		return totals, 0, err
 	} else if !there { // the database has crashed and lost its unlogged tables: the source has everything
@@ -208,43 +207,64 @@ func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict
 			return totals, 0, err
 		}
 	}
-	writes, err = s.store.Writes(ctx, i.Workspace, draft.Type.Name)
+	writes, err = s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames())
 	if err != nil {
 		return totals, 0, err
 	}
-	rules, err := expr.CompileRules(draft.Type)
-	if err != nil {
-		return totals, 0, err
-	}
-	k := s.store.NewCheck(i, draft, i.Routine.V.May, c)
-	totals, err = s.runCheck(ctx, i, k, plan, rules, 1)
+	totals, err = s.runCheck(ctx, i, s.store.NewCheck(i, plan, c), plan, part{every: 1, all: true})
 	return totals, writes, err
 }
 
-// runCheck types every so many-th row and works out what it would do.
-func (s *Service) runCheck(ctx context.Context, i store.Import, k *store.Check, plan *mapping.Plan, rules *expr.Rules, every int64) (verdict.Totals, error) {
+// part says which rows of an import are checked.
+type part struct {
+	every int64 // each row of a number that it divides
+	most  int64 // so many at most; 0 is no bound
+	all   bool  // it is no sample, and progress is noted
+}
+
+// runCheck types the rows of a part and works out what they would do.
+func (s *Service) runCheck(ctx context.Context, i store.Import, k *store.Check, plan *mapping.Plan, p part) (verdict.Totals, error) {
+	judges := make([]store.Judge, len(plan.Drafts))
+	for n, dp := range plan.Drafts {
+		rules, err := expr.CompileRules(dp.Type)
+		if err != nil {
+			return verdict.Totals{}, err
+		}
+		judges[n] = func(values map[string]string) []problem.Problem { return rules.Judge(values) }
+	}
 	w, err := k.StageDrafts(ctx)
 	if err != nil {
 		return verdict.Totals{}, err
 	}
-	if err := w.End(s.typeRows(ctx, i.ID, plan, w, every)); err != nil {
+	if err := w.End(ctx, s.typeRows(ctx, i.ID, plan, w, p)); err != nil {
 		return verdict.Totals{}, err
 	}
-	return k.Run(ctx, func(values map[string]string) []problem.Problem { return rules.Judge(values) })
+	return k.Run(ctx, judges)
 }
 
-func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter, every int64) error {
+func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter, p part) error {
 	var typed mapping.Typed
 	var n int64
-	return s.store.EachRow(ctx, id, every, func(row sheet.Row) error {
-		plan.Drafts[0].Apply(row, &typed)
-		if p, bad := plan.Ragged(row); bad && !typed.LeftOut {
-			typed.Problems = append(typed.Problems, p)
+	plan.Begin()
+	return s.store.EachRow(ctx, id, p.every, p.most, plan.Grouped(), func(row sheet.Row, done bool) error {
+		if done {
+			plan.Pass(row)
+			return nil
 		}
-		if err := w.Add(row.Number, &typed); err != nil {
-			return err
+		in := false
+		for d, dp := range plan.Drafts {
+			dp.Apply(row, &typed)
+			in = in || !typed.LeftOut && !typed.Empty
+			if err := w.Add(row.Number, d, &typed); err != nil {
+				return err
+			}
 		}
-		if n++; n%progressEvery == 0 && every == 1 {
+		if trouble, bad := plan.Ragged(row); bad && in {
+			if err := w.Problem(row.Number, trouble); err != nil {
+				return err
+			}
+		}
+		if n++; n%progressEvery == 0 && p.all {
 			return s.store.Progress(ctx, id, n)
 		}
 		return nil
@@ -258,7 +278,7 @@ func (s *Service) load(ctx context.Context, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	l := s.store.NewLoad(i, plan.Drafts[0], i.Routine.V.May, c)
+	l := s.store.NewLoad(i, plan, c)
 	if err := l.Prepare(ctx); err != nil {
 		return err
 	}

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"uchi/internal/core/catalog"
-	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/matching"
@@ -20,7 +19,7 @@ import (
 type Question struct {
 	store.AskedRow
 	Type       catalog.RecordType
-	Values     []RowValue // of the row
+	Values     []RowValue // of the draft
 	Candidates []CandidateRecord
 }
 
@@ -31,30 +30,26 @@ type CandidateRecord struct {
 	Values map[string]string
 }
 
-// Question gives the question about one row.
-func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Question, error) {
+// Question gives the question about one row: about the draft that is named, else
+// the first that has no answer yet.
+func (s *Service) Question(ctx context.Context, i store.Import, row int64, draft string) (Question, error) {
 	var q Question
-	list, err := s.store.Questions(ctx, i.ID, store.QuestionFilter{Row: row}, 0, 1)
+	list, err := s.store.Questions(ctx, i.ID, store.QuestionFilter{Row: row, Draft: draft}, 0, 1)
 	if err != nil {
 		return q, err
 	}
 	if len(list) == 0 {
 		return q, fault.New(fault.NotFound, "no_question", "there is no question about this row").With(fmt.Sprint(row)).Mended("See the list of questions; a check may have settled it.")
 	}
-	q.AskedRow = list[0]
-	own, err := s.RowAsRecord(ctx, i, row)
-	if err != nil {
-		return q, err
-	}
-	q.Type, q.Values = own.Type, own.Values
-	if err := s.nameLinks(ctx, i, q.Values, row); err != nil {
+	q.AskedRow = list[max(0, slices.IndexFunc(list, func(a store.AskedRow) bool { return a.Answer == nil }))]
+	if q.Type, q.Values, err = s.namedRow(ctx, i, row, q.Draft); err != nil {
 		return q, err
 	}
 	candidates, err := s.store.CandidatesOf(ctx, i.ID, []int64{row})
 	if err != nil {
 		return q, err
 	}
-	for _, c := range candidates[row] {
+	for _, c := range candidates[store.DraftOf{Row: row, Draft: q.Draft}] {
 		out := CandidateRecord{Candidate: c}
 		if c.Record != nil {
 			r, err := s.store.Record(ctx, i.Workspace, q.Type.Name, q.Type.RecordID(*c.Record))
@@ -66,15 +61,12 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 			}
 			out.Title, out.Values = r.Title, shown(r)
 		} else if c.OtherRow != nil {
-			other, err := s.RowAsRecord(ctx, i, *c.OtherRow)
+			_, other, err := s.namedRow(ctx, i, *c.OtherRow, q.Draft)
 			if err != nil {
 				return q, err
 			}
-			if err := s.nameLinks(ctx, i, other.Values, *c.OtherRow); err != nil {
-				return q, err
-			}
 			out.Title, out.Values = fmt.Sprintf("Row %d", *c.OtherRow), map[string]string{}
-			for _, v := range other.Values {
+			for _, v := range other {
 				out.Values[v.Field.Name] = v.After
 			}
 		}
@@ -83,23 +75,32 @@ func (s *Service) Question(ctx context.Context, i store.Import, row int64) (Ques
 	return q, nil
 }
 
-// nameLinks puts the titles of the records that a row's references lead to in
-// the place of what the row says.
-func (s *Service) nameLinks(ctx context.Context, i store.Import, values []RowValue, row int64) error {
-	var fields []catalog.Field
-	for _, v := range values {
-		fields = append(fields, v.Field)
-	}
-	links, err := s.store.RowLinks(ctx, i, fields, row)
+// namedRow gives the values of one draft of a row, with the titles of the records
+// that its references lead to in the place of what the row says.
+func (s *Service) namedRow(ctx context.Context, i store.Import, row int64, draft string) (catalog.RecordType, []RowValue, error) {
+	r, err := s.RowAsRecord(ctx, i, row)
 	if err != nil {
-		return err
+		return catalog.RecordType{}, nil, err
 	}
-	for n := range values {
-		if l, ok := links[values[n].Field.Name]; ok && l.Title != "" {
-			values[n].After = l.Title
+	d, ok := r.Draft(draft)
+	if !ok {
+		return catalog.RecordType{}, nil, fault.New(fault.NotFound, "unknown_draft", "the routine has no draft of this name").With(draft)
+	}
+	plan, _, err := s.planOf(ctx, i)
+	if err != nil {
+		return d.Type, nil, err
+	}
+	n := slices.IndexFunc(plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.Name == draft })
+	links, err := s.store.RowLinks(ctx, i, plan, n, row)
+	if err != nil {
+		return d.Type, nil, err
+	}
+	for n := range d.Values {
+		if l, ok := links[d.Values[n].Field.Name]; ok && l.Title != "" {
+			d.Values[n].After = l.Title
 		}
 	}
-	return nil
+	return d.Type, d.Values, nil
 }
 
 // shown gives a record's values with links by their titles.
@@ -117,6 +118,7 @@ func shown(r store.Record) map[string]string {
 // Given is an answer as a person gives it.
 type Given struct {
 	Row      int64
+	Draft    string // which of the row's drafts; the only one, or the first, when empty
 	Choice   verdict.Choice
 	Record   string   // id of the record, for take
 	OtherRow int64    // or the earlier row
@@ -128,22 +130,25 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	if i.Routine.V == nil {
 		return 0, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	types, err := s.draftTypes(ctx, i)
 	if err != nil {
 		return 0, err
 	}
-	t, err := c.MustType(i.Into)
-	if err != nil {
-		return 0, err
-	}
-	seen := map[int64]bool{}
+	seen := map[store.DraftOf]bool{}
 	list := make([]store.Answer, 0, len(given))
 	for n, g := range given {
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: g.Row}
-		if seen[g.Row] {
+		if g.Draft == "" {
+			g.Draft = i.Routine.V.Drafts[0].Called()
+		}
+		t, ok := types[g.Draft]
+		if !ok {
+			return 0, fault.New(fault.Invalid, "unknown_draft", "the routine has no draft of this name").At(at).With(g.Draft)
+		}
+		if seen[store.DraftOf{Row: g.Row, Draft: g.Draft}] {
 			return 0, fault.New(fault.Invalid, "answered_twice", "there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
 		}
-		seen[g.Row] = true
+		seen[store.DraftOf{Row: g.Row, Draft: g.Draft}] = true
 		a, err := readAnswer(t, g)
 		if err != nil {
 			if f, ok := fault.From(err); ok {
@@ -153,7 +158,7 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		}
 		list = append(list, a)
 	}
-	if err := s.completeAnswers(ctx, i, t, list); err != nil {
+	if err := s.completeAnswers(ctx, i, types, list); err != nil {
 		return 0, err
 	}
 	kept, err := s.store.Answer(ctx, i, list, by.ID)
@@ -163,9 +168,18 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	return kept, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d", kept), importSubject(i.ID))
 }
 
+// draftTypes gives the record type of each draft of an import, by its name.
+func (s *Service) draftTypes(ctx context.Context, i store.Import) (map[string]catalog.RecordType, error) {
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	return i.Routine.V.Types(c)
+}
+
 // readAnswer reads what an answer says by itself.
 func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
-	a := store.Answer{Row: g.Row, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
+	a := store.Answer{Row: g.Row, Draft: g.Draft, Choice: g.Choice, Keep: store.JSON[[]string]{V: g.Keep}}
 	if !slices.Contains(verdict.Choices, g.Choice) {
 		return a, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(g.Choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
 	}
@@ -197,19 +211,23 @@ func readAnswer(t catalog.RecordType, g Given) (store.Answer, error) {
 // completeAnswers sees that the records named are there, takes the best
 // candidate where none is named, and keeps what a row only writes otherwise
 // unless the answer says what to keep. It asks the store for all answers at once.
-func (s *Service) completeAnswers(ctx context.Context, i store.Import, t catalog.RecordType, list []store.Answer) error {
-	var rows, named []int64
+func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map[string]catalog.RecordType, list []store.Answer) error {
+	var rows []int64
+	named := map[string][]int64{}
 	for _, a := range list {
 		if a.Choice == verdict.ChooseTake {
 			rows = append(rows, a.Row)
 		}
 		if a.Record != nil {
-			named = append(named, *a.Record)
+			named[a.Draft] = append(named[a.Draft], *a.Record)
 		}
 	}
-	missing, err := s.store.MissingRecords(ctx, i.Workspace, t.Name, named)
-	if err != nil {
-		return err
+	missing := map[string]map[int64]bool{}
+	for draft, ids := range named {
+		var err error
+		if missing[draft], err = s.store.MissingRecords(ctx, i.Workspace, types[draft].Name, ids); err != nil {
+			return err
+		}
 	}
 	candidates, err := s.store.CandidatesOf(ctx, i.ID, rows)
 	if err != nil {
@@ -221,10 +239,11 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, t catalog
 			continue
 		}
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: a.Row}
-		if a.Record != nil && missing[*a.Record] {
+		t := types[a.Draft]
+		if a.Record != nil && missing[a.Draft][*a.Record] {
 			return fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(t.Label)).At(at).With(t.RecordID(*a.Record))
 		}
-		offered := candidates[a.Row]
+		offered := candidates[store.DraftOf{Row: a.Row, Draft: a.Draft}]
 		if a.Record == nil && a.OtherRow == nil {
 			if len(offered) == 0 {
 				return fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").At(at).With(fmt.Sprint(a.Row)).Mended("Name the record by its id.")
@@ -302,20 +321,20 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 	if err != nil {
 		return out, err
 	}
-	rules, err := expr.CompileRules(plan.Drafts[0].Type)
-	if err != nil {
-		return out, err
+	part := part{every: 1}
+	switch {
+	case sample > 0 && plan.Grouped(): // rows that belong together stand together
+		part.most = sample
+	case sample > 0:
+		part.every = max(1, i.Rows/sample)
 	}
-	every := int64(1)
-	if sample > 0 {
-		every = max(1, i.Rows/sample)
-	} else if i.Rows > mostTried {
+	if sample <= 0 && i.Rows > mostTried {
 		return out, fault.New(fault.Invalid, "too_many_rows", fmt.Sprintf("so many rows are not tried but checked; at most %d", mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
 	}
 	err = s.store.Alone(ctx, i.ID, func() error {
-		k := s.store.NewCheck(i, plan.Drafts[0], r.May, c).Try()
+		k := s.store.NewCheck(i, plan, c).Try()
 		defer k.Forget(context.WithoutCancel(ctx)) //nolint:errcheck // the next try drops it as well
-		out.Totals, err = s.runCheck(ctx, i, k, plan, rules, every)
+		out.Totals, err = s.runCheck(ctx, i, k, plan, part)
 		return err
 	})
 	out.Rows = out.Totals.Rows

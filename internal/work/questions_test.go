@@ -48,7 +48,7 @@ func TestFoundByLikeness(t *testing.T) {
 		}
 	}
 	b.want(got, map[int64]string{2: "same CON-1", 3: "ask alike", 4: "create", 5: "ask alike", 6: "ask several", 7: "update CON-2", 8: "create", 9: "create"})
-	q, err := b.work.Question(b.Context(), i, 5)
+	q, err := b.work.Question(b.Context(), i, 5, "")
 	b.ok(err)
 	if len(q.Candidates) != 1 || q.Candidates[0].Title != "Kari Øksnes" || q.Candidates[0].Values["birthday"] != "1980-04-03" || len(q.Candidates[0].Reasons.V) == 0 || fmt.Sprint(q.Candidates[0].Against.V) != "[other_family_name]" {
 		t.Errorf("the married name: %+v", q.Candidates)

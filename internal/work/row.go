@@ -3,6 +3,8 @@ package work
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -22,16 +24,31 @@ type RowValue struct {
 	Problem *problem.Problem
 }
 
-// RowAsRecord is a row as the record it becomes.
-type RowAsRecord struct {
-	Row    store.GridRow
+// DraftRecord is one of the records that a row becomes.
+type DraftRecord struct {
+	store.RowPart
 	Type   catalog.RecordType
-	Found  *store.Record // the record that it was found to be
+	Found  *store.Record // the record that it was found to be, or that was made
 	Values []RowValue
 }
 
+// RowAsRecord is a row as the records that it becomes.
+type RowAsRecord struct {
+	Row    store.GridRow
+	Drafts []DraftRecord // in the order of the routine; empty before anything is mapped
+}
+
+// Draft gives the record of one draft, by its name.
+func (r RowAsRecord) Draft(name string) (DraftRecord, bool) {
+	n := slices.IndexFunc(r.Drafts, func(d DraftRecord) bool { return d.RowPart.Draft == name })
+	if n < 0 {
+		return DraftRecord{}, false
+	}
+	return r.Drafts[n], true
+}
+
 // RowAsRecord types one row by the present routine; once there was a check it
-// also shows the record that was found and what would change.
+// also shows the records that were found and what would change.
 func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64) (RowAsRecord, error) {
 	var out RowAsRecord
 	rows, err := s.store.Rows(ctx, i.ID, store.RowFilter{}, number-1, -1, 1)
@@ -49,40 +66,73 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 	if err != nil {
 		return out, err
 	}
-	draft := plan.Drafts[0]
-	out.Type = draft.Type
-	if out.Row.Record != nil {
-		found, err := s.store.Record(ctx, i.Workspace, draft.Type.Name, draft.Type.RecordID(*out.Row.Record))
-		if err != nil && !fault.Is(err, "unknown_record") {
-			return out, err
-		}
-		if err == nil {
-			out.Found = &found
-		}
-	}
-	var typed mapping.Typed
-	draft.Apply(sheet.Row{Number: number, Cells: out.Row.Cells.V}, &typed)
 	if i.Totals.V == nil { // not checked since the routine was changed: the row's own problems are all that is known
-		out.Row.Problems = typed.Problems
+		out.Row.Problems = nil
 	}
-	for n, fp := range draft.Fields {
-		out.Values = append(out.Values, rowValue(fp, typed.Values[n], out))
+	for _, dp := range plan.Drafts {
+		d := DraftRecord{Type: dp.Type, RowPart: partOf(out.Row, dp)}
+		var typed mapping.Typed
+		dp.Apply(sheet.Row{Number: number, Cells: out.Row.Cells.V}, &typed)
+		if i.Totals.V == nil {
+			out.Row.Problems = append(out.Row.Problems, typed.Problems...)
+		}
+		if d.Record != nil {
+			found, err := s.store.Record(ctx, i.Workspace, dp.Type.Name, dp.Type.RecordID(*d.Record))
+			if err != nil && !fault.Is(err, "unknown_record") {
+				return out, err
+			}
+			if err == nil {
+				d.Found = &found
+			}
+		}
+		for n, fp := range dp.Fields {
+			if typed.Empty || typed.LeftOut {
+				break
+			}
+			d.Values = append(d.Values, rowValue(dp, fp, typed.Values[n], d, out.Row.Problems))
+		}
+		out.Drafts = append(out.Drafts, d)
 	}
 	return out, nil
 }
 
-func rowValue(fp mapping.FieldPlan, typed string, row RowAsRecord) RowValue {
-	v := RowValue{Field: fp.Field, Column: fp.Column(), After: typed}
-	if row.Found != nil {
-		v.Before = row.Found.Values[fp.Field.Name]
+// partOf gives what the check and the load said of one draft of a row.
+func partOf(r store.GridRow, dp *mapping.DraftPlan) store.RowPart {
+	for _, p := range r.Parts.V {
+		if p.Draft == dp.Name && p.Type == dp.Type.Name {
+			return p
+		}
 	}
-	if c, ok := row.Row.Changes.V[fp.Field.Name]; ok { // as the check found it, links resolved
+	p := store.RowPart{Draft: dp.Name, Type: dp.Type.Name}
+	if dp.Named("") != "" { // a draft of several, which was not checked yet
+		return p
+	}
+	p.Record, p.Score, p.Reason, p.OtherRow, p.Changes = r.Record, r.Score, r.Reason, r.OtherRow, r.Changes.V
+	if r.Verdict != nil {
+		p.Verdict = *r.Verdict
+	}
+	if r.Outcome != nil {
+		p.Outcome = *r.Outcome
+	}
+	return p
+}
+
+func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d DraftRecord, problems []problem.Problem) RowValue {
+	typed = strings.ReplaceAll(typed, mapping.FindGap, ", ")
+	v := RowValue{Field: fp.Field, Column: fp.Column(), After: typed}
+	if fp.Draft >= 0 {
+		v.After = "the " + strings.ToLower(fp.LinkLabel) + " of this row"
+	}
+	if d.Found != nil {
+		v.Before = d.Found.Values[fp.Field.Name]
+	}
+	if c, ok := d.Changes[fp.Field.Name]; ok { // as the check found it, links resolved
 		v.Before, v.After, v.Changed = text(c[0]), text(c[1]), true
-	} else if row.Found != nil {
+	} else if d.Found != nil {
 		v.After = v.Before
 	}
-	for _, p := range row.Row.Problems {
-		if p.Field == fp.Field.Name {
+	for _, p := range problems {
+		if p.Field == dp.Named(fp.Field.Name) {
 			v.Problem = &p
 			v.After = typed
 		}

@@ -119,9 +119,10 @@ func TestDownloadComesBack(t *testing.T) {
 	b := start(t)
 	text := "Ref,Family name,Remarks\nK-1,\"Berg, \"\"the\"\" elder\",\"two\nlines\"\nK-2,Øksnes,=1+1\nK-3,,\n"
 	i := b.loaded("contact", text)
-	contact := b.typeOf("contact")
+	c, err := b.store.Catalog(b.Context(), i.Workspace)
+	b.ok(err)
 	var out bytes.Buffer
-	b.ok(b.work.WriteRows(b.Context(), i, contact, store.RowFilter{}, &out))
+	b.ok(b.work.WriteRows(b.Context(), i, c, store.RowFilter{}, &out))
 	r := csv.NewReader(strings.NewReader(strings.TrimPrefix(out.String(), "\ufeff")))
 	rows, err := r.ReadAll()
 	b.ok(err)
@@ -132,15 +133,6 @@ func TestDownloadComesBack(t *testing.T) {
 	// The download is itself a source: its rows are known, and what was held is still held.
 	again := b.check(b.upload("contact", out.String()))
 	b.want(again.Totals.V.Verdicts, map[string]int64{"same": 2, "hold": 1})
-}
-
-func (b *bench) typeOf(name string) catalog.RecordType {
-	b.Helper()
-	c, err := b.store.Catalog(b.Context(), "main")
-	b.ok(err)
-	t, err := c.MustType(name)
-	b.ok(err)
-	return t
 }
 
 // Owners are found by e-mail and by name, a default fills what a row leaves

@@ -284,10 +284,13 @@ func (s *Service) stale(ctx context.Context, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(plan.Drafts[0].Rules, func(r catalog.MatchRule) bool { return len(r.Alike) > 0 }) {
+	alike := slices.ContainsFunc(plan.Drafts, func(dp *mapping.DraftPlan) bool {
+		return slices.ContainsFunc(dp.Rules, func(r catalog.MatchRule) bool { return len(r.Alike) > 0 })
+	})
+	if !alike {
 		return nil // keys are looked up again as the load goes
 	}
-	writes, err := s.store.Writes(ctx, i.Workspace, plan.Drafts[0].Type.Name)
+	writes, err := s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames())
 	if err != nil {
 		return err
 	}
@@ -307,14 +310,16 @@ func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) err
 	if err := s.store.Begin(ctx, i.Workspace, i.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, s.enqueue); err != nil {
 		return err
 	}
-	chosen := suggest.Memory{}
-	for field, o := range i.Routine.V.Drafts[0].Fields {
-		if len(o.From) == 1 && o.Take == "" {
-			chosen[suggest.Key(o.From[0])] = field
+	for _, d := range i.Routine.V.Drafts {
+		chosen := suggest.Memory{}
+		for field, o := range d.Fields {
+			if len(o.From) == 1 && o.Take == "" {
+				chosen[suggest.Key(o.From[0])] = field
+			}
 		}
-	}
-	if err := s.store.Remember(ctx, i.Workspace, i.Into, chosen); err != nil {
-		return err
+		if err := s.store.Remember(ctx, i.Workspace, d.Type, chosen); err != nil {
+			return err
+		}
 	}
 	return s.store.Log(ctx, by.ID, i.Workspace, "load", importSubject(i.ID))
 }
@@ -343,28 +348,79 @@ func (s *Service) Discard(ctx context.Context, i store.Import, by store.Person) 
 	return s.store.Log(ctx, by.ID, i.Workspace, "discard", importSubject(i.ID))
 }
 
-// Suggestions gives what the columns of an import seem to be, for a record type.
-func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string) ([]suggest.Suggestion, []suggest.TypeSuggestion, error) {
+// Suggested is what the columns of an import seem to be.
+type Suggested struct {
+	Types   []suggest.TypeSuggestion
+	Columns []suggest.Suggestion
+	Drafts  []suggest.DraftSuggestion // record types that the rows seem to hold beside those that they become
+}
+
+// Suggestions gives what the columns of an import seem to be, for a record type
+// or, with none given, for the drafts that its rows make.
+func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string) (Suggested, error) {
+	var out Suggested
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
-		return nil, nil, err
+		return out, err
 	}
-	types := suggest.Type(c, i.Columns.V)
-	if typeName == "" {
-		typeName = i.Into
-	}
-	if typeName == "" {
-		return nil, types, nil
-	}
-	t, err := c.MustType(typeName)
+	out.Types = suggest.Type(c, i.Columns.V)
+	memory, err := s.memories(ctx, i.Workspace, c)
 	if err != nil {
-		return nil, nil, err
+		return out, err
 	}
-	memory, err := s.store.Memory(ctx, i.Workspace, t.Name)
+	drafts := []mapping.Draft{{Type: typeName}}
+	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
+		drafts = r.Drafts
+	} else if typeName == "" {
+		return out, nil
+	}
+	var targets []suggest.Target
+	for _, d := range drafts {
+		t, err := c.MustType(d.Type)
+		if err != nil {
+			return out, err
+		}
+		target := suggest.Target{Type: t, Memory: memory(t.Name)}
+		if len(drafts) > 1 {
+			target.Draft = d.Called()
+		}
+		targets = append(targets, target)
+	}
+	out.Columns = suggest.Across(targets, i.Columns.V)
+	out.Drafts = suggest.Further(c, targets, i.Columns.V, memory)
+	return out, nil
+}
+
+// memories reads what was chosen for headers before, of all record types.
+func (s *Service) memories(ctx context.Context, workspace string, c catalog.Catalog) (func(typeName string) suggest.Memory, error) {
+	all := map[string]suggest.Memory{}
+	for _, t := range c.Types {
+		var err error
+		if all[t.Name], err = s.store.Memory(ctx, workspace, t.Name); err != nil {
+			return nil, err
+		}
+	}
+	return func(typeName string) suggest.Memory { return all[typeName] }, nil
+}
+
+// AddDraft lets the rows of an import make a further record: what is certain of
+// its columns is placed, and the drafts of a row are linked.
+func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, by store.Person) error {
+	if i.Routine.V == nil {
+		return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet").Mended("Say into which record type the rows go.")
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	return suggest.Columns(t, i.Columns.V, memory), types, nil
+	if _, err := c.MustType(draft.Type); err != nil {
+		return err
+	}
+	memory, err := s.memories(ctx, i.Workspace, c)
+	if err != nil {
+		return err
+	}
+	return s.SetRoutine(ctx, i, suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory), by)
 }
 
 // troubleOf turns an error into what is kept with the import. Errors that are

@@ -229,8 +229,7 @@ func TestProblems(t *testing.T) {
 	var sheet bytes.Buffer
 	c, err := b.store.Catalog(b.Context(), "main")
 	b.ok(err)
-	contact, _ := c.Type("contact")
-	b.ok(b.work.WriteRows(b.Context(), i, contact, store.RowFilter{Outcome: "held"}, &sheet))
+	b.ok(b.work.WriteRows(b.Context(), i, c, store.RowFilter{Outcome: "held"}, &sheet))
 	if got := sheet.String(); strings.Count(got, "\n") != 11 || !strings.Contains(got, `An id looks like CON-1042`) {
 		t.Errorf("held rows: %s", got)
 	}
@@ -439,14 +438,15 @@ func TestRowAsRecord(t *testing.T) {
 	i := b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg-Li,\nK-2,Ny,bad\n")
 	before, err := b.work.RowAsRecord(b.Context(), i, 2)
 	b.ok(err)
-	if before.Found != nil || len(before.Values) != 3 {
-		t.Errorf("before the check: %d values", len(before.Values))
+	if d := before.Drafts[0]; d.Found != nil || len(d.Values) != 3 {
+		t.Errorf("before the check: %d values", len(d.Values))
 	}
 	i = b.check(i)
 	after, err := b.work.RowAsRecord(b.Context(), i, 2)
 	b.ok(err)
-	at := slices.IndexFunc(after.Values, func(v RowValue) bool { return v.Field.Name == "family_name" })
-	if v := after.Values[at]; v.Before != "Berg" || v.After != "Berg-Li" || !v.Changed || after.Found == nil {
+	d := after.Drafts[0]
+	at := slices.IndexFunc(d.Values, func(v RowValue) bool { return v.Field.Name == "family_name" })
+	if v := d.Values[at]; v.Before != "Berg" || v.After != "Berg-Li" || !v.Changed || d.Found == nil {
 		t.Errorf("after the check: %+v", v)
 	}
 	if _, err := b.work.RowAsRecord(b.Context(), i, 99); !fault.Is(err, "unknown_row") {

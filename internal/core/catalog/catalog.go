@@ -104,16 +104,17 @@ type RecordRule struct {
 
 // RecordType is a kind of record.
 type RecordType struct {
-	Name    string       `json:"name" yaml:"name"`
-	Label   string       `json:"label" yaml:"label"`
-	Plural  string       `json:"plural" yaml:"plural"`
-	Prefix  string       `json:"prefix" yaml:"prefix"` // of the id, such as CON
-	Title   []string     `json:"title" yaml:"title"`   // the fields that name a record, joined by a space
-	Fields  []Field      `json:"fields" yaml:"fields"`
-	Match   []MatchRule  `json:"match" yaml:"match"`
-	Rules   []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
-	Version int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
-	Own     bool         `json:"own,omitempty" yaml:"own,omitempty"`
+	Name     string       `json:"name" yaml:"name"`
+	Label    string       `json:"label" yaml:"label"`
+	Plural   string       `json:"plural" yaml:"plural"`
+	Prefix   string       `json:"prefix" yaml:"prefix"`                              // of the id, such as CON
+	Synonyms []string     `json:"synonyms,omitempty" yaml:"synonyms,omitempty,flow"` // words in headers that say a column is of this type
+	Title    []string     `json:"title" yaml:"title"`                                // the fields that name a record, joined by a space
+	Fields   []Field      `json:"fields" yaml:"fields"`
+	Match    []MatchRule  `json:"match" yaml:"match"`
+	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
+	Version  int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
+	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 }
 
 // Field finds a field by name.
@@ -278,6 +279,30 @@ func (c Catalog) CheckType(t RecordType) error {
 		}
 	}
 	return nil
+}
+
+// AddChoice gives a record type with a further choice of one of its fields, or
+// with other spellings of a choice that is there.
+func (c Catalog) AddChoice(t RecordType, field string, choice Choice) (RecordType, error) {
+	n := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == field })
+	if n < 0 || len(t.Fields[n].Choices) == 0 {
+		return t, fault.New(fault.Invalid, "no_choices", "the field has no choices").With(field)
+	}
+	out := t
+	out.Fields = slices.Clone(t.Fields)
+	f := &out.Fields[n]
+	f.Choices = slices.Clone(f.Choices)
+	if at := slices.IndexFunc(f.Choices, func(x Choice) bool { return x.Code == choice.Code }); at >= 0 {
+		there := f.Choices[at]
+		there.Other = slices.Concat(there.Other, slices.DeleteFunc(append(slices.Clone(choice.Other), choice.Label), func(w string) bool {
+			return w == "" || w == there.Label || slices.Contains(there.Other, w)
+		}))
+		f.Choices[at] = there
+	} else {
+		f.Choices = append(f.Choices, choice)
+	}
+	out.Version++
+	return out, c.CheckField(out, *f)
 }
 
 // AddField gives a copy of t with one more field, one version on.

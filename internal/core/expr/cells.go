@@ -68,10 +68,22 @@ func Digits(s string) string {
 	}, s)
 }
 
+// datePart gives a part of a date (YYYY-MM-DD, alone or before a time) without
+// leading zeros; other texts have none.
+func datePart(from, to int) func(string) string {
+	return func(s string) string {
+		if len(s) < 10 || s[4] != '-' || s[7] != '-' || Digits(s[:4]+s[5:7]+s[8:10]) != s[:4]+s[5:7]+s[8:10] {
+			return ""
+		}
+		return strings.TrimLeft(s[from:to], "0")
+	}
+}
+
 func cellEnv() (*cel.Env, error) {
 	texts := cel.MapType(cel.StringType, cel.StringType)
 	return cel.NewEnv(cel.Variable(cellsName, texts), cel.Variable(fieldsName, texts), ext.Strings(),
-		textFunction("title", TitleCase), textFunction("digits", Digits), textFunction("upper", strings.ToUpper), textFunction("lower", strings.ToLower))
+		textFunction("title", TitleCase), textFunction("digits", Digits), textFunction("upper", strings.ToUpper), textFunction("lower", strings.ToLower),
+		textFunction("year", datePart(0, 4)), textFunction("month", datePart(5, 7)), textFunction("day", datePart(8, 10)))
 }
 
 // CompileText makes an expression ready that gives a text; headers are the

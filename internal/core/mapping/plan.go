@@ -1,6 +1,8 @@
 package mapping
 
 import (
+	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -17,20 +19,27 @@ import (
 // Plan is a routine made ready for the rows of one source. It keeps what its
 // readers have seen and is not safe for use by several goroutines.
 type Plan struct {
-	Drafts  []*DraftPlan
+	Drafts  []*DraftPlan // in the order of the routine
+	Order   []int        // their places, each behind those it points to
 	columns int
-	header  []string
 }
 
 // DraftPlan works out one draft of each row.
 type DraftPlan struct {
+	Name    string
 	Type    catalog.RecordType
+	May     May
+	Grouped bool                // blank rows belong to the record of the row above
+	Shared  bool                // another draft points to it
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
 	Repeats Repeats
 	NewerBy bool // rows say how old they are
 	newer   *FieldPlan
+	several bool   // there are other drafts of the row
+	cells   []int  // the columns that say whether there is such a draft
+	above   int64  // the last row that said something
 	clear   string // the folded text that empties a value
 	id      origin
 	where   *expr.Program
@@ -45,9 +54,24 @@ type FieldPlan struct {
 	Both   Both
 	Chosen bool // somebody has said what Both is
 	Blank  Blank
+	Draft  int // the place of the draft whose record the field points to, or -1
+	// LinkLabel is the label of the record type that such a field points to.
+	LinkLabel string
+	Find      []FindPart // by what the record is looked up, by name of the field; empty for other origins
+	origin    origin
+	reader    *value.Reader
+}
+
+// FindPart is a field of another record type by which a record is looked up.
+type FindPart struct {
+	Field  catalog.Field
+	ByName bool // compared as a name and not as a key
 	origin origin
 	reader *value.Reader
 }
+
+// FindGap stands between the compared values of a look-up by several fields.
+const FindGap = "\x1f"
 
 type origin struct {
 	from      []int
@@ -67,6 +91,8 @@ type origin struct {
 // Typed is what typing one row gives: values in the order of the draft's fields.
 type Typed struct {
 	LeftOut  bool     // the routine's condition does not hold for the row
+	Empty    bool     // the row says nothing of this draft
+	Above    int64    // the row above to whose record it belongs, 0 when none
 	ID       int64    // record id given in the row, 0 when none
 	Values   []string // canonical texts, empty when blank
 	Cleared  []string // fields that the row empties
@@ -84,36 +110,93 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	if err := r.Check(c, header); err != nil {
 		return nil, err
 	}
-	p := &Plan{columns: len(columns), header: header}
-	for _, d := range r.Drafts {
-		t, err := c.MustType(d.Type)
+	order, err := r.order()
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{columns: len(columns), Order: order}
+	for i := range r.Drafts {
+		dp, err := newDraftPlan(r, i, c, columns)
 		if err != nil {
-			return nil, err
-		}
-		dp, err := newDraftPlan(d, t, r.Reading, columns)
-		if err != nil {
-			return nil, err
+			return nil, inPlace(err, i)
 		}
 		p.Drafts = append(p.Drafts, dp)
+	}
+	for _, dp := range p.Drafts {
+		for _, fp := range dp.Fields {
+			if fp.Draft >= 0 {
+				p.Drafts[fp.Draft].Shared = true
+			}
+		}
+	}
+	for i, dp := range p.Drafts {
+		if dp.Repeats = or(r.Drafts[i].Repeats, HoldRepeats); dp.Shared {
+			dp.Repeats = or(r.Drafts[i].Repeats, Once)
+		}
 	}
 	return p, nil
 }
 
-func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns []sheet.Column) (*DraftPlan, error) {
-	dp := &DraftPlan{Type: t, country: -1, Repeats: or(d.Repeats, HoldRepeats), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
-	for _, c := range columns {
-		dp.header = append(dp.header, c.Header)
+// Several reports whether a row makes several drafts.
+func (p *Plan) Several() bool { return len(p.Drafts) > 1 }
+
+// Grouped reports whether rows belong to rows above, so that none may be looked
+// at without those before it.
+func (p *Plan) Grouped() bool {
+	return slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.Grouped })
+}
+
+// Pass takes note of a row that is not typed, for those that belong to it.
+func (p *Plan) Pass(row sheet.Row) {
+	for _, dp := range p.Drafts {
+		if !dp.blank(row) {
+			dp.above = row.Number
+		}
 	}
-	var err error
+}
+
+// Begin readies the plan for reading the rows from the first.
+func (p *Plan) Begin() {
+	for _, dp := range p.Drafts {
+		dp.above = 0
+	}
+}
+
+// Named gives the name of a field in what is said of a row: with several drafts
+// the draft's name stands before it.
+func (dp *DraftPlan) Named(field string) string {
+	switch {
+	case !dp.several:
+		return field
+	case field == "":
+		return dp.Name
+	}
+	return dp.Name + "." + field
+}
+
+func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (*DraftPlan, error) {
+	d, reading := r.Drafts[n], r.Reading
+	t, err := c.MustType(d.Type)
+	if err != nil {
+		return nil, err
+	}
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	own := r.ownColumns(n)
+	for i, col := range columns {
+		dp.header = append(dp.header, col.Header)
+		if slices.Contains(own, col.Header) {
+			dp.cells = append(dp.cells, i)
+		}
+	}
 	if d.Where != "" {
 		if dp.where, err = expr.CompileCondition(d.Where, dp.header); err != nil {
-			return nil, inPlace(err, "where")
+			return nil, atPath(err, "where")
 		}
 	}
 	if o, ok := d.Fields[IDField]; ok {
 		dp.HasID = true
 		if dp.id, err = dp.newOrigin(o, columns); err != nil {
-			return nil, inPlace(err, "fields."+IDField+".compute")
+			return nil, atPath(err, "fields."+IDField+".compute")
 		}
 	}
 	for _, f := range t.Fields {
@@ -123,9 +206,9 @@ func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns 
 		}
 		from, err := dp.newOrigin(o, columns)
 		if err != nil {
-			return nil, inPlace(err, "fields."+f.Name+".compute")
+			return nil, atPath(err, "fields."+f.Name+".compute")
 		}
-		fp := FieldPlan{Field: f, origin: from, Both: or(o.Both, d.Both, Replace), Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
+		fp := FieldPlan{Field: f, Draft: r.indexOf(o.Draft), origin: from, Both: or(o.Both, d.Both, Replace), Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
 		if f.Required {
 			fp.Blank = Leave
 		}
@@ -134,6 +217,15 @@ func newDraftPlan(d Draft, t catalog.RecordType, reading sheet.Reading, columns 
 			return nil, err
 		}
 		fp.reader = value.NewReader(f, set)
+		if to, ok := c.Type(f.To); ok {
+			fp.LinkLabel = to.Label
+		}
+		if fp.Find, err = dp.findParts(o, f, c, reading, columns); err != nil {
+			return nil, err
+		}
+		if len(fp.Find) > 0 {
+			fp.origin.column = fp.Find[0].origin.column
+		}
 		if f.Type == catalog.Country && f.Name == "country" {
 			dp.country = len(dp.Fields)
 		}
@@ -179,10 +271,43 @@ func (dp *DraftPlan) usable(rule catalog.MatchRule) (catalog.MatchRule, bool) {
 	return rule, dp.Type.CheckMatchRule(rule) == nil
 }
 
-// inPlace says where in the routine an expression is wrong.
-func inPlace(err error, path string) error {
-	if f, ok := fault.From(err); ok {
-		return f.At(fault.Place{Path: "drafts[0]." + path})
+// findParts readies the fields by which a record is looked up, in the order of
+// their names.
+func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, reading sheet.Reading, columns []sheet.Column) ([]FindPart, error) {
+	if len(o.Find) == 0 {
+		return nil, nil
+	}
+	t, err := c.MustType(f.To)
+	if err != nil {
+		return nil, err
+	}
+	var parts []FindPart
+	for _, name := range slices.Sorted(maps.Keys(o.Find)) {
+		by, _ := t.Field(name)
+		from, err := dp.newOrigin(o.Find[name], columns)
+		if err != nil {
+			return nil, atPath(err, "fields."+f.Name+".find."+name+".compute")
+		}
+		set, err := settings(reading, from, columns)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, FindPart{Field: by, ByName: !by.Normalised() && slices.Contains(t.Title, name), origin: from, reader: value.NewReader(by, set)})
+	}
+	return parts, nil
+}
+
+// atPath and inPlace say where in the routine an expression is wrong.
+func atPath(err error, path string) error {
+	if f, ok := fault.From(err); ok && f.Place.Path == "" {
+		return f.At(fault.Place{Path: path})
+	}
+	return err
+}
+
+func inPlace(err error, draft int) error {
+	if f, ok := fault.From(err); ok && f.Code != "bad_reading" {
+		return f.At(fault.Place{Path: fmt.Sprintf("drafts[%d].%s", draft, f.Place.Path)})
 	}
 	return err
 }
@@ -343,11 +468,18 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.LeftOut, out.NewerAt, out.Problems = 0, false, "", out.Problems[:0]
+	out.ID, out.LeftOut, out.Empty, out.Above, out.NewerAt, out.Problems = 0, false, false, 0, "", out.Problems[:0]
 	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
 	}
+	if dp.blank(row) {
+		if out.Empty = true; dp.Grouped {
+			out.Above = dp.above
+		}
+		return
+	}
+	dp.above = row.Number
 	var seen expr.Row
 	if dp.where != nil || dp.expr {
 		seen = dp.seen(row)
@@ -355,7 +487,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	if dp.where != nil {
 		holds, err := dp.where.Holds(seen)
 		if err != nil {
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Detail: err.Error()})
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(""), Detail: err.Error()})
 			return
 		}
 		if out.LeftOut = !holds; out.LeftOut {
@@ -380,6 +512,20 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 }
 
+// blank reports whether the row says nothing of the draft: with several drafts,
+// all cells of its own columns are blank.
+func (dp *DraftPlan) blank(row sheet.Row) bool {
+	if !dp.several || len(dp.cells) == 0 {
+		return false
+	}
+	for _, i := range dp.cells {
+		if i < len(row.Cells) && value.Trim(row.Cells[i]) != "" {
+			return false
+		}
+	}
+	return true
+}
+
 // seen is the row as expressions see it.
 func (dp *DraftPlan) seen(row sheet.Row) expr.Row {
 	r := expr.Row{Cells: make(map[string]string, len(dp.header)), Fields: map[string]string{}}
@@ -399,7 +545,7 @@ func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
 	}
 	id, err := dp.Type.ParseRecordID(text)
 	if err != nil {
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: IDField, Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: dp.Named(IDField), Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
 		return
 	}
 	out.ID = id
@@ -417,23 +563,17 @@ func (dp *DraftPlan) applyNewer(row sheet.Row, out *Typed) {
 
 func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.Row, out *Typed) {
 	fp := &dp.Fields[i]
-	text := fp.origin.text(row.Cells)
-	if fp.origin.compute != nil {
-		computed, err := fp.origin.compute.Text(seen)
-		if err != nil {
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: fp.Field.Name, Detail: err.Error()})
-			return
-		}
-		if computed = value.Trim(computed); computed != "" {
-			text = computed
-		}
+	if len(fp.Find) > 0 {
+		out.Values[i] = dp.findText(fp, row, country, seen, out)
+		return
 	}
-	if text == "" {
+	text, ok := dp.textOf(&fp.origin, fp.Field.Name, row, seen, out)
+	if text == "" || !ok {
 		return
 	}
 	if text[len(text)-1] == dp.clear[len(dp.clear)-1] && value.Fold(text) == dp.clear {
 		if fp.Field.Required {
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: fp.Field.Name, Column: fp.origin.column, Value: text})
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text})
 			return
 		}
 		out.Cleared = append(out.Cleared, fp.Field.Name)
@@ -441,7 +581,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	v, trouble := fp.reader.ReadIn(text, country)
 	if trouble.Code != "" {
-		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: fp.Field.Name, Column: fp.origin.column, Value: text, Detail: trouble.Detail})
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail})
 		return
 	}
 	out.Values[i] = v
@@ -450,5 +590,60 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 }
 
+// textOf gives what the row says for an origin; ok is false when it could not be
+// computed.
+func (dp *DraftPlan) textOf(o *origin, field string, row sheet.Row, seen expr.Row, out *Typed) (text string, ok bool) {
+	text = o.text(row.Cells)
+	if o.compute == nil {
+		return text, true
+	}
+	computed, err := o.compute.Text(seen)
+	if err != nil {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(field), Detail: err.Error()})
+		return "", false
+	}
+	if computed = value.Trim(computed); computed != "" {
+		text = computed
+	}
+	return text, true
+}
+
+// findText gives the compared forms by which a record is looked up, with FindGap
+// between; empty when the row says nothing of any.
+func (dp *DraftPlan) findText(fp *FieldPlan, row sheet.Row, country string, seen expr.Row, out *Typed) string {
+	forms := make([]string, len(fp.Find))
+	filled := 0
+	for n := range fp.Find {
+		part := &fp.Find[n]
+		text, ok := dp.textOf(&part.origin, fp.Field.Name, row, seen, out)
+		if !ok {
+			return ""
+		}
+		if text == "" {
+			continue
+		}
+		v, trouble := part.reader.ReadIn(text, country)
+		if trouble.Code != "" {
+			out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: part.origin.column, Value: text, Detail: trouble.Detail})
+			return ""
+		}
+		filled++
+		switch {
+		case part.Field.Normalised():
+			v = value.Key(part.Field, v)
+		case part.ByName:
+			v = value.NameKey(v)
+		}
+		forms[n] = v
+	}
+	if filled == 0 {
+		return ""
+	}
+	return strings.Join(forms, FindGap)
+}
+
 // Column gives the header that a field's value comes from, empty when none.
 func (fp FieldPlan) Column() string { return fp.origin.column }
+
+// Read reads one text as the field would, without its value list.
+func (fp FieldPlan) Read(text string) (string, value.Trouble) { return fp.reader.ReadIn(text, "") }

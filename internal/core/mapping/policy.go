@@ -31,20 +31,22 @@ const (
 // Repeats says what happens to rows of one source that are for the same record.
 type Repeats string
 
-// The policies for repeated rows, the default first.
+// The policies for repeated rows. Hold is the default, and once for drafts
+// that another draft of the row points to.
 const (
 	HoldRepeats Repeats = "hold"  // the later rows are held and name the first
 	FirstWins   Repeats = "first" // the later rows are left out
 	LastWins    Repeats = "last"  // the earlier rows are left out
 	MergeRows   Repeats = "merge" // the rows are one, later values over earlier
 	AskRepeats  Repeats = "ask"   // a person is asked
+	Once        Repeats = "once"  // the rows are one where none contradicts another; the others are held
 )
 
 // The policies in the order in which they are offered.
 var (
 	Boths    = []Both{Replace, Keep, Add, Newer}
 	Blanks   = []Blank{Leave, Clear}
-	Repeated = []Repeats{HoldRepeats, FirstWins, LastWins, MergeRows, AskRepeats}
+	Repeated = []Repeats{HoldRepeats, Once, FirstWins, LastWins, MergeRows, AskRepeats}
 )
 
 // DefaultClearMarker is the text that empties a value when a routine names no other.

@@ -6,6 +6,7 @@ package mapping
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
@@ -45,10 +46,15 @@ type Routine struct {
 
 // Draft says how a row becomes one record.
 type Draft struct {
-	Type   string              `json:"type" yaml:"type"`
-	Where  string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
-	Fields map[string]Origin   `json:"fields" yaml:"fields"`
-	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
+	Name string `json:"name,omitempty" yaml:"name,omitempty"` // what other drafts call it; its type when empty
+	Type string `json:"type" yaml:"type"`
+	May  May    `json:"may,omitempty" yaml:"may,omitempty"` // for this draft; the routine's when empty
+	// Grouped rows: where the draft's cells are blank, the row belongs to the
+	// record of the row above.
+	Grouped bool                `json:"grouped,omitempty" yaml:"grouped,omitempty"`
+	Where   string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
+	Fields  map[string]Origin   `json:"fields" yaml:"fields"`
+	Match   []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
 
 	Both        Both    `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
 	Blank       Blank   `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
@@ -57,8 +63,12 @@ type Draft struct {
 	Repeats     Repeats `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
 }
 
-// Origin says where a field's value comes from: columns, one fixed value or an
-// expression, with another fixed value where the first gave nothing.
+// Called is the name of the draft within its routine.
+func (d Draft) Called() string { return or(d.Name, d.Type) }
+
+// Origin says where a field's value comes from: columns, one fixed value, an
+// expression, a record that is looked up or another draft of the same row, with
+// another fixed value where the first gave nothing.
 type Origin struct {
 	From      []string          `json:"from,omitempty" yaml:"from,omitempty,flow"`    // headers; several are joined
 	Join      string            `json:"join,omitempty" yaml:"join,omitempty"`         // stands between several, a space when empty
@@ -69,6 +79,8 @@ type Origin struct {
 	Cut       int               `json:"cut,omitempty" yaml:"cut,omitempty"`           // keeps at most so many characters
 	Fixed     string            `json:"fixed,omitempty" yaml:"fixed,omitempty"`
 	Compute   string            `json:"compute,omitempty" yaml:"compute,omitempty"` // CEL over cells and the fields before
+	Find      map[string]Origin `json:"find,omitempty" yaml:"find,omitempty"`       // for references: the fields by which the record is looked up
+	Draft     string            `json:"draft,omitempty" yaml:"draft,omitempty"`     // for references: the record that this draft of the row becomes
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
 	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both      Both              `json:"both,omitempty" yaml:"both,omitempty"`
@@ -96,18 +108,22 @@ func (r Routine) Check(c catalog.Catalog, columns []string) error {
 		return fault.New(fault.Invalid, "unknown_may", "an import may not do this").At(fault.Place{Path: "may"}).With(string(r.May)).
 			Mended(fmt.Sprintf("Choose one of %v.", Mays))
 	}
-	if len(r.Drafts) != 1 {
-		return fault.New(fault.Invalid, "drafts_missing", "a routine needs one draft").At(fault.Place{Path: "drafts"}).Mended("Say into which record type the rows go.")
-	}
 	if err := r.Reading.Check(); err != nil {
+		return err
+	}
+	if err := r.checkDrafts(); err != nil {
 		return err
 	}
 	for i, d := range r.Drafts {
 		if err := d.check(c, columns, fmt.Sprintf("drafts[%d]", i)); err != nil {
 			return err
 		}
+		if err := r.checkLinks(c, i); err != nil {
+			return err
+		}
 	}
-	return nil
+	_, err := r.order()
+	return err
 }
 
 func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
@@ -115,43 +131,17 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 	if err != nil {
 		return err
 	}
-	names := make([]string, 0, len(d.Fields))
-	for name := range d.Fields {
-		names = append(names, name)
+	if err := oneOf(d.May, Mays, "unknown_may", "a draft may not do this", fault.Place{Path: path + ".may"}); err != nil {
+		return err
 	}
-	slices.Sort(names)
-	for _, name := range names {
-		at := fault.Place{Path: path + ".fields." + name}
-		if _, ok := t.Field(name); !ok && name != IDField {
-			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").At(at).With(name).
+	for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
+		f, ok := t.Field(name)
+		if !ok && name != IDField {
+			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").At(fault.Place{Path: path + ".fields." + name}).With(name).
 				Mended("Fields: " + fieldNames(t) + ".")
 		}
-		o := d.Fields[name]
-		switch o.count() {
-		case 0:
-			return fault.New(fault.Invalid, "origin_missing", "the field has neither a column nor a fixed value nor an expression").At(at).With(name)
-		case 1:
-		default:
-			return fault.New(fault.Invalid, "origin_twice", "the field has two of columns, fixed value and expression").At(at).With(name).
-				Mended("Keep one; use otherwise for a value where the first gives nothing.")
-		}
-		if (o.Split == "") != (o.Part == 0) {
-			return fault.New(fault.Invalid, "part_missing", "to take a part of a cell, both split and part are needed").At(at).With(name).Mended("For example split: \",\" and part: 1; -1 is the last.")
-		}
-		if o.Cut < 0 {
-			return fault.New(fault.Invalid, "bad_cut", "a text is cut to one character or more").At(at).With(fmt.Sprint(o.Cut))
-		}
-		if o.Take != "" && !slices.Contains(Takes, o.Take) {
-			return fault.New(fault.Invalid, "unknown_take", "there is no such part of a cell").At(at).With(string(o.Take)).Mended(fmt.Sprintf("Choose one of %v.", Takes))
-		}
-		if columns == nil {
-			continue
-		}
-		for _, from := range o.From {
-			if !slices.Contains(columns, from) {
-				return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at).With(from).
-					Mended("Columns: " + fault.Cut(strings.Join(columns, ", "), 300) + ".")
-			}
+		if err := d.Fields[name].check(c, f, columns, path+".fields."+name); err != nil {
+			return err
 		}
 	}
 	for i, rule := range d.Match {
@@ -163,10 +153,80 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 	return d.checkPolicies(t, columns, path)
 }
 
+// check says whether the origin can give values for a field.
+func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path string) error {
+	at := fault.Place{Path: path}
+	switch o.count() {
+	case 0:
+		return fault.New(fault.Invalid, "origin_missing", "the field has no origin: neither a column nor a fixed value, an expression, a look-up or a draft").At(at)
+	case 1:
+	default:
+		return fault.New(fault.Invalid, "origin_twice", "the field has two origins of different kinds").At(at).
+			Mended("Keep one of from, fixed, compute, find and draft; use otherwise for a value where the first gives nothing.")
+	}
+	if (o.Split == "") != (o.Part == 0) {
+		return fault.New(fault.Invalid, "part_missing", "to take a part of a cell, both split and part are needed").At(at).Mended("For example split: \",\" and part: 1; -1 is the last.")
+	}
+	if o.Cut < 0 {
+		return fault.New(fault.Invalid, "bad_cut", "a text is cut to one character or more").At(at).With(fmt.Sprint(o.Cut))
+	}
+	if err := oneOf(o.Take, Takes, "unknown_take", "there is no such part of a cell", at); err != nil {
+		return err
+	}
+	if err := o.checkFind(c, f, columns, path); err != nil {
+		return err
+	}
+	if columns == nil {
+		return nil
+	}
+	for _, from := range o.From {
+		if !slices.Contains(columns, from) {
+			return fault.New(fault.Invalid, "unknown_column", "the source has no such column").At(at).With(from).
+				Mended("Columns: " + fault.Cut(strings.Join(columns, ", "), 300) + ".")
+		}
+	}
+	return nil
+}
+
+// checkFind says whether a record can be looked up as the origin says.
+func (o Origin) checkFind(c catalog.Catalog, f catalog.Field, columns []string, path string) error {
+	at := fault.Place{Path: path}
+	if (o.Find != nil || o.Draft != "") && f.Type != catalog.Reference {
+		return fault.New(fault.Invalid, "not_a_reference", "only a field that points to a record can be looked up or be a draft").At(at).With(f.Name)
+	}
+	if o.Find == nil {
+		return nil
+	}
+	t, err := c.MustType(f.To)
+	if err != nil {
+		return err
+	}
+	telling := false
+	for _, name := range slices.Sorted(maps.Keys(o.Find)) {
+		by, ok := t.Field(name)
+		place := path + ".find." + name
+		if !ok || by.Type == catalog.Reference {
+			return fault.New(fault.Invalid, "unknown_field", "a "+strings.ToLower(t.Label)+" cannot be looked up by this").At(fault.Place{Path: place}).With(name).Mended("Fields: " + fieldNames(t) + "; no references.")
+		}
+		telling = telling || by.Normalised() || slices.Contains(t.Title, name)
+		part := o.Find[name]
+		if part.Find != nil || part.Draft != "" {
+			return fault.New(fault.Invalid, "find_in_find", "what a record is looked up by is a value").At(fault.Place{Path: place}).Mended("Give it from columns, fixed or computed.")
+		}
+		if err := part.check(c, by, columns, place); err != nil {
+			return err
+		}
+	}
+	if !telling {
+		return fault.New(fault.Invalid, "rule_not_selective", "no field of the look-up tells one record from most others").At(at).Mended("Look it up by a key, a look-up field or its name, alone or with others.")
+	}
+	return nil
+}
+
 // count tells from how many kinds of origin the value would come.
 func (o Origin) count() int {
 	n := 0
-	for _, there := range []bool{len(o.From) > 0, o.Fixed != "", o.Compute != ""} {
+	for _, there := range []bool{len(o.From) > 0, o.Fixed != "", o.Compute != "", len(o.Find) > 0, o.Draft != ""} {
 		if there {
 			n++
 		}
@@ -182,38 +242,46 @@ func fieldNames(t catalog.RecordType) string {
 	return strings.Join(names, ", ")
 }
 
+// Columns lists the headers that the origin takes values from.
+func (o Origin) Columns() []string {
+	list := o.From
+	for _, name := range slices.Sorted(maps.Keys(o.Find)) {
+		list = slices.Concat(list, o.Find[name].Columns())
+	}
+	return list
+}
+
 // Columns lists the headers that the routine takes values from.
 func (r Routine) Columns() []string {
-	list := []string{}
+	used := map[string]bool{}
 	for _, d := range r.Drafts {
 		for _, o := range d.Fields {
-			for _, c := range o.From {
-				if !slices.Contains(list, c) {
-					list = append(list, c)
-				}
+			for _, c := range o.Columns() {
+				used[c] = true
 			}
 		}
 	}
-	slices.Sort(list)
-	return list
+	return slices.AppendSeq([]string{}, slices.Values(slices.Sorted(maps.Keys(used))))
 }
 
 // Fitted gives the routine as far as its columns are there; ok is false when it
 // takes columns and none of them is there.
 func (r Routine) Fitted(columns []string) (kept Routine, ok bool) {
-	d := r.Drafts[0]
-	fields := map[string]Origin{}
-	for name, o := range d.Fields {
-		if !slices.ContainsFunc(o.From, func(from string) bool { return !slices.Contains(columns, from) }) {
-			fields[name] = o
+	kept = r
+	kept.Drafts = slices.Clone(r.Drafts)
+	for i := range kept.Drafts {
+		d := &kept.Drafts[i]
+		fields := map[string]Origin{}
+		for name, o := range d.Fields {
+			if !slices.ContainsFunc(o.Columns(), func(from string) bool { return !slices.Contains(columns, from) }) {
+				fields[name] = o
+			}
+		}
+		d.Fields = fields
+		if !slices.Contains(columns, d.NewerBy) {
+			d.NewerBy = ""
 		}
 	}
-	d.Fields = fields
-	if !slices.Contains(columns, d.NewerBy) {
-		d.NewerBy = ""
-	}
-	kept = r
-	kept.Drafts = []Draft{d}
 	return kept, len(kept.Columns()) > 0 || len(r.Columns()) == 0
 }
 
@@ -243,17 +311,10 @@ func WriteRoutine(r Routine) ([]byte, error) { return yaml.Marshal(r) }
 
 // Unplaced lists the columns that no field takes.
 func (r Routine) Unplaced(columns []string) []string {
-	used := map[string]bool{}
-	for _, d := range r.Drafts {
-		for _, o := range d.Fields {
-			for _, c := range o.From {
-				used[c] = true
-			}
-		}
-	}
+	used := r.Columns()
 	var free []string
 	for _, c := range columns {
-		if !used[c] {
+		if !slices.Contains(used, c) {
 			free = append(free, c)
 		}
 	}

@@ -47,6 +47,8 @@ const (
 	LinkAmbiguous    Code = "link_ambiguous"
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
+	RowsDisagree     Code = "rows_disagree"
+	LinkHeld         Code = "link_held"
 	KeyTaken         Code = "key_taken"
 	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
@@ -89,6 +91,8 @@ var table = map[Code]words{
 	LinkAmbiguous:    {"several records answer to this: {detail}", "Write the id of the one that is meant."},
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
+	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},
+	LinkHeld:         {"the record that it belongs to is that of {detail}, which is not settled", "Mend or answer that row first, then check again."},
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
 	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
@@ -122,6 +126,7 @@ func Summary(c Code) string {
 	if strings.Contains(says, "{") {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
+			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			LinkNotFound: "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
 	}
 	return says

@@ -35,7 +35,7 @@ var short = map[string]string{"nr": "number", "no": "number", "num": "number", "
 var neutral = map[string]bool{}
 
 func init() {
-	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person persons people lead leads account accounts deal opportunity company business work office main primary
+	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person persons people lead leads account accounts company business work office main primary
 		general switchboard central zentrale allgemein allgemeine default current field column data value1 info information details text new old latest please enter your
 		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt ansprechpartner le la les de du des l d et el los las del y il lo gli di della dello e van het een en o os as do da dos
 		privat geschaftliche dienstlich pro professionnel professionnelle principal principale trabajo lavoro aziendale zakelijk zakelijke hoofd arbete arbets jobb arbejde kund kunde asiakas asiakkaan klienta klant klanten cliente clientes client clients`) {
@@ -90,10 +90,15 @@ func withoutNeutral(words []string) []string {
 	return slices.DeleteFunc(slices.Clone(words), func(w string) bool { return neutral[w] })
 }
 
-func headerOf(s string, fields []catalog.Field, forms []fieldForms) header {
+// headerOf takes a header apart for the fields of a type; own are the words by
+// which the type itself is known, which change nothing about what it is.
+func headerOf(s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
 	words := tokens(s)
 	h := header{all: strings.Join(words, " "), words: spelt(words)}
 	h.core = withoutNeutral(h.words)
+	if rest := slices.DeleteFunc(slices.Clone(h.core), func(w string) bool { return own[w] }); len(rest) > 0 {
+		h.core = rest
+	}
 	for i, f := range fields {
 		if c, _ := compareHeader(f, forms[i], h); c >= certain {
 			h.known = true

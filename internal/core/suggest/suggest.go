@@ -20,6 +20,7 @@ import (
 // Suggestion is the field that a column seems to belong to, with the reason.
 type Suggestion struct {
 	Column     string       `json:"column"`
+	Draft      string       `json:"draft,omitempty"` // which of the row's drafts, where there are several
 	Field      string       `json:"field"`
 	Take       mapping.Take `json:"take,omitempty"` // when only a part of the cells is meant
 	Confidence float64      `json:"confidence"`     // 0 to 1
@@ -42,35 +43,6 @@ type Memory map[string]string
 
 // Key is the form of a header under which choices are remembered.
 func Key(header string) string { return strings.Join(tokens(header), " ") }
-
-// Columns gives for each column the field it seems to belong to; columns for
-// which nothing is known are left out.
-func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Suggestion {
-	fields := withID(t)
-	forms := make([]fieldForms, len(fields))
-	for i, f := range fields {
-		forms[i] = formsOf(f)
-	}
-	scores := make([][]float64, len(columns))
-	reasons := make([][]string, len(columns))
-	for c, col := range columns {
-		scores[c], reasons[c] = make([]float64, len(fields)), make([]string, len(fields))
-		h := headerOf(col.Header, fields, forms)
-		for i := range fields {
-			scores[c][i], reasons[c][i] = judge(t, fields[i], forms[i], h, col, memory)
-		}
-	}
-	var out []Suggestion
-	for c, i := range assign(scores) {
-		if i < 0 || scores[c][i] < doubt {
-			continue
-		}
-		s := Suggestion{Column: columns[c].Header, Field: fields[i].Name, Confidence: scores[c][i], Reason: reasons[c][i]}
-		s.Taken = s.Confidence >= certain
-		out = append(out, s)
-	}
-	return splitNames(t, columns, out)
-}
 
 func withID(t catalog.RecordType) []catalog.Field {
 	id := catalog.Field{Name: mapping.IDField, Label: t.Label + " id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Prefix + " id", "record id", "id"}}
@@ -164,12 +136,12 @@ var fullNameHeaders = []string{"name", "full name", "contact", "contact name", "
 
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
-func splitNames(t catalog.RecordType, columns []sheet.Column, list []Suggestion) []Suggestion {
-	if _, ok := t.Field("family_name"); !ok {
+func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	if _, ok := target.Type.Field("family_name"); !ok {
 		return list
 	}
 	if slices.ContainsFunc(list, func(s Suggestion) bool {
-		return (s.Field == "family_name" || s.Field == "given_name") && s.Taken
+		return s.Draft == target.Draft && (s.Field == "family_name" || s.Field == "given_name") && s.Taken
 	}) {
 		return list
 	}
@@ -179,20 +151,13 @@ func splitNames(t catalog.RecordType, columns []sheet.Column, list []Suggestion)
 			continue
 		}
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {
-			return s.Column == col.Header || s.Field == "family_name" || s.Field == "given_name"
+			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == "family_name" || s.Field == "given_name")
 		})
 		for field, take := range map[string]mapping.Take{"family_name": mapping.TakeFamilyName, "given_name": mapping.TakeGivenName} {
-			list = append(list, Suggestion{Column: col.Header, Field: field, Take: take, Confidence: 0.93, Reason: "the cells hold given and family name together", Taken: true})
+			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Take: take, Confidence: 0.93, Reason: "the cells hold given and family name together", Taken: true})
 		}
 		break
 	}
-	order := map[string]int{}
-	for i, c := range columns {
-		order[c.Header] = i
-	}
-	slices.SortStableFunc(list, func(a, b Suggestion) int {
-		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
-	})
 	return list
 }
 

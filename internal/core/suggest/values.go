@@ -161,3 +161,35 @@ func digitsIn(s string) int {
 	}
 	return n
 }
+
+// Choice guesses which choice of a field a text means that is none of its
+// spellings; empty when nothing is near.
+func Choice(f catalog.Field, text string) string {
+	said := value.Words(text)
+	if said == "" {
+		return ""
+	}
+	best, code := 0, ""
+	for _, c := range f.Choices {
+		if c.Closed {
+			continue
+		}
+		for _, w := range append([]string{c.Code, c.Label}, c.Other...) {
+			w = value.Words(w)
+			near := 0
+			switch {
+			case w == "":
+			case close1(said, w):
+				near = 3
+			case contains(strings.Fields(said), strings.Fields(w)):
+				near = 2
+			case len([]rune(said)) >= 4 && (strings.HasPrefix(w, said) || strings.HasPrefix(said, w) && len([]rune(w)) >= 4):
+				near = 1
+			}
+			if near > best {
+				best, code = near, c.Code
+			}
+		}
+	}
+	return code
+}

@@ -48,6 +48,8 @@ const (
 	SeveralThere Reason = "several_found" // the rule leaves out rows that fit several records
 	Repeated     Reason = "repeated"      // another row stands for the record
 	Merged       Reason = "merged"        // its values were put into another row
+	Grouped      Reason = "grouped"       // it belongs to the record of a row above
+	NothingGiven Reason = "nothing_given" // the row says nothing of it
 )
 
 // Summary says in a few words what all rows of the reason have in common.
@@ -57,6 +59,8 @@ func (r Reason) Summary() string {
 		return "another row stands for the same record"
 	case Merged:
 		return "their values are in another row"
+	case Grouped:
+		return "they belong to the record of a row above"
 	}
 	return r.Says("", 0)
 }
@@ -76,6 +80,10 @@ func (r Reason) Says(record string, row int64) string {
 		return "the row fits several records"
 	case Repeated:
 		return fmt.Sprintf("row %d stands for the same record", row)
+	case Grouped:
+		return fmt.Sprintf("the row belongs to the record of row %d", row)
+	case NothingGiven:
+		return "the row says nothing of it"
 	case Merged:
 		return fmt.Sprintf("its values are in row %d, which is for the same record", row)
 	}

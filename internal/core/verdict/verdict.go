@@ -95,6 +95,14 @@ type Totals struct {
 	Referred []ReferredCount  `json:"referred,omitempty"` // what points to the records that would be deleted
 	Asked    []AskedCount     `json:"asked,omitempty"`    // open questions by kind
 	Reasons  []ReasonCount    `json:"reasons,omitempty"`  // why rows are left out
+	Drafts   []DraftCount     `json:"drafts,omitempty"`   // by draft, in the order of the routine
+}
+
+// DraftCount counts the verdicts of one of the drafts that rows make.
+type DraftCount struct {
+	Name     string           `json:"name"`
+	Type     string           `json:"type"`
+	Verdicts map[string]int64 `json:"verdicts"`
 }
 
 // ReferredCount counts records of one type that point by one field to records

@@ -34,15 +34,14 @@ export const oneImport = (workspace: string, id: number) =>
     queryFn: () => must(api.GET("/workspaces/{workspace}/imports/{import}", { params: { path: { workspace, import: id } } })),
   });
 
-export const suggestions = (workspace: string, id: number, into: string, ready: boolean) =>
+/** What the columns of an import seem to be, for the records that its rows become now. */
+export const suggestions = (workspace: string, i: Import | undefined) =>
   queryOptions({
-    queryKey: ["suggestions", workspace, id, into],
-    enabled: ready,
+    queryKey: ["suggestions", workspace, i?.id, i?.routine?.drafts.map((d) => [d.name, d.type]), i?.into],
+    enabled: i !== undefined && i.busy !== "read" && !!i.into,
     queryFn: () =>
       must(
-        api.GET("/workspaces/{workspace}/imports/{import}/suggestions", {
-          params: { path: { workspace, import: id }, query: into ? { into } : {} },
-        }),
+        api.GET("/workspaces/{workspace}/imports/{import}/suggestions", { params: { path: { workspace, import: i?.id ?? 0 } } }),
       ),
   });
 
@@ -104,6 +103,11 @@ export function useImportActs(workspace: string, id: number) {
     routine: useMutation({
       mutationFn: (body: Routine) =>
         must(api.PUT("/workspaces/{workspace}/imports/{import}/routine", { params: { path }, body })),
+      ...options,
+    }),
+    draft: useMutation({
+      mutationFn: (body: { type: string; name?: string }) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/drafts", { params: { path }, body })),
       ...options,
     }),
     use: useMutation({

@@ -172,6 +172,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/types/{type}/fields/{field}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a choice to a field, or another spelling to one that is there (administrators) */
+        post: operations["addChoice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports": {
         parameters: {
             query?: never;
@@ -247,6 +268,66 @@ export interface paths {
         get: operations["suggest"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a routine that is not kept makes of a few rows, in one field or in the condition of a draft */
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** What stands in a column, each different value once with its count and what it would mean in a field */
+        get: operations["columnValues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let the rows make a further record; what is certain is placed and linked */
+        post: operations["addDraft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -868,6 +949,8 @@ export interface components {
             label: string;
             plural: string;
             prefix: string;
+            /** @description Words in headers that say a column is of this type */
+            synonyms?: string[];
             title: string[];
             fields: components["schemas"]["Field"][];
             match: components["schemas"]["MatchRule"][];
@@ -973,6 +1056,12 @@ export interface components {
             fixed?: string;
             /** @description A CEL expression over cells and the fields before */
             compute?: string;
+            /** @description For references: the fields by which the record is looked up, all of them */
+            find?: {
+                [key: string]: components["schemas"]["Origin"];
+            };
+            /** @description For references: the record that this draft of the same row becomes */
+            draft?: string;
             otherwise?: string;
             values?: {
                 [key: string]: string;
@@ -991,7 +1080,16 @@ export interface components {
          */
         BlankPolicy: "leave" | "clear";
         Draft: {
+            /** @description What other drafts of the row call it; its type when left out */
+            name?: string;
             type: string;
+            /**
+             * @description For this draft; the routine's when left out
+             * @enum {string}
+             */
+            may?: "create_or_update" | "create" | "update" | "delete";
+            /** @description Where the draft's cells are blank, the row belongs to the record of the row above */
+            grouped?: boolean;
             /** @description A CEL condition; rows for which it does not hold are left out */
             where?: string;
             fields: {
@@ -1008,13 +1106,14 @@ export interface components {
              * @description What happens to rows that are for the same record
              * @enum {string}
              */
-            repeats?: "hold" | "first" | "last" | "merge" | "ask";
+            repeats?: "hold" | "once" | "first" | "last" | "merge" | "ask";
         };
         Routine: {
             name?: string;
             reading?: components["schemas"]["Reading"];
             /** @enum {string} */
             may: "create_or_update" | "create" | "update" | "delete";
+            /** @description The records that one row becomes */
             drafts: components["schemas"]["Draft"][];
             /** @description Columns that are known and left out */
             ignored?: string[];
@@ -1039,6 +1138,8 @@ export interface components {
         };
         Suggestion: {
             column: string;
+            /** @description Which of the row's drafts, where there are several */
+            draft?: string;
             field: string;
             /** @description Only this part of the cells */
             take?: string;
@@ -1053,7 +1154,14 @@ export interface components {
             score: number;
             reason: string;
         };
+        /** @description A further record type that the rows seem to hold */
+        DraftSuggestion: {
+            type: string;
+            columns: string[];
+            reason: string;
+        };
         Suggestions: {
+            drafts: components["schemas"]["DraftSuggestion"][];
             routines: components["schemas"]["Recognised"][];
             types: components["schemas"]["TypeSuggestion"][];
             columns: components["schemas"]["Suggestion"][];
@@ -1088,6 +1196,15 @@ export interface components {
             asked?: components["schemas"]["AskedCount"][];
             /** @description Why rows are left out */
             reasons?: components["schemas"]["ReasonCount"][];
+            /** @description By draft, in the order of the routine */
+            drafts?: components["schemas"]["DraftCount"][];
+        };
+        DraftCount: {
+            name: string;
+            type: string;
+            verdicts: {
+                [key: string]: number;
+            };
         };
         ReferredCount: {
             type: string;
@@ -1147,6 +1264,8 @@ export interface components {
         Answer: {
             /** Format: int64 */
             row: number;
+            /** @description Which of the row's drafts; the first when left out. To leave out is about the whole row */
+            draft?: string;
             choice: components["schemas"]["AnswerChoice"];
             /** @description For take: the record; the best candidate when left out */
             record?: string;
@@ -1181,6 +1300,7 @@ export interface components {
         AskedRow: {
             /** Format: int64 */
             row: number;
+            draft: string;
             kind: components["schemas"]["QuestionKind"];
             /**
              * Format: double
@@ -1198,6 +1318,7 @@ export interface components {
         Question: {
             /** Format: int64 */
             row: number;
+            draft: string;
             kind: components["schemas"]["QuestionKind"];
             message?: string;
             type: string;
@@ -1250,6 +1371,25 @@ export interface components {
             place?: components["schemas"]["Place"];
             value?: string;
             mend?: string;
+        };
+        Previewed: {
+            /** Format: int64 */
+            row: number;
+            /** @description The value as it would be kept */
+            text: string;
+            left_out: boolean;
+            problem?: components["schemas"]["RowProblem"];
+        };
+        ColumnValue: {
+            text: string;
+            /** Format: int64 */
+            count: number;
+            /** @description The code, or the id of the record, that it means as it stands */
+            meaning?: string;
+            /** @description That in words */
+            label?: string;
+            /** @description What it seems to mean when it means nothing as it stands */
+            guess?: string;
         };
         Progress: {
             state: components["schemas"]["ImportState"];
@@ -1356,6 +1496,22 @@ export interface components {
             other_row?: number;
             changes?: components["schemas"]["Change"][];
             problems?: components["schemas"]["RowProblem"][];
+            /** @description What is said of each of the records that the row becomes, where there are several */
+            drafts?: components["schemas"]["RowDraft"][];
+        };
+        RowDraft: {
+            draft: string;
+            type: string;
+            verdict?: components["schemas"]["Verdict"];
+            outcome?: components["schemas"]["Outcome"];
+            /** @description Id of the record found or made */
+            record?: string;
+            /** Format: double */
+            percent?: number;
+            /** @description Why the row makes no such record */
+            reason?: string;
+            /** Format: int64 */
+            other_row?: number;
         };
         RowValue: {
             field: string;
@@ -1368,7 +1524,23 @@ export interface components {
         };
         RowAsRecord: {
             row: components["schemas"]["Row"];
+            /** @description The records that the row becomes */
+            drafts: components["schemas"]["DraftRecord"][];
+        };
+        DraftRecord: {
+            draft: string;
             type: string;
+            verdict?: components["schemas"]["Verdict"];
+            outcome?: components["schemas"]["Outcome"];
+            /** Format: double */
+            percent?: number;
+            /** @description Why the row makes no such record */
+            reason?: string;
+            /**
+             * Format: int64
+             * @description The row that stands for it
+             */
+            other_row?: number;
             record?: components["schemas"]["Link"];
             values: components["schemas"]["RowValue"][];
         };
@@ -1804,6 +1976,35 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    addChoice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Choice"];
+            };
+        };
+        responses: {
+            /** @description The record type */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listImports: {
         parameters: {
             query?: {
@@ -1960,6 +2161,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    routine: components["schemas"]["Routine"];
+                    draft: string;
+                    /** @description The draft's condition when left out */
+                    field?: string;
+                    /**
+                     * Format: int64
+                     * @description Begin behind this row
+                     */
+                    after?: number;
+                };
+            };
+        };
+        responses: {
+            /** @description The rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        rows: components["schemas"]["Previewed"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    columnValues: {
+        parameters: {
+            query: {
+                column: string;
+                draft: string;
+                field: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The values */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        values: components["schemas"]["ColumnValue"][];
+                        /** @description There are more than are listed */
+                        more: boolean;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    type: string;
+                    name?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2465,7 +2769,10 @@ export interface operations {
     };
     getQuestion: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Which of the row's drafts; the first that is not answered when left out */
+                draft?: string;
+            };
             header?: never;
             path: {
                 workspace: components["parameters"]["workspace_param"];

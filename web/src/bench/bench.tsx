@@ -7,10 +7,10 @@ import { types, useImport, useImportActs, who } from "../api/queries";
 import { AddField } from "../ui/addfield";
 import { stationOf } from "../pages/start";
 import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
-import { count, outcomeWords, TotalsBar, verdictWords } from "../ui/verdict";
+import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
-import { addToNotes, fieldFor, notesField, place, placed, unmet } from "./mapping";
+import { addToNotes, fieldFor, kindsOf, notesField, place, placed, routineOf, spot, unmet } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
@@ -77,7 +77,9 @@ export function Bench() {
 
   if (shown.error) return <Wrong error={shown.error} className="m-6" />;
   if (!i || !kinds.data) return <Loading what="the import" />;
+  const rowKinds = kindsOf(routineOf(i), kinds.data.types);
   const t = kinds.data.types.find((x) => x.name === i.into);
+  const [firstKind] = rowKinds;
   const at = stations.find((s) => s.name === station) ?? stations[0];
   const selected = Number(search.get("row") ?? 0);
   const atColumns = at.name === "columns";
@@ -96,7 +98,7 @@ export function Bench() {
         </h1>
         <span className="text-[12.5px] whitespace-nowrap text-ink-soft">
           import {i.id} · {i.state}
-          {t && ` · into ${t.plural.toLowerCase()}`}
+          {rowKinds.length > 0 && ` · into ${rowKinds.map((k) => k.t.plural.toLowerCase()).join(", ")}`}
         </span>
         <div className="ml-auto flex items-center gap-2">
           <SearchRows value={filter.text} onChange={(text) => setQuery({ text })} />
@@ -132,9 +134,7 @@ export function Bench() {
               <span className="mr-1.5 text-ink-faint">{n + 1}</span>
               {s.label}
             </span>
-            <span className="figures block truncate text-[12px] text-ink-soft">
-              {countOf(s.name, i, t ? unmet(i, t).length : 0)}
-            </span>
+            <span className="figures block truncate text-[12px] text-ink-soft">{countOf(s.name, i, unmet(rowKinds).length)}</span>
           </button>
         ))}
         {work > 0 && (
@@ -149,7 +149,12 @@ export function Bench() {
           </div>
         )}
       </nav>
-      <div className="grid min-h-0 grid-cols-[1fr_320px]">
+      <div
+        className={cx(
+          "grid min-h-0",
+          tab === "row" && rowKinds.length > 1 ? "grid-cols-[1fr_minmax(320px,44%)]" : "grid-cols-[1fr_320px]",
+        )}
+      >
         <div className={cx("grid min-h-0 min-w-0", asking ? "grid-rows-[auto_minmax(0,1fr)_168px]" : "grid-rows-[auto_1fr]")}>
           <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
             {afterCheck && byOutcome && (
@@ -173,15 +178,17 @@ export function Bench() {
             <Questions
               workspace={workspace}
               i={i}
-              t={t}
+              types={kinds.data.types}
               row={selected}
-              onGo={(row) => setQuery({ row: String(row) })}
-              onEnd={() => setQuery({ asking: "" })}
+              draft={search.get("draft") ?? ""}
+              onGo={(row, draft) => setQuery({ row: String(row), draft: rowKinds.length > 1 ? draft : "" })}
+              onEnd={() => setQuery({ asking: "", draft: "" })}
             />
           )}
           <Grid
             workspace={workspace}
             i={i}
+            kinds={rowKinds}
             filter={filter}
             selected={selected}
             onSelect={(row) => {
@@ -194,15 +201,19 @@ export function Bench() {
                 <ColumnCard
                   i={i}
                   c={c}
-                  t={t}
+                  kinds={rowKinds}
                   suggestion={known.get(c.header)}
                   disabled={fixed}
-                  onPlace={(column, field) => acts.routine.mutate(place(i, column, field))}
-                  onNotes={t && notesField(t) ? (column) => acts.routine.mutate(addToNotes(i, column, t)) : undefined}
+                  onPlace={(column, to, also) => acts.routine.mutate(place(i, column, to, also))}
+                  onNotes={
+                    firstKind && notesField(firstKind.t)
+                      ? (column) => acts.routine.mutate(addToNotes(i, column, firstKind))
+                      : undefined
+                  }
                   onNew={me.data?.role === "administrator" ? setMaking : undefined}
                 />
               ) : (
-                <ColumnHead i={i} c={c} t={t} />
+                <ColumnHead i={i} c={c} kinds={rowKinds} />
               )
             }
           />
@@ -213,7 +224,7 @@ export function Bench() {
               {at.label}
             </Tab>
             <Tab on={tab === "row"} onClick={() => setTab("row")}>
-              Row as record
+              {rowKinds.length > 1 ? "Row as records" : "Row as record"}
             </Tab>
           </div>
           <div role="tabpanel" className="min-h-0 overflow-auto">
@@ -221,15 +232,25 @@ export function Bench() {
               <PanelOf
                 workspace={workspace}
                 i={i}
+                kinds={rowKinds}
                 t={t}
                 types={kinds.data.types}
+                row={selected}
+                draft={search.get("draft") ?? ""}
+                onDraft={(draft) => setQuery({ draft })}
                 filter={filter}
                 onFilter={(f) => setQuery({ ...f })}
                 onStation={toStation}
                 onAsk={() => setQuery({ ...noFilter, verdict: "ask", asking: "1", row: "" })}
               />
             ) : (
-              <RowPanel workspace={workspace} i={i} row={selected} t={t} onGo={(row) => setQuery({ row: String(row) })} />
+              <RowPanel
+                workspace={workspace}
+                i={i}
+                row={selected}
+                kinds={rowKinds}
+                onGo={(row) => setQuery({ row: String(row) })}
+              />
             )}
           </div>
         </aside>
@@ -240,7 +261,7 @@ export function Bench() {
           t={t}
           start={fieldFor(making, t)}
           onClose={() => setMaking(undefined)}
-          onAdded={(field) => acts.routine.mutate(place(i, making.header, field))}
+          onAdded={(field) => acts.routine.mutate(place(i, making.header, spot(firstKind?.name ?? "", field)))}
         />
       )}
     </div>
@@ -267,6 +288,7 @@ function Tab({ on, onClick, children }: { on: boolean; onClick: () => void; chil
 /** The live count of each station. */
 function countOf(name: string, i: Import, missing: number): string {
   const v = i.totals?.verdicts ?? {};
+  const w = written(i.totals);
   switch (name) {
     case "source":
       return i.busy === "read"
@@ -288,7 +310,7 @@ function countOf(name: string, i: Import, missing: number): string {
     case "load":
       if (i.state === "loading") return `${count(i.done)} of ${count(i.totals?.rows ?? i.rows)}`;
       return i.state === "ready"
-        ? `${count((v["create"] ?? 0) + (v["update"] ?? 0) + (v["delete"] ?? 0))} to write`
+        ? `${count((w["create"] ?? 0) + (w["update"] ?? 0) + (w["delete"] ?? 0))} to write`
         : ["loaded", "paused", "stopped"].includes(i.state)
           ? i.state
           : "not yet";

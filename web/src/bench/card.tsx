@@ -1,8 +1,8 @@
 import { ChevronDown } from "lucide-react";
-import type { Column, Import, RecordType, Suggestion } from "../api/client";
+import type { Column, Import, Suggestion } from "../api/client";
 import { cx, Tip } from "../ui/parts";
 import { count } from "../ui/verdict";
-import { fieldsFrom, fieldsOf, placed } from "./mapping";
+import { labelOf, partsOf, placed, routineOf, saidName, spot, takenBy, type Kind, type Spot } from "./mapping";
 import { FieldPicker } from "./picker";
 
 export const cardHeight = 104;
@@ -11,27 +11,30 @@ export const cardHeight = 104;
 export function ColumnCard(p: {
   i: Import;
   c: Column;
-  t: RecordType | undefined;
+  kinds: Kind[];
   suggestion: Suggestion | undefined;
   disabled: boolean;
-  onPlace: (column: string, field: string) => void;
+  onPlace: (column: string, to: Spot | "", also: boolean) => void;
   onNotes?: ((column: string) => void) | undefined;
   onNew?: ((c: Column) => void) | undefined;
 }) {
-  const { i, c, t } = p;
-  const field = placed(i).get(c.header) ?? "";
-  const f = field === "id" ? { label: "Record id", required: false } : t?.fields.find((x) => x.name === field);
+  const { i, c, kinds } = p;
+  const at = placed(i).get(c.header) ?? [];
   const total = c.filled + c.blank;
-  const doubt = !field && p.suggestion ? p.suggestion : undefined;
-  const reason = field
-    ? p.suggestion?.field === field
+  const suggested = p.suggestion && spot(p.suggestion.draft ?? kinds[0]?.name ?? "", p.suggestion.field);
+  const doubt = !at.length && p.suggestion ? p.suggestion : undefined;
+  const reason = at.length
+    ? p.suggestion && suggested && at.includes(suggested)
       ? p.suggestion.reason
       : "chosen by hand"
     : doubt
       ? doubt.reason
       : "no field seems to fit";
-  const taken = new Map<string, string>();
-  for (const [name, o] of Object.entries(fieldsOf(i))) taken.set(name, o.from?.join(" + ") ?? "one value");
+  const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
+  const required = at.some((s) => {
+    const [draft, field] = partsOf(s);
+    return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.required;
+  });
   const attention = doubt !== undefined || c.unsettled !== undefined;
   return (
     <div
@@ -39,8 +42,8 @@ export function ColumnCard(p: {
       onDragOver={(e) => e.dataTransfer.types.includes("text/field") && e.preventDefault()}
       onDrop={(e) => {
         e.preventDefault();
-        const name = e.dataTransfer.getData("text/field");
-        if (name) p.onPlace(c.header, name);
+        const to = e.dataTransfer.getData("text/field");
+        if (to) p.onPlace(c.header, to, false);
       }}
     >
       <div className="flex items-center gap-1.5">
@@ -57,23 +60,23 @@ export function ColumnCard(p: {
         </div>
         <span className="figures truncate">{c.filled === 0 ? "all blank" : `${c.guess} · ${count(c.distinct)} different`}</span>
       </div>
-      {t && (
+      {kinds.length > 0 && (
         <FieldPicker
-          t={t}
+          kinds={kinds}
           label={`Field for column ${c.header}`}
-          value={field}
-          taken={taken}
-          onPick={(name) => p.onPlace(c.header, name)}
+          value={at}
+          taken={takenBy(routineOf(i))}
+          onPick={(to, also) => p.onPlace(c.header, to, also)}
           onNotes={p.onNotes && (() => p.onNotes?.(c.header))}
           onNew={p.onNew && (() => p.onNew?.(c))}
           trigger={
             <button
               type="button"
               disabled={p.disabled}
-              aria-label={`${c.header} goes to ${f?.label ?? "no field"}`}
+              aria-label={`${c.header} goes to ${label || "no field"}`}
               className={cx(
                 "flex h-7 w-full items-center justify-between gap-1 rounded-md border px-2 text-left text-[12.5px] disabled:opacity-60",
-                field
+                at.length
                   ? "border-act bg-act-soft font-medium"
                   : doubt
                     ? "border-ask border-dashed text-ask"
@@ -81,12 +84,8 @@ export function ColumnCard(p: {
               )}
             >
               <span className="truncate">
-                {f
-                  ? labelOf(i, c, t)
-                  : doubt
-                    ? `${t.fields.find((x) => x.name === doubt.field)?.label ?? doubt.field}?`
-                    : "not placed"}
-                {f?.required && <b className="text-ask"> *</b>}
+                {label || (doubt && suggested ? `${labelOf(kinds, saidName(kinds, suggested))}?` : "not placed")}
+                {required && <b className="text-ask"> *</b>}
               </span>
               <ChevronDown size={13} aria-hidden />
             </button>
@@ -107,15 +106,9 @@ const unsettled: Record<string, string> = {
   decimal_sign: "Dot or comma? The column does not say.",
 };
 
-function labelOf(i: Import, c: Column, t: RecordType | undefined): string {
-  return fieldsFrom(i, c.header)
-    .map((name) => (name === "id" ? "Record id" : (t?.fields.find((x) => x.name === name)?.label ?? name)))
-    .join(" + ");
-}
-
 /** The same column at the other stations, in one line. */
-export function ColumnHead({ i, c, t }: { i: Import; c: Column; t: RecordType | undefined }) {
-  const label = labelOf(i, c, t);
+export function ColumnHead({ i, c, kinds }: { i: Import; c: Column; kinds: Kind[] }) {
+  const label = (placed(i).get(c.header) ?? []).map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
   return (
     <div className="flex h-full flex-col justify-center px-2 leading-tight">
       <span dir="auto" className="truncate text-[12.5px] font-medium">

@@ -1,27 +1,49 @@
 import { useQuery } from "@tanstack/react-query";
-import { GripVertical } from "lucide-react";
+import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
-import { api, must, type Field, type Import, type RecordType, type Routine } from "../api/client";
+import { api, must, type Field, type Import, type Origin, type Routine } from "../api/client";
 import { suggestions, useImportActs } from "../api/queries";
-import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { ExpressionDialog } from "./expression";
+import {
+  dropDraft,
+  fromSuggestions,
+  labelOf,
+  originOf,
+  partsOf,
+  place,
+  routineOf,
+  saidName,
+  setDraft,
+  setOrigin,
+  spot,
+  titleOf,
+  unmet,
+  type Kind,
+  type Spot,
+} from "./mapping";
 import { count } from "../ui/verdict";
-import { compute, fieldsOf, fix, fromSuggestions, place, placed, routineOf, translate, unmet } from "./mapping";
 import { Section, type PanelProps } from "./panel";
+import { ValuesDialog } from "./values";
 
-export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) {
+/** What is open over the panel. */
+type Open =
+  | { what: "name" }
+  | { what: "origin"; k: Kind; f: Field }
+  | { what: "compute"; k: Kind; f: Field }
+  | { what: "find"; k: Kind; f: Field }
+  | { what: "where"; k: Kind }
+  | { what: "values"; k: Kind; at: Spot };
+
+export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
   const put = (r: Routine) => acts.routine.mutate(r);
-  const missing = t ? unmet(i, t) : [];
-  const values = Object.entries(fieldsOf(i)).filter(([, o]) => o.fixed ?? o.compute);
-  const where = routineOf(i).drafts[0]?.where ?? "";
-  const choices = t?.fields.filter((f) => f.type === "choice" && fieldsOf(i)[f.name]?.from?.length) ?? [];
-  const [fixing, setFixing] = useState<Field>();
-  const [naming, setNaming] = useState(false);
-  const [leaving, setLeaving] = useState(false);
-  const known = useQuery(suggestions(workspace, i.id, i.into ?? "", i.busy !== "read" && !!i.into));
+  const [open, setOpen] = useState<Open>();
+  const missing = unmet(kinds);
+  const known = useQuery(suggestions(workspace, i));
   const offers = known.data?.routines.filter((r) => r.name !== i.routine?.name) ?? [];
-  const [listing, setListing] = useState<Field>();
+  const close = () => setOpen(undefined);
   const into = async (name: string) => {
     const list = await must(
       api.GET("/workspaces/{workspace}/imports/{import}/suggestions", {
@@ -30,17 +52,61 @@ export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) 
     );
     put(fromSuggestions(name, list.columns));
   };
+  const kindOf = (k: Kind) => (kinds.length > 1 ? `${titleOf(k, kinds)} · ` : "");
+  const without = kinds.flatMap((k) =>
+    Object.entries(k.d.fields)
+      .filter(([, o]) => o.fixed ?? o.compute ?? o.draft ?? o.find)
+      .map(([name, o]) => ({ k, at: spot(k.name, name), o })),
+  );
+  const lists = kinds.flatMap((k) =>
+    k.t.fields
+      .filter(
+        (f) => k.d.fields[f.name]?.from?.length === 1 && ["choice", "choices", "reference", "country", "yes_no"].includes(f.type),
+      )
+      .map((f) => ({ k, f, at: spot(k.name, f.name) })),
+  );
   return (
     <>
       <Section title="Each row becomes">
-        <Choose
-          label="Record type"
-          disabled={fixed}
-          value={i.into ?? ""}
-          onChange={(v) => void into(v)}
-          options={types.map((x) => ({ value: x.name, label: x.label }))}
-        />
-        <Wrong error={acts.routine.error} className="mt-2" />
+        {kinds.length < 2 && (
+          <Choose
+            label="Record type"
+            disabled={fixed}
+            value={i.into ?? ""}
+            onChange={(v) => void into(v)}
+            options={types.map((x) => ({ value: x.name, label: x.label }))}
+          />
+        )}
+        {kinds.length > 1 && (
+          <ul className="space-y-1">
+            {kinds.map((k) => (
+              <OneKind key={k.name} k={k} kinds={kinds} disabled={fixed} routine={routineOf(i)} onChange={put} />
+            ))}
+          </ul>
+        )}
+        {known.data?.drafts.map((d) => (
+          <div key={d.type} className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
+            <div className="flex items-center justify-between gap-2">
+              <b className="font-medium">Also {types.find((x) => x.name === d.type)?.plural.toLowerCase()}?</b>
+              <Button disabled={fixed || acts.draft.isPending} onClick={() => acts.draft.mutate({ type: d.type })}>
+                Make them too
+              </Button>
+            </div>
+            <span className="text-[12px] text-ink-soft">{d.reason}</span>
+          </div>
+        ))}
+        {t && !fixed && (
+          <div className="mt-2">
+            <Choose
+              label="Also make a record of another type from each row"
+              value=""
+              onChange={(v) => acts.draft.mutate(freeName(v, kinds))}
+              placeholder="and also…"
+              options={types.map((x) => ({ value: x.name, label: x.label }))}
+            />
+          </div>
+        )}
+        <Wrong error={acts.routine.error ?? acts.draft.error} className="mt-2" />
       </Section>
       {offers.length > 0 && !fixed && (
         <Section title="A routine fits">
@@ -63,27 +129,30 @@ export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) 
       {t && (
         <Section title={missing.length ? "Required and not placed" : "All required fields are placed"}>
           {missing.length > 0 && (
-            <p className="mb-2 text-[12.5px] text-ink-soft">Drag one onto a column, or give one value for all rows.</p>
+            <p className="mb-2 text-[12.5px] text-ink-soft">Drag one onto a column, or say where else it comes from.</p>
           )}
           <ul className="space-y-1">
-            {missing.map((f) => (
+            {missing.map(({ k, f }) => (
               <li
-                key={f.name}
+                key={spot(k.name, f.name)}
                 draggable
-                onDragStart={(e) => e.dataTransfer.setData("text/field", f.name)}
+                onDragStart={(e) => e.dataTransfer.setData("text/field", spot(k.name, f.name))}
                 className="flex items-center gap-1.5 rounded-md border border-ask bg-ask-soft py-1 pr-1 pl-1.5"
               >
-                <GripVertical size={14} className="text-ask" aria-hidden />
-                <span className="font-medium">{f.label}</span>
+                <GripVertical size={14} className="shrink-0 text-ask" aria-hidden />
+                <span className="min-w-0 truncate font-medium">
+                  {kindOf(k)}
+                  {f.label}
+                </span>
                 <span className="ml-auto">
                   <Choose
                     label={`Column for ${f.label}`}
                     className="h-7! w-28!"
                     value=""
                     disabled={fixed}
-                    onChange={(v) => (v === "=" ? setFixing(f) : put(place(i, v, f.name)))}
+                    onChange={(v) => (v === "=" ? setOpen({ what: "origin", k, f }) : put(place(i, v, spot(k.name, f.name))))}
                     options={[
-                      { value: "=", label: "one value for all…" },
+                      { value: "=", label: "another origin…" },
                       ...(i.unplaced ?? []).map((c) => ({ value: c, label: c })),
                     ]}
                   />
@@ -93,54 +162,70 @@ export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) 
           </ul>
         </Section>
       )}
-      {values.length > 0 && (
-        <Section title="Without a column">
-          {values.map(([name, o]) => (
-            <div key={name} className="flex items-center justify-between">
-              <span>
-                {t?.fields.find((f) => f.name === name)?.label ?? name}:{" "}
-                {o.fixed ? <b className="font-medium">{o.fixed}</b> : <code className="font-mono text-[12px]">{o.compute}</code>}
+      {without.length > 0 && (
+        <Section title="Without a column of their own">
+          {without.map(({ k, at, o }) => (
+            <div key={at} className="flex items-start justify-between gap-2 py-0.5">
+              <span className="min-w-0 break-words">
+                {labelOf(kinds, saidName(kinds, at))}: <OriginWords o={o} kinds={kinds} />
               </span>
-              <Button look="quiet" disabled={fixed} onClick={() => put(fix(i, name, ""))}>
-                Take out
-              </Button>
+              <span className="flex shrink-0">
+                {o.compute && (
+                  <Button look="quiet" disabled={fixed} onClick={() => setOpen({ what: "compute", k, f: fieldAt(k, at) })}>
+                    Edit
+                  </Button>
+                )}
+                <Button
+                  look="quiet"
+                  aria-label={`Take ${labelOf(kinds, saidName(kinds, at))} out`}
+                  disabled={fixed}
+                  onClick={() => put(setOrigin(i, at, undefined))}
+                >
+                  <X size={14} />
+                </Button>
+              </span>
             </div>
           ))}
         </Section>
       )}
-      {choices.length > 0 && (
+      {lists.length > 0 && (
         <Section title="What the words mean">
-          {choices.map((f) => (
-            <Button key={f.name} className="mr-1.5 mb-1.5" onClick={() => setListing(f)}>
+          {lists.map(({ k, f, at }) => (
+            <Button key={at} className="mr-1.5 mb-1.5" onClick={() => setOpen({ what: "values", k, at })}>
+              {kindOf(k)}
               {f.label}…
             </Button>
           ))}
         </Section>
       )}
       <Section title={i.unplaced?.length ? "Columns that are left out" : "Every column is placed"}>
-        <p className="text-ink-soft">{i.unplaced?.join(", ")}</p>
-        {t && !fixed && <FixAny t={t} i={i} onFix={setFixing} />}
+        <p className="break-words text-ink-soft">{i.unplaced?.join(", ")}</p>
+        {t && !fixed && <FixAny kinds={kinds} onFix={(k, f) => setOpen({ what: "origin", k, f })} />}
       </Section>
       {t && (
-        <Section title={where ? "Only some rows" : "All rows"}>
-          {where && <code className="mb-2 block font-mono text-[12px] break-words">{where}</code>}
-          <Button disabled={fixed} onClick={() => setLeaving(true)}>
-            Leave rows out…
-          </Button>
+        <Section title={kinds.some((k) => k.d.where) ? "Only some rows" : "All rows"}>
+          {kinds.map((k) => (
+            <div key={k.name} className="mb-1.5">
+              {k.d.where && <code className="mb-1 block font-mono text-[12px] break-words">{k.d.where}</code>}
+              <Button disabled={fixed} onClick={() => setOpen({ what: "where", k })}>
+                {kinds.length > 1 ? `Leave ${k.t.plural.toLowerCase()} out…` : "Leave rows out…"}
+              </Button>
+            </div>
+          ))}
         </Section>
       )}
       <div className="flex gap-2 p-4">
         <Button look="act" onClick={() => onStation("check")} disabled={!t}>
           Go on to the check
         </Button>
-        <Button onClick={() => setNaming(true)} disabled={!t}>
+        <Button onClick={() => setOpen({ what: "name" })} disabled={!t}>
           Save as routine…
         </Button>
       </div>
-      {naming && (
+      {open?.what === "name" && (
         <NameDialog
           name={i.routine?.name ?? ""}
-          onClose={() => setNaming(false)}
+          onClose={close}
           onSave={async (name) => {
             const r = routineOf(i);
             const body = { ...r, name, reading: i.reading ?? {}, ignored: i.unplaced ?? [] };
@@ -149,80 +234,160 @@ export function ColumnsPanel({ workspace, i, t, types, onStation }: PanelProps) 
           }}
         />
       )}
-      {leaving && (
+      {(open?.what === "where" || open?.what === "compute") && (
         <ExpressionDialog
-          title="Take only rows for which this holds"
-          hint={`Such as: cells["${i.columns?.[0]?.header ?? "State"}"] != "gone"`}
-          value={where}
+          workspace={workspace}
           i={i}
-          onClose={() => setLeaving(false)}
-          onSave={(v) => {
-            const r = routineOf(i);
-            const draft = r.drafts[0];
-            return acts.routine.mutateAsync({ ...r, drafts: draft ? [{ ...draft, where: v }] : [] });
-          }}
+          kind={open.k}
+          {...(open.what === "compute" ? { at: spot(open.k.name, open.f.name) } : {})}
+          row={row}
+          title={
+            open.what === "compute"
+              ? `${kindOf(open.k)}${open.f.label}, computed for each row`
+              : "Take only rows for which this holds"
+          }
+          value={(open.what === "compute" ? originOf(i, spot(open.k.name, open.f.name))?.compute : open.k.d.where) ?? ""}
+          onClose={close}
+          onSave={(r) => acts.routine.mutateAsync(r)}
         />
       )}
-      {fixing && (
-        <FixDialog
-          f={fixing}
-          i={i}
-          onClose={() => setFixing(undefined)}
-          onFix={(v) => put(fix(i, fixing.name, v))}
-          onCompute={(v) => acts.routine.mutateAsync(compute(i, fixing.name, v))}
+      {open?.what === "origin" && (
+        <OriginDialog
+          f={open.f}
+          k={open.k}
+          kinds={kinds}
+          onClose={close}
+          onOther={(what) => setOpen({ what, k: open.k, f: open.f })}
+          onSet={(o) => put(setOrigin(i, spot(open.k.name, open.f.name), o))}
         />
       )}
-      {listing && (
+      {open?.what === "find" && (
+        <FindDialog
+          i={i}
+          f={open.f}
+          types={types}
+          start={originOf(i, spot(open.k.name, open.f.name))?.find ?? {}}
+          onClose={close}
+          onSave={(find) => acts.routine.mutateAsync(setOrigin(i, spot(open.k.name, open.f.name), { find }))}
+        />
+      )}
+      {open?.what === "values" && (
         <ValuesDialog
+          workspace={workspace}
           i={i}
-          f={listing}
-          onClose={() => setListing(undefined)}
-          onSave={(v) => put(translate(i, listing.name, v))}
+          kind={open.k}
+          at={open.at}
+          types={types}
+          onClose={close}
+          onSave={(values) => put(setOrigin(i, open.at, { ...originOf(i, open.at), values }))}
         />
       )}
     </>
   );
 }
 
-function FixAny({ t, i, onFix }: { t: RecordType; i: Import; onFix: (f: Field) => void }) {
-  const free = t.fields.filter((f) => !fieldsOf(i)[f.name]);
+function fieldAt(k: Kind, at: Spot): Field {
+  const [, name] = partsOf(at);
+  return k.t.fields.find((f) => f.name === name) ?? { name, label: name, type: "text" };
+}
+
+/** A name for a further record of a type: its own, or with a number. */
+function freeName(type: string, kinds: Kind[]): { type: string; name?: string } {
+  if (!kinds.some((k) => k.name === type)) return { type };
+  for (let n = 2; ; n++) if (!kinds.some((k) => k.name === `${type}_${n}`)) return { type, name: `${type}_${n}` };
+}
+
+/** One of the records that a row becomes, with how its rows are grouped. */
+function OneKind(p: { k: Kind; kinds: Kind[]; disabled: boolean; routine: Routine; onChange: (r: Routine) => void }) {
+  const { k } = p;
+  const columns = new Set(Object.values(k.d.fields).flatMap((o) => o.from ?? [])).size;
+  const pointedTo = p.kinds.some((x) => Object.values(x.d.fields).some((o) => o.draft === k.name));
+  return (
+    <li className="rounded-md border border-line bg-raised px-2.5 py-1.5">
+      <div className="flex items-center gap-2">
+        <b className="min-w-0 truncate font-medium">{titleOf(k, p.kinds)}</b>
+        <span className="figures text-[12px] text-ink-soft">{count(columns)} columns</span>
+        <Button
+          look="quiet"
+          className="ml-auto px-1!"
+          disabled={p.disabled}
+          aria-label={`Make no ${k.t.plural.toLowerCase()} from the rows`}
+          onClick={() => p.onChange(dropDraft(p.routine, k.name))}
+        >
+          <X size={14} />
+        </Button>
+      </div>
+      {pointedTo && (
+        <label className="flex items-center gap-1.5 text-[12.5px] text-ink-soft">
+          <input
+            type="checkbox"
+            checked={k.d.grouped ?? false}
+            disabled={p.disabled}
+            onChange={(e) => p.onChange(setDraft(p.routine, k.name, { grouped: e.target.checked }))}
+          />
+          blank rows belong to the one above
+        </label>
+      )}
+    </li>
+  );
+}
+
+function OriginWords({ o, kinds }: { o: Origin; kinds: Kind[] }) {
+  if (o.fixed) return <b className="font-medium">{o.fixed}</b>;
+  if (o.compute) return <code className="font-mono text-[12px]">{o.compute}</code>;
+  if (o.draft) {
+    const k = kinds.find((x) => x.name === o.draft);
+    return <span className="text-ink-soft">the {k ? titleOf(k, kinds).toLowerCase() : o.draft} of the row</span>;
+  }
+  return (
+    <span className="text-ink-soft">
+      looked up by{" "}
+      {Object.entries(o.find ?? {})
+        .map(([name, x]) => `${name.replaceAll("_", " ")} from ${x.from?.join(" + ") ?? "a value"}`)
+        .join(" and ")}
+    </span>
+  );
+}
+
+function FixAny({ kinds, onFix }: { kinds: Kind[]; onFix: (k: Kind, f: Field) => void }) {
+  const free = kinds.flatMap((k) =>
+    k.t.fields.filter((f) => !k.d.fields[f.name]).map((f) => ({ k, f, at: spot(k.name, f.name) })),
+  );
   return (
     <div className="mt-2">
-      <span className="mb-1 block text-[12px] text-ink-faint">Give another field one value for all rows:</span>
+      <span className="mb-1 block text-[12px] text-ink-faint">Give another field a value without a column:</span>
       <Choose
-        label="Give a field one value for all rows"
+        label="Give a field a value without a column"
         value=""
         onChange={(v) => {
-          const f = free.find((x) => x.name === v);
-          if (f) onFix(f);
+          const x = free.find((y) => y.at === v);
+          if (x) onFix(x.k, x.f);
         }}
-        options={free.map((f) => ({ value: f.name, label: `${f.label} …` }))}
+        options={free.map(({ f, at }) => ({
+          value: at,
+          label: `${labelOf(kinds, saidName(kinds, at))}${f.required ? " *" : ""} …`,
+        }))}
       />
     </div>
   );
 }
 
-function FixDialog(p: {
+/** Where a field's value comes from, when it is no column: one value for all rows, an expression, a look-up, another record of the row. */
+function OriginDialog(p: {
   f: Field;
-  i: Import;
+  k: Kind;
+  kinds: Kind[];
   onClose: () => void;
-  onFix: (v: string) => void;
-  onCompute: (expression: string) => Promise<unknown>;
+  onOther: (what: "compute" | "find") => void;
+  onSet: (o: Origin) => void;
 }) {
   const { f } = p;
   const [v, setV] = useState("");
-  const [computing, setComputing] = useState(false);
-  if (computing)
-    return (
-      <ExpressionDialog
-        title={`${f.label}, computed for each row`}
-        hint={`Such as: cells["${p.i.columns?.[0]?.header ?? "Name"}"].title() + " " + cells["…"]. Also: lower, upper, digits, split, join, replace, and fields["…"] for fields before.`}
-        value=""
-        i={p.i}
-        onClose={p.onClose}
-        onSave={p.onCompute}
-      />
-    );
+  const drafts = p.kinds.filter((x) => x !== p.k && x.t.name === f.to);
+  const set = (o: Origin) => {
+    p.onSet(o);
+    p.onClose();
+  };
   return (
     <Dialog
       open
@@ -230,20 +395,23 @@ function FixDialog(p: {
       title={`${f.label}, for all rows`}
       foot={
         <>
-          <Button onClick={() => setComputing(true)}>Compute it instead…</Button>
-          <Button
-            look="act"
-            disabled={!v}
-            onClick={() => {
-              p.onFix(v);
-              p.onClose();
-            }}
-          >
+          <Button onClick={() => p.onOther("compute")}>Compute it instead…</Button>
+          {f.type === "reference" && <Button onClick={() => p.onOther("find")}>Look it up by…</Button>}
+          <Button look="act" disabled={!v} onClick={() => set({ fixed: v })}>
             Use it for all rows
           </Button>
         </>
       }
     >
+      {drafts.length > 0 && (
+        <div className="mb-3 flex flex-wrap gap-2">
+          {drafts.map((x) => (
+            <Button key={x.name} look="act" onClick={() => set({ draft: x.name })}>
+              The {titleOf(x, p.kinds).toLowerCase()} of the same row
+            </Button>
+          ))}
+        </div>
+      )}
       {f.choices ? (
         <Choose label={f.label} value={v} onChange={setV} options={f.choices.map((c) => ({ value: c.code, label: c.label }))} />
       ) : (
@@ -254,50 +422,69 @@ function FixDialog(p: {
   );
 }
 
-/** An expression over a row; the columns can be put in by a click. What is wrong with it is said in place. */
-function ExpressionDialog(p: {
-  title: string;
-  hint: string;
-  value: string;
+/** By which fields of its type a record is looked up; all that are given must fit. */
+function FindDialog(p: {
   i: Import;
+  f: Field;
+  types: PanelProps["types"];
+  start: Record<string, Origin>;
   onClose: () => void;
-  onSave: (v: string) => Promise<unknown>;
+  onSave: (find: Record<string, Origin>) => Promise<unknown>;
 }) {
-  const [v, setV] = useState(p.value);
+  const t = p.types.find((x) => x.name === p.f.to);
+  const [by, setBy] = useState<Record<string, string>>(
+    Object.fromEntries(Object.entries(p.start).map(([name, o]) => [name, o.from?.[0] ?? ""])),
+  );
   const [error, setError] = useState<unknown>();
+  const none = "–";
+  const find = Object.fromEntries(
+    Object.entries(by)
+      .filter(([, c]) => c)
+      .map(([name, c]) => [name, { from: [c] }]),
+  );
+  const columns = (p.i.columns ?? []).map((c) => ({ value: c.header, label: c.header }));
   return (
     <Dialog
       open
       wide
       onClose={p.onClose}
-      title={p.title}
+      title={`${p.f.label} is the ${t?.label.toLowerCase() ?? "record"} with`}
       foot={
-        <Button look="act" onClick={() => void p.onSave(v.trim()).then(p.onClose, setError)}>
-          Use it
+        <Button
+          look="act"
+          disabled={Object.keys(find).length === 0}
+          onClick={() => void p.onSave(find).then(p.onClose, setError)}
+        >
+          Look it up so
         </Button>
       }
     >
-      <textarea
-        aria-label="Expression in CEL"
-        autoFocus
-        className={cx(inputClass, "h-24 py-2 font-mono")}
-        value={v}
-        onChange={(e) => setV(e.target.value)}
-      />
-      <p className="mt-1 text-[12px] text-ink-faint">{p.hint}</p>
-      <Wrong error={error} className="mt-2" />
-      <div className="mt-3 flex flex-wrap gap-1" role="group" aria-label="Columns">
-        {p.i.columns?.map((c) => (
-          <Button
-            key={c.header}
-            look="quiet"
-            className="h-7 border-line px-2 font-mono text-[12px]"
-            onClick={() => setV(`${v}cells[${JSON.stringify(c.header)}]`)}
-          >
-            {c.header}
-          </Button>
-        ))}
-      </div>
+      <p className="mb-2 text-ink-soft">All fields that take a column must fit. What fits no record, or several, is held.</p>
+      <Wrong error={error} className="mb-2" />
+      <table className="w-full">
+        <tbody>
+          {t?.fields
+            .filter((f) => f.type !== "reference" && f.type !== "long_text")
+            .map((f) => (
+              <tr key={f.name} className="border-b border-line last:border-0">
+                <td className="py-1">
+                  {f.label}
+                  {(f.key ?? f.lookup ?? t.title.includes(f.name)) && (
+                    <span className="ml-2 text-[12px] text-ink-faint">tells one from others</span>
+                  )}
+                </td>
+                <td className="w-56 py-1">
+                  <Choose
+                    label={`Column for ${f.label}`}
+                    value={by[f.name] ?? none}
+                    onChange={(v) => setBy({ ...by, [f.name]: v === none ? "" : v })}
+                    options={[{ value: none, label: none }, ...columns]}
+                  />
+                </td>
+              </tr>
+            ))}
+        </tbody>
+      </table>
     </Dialog>
   );
 }
@@ -324,74 +511,8 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
   );
 }
 
-/** What every different word of a choice column means. */
-function ValuesDialog({
-  i,
-  f,
-  onClose,
-  onSave,
-}: {
-  i: Import;
-  f: Field;
-  onClose: () => void;
-  onSave: (v: Record<string, string>) => void;
-}) {
-  const header = [...placed(i)].find(([, field]) => field === f.name)?.[0];
-  const column = i.columns?.find((c) => c.header === header);
-  const [values, setValues] = useState<Record<string, string>>(fieldsOf(i)[f.name]?.values ?? {});
-  const known = (text: string) =>
-    f.choices?.find((c) => [c.code, c.label, ...(c.other ?? [])].some((w) => w.toLowerCase() === text.toLowerCase().trim()))
-      ?.code;
-  const none = "as it stands";
-  return (
-    <Dialog
-      open
-      wide
-      onClose={onClose}
-      title={`What “${header}” says and what it means`}
-      foot={
-        <Button
-          look="act"
-          onClick={() => {
-            onSave(values);
-            onClose();
-          }}
-        >
-          Keep the list
-        </Button>
-      }
-    >
-      <table className="w-full">
-        <tbody>
-          {column?.top?.map((v) => (
-            <tr key={v.text} className="border-b border-line last:border-0">
-              <td className="py-1.5">{v.text}</td>
-              <td className="figures px-3 py-1.5 text-right text-ink-soft">{count(v.count)}</td>
-              <td className="w-56 py-1.5">
-                <Choose
-                  label={`Meaning of ${v.text}`}
-                  className={cx(!values[v.text] && !known(v.text) && "border-ask")}
-                  value={values[v.text] ?? known(v.text) ?? none}
-                  onChange={(code) => {
-                    const rest = Object.fromEntries(Object.entries(values).filter(([w]) => w !== v.text));
-                    setValues(code === none ? rest : { ...rest, [v.text]: code });
-                  }}
-                  options={[
-                    { value: none, label: "not known: held" },
-                    ...(f.choices ?? []).map((c) => ({ value: c.code, label: c.label })),
-                  ]}
-                />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </Dialog>
-  );
-}
-
 /** The suggestions for the columns of an import, by header. */
 export function useSuggestions(workspace: string, i: Import | undefined) {
-  const q = useQuery(suggestions(workspace, i?.id ?? 0, i?.into ?? "", i !== undefined && i.busy !== "read" && !!i.into));
+  const q = useQuery(suggestions(workspace, i));
   return new Map(q.data?.columns.map((s) => [s.column, s]));
 }

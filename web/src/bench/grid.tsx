@@ -5,7 +5,7 @@ import { api, must, type Column, type Import, type Row } from "../api/client";
 import { gridStampOf } from "../api/queries";
 import { cx, Empty, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
-import { placed } from "./mapping";
+import { placed, saidName, type Kind } from "./mapping";
 
 export interface Filter {
   verdict: string;
@@ -29,6 +29,7 @@ const columnWidth = 158;
 export function Grid(p: {
   workspace: string;
   i: Import;
+  kinds: Kind[];
   filter: Filter;
   selected: number;
   onSelect: (row: number) => void;
@@ -192,7 +193,11 @@ export function Grid(p: {
                         className="absolute top-0 h-full border-r border-b border-line"
                         style={{ left: c.start, width: c.size }}
                       >
-                        <Cell row={row} column={column} field={fields.get(column.header) ?? ""} />
+                        <Cell
+                          row={row}
+                          column={column}
+                          fields={(fields.get(column.header) ?? []).map((s) => saidName(p.kinds, s))}
+                        />
                       </div>
                     )
                   );
@@ -210,11 +215,12 @@ export function Grid(p: {
   );
 }
 
-function Cell({ row, column, field }: { row: Row; column: Column; field: string }) {
+function Cell({ row, column, fields }: { row: Row; column: Column; fields: string[] }) {
   const text = row.cells[column.position] ?? "";
-  const problem = row.problems?.find((x) => (x.column ? x.column === column.header : x.field && x.field === field));
-  const updates = (row.outcome ?? row.verdict) === "update" || row.outcome === "updated";
-  const change = field && updates ? row.changes?.find((c) => c.field === field) : undefined;
+  const problem = row.problems?.find((x) => (x.column ? x.column === column.header : x.field && fields.includes(x.field)));
+  const word = row.outcome ?? row.verdict ?? "";
+  const updates = ["update", "updated"].includes(word) || (row.drafts && ["create", "created"].includes(word));
+  const change = updates ? row.changes?.find((c) => fields.includes(c.field)) : undefined;
   return (
     <div
       dir="auto"

@@ -1,49 +1,144 @@
-import type { Column, Field, Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
+import type { Column, Draft, Field, Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
 import { nameOf } from "../ui/addfield";
+
+/** One of the records that a row becomes: a draft with its name and record type. */
+export interface Kind {
+  name: string;
+  d: Draft;
+  t: RecordType;
+}
+
+/** The name of a draft in its routine. */
+export function calledOf(d: Draft): string {
+  return d.name ?? d.type;
+}
 
 /** The routine of an import, or an empty one for its record type. */
 export function routineOf(i: Import): Routine {
   return i.routine?.drafts?.length ? i.routine : { may: "create_or_update", drafts: [{ type: i.into ?? "", fields: {} }] };
 }
 
-export function fieldsOf(i: Import): Record<string, Origin> {
-  return routineOf(i).drafts[0]?.fields ?? {};
+/** The records that a row becomes, as far as their types are known. */
+export function kindsOf(r: Routine, types: RecordType[]): Kind[] {
+  return r.drafts.flatMap((d) => {
+    const t = types.find((x) => x.name === d.type);
+    return t ? [{ name: calledOf(d), d, t }] : [];
+  });
 }
 
-/** Which field each column goes to. */
-export function placed(i: Import): Map<string, string> {
-  const m = new Map<string, string>();
-  for (const [field, o] of Object.entries(fieldsOf(i))) for (const from of o.from ?? []) m.set(from, field);
+/** A field of a draft, written draft.field. */
+export type Spot = string;
+
+export function spot(draft: string, field: string): Spot {
+  return `${draft}.${field}`;
+}
+
+export function partsOf(s: Spot): [draft: string, field: string] {
+  const at = s.indexOf(".");
+  return [s.slice(0, at), s.slice(at + 1)];
+}
+
+/** The name of a field as rows, problems and totals say it: the draft stands before it where there are several. */
+export function saidName(kinds: Kind[], s: Spot): string {
+  return kinds.length > 1 ? s : partsOf(s)[1];
+}
+
+function labelIn(t: RecordType | undefined, field: string): string {
+  return field === "id" ? "Record id" : (t?.fields.find((f) => f.name === field)?.label ?? field);
+}
+
+/** What a field is called for people, from its name as rows, problems and totals say it. */
+export function labelOf(kinds: Kind[], said: string): string {
+  const [first] = kinds;
+  if (kinds.length < 2) return labelIn(first?.t, said);
+  const [draft, field] = said.includes(".") ? partsOf(said) : [said, ""];
+  const k = kinds.find((x) => x.name === draft);
+  if (!k) return said;
+  return field ? `${titleOf(k, kinds)} · ${labelIn(k.t, field)}` : titleOf(k, kinds);
+}
+
+/** What a draft is called for people: its type, with its name where two are of one type. */
+export function titleOf(k: Kind, kinds: Kind[]): string {
+  return kinds.filter((x) => x.t.name === k.t.name).length > 1 ? `${k.t.label} (${k.name})` : k.t.label;
+}
+
+/** The columns that an origin takes something from. */
+function columnsOf(o: Origin): string[] {
+  return [...(o.from ?? []), ...Object.values(o.find ?? {}).flatMap((x) => x.from ?? [])];
+}
+
+/** Where each column goes. */
+export function placed(i: Import): Map<string, Spot[]> {
+  const m = new Map<string, Spot[]>();
+  for (const d of routineOf(i).drafts)
+    for (const [field, o] of Object.entries(d.fields))
+      for (const from of columnsOf(o)) m.set(from, [...(m.get(from) ?? []), spot(calledOf(d), field)]);
+  for (const list of m.values()) list.sort();
   return m;
 }
 
-/** All fields that take something from a column; a full name goes to two. */
-export function fieldsFrom(i: Import, column: string): string[] {
-  return Object.entries(fieldsOf(i))
-    .filter(([, o]) => o.from?.includes(column))
-    .map(([field]) => field)
-    .sort();
+/** What each field takes its value from, in a few words. */
+export function takenBy(r: Routine): Map<Spot, string> {
+  const m = new Map<Spot, string>();
+  for (const d of r.drafts)
+    for (const [field, o] of Object.entries(d.fields))
+      m.set(spot(calledOf(d), field), columnsOf(o).join(" + ") || (o.draft ? `the row's ${o.draft}` : "one value"));
+  return m;
 }
 
-function withFields(r: Routine, fields: Record<string, Origin>): Routine {
-  const draft = r.drafts[0];
-  return { ...r, drafts: draft ? [{ ...draft, fields }] : [] };
+function edit(r: Routine, draft: string, f: (fields: Record<string, Origin>) => Record<string, Origin>): Routine {
+  return { ...r, drafts: r.drafts.map((d) => (calledOf(d) === draft ? { ...d, fields: f({ ...d.fields }) } : d)) };
 }
 
-/** Puts a column to a field (nothing takes it out); a column goes to one field and a field has one origin. */
-export function place(i: Import, column: string, field: string): Routine {
-  const r = routineOf(i);
-  const fields: Record<string, Origin> = {};
-  for (const [name, o] of Object.entries(r.drafts[0]?.fields ?? {})) {
+function without(fields: Record<string, Origin>, column: string): Record<string, Origin> {
+  const out: Record<string, Origin> = {};
+  for (const [name, o] of Object.entries(fields)) {
     const from = o.from?.filter((c) => c !== column);
     if (o.from && !from?.length) continue;
-    fields[name] = from ? { ...o, from } : o;
+    out[name] = from ? { ...o, from } : o;
   }
-  if (field) {
-    const was = r.drafts[0]?.fields[field];
-    fields[field] = { from: [column], ...(was?.otherwise ? { otherwise: was.otherwise } : {}) };
-  }
-  return withFields(r, fields);
+  return out;
+}
+
+/** Puts a column to a field ("" takes it out); it goes to one field, or with also to several drafts. */
+export function place(i: Import, column: string, to: Spot, also = false): Routine {
+  let r = routineOf(i);
+  const [draft, field] = to ? partsOf(to) : ["", ""];
+  for (const d of r.drafts) if (!also || calledOf(d) === draft) r = edit(r, calledOf(d), (fields) => without(fields, column));
+  if (!to) return r;
+  return edit(r, draft, (fields) => ({
+    ...fields,
+    [field]: { from: [column], ...(fields[field]?.otherwise ? { otherwise: fields[field].otherwise } : {}) },
+  }));
+}
+
+/** Gives a field another origin; none takes it out. */
+export function setOrigin(i: Import, at: Spot, o: Origin | undefined): Routine {
+  const [draft, field] = partsOf(at);
+  return edit(routineOf(i), draft, (fields) => {
+    const rest = Object.fromEntries(Object.entries(fields).filter(([name]) => name !== field));
+    return o ? { ...rest, [field]: o } : rest;
+  });
+}
+
+export function originOf(i: Import, at: Spot): Origin | undefined {
+  const [draft, field] = partsOf(at);
+  return routineOf(i).drafts.find((d) => calledOf(d) === draft)?.fields[field];
+}
+
+/** Changes one draft of a routine. */
+export function setDraft(r: Routine, name: string, part: Partial<Draft>): Routine {
+  return { ...r, drafts: r.drafts.map((d) => (calledOf(d) === name ? { ...d, ...part } : d)) };
+}
+
+/** Takes a draft out, with the links to it. */
+export function dropDraft(r: Routine, name: string): Routine {
+  return {
+    ...r,
+    drafts: r.drafts
+      .filter((d) => calledOf(d) !== name)
+      .map((d) => ({ ...d, fields: Object.fromEntries(Object.entries(d.fields).filter(([, o]) => o.draft !== name)) })),
+  };
 }
 
 /** The field that keeps notes: the first long text of the type. */
@@ -51,13 +146,13 @@ export function notesField(t: RecordType): string | undefined {
   return t.fields.find((f) => f.type === "long_text")?.name;
 }
 
-/** Adds a column to the notes, behind its header; what is there stays, and it is not added twice. */
-export function addToNotes(i: Import, column: string, t: RecordType): Routine {
-  const name = notesField(t) ?? "";
-  const r = place(i, column, "");
-  const was = r.drafts[0]?.fields[name];
-  const from = [...(was?.from ?? []), column];
-  return withFields(r, { ...r.drafts[0]?.fields, [name]: { from, labelled: true, both: "add" } });
+/** Adds a column to the notes of a draft, behind its header; what is there stays, and it is not added twice. */
+export function addToNotes(i: Import, column: string, k: Kind): Routine {
+  const name = notesField(k.t) ?? "";
+  return edit(place(i, column, ""), k.name, (fields) => ({
+    ...fields,
+    [name]: { from: [...(fields[name]?.from ?? []), column], labelled: true, both: "add" },
+  }));
 }
 
 /** A field that a column seems to want: its name, label and type by what stands in it. */
@@ -80,29 +175,6 @@ export function fieldFor(c: Column, t: RecordType): Field {
   return f;
 }
 
-/** Gives a field one value for all rows; an empty value takes it out. */
-export function fix(i: Import, field: string, value: string): Routine {
-  const r = routineOf(i);
-  const rest = Object.fromEntries(Object.entries(r.drafts[0]?.fields ?? {}).filter(([name]) => name !== field));
-  return withFields(r, value ? { ...rest, [field]: { fixed: value } } : rest);
-}
-
-/** Computes a field by an expression; an empty one takes it out. */
-export function compute(i: Import, field: string, expression: string): Routine {
-  const r = routineOf(i);
-  const rest = Object.fromEntries(Object.entries(r.drafts[0]?.fields ?? {}).filter(([name]) => name !== field));
-  return withFields(r, expression ? { ...rest, [field]: { compute: expression } } : rest);
-}
-
-/** Says what cells mean: the field's value list. */
-export function translate(i: Import, field: string, values: Record<string, string>): Routine {
-  const r = routineOf(i);
-  const fields = { ...r.drafts[0]?.fields };
-  const was = fields[field];
-  if (was) fields[field] = { ...was, values };
-  return withFields(r, fields);
-}
-
 export function fromSuggestions(t: string, list: Suggestion[]): Routine {
   const fields: Record<string, Origin> = {};
   for (const s of list) if (s.taken) fields[s.field] = { from: [s.column] };
@@ -110,7 +182,6 @@ export function fromSuggestions(t: string, list: Suggestion[]): Routine {
 }
 
 /** Required fields that have no origin yet. */
-export function unmet(i: Import, t: RecordType) {
-  const fields = fieldsOf(i);
-  return t.fields.filter((f) => f.required && !f.default && !fields[f.name]);
+export function unmet(kinds: Kind[]): { k: Kind; f: Field }[] {
+  return kinds.flatMap((k) => k.t.fields.filter((f) => f.required && !f.default && !k.d.fields[f.name]).map((f) => ({ k, f })));
 }

@@ -4,9 +4,9 @@ import { useEffect, useMemo, useState } from "react";
 import { api, must, type Draft, type Import, type MatchRule, type RecordType, type Routine } from "../api/client";
 import { useImportActs } from "../api/queries";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
-import { count, TotalsBar, verdictWords } from "../ui/verdict";
-import { fieldsOf, routineOf } from "./mapping";
-import { Section, type PanelProps } from "./panel";
+import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
+import { routineOf, setDraft as withDraft } from "./mapping";
+import { KindTabs, Section, type PanelProps } from "./panel";
 
 const mays = [
   { value: "create_or_update", label: "create records and update those found" },
@@ -16,6 +16,7 @@ const mays = [
 ];
 const repeats = [
   { value: "hold", label: "hold the later ones" },
+  { value: "once", label: "make one, hold what contradicts" },
   { value: "first", label: "the first counts" },
   { value: "last", label: "the last counts" },
   { value: "merge", label: "make one of them, top to bottom" },
@@ -62,7 +63,9 @@ function inWords(m: MatchRule, t: RecordType | undefined, there: (name: string) 
 }
 
 /** How rows find their records, with what the rules would find as they are changed. */
-export function MatchingPanel({ workspace, i, t, onStation }: PanelProps) {
+export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onStation }: PanelProps) {
+  const at = kinds.find((k) => k.name === named) ?? kinds[0];
+  const t = at?.t;
   const acts = useImportActs(workspace, i.id);
   const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
   const kept = routineOf(i);
@@ -70,11 +73,12 @@ export function MatchingPanel({ workspace, i, t, onStation }: PanelProps) {
   const keptText = JSON.stringify(kept);
   useEffect(() => setDraft(undefined), [keptText]);
   const r = draft ?? kept;
-  const d: Draft = r.drafts[0] ?? { type: "", fields: {} };
+  const d: Draft = r.drafts.find((x) => (x.name ?? x.type) === at?.name) ?? { type: "", fields: {} };
   const rules = d.match?.length ? d.match : (t?.match ?? []);
-  const fields = fieldsOf(i);
-  const placedField = (name: string) => fields[name] !== undefined;
-  const change = (part: Partial<Draft>) => setDraft({ ...r, drafts: [{ ...d, ...part }] });
+  const placedField = (name: string) => d.fields[name] !== undefined;
+  const pointedTo = r.drafts.some((x) => Object.values(x.fields).some((o) => o.draft === at?.name));
+  const usual = pointedTo ? "once" : "hold";
+  const change = (part: Partial<Draft>) => setDraft(withDraft(r, at?.name ?? "", part));
   const setRule = (n: number, part: Partial<MatchRule>) =>
     change({ match: rules.map((m, at) => (at === n ? { ...m, ...part } : m)) });
   const move = (n: number, by: number) => {
@@ -98,6 +102,7 @@ export function MatchingPanel({ workspace, i, t, onStation }: PanelProps) {
         />
       </Section>
       {t && <Tried workspace={workspace} i={i} routine={r} />}
+      <KindTabs kinds={kinds} at={at} onDraft={onDraft} />
       <Section title="How a row finds its record">
         <ol className="space-y-2.5">
           {rules.map((m, n) => {
@@ -195,8 +200,8 @@ export function MatchingPanel({ workspace, i, t, onStation }: PanelProps) {
         <Choose
           label="Rows for the same record"
           disabled={fixed}
-          value={d.repeats ?? "hold"}
-          options={repeats}
+          value={d.repeats ?? usual}
+          options={repeats.filter((x) => !pointedTo || x.value !== "last")}
           onChange={(v) => change({ repeats: v as NonNullable<Draft["repeats"]> })}
         />
       </Section>
@@ -342,6 +347,7 @@ function Tried({ workspace, i, routine }: { workspace: string; i: Import; routin
         {!tried.error && v && (
           <div className={cx(tried.isFetching && "opacity-60")}>
             <TotalsBar totals={v.totals.verdicts} words={verdictWords} chosen="" onChoose={() => undefined} still />
+            <DraftTotals totals={v.totals} />
             <p className="mt-1 text-[12px] text-ink-soft">
               {v.rows < v.of ? `Tried on ${count(v.rows)} of ${count(v.of)} rows.` : `Tried on all ${count(v.of)} rows.`}
               {v.rows < v.of && v.of <= 200_000 && (

@@ -1,18 +1,51 @@
 import type { ReactNode } from "react";
 import type { Import, RecordType, TypeList } from "../api/client";
 import type { Filter } from "./grid";
+import { cx } from "../ui/parts";
+import { titleOf, type Kind } from "./mapping";
 
 /** What every station's side panel gets. */
 export interface PanelProps {
   workspace: string;
   i: Import;
+  /** The records that a row becomes. */
+  kinds: Kind[];
+  /** The record type of the first of them. */
   t: RecordType | undefined;
   types: TypeList;
+  /** The selected row, and the one of its records that a panel is about. */
+  row: number;
+  draft: string;
+  onDraft: (name: string) => void;
   filter: Filter;
   onFilter: (f: Partial<Filter>) => void;
   onStation: (name: string) => void;
   /** Opens the questions. */
   onAsk: () => void;
+}
+
+/** Chooses one of the records that a row becomes; nothing where there is only one. */
+export function KindTabs({ kinds, at, onDraft }: { kinds: Kind[]; at: Kind | undefined; onDraft: (name: string) => void }) {
+  if (kinds.length < 2) return null;
+  return (
+    <div role="tablist" aria-label="Records of the row" className="flex flex-wrap gap-1 border-b border-line px-4 py-2">
+      {kinds.map((k) => (
+        <button
+          key={k.name}
+          type="button"
+          role="tab"
+          aria-selected={k === at}
+          onClick={() => onDraft(k.name)}
+          className={cx(
+            "rounded-full border px-2.5 py-0.5",
+            k === at ? "border-act bg-act-soft font-medium" : "border-line-strong",
+          )}
+        >
+          {titleOf(k, kinds)}
+        </button>
+      ))}
+    </div>
+  );
 }
 
 export function Section({ title, children }: { title: string; children: ReactNode }) {

@@ -1,15 +1,17 @@
 import { Popover as P } from "radix-ui";
 import { useMemo, useRef, useState, type ReactNode } from "react";
-import type { Field, RecordType } from "../api/client";
+import type { Field } from "../api/client";
 import { Button, cx, inputClass } from "../ui/parts";
+import { spot, titleOf, type Kind, type Spot } from "./mapping";
 
-/** A type-ahead choice of a field: searches label, name and synonyms. */
+/** A type-ahead choice of a field of the records that a row becomes: searches label, name and synonyms. */
 export function FieldPicker(p: {
-  t: RecordType;
+  kinds: Kind[];
   label: string;
-  value: string;
-  taken: Map<string, string>;
-  onPick: (field: string) => void;
+  value: Spot[];
+  taken: Map<Spot, string>;
+  /** With also the column stays in the other records of the row. */
+  onPick: (to: Spot | "", also: boolean) => void;
   /** Puts the column into the notes, and makes a field for it; left out where that cannot be. */
   onNotes?: (() => void) | undefined;
   onNew?: (() => void) | undefined;
@@ -19,11 +21,13 @@ export function FieldPicker(p: {
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
   const list = useRef<HTMLUListElement>(null);
-  const found = useMemo(() => search(p.t, text), [p.t, text]);
-  const pick = (name: string) => {
+  const [also, setAlso] = useState(false);
+  const several = p.kinds.length > 1;
+  const found = useMemo(() => search(p.kinds, text), [p.kinds, text]);
+  const pick = (to: Spot | "") => {
     setOpen(false);
     setText("");
-    p.onPick(name);
+    p.onPick(to, also && to !== "");
   };
   const move = (by: number) => {
     const next = Math.max(0, Math.min(found.length, at + by));
@@ -36,6 +40,7 @@ export function FieldPicker(p: {
       onOpenChange={(o) => {
         setOpen(o);
         setAt(0);
+        setAlso(false);
       }}
     >
       <P.Trigger asChild>{p.trigger}</P.Trigger>
@@ -58,26 +63,21 @@ export function FieldPicker(p: {
             onKeyDown={(e) => {
               if (e.key === "ArrowDown") move(1);
               else if (e.key === "ArrowUp") move(-1);
-              else if (e.key === "Enter") pick(at === 0 ? "" : (found[at - 1]?.name ?? ""));
+              else if (e.key === "Enter") pick(at === 0 ? "" : (found[at - 1]?.to ?? ""));
               else return;
               e.preventDefault();
             }}
           />
           <ul id="fields" role="listbox" ref={list} className="mt-1.5 max-h-72 overflow-auto">
-            <Option id="field-0" on={at === 0} chosen={!p.value} onPick={() => pick("")}>
+            <Option id="field-0" on={at === 0} chosen={p.value.length === 0} onPick={() => pick("")}>
               <span className="text-ink-soft">leave this column out</span>
             </Option>
-            {found.map((f, n) => {
-              const by = p.taken.get(f.name);
+            {found.map(({ f, k, to }, n) => {
+              const by = p.taken.get(to);
               return (
-                <Option
-                  key={f.name}
-                  id={`field-${n + 1}`}
-                  on={at === n + 1}
-                  chosen={p.value === f.name}
-                  onPick={() => pick(f.name)}
-                >
-                  <span>
+                <Option key={to} id={`field-${n + 1}`} on={at === n + 1} chosen={p.value.includes(to)} onPick={() => pick(to)}>
+                  <span className="min-w-0">
+                    {several && <span className="text-ink-soft">{titleOf(k, p.kinds)} · </span>}
                     {f.label}
                     {f.required && <b className="text-ask"> *</b>}
                   </span>
@@ -88,6 +88,12 @@ export function FieldPicker(p: {
               );
             })}
           </ul>
+          {several && p.value.length > 0 && (
+            <label className="mt-1.5 flex items-center gap-1.5 border-t border-line pt-1.5 text-[12.5px]">
+              <input type="checkbox" checked={also} onChange={() => setAlso(!also)} />
+              It stays where it is too
+            </label>
+          )}
           {(p.onNotes ?? p.onNew) && (
             <div className="mt-1.5 flex gap-1.5 border-t border-line pt-1.5">
               {p.onNotes && (
@@ -138,16 +144,22 @@ function Option(p: { id: string; on: boolean; chosen: boolean; onPick: () => voi
   );
 }
 
-function search(t: RecordType, text: string): Field[] {
+interface Found {
+  k: Kind;
+  f: Field;
+  to: Spot;
+}
+
+function search(kinds: Kind[], text: string): Found[] {
   const id: Field = { name: "id", label: "Record id", type: "text" };
-  const all = [...t.fields, id];
+  const all = kinds.flatMap((k) => [...k.t.fields, id].map((f) => ({ k, f, to: spot(k.name, f.name) })));
   const words = text.toLowerCase().trim();
   if (!words) return all;
-  const rank = (f: Field) => {
-    const names = [f.label, f.name, ...(f.synonyms ?? [])].map((s) => s.toLowerCase());
-    if (names.slice(0, 2).some((n) => n.startsWith(words))) return 3;
-    if (names.slice(0, 2).some((n) => n.includes(words))) return 2;
+  const rank = ({ k, f }: Found) => {
+    const names = [f.label, f.name, `${k.t.label} ${f.label}`, ...(f.synonyms ?? [])].map((s) => s.toLowerCase());
+    if (names.slice(0, 3).some((n) => n.startsWith(words))) return 3;
+    if (names.slice(0, 3).some((n) => n.includes(words))) return 2;
     return names.some((n) => n.includes(words)) ? 1 : 0;
   };
-  return all.filter((f) => rank(f) > 0).sort((a, b) => rank(b) - rank(a));
+  return all.filter((x) => rank(x) > 0).sort((a, b) => rank(b) - rank(a));
 }

@@ -3,8 +3,9 @@ import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useEffect, useState } from "react";
 import { api, must, type Answer, type AskedRow, type Candidate, type Import, type RecordType } from "../api/client";
 import { stampOf } from "../api/queries";
-import { Button, cx, Dialog, Empty, inputClass, Loading, Wrong } from "../ui/parts";
+import { Button, cx, Dialog, Empty, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
+import { FindRecord } from "./values";
 
 /** The questions of an import in the order of the rows, with counts. */
 export function useQuestions(workspace: string, i: Import, on: boolean) {
@@ -54,15 +55,21 @@ export function alike(percent: number): string {
   return percent >= 99.5 ? "over 99 %" : `${Math.floor(percent)} %`;
 }
 
+function severalDrafts(i: Import): boolean {
+  return (i.routine?.drafts.length ?? 0) > 1;
+}
+
 const choiceWords: Record<string, string> = { take: "it is", new: "a new record", leave_out: "left out" };
 
 /** One question after the other: the row beside what it may be, differences marked, keys for every answer. */
 export function Questions(p: {
   workspace: string;
   i: Import;
-  t: RecordType | undefined;
+  types: RecordType[];
   row: number;
-  onGo: (row: number) => void;
+  /** Which of the row's records is asked about; any when empty. */
+  draft: string;
+  onGo: (row: number, draft: string) => void;
   onEnd: () => void;
 }) {
   const { workspace, i } = p;
@@ -71,17 +78,17 @@ export function Questions(p: {
   const all = list.data?.questions ?? [];
   const at = Math.max(
     0,
-    all.findIndex((q) => q.row === p.row),
+    all.findIndex((q) => q.row === p.row && (!p.draft || q.draft === p.draft)),
   );
   const q = all[at];
   const shown = useQuery({
-    queryKey: ["question", workspace, i.id, q?.row ?? 0, i.checked_at],
+    queryKey: ["question", workspace, i.id, q?.row ?? 0, q?.draft ?? "", i.checked_at],
     enabled: q !== undefined,
     placeholderData: (was) => was,
     queryFn: () =>
       must(
         api.GET("/workspaces/{workspace}/imports/{import}/questions/{row}", {
-          params: { path: { workspace, import: i.id, row: q?.row ?? 0 } },
+          params: { path: { workspace, import: i.id, row: q?.row ?? 0 }, query: { draft: q?.draft ?? "" } },
         }),
       ),
   });
@@ -91,23 +98,25 @@ export function Questions(p: {
   useEffect(() => {
     setChosen(0);
     setKept(undefined);
-  }, [q?.row]);
+  }, [q?.row, q?.draft]);
   const d = shown.data;
+  const shownNow = d !== undefined && d.row === q?.row && d.draft === q.draft;
+  const t = p.types.find((x) => x.name === d?.type);
   const candidate = d?.candidates[chosen];
   const keep = kept ?? candidate?.alike ?? [];
 
   const go = (by: number) => {
     const next = all[at + by];
-    if (next) p.onGo(next.row);
+    if (next) p.onGo(next.row, next.draft);
   };
   const nextOpen = () => {
     const rest = [...all.slice(at + 1), ...all.slice(0, at)];
     const next = rest.find((x) => !x.answer?.choice);
-    if (next) p.onGo(next.row);
+    if (next) p.onGo(next.row, next.draft);
   };
   const say = (choice: Answer["choice"], record?: string) => {
-    if (!q || d?.row !== q.row) return; // not before it is shown
-    const a: Answer = { row: q.row, choice };
+    if (!q || d?.row !== q.row || d.draft !== q.draft) return; // not before it is shown
+    const a: Answer = { row: q.row, draft: q.draft, choice };
     if (choice === "take" && record) a.record = record;
     else if (choice === "take" && candidate) {
       if (candidate.row) a.other_row = candidate.row;
@@ -160,7 +169,8 @@ export function Questions(p: {
           <ChevronRight size={16} />
         </Button>
         <span className="truncate font-medium text-ask">
-          Row {q.row}: {d?.row === q.row ? d.message : "…"}
+          Row {q.row}
+          {t && severalDrafts(i) && `, ${t.label.toLowerCase()}`}: {shownNow ? d.message : "…"}
         </span>
         {q.answer?.choice && (
           <span className="ml-auto flex items-center gap-2 whitespace-nowrap">
@@ -174,7 +184,7 @@ export function Questions(p: {
       </header>
       <Wrong error={acts.answer.error ?? acts.back.error ?? shown.error} className="m-2" />
       <div className="min-h-0 flex-1 overflow-auto">
-        {d && d.row === q.row && (
+        {shownNow && (
           <table className="w-full table-fixed">
             <colgroup>
               <col className="w-34" />
@@ -277,7 +287,7 @@ export function Questions(p: {
         <Button disabled={acts.answer.isPending} onClick={() => say("leave_out")}>
           Leave the row out <Key k="L" />
         </Button>
-        {p.t && (
+        {t && (
           <Button look="quiet" onClick={() => setSearching(true)}>
             Another record…
           </Button>
@@ -286,10 +296,10 @@ export function Questions(p: {
           <Key k="←" /> <Key k="→" /> walk{d && d.candidates.length > 1 ? ", 1 to 3 choose" : ""}
         </span>
       </footer>
-      {searching && p.t && (
+      {searching && t && (
         <OtherRecord
           workspace={workspace}
-          t={p.t}
+          t={t}
           onClose={() => setSearching(false)}
           onTake={(id) => {
             setSearching(false);
@@ -331,53 +341,11 @@ function CandidateHead({ c, n, on, onChoose }: { c: Candidate; n: number; on: bo
   );
 }
 
-/** Finds a record by hand: by a name, an id, an e-mail. */
+/** Says by hand which record it is. */
 function OtherRecord(p: { workspace: string; t: RecordType; onClose: () => void; onTake: (id: string) => void }) {
-  const [text, setText] = useState("");
-  const found = useQuery({
-    queryKey: ["records", p.workspace, p.t.name, "by hand", text],
-    enabled: text.trim().length > 1,
-    placeholderData: (was) => was,
-    queryFn: () =>
-      must(
-        api.GET("/workspaces/{workspace}/records/{type}", {
-          params: { path: { workspace: p.workspace, type: p.t.name }, query: { text: text.trim(), limit: 12 } },
-        }),
-      ),
-  });
   return (
     <Dialog open onClose={p.onClose} title={`Which ${p.t.label.toLowerCase()} is it?`}>
-      <input
-        autoFocus
-        aria-label="Name, id or e-mail"
-        placeholder="Name, id or e-mail"
-        className={inputClass}
-        value={text}
-        onChange={(e) => setText(e.target.value)}
-      />
-      <Wrong error={found.error} className="mt-2" />
-      <ul className="mt-2">
-        {found.data?.records.map((r) => (
-          <li key={r.id}>
-            <button
-              type="button"
-              className="flex w-full gap-2 rounded px-2 py-1.5 text-left hover:bg-act-soft"
-              onClick={() => p.onTake(r.id)}
-            >
-              <span className="figures w-20 shrink-0 text-ink-faint">{r.id}</span>
-              <span dir="auto" className="truncate">
-                {r.title}
-                <span className="ml-2 text-[12.5px] text-ink-soft">
-                  {[r.values["email"], r.values["locality"]].filter(Boolean).join(" · ")}
-                </span>
-              </span>
-            </button>
-          </li>
-        ))}
-      </ul>
-      {text.trim().length > 1 && found.data?.records.length === 0 && (
-        <p className="mt-2 text-ink-faint">Nobody answers to this.</p>
-      )}
+      <FindRecord workspace={p.workspace} t={p.t} onTake={p.onTake} />
     </Dialog>
   );
 }

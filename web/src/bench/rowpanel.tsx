@@ -2,25 +2,26 @@ import { useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import type { Import, RecordType } from "../api/client";
+import type { DraftRecord, Import } from "../api/client";
 import { oneRow, stampOf } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
+import { labelOf, spot, titleOf, type Kind } from "./mapping";
 import { alike, useAnswers } from "./questions";
 
-/** The selected row as the record that it becomes. */
+/** The selected row as the record, or the records side by side, that it becomes. */
 export function RowPanel({
   workspace,
   i,
   row,
-  t,
+  kinds,
   onGo,
 }: {
   workspace: string;
   i: Import;
   row: number;
-  t: RecordType | undefined;
+  kinds: Kind[];
   onGo: (row: number) => void;
 }) {
   const [jump, setJump] = useState(String(row || ""));
@@ -30,7 +31,9 @@ export function RowPanel({
   const answers = useAnswers(workspace, i.id);
   const canLeave =
     i.busy === "" && i.totals && r?.row.row === row && !r.row.reason && (!r.row.outcome || r.row.outcome === "held");
-  const ownProblems = r?.row.problems?.filter((p) => !r.values.some((v) => v.field === p.field)) ?? [];
+  const several = (r?.drafts.length ?? 0) > 1;
+  const said = new Set(r?.drafts.flatMap((d) => d.values.map((v) => (several ? spot(d.draft, v.field) : v.field))));
+  const ownProblems = r?.row.problems?.filter((p) => !p.field || !said.has(p.field)) ?? [];
   return (
     <div className="flex h-full flex-col">
       <form
@@ -69,58 +72,33 @@ export function RowPanel({
         {row > 0 && shown.isPending && <Loading what="the row" />}
         {r && (
           <>
-            <div className="border-b border-line px-4 py-2.5">
-              <div className="text-[12px] text-ink-soft">{t?.label}</div>
-              {r.record?.id ? (
-                <Link className="font-head text-[16px] text-act" to={`/w/${workspace}/records/${r.type}/${r.record.id}`}>
-                  {r.record.title} <span className="font-sans text-[12px] text-ink-faint">{r.record.id}</span>
-                </Link>
-              ) : (
-                <div className="font-head text-[16px]">{titleOf(r.values, t) || "New record"}</div>
-              )}
-              {r.row.percent ? (
-                <p className="figures text-[12.5px] text-ink-soft">found by likeness, {alike(r.row.percent)}</p>
-              ) : null}
-              {r.row.reason && <p className="mt-1 text-[12.5px]">{r.row.reason}.</p>}
-              {r.row.other_row ? (
-                <button type="button" className="text-[12.5px] text-act" onClick={() => onGo(r.row.other_row ?? row)}>
-                  See row {r.row.other_row}
-                </button>
-              ) : null}
-              {ownProblems.map((p, n) => (
-                <p key={n} className="mt-1.5 rounded bg-ask-soft px-2 py-1 text-[12.5px]">
-                  <b className="text-ask">
-                    {p.field ? `${p.field}: ` : ""}
-                    {p.message}.
-                  </b>{" "}
-                  {p.mend}
-                </p>
+            {ownProblems.length > 0 && (
+              <div className="space-y-1.5 border-b border-line px-4 py-2.5">
+                {ownProblems.map((p, n) => (
+                  <p key={n} className="rounded bg-ask-soft px-2 py-1 text-[12.5px]">
+                    <b className="text-ask">
+                      {p.field ? `${labelOf(kinds, p.field)}: ` : ""}
+                      {p.message}.
+                    </b>{" "}
+                    {p.mend}
+                  </p>
+                ))}
+              </div>
+            )}
+            {several && r.row.reason && <p className="border-b border-line px-4 py-2 text-[12.5px]">{r.row.reason}.</p>}
+            <div className={cx(several && "grid grid-cols-2")}>
+              {r.drafts.map((d) => (
+                <OneRecord
+                  key={d.draft}
+                  workspace={workspace}
+                  d={d}
+                  k={kinds.find((k) => k.name === d.draft)}
+                  kinds={kinds}
+                  several={several}
+                  onGo={onGo}
+                />
               ))}
             </div>
-            <dl>
-              {r.values.map((v) => (
-                <div key={v.field} className={cx("border-b border-line px-4 py-1.5", v.problem?.code && "bg-ask-soft")}>
-                  <dt className="flex justify-between gap-2 text-[12px] text-ink-soft">
-                    {v.label}
-                    {v.column && v.column !== v.label && <span className="truncate text-ink-faint">from {v.column}</span>}
-                  </dt>
-                  <dd dir="auto" className="break-words whitespace-pre-wrap">
-                    {v.problem?.code ? (
-                      <>
-                        <span className="font-medium text-ask">{v.problem.value || "nothing"}</span>
-                        <span className="block text-[12.5px]">
-                          {v.problem.message}. {v.problem.mend}
-                        </span>
-                      </>
-                    ) : v.changed ? (
-                      <BeforeAfter before={v.before} after={v.after} />
-                    ) : (
-                      v.after || <span className="text-ink-faint">–</span>
-                    )}
-                  </dd>
-                </div>
-              ))}
-            </dl>
             {canLeave && (
               <div className="px-4 py-2.5">
                 <Button disabled={answers.answer.isPending} onClick={() => answers.answer.mutate([{ row, choice: "leave_out" }])}>
@@ -129,7 +107,7 @@ export function RowPanel({
                 <Wrong error={answers.answer.error} className="mt-2" />
               </div>
             )}
-            {r.values.length === 0 && <Empty title="No column is placed yet">Place columns to see the record.</Empty>}
+            {r.drafts.length === 0 && <Empty title="No column is placed yet">Place columns to see the record.</Empty>}
           </>
         )}
       </div>
@@ -137,9 +115,70 @@ export function RowPanel({
   );
 }
 
-function titleOf(values: { field: string; after?: string }[], t: RecordType | undefined): string {
-  return (t?.title ?? [])
-    .map((name) => values.find((v) => v.field === name)?.after)
+/** One of the records that the row becomes: before → after, with its problems. */
+function OneRecord(p: {
+  workspace: string;
+  d: DraftRecord;
+  k: Kind | undefined;
+  kinds: Kind[];
+  several: boolean;
+  onGo: (row: number) => void;
+}) {
+  const { d, k, several } = p;
+  const word = d.outcome ?? d.verdict;
+  return (
+    <section aria-label={k && titleOf(k, p.kinds)} className={cx("min-w-0", several && "border-b border-line odd:border-r")}>
+      <div className="border-b border-line px-4 py-2.5">
+        <div className="flex items-center justify-between gap-2 text-[12px] text-ink-soft">
+          {k && titleOf(k, p.kinds)}
+          {several && word && <Word word={word} />}
+        </div>
+        {d.record?.id ? (
+          <Link className="font-head text-[16px] text-act" to={`/w/${p.workspace}/records/${d.type}/${d.record.id}`}>
+            {d.record.title} <span className="font-sans text-[12px] text-ink-faint">{d.record.id}</span>
+          </Link>
+        ) : (
+          <div className="font-head text-[16px]">{nameIn(d, k) || (d.values.length ? "New record" : "None")}</div>
+        )}
+        {d.percent ? <p className="figures text-[12.5px] text-ink-soft">found by likeness, {alike(d.percent)}</p> : null}
+        {d.reason && <p className="mt-1 text-[12.5px]">{d.reason}.</p>}
+        {d.other_row ? (
+          <button type="button" className="text-[12.5px] text-act" onClick={() => p.onGo(d.other_row ?? 0)}>
+            See row {d.other_row}
+          </button>
+        ) : null}
+      </div>
+      <dl>
+        {d.values.map((v) => (
+          <div key={v.field} className={cx("border-b border-line px-4 py-1.5 last:border-0", v.problem?.code && "bg-ask-soft")}>
+            <dt className="flex justify-between gap-2 text-[12px] text-ink-soft">
+              <span className="shrink-0">{v.label}</span>
+              {v.column && v.column !== v.label && <span className="truncate text-ink-faint">from {v.column}</span>}
+            </dt>
+            <dd dir="auto" className="break-words whitespace-pre-wrap">
+              {v.problem?.code ? (
+                <>
+                  <span className="font-medium text-ask">{v.problem.value || "nothing"}</span>
+                  <span className="block text-[12.5px]">
+                    {v.problem.message}. {v.problem.mend}
+                  </span>
+                </>
+              ) : v.changed ? (
+                <BeforeAfter before={v.before} after={v.after} />
+              ) : (
+                v.after || <span className="text-ink-faint">–</span>
+              )}
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </section>
+  );
+}
+
+function nameIn(d: DraftRecord, k: Kind | undefined): string {
+  return (k?.t.title ?? [])
+    .map((name) => d.values.find((v) => v.field === name)?.after)
     .filter(Boolean)
     .join(" ");
 }

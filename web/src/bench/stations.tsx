@@ -6,8 +6,9 @@ import { api, must, type Import } from "../api/client";
 import { stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Dialog, Wrong } from "../ui/parts";
-import { Chip, count, outcomeWords, Word } from "../ui/verdict";
+import { Chip, count, DraftTotals, outcomeWords, Word, written } from "../ui/verdict";
 import { noFilter } from "./grid";
+import { labelOf } from "./mapping";
 import { useAnswers, useQuestions } from "./questions";
 import { Section, type PanelProps } from "./panel";
 
@@ -84,10 +85,10 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
   );
 }
 
-export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk }: PanelProps) {
+export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation, onAsk }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const answers = useAnswers(workspace, i.id);
-  const label = (name: string) => t?.fields.find((f) => f.name === name)?.label ?? name;
+  const label = (name: string) => labelOf(kinds, name);
   const checked = i.totals && i.state !== "checking";
   return (
     <>
@@ -115,6 +116,11 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk
       )}
       {checked && (
         <>
+          {i.totals && kinds.length > 1 && (
+            <Section title="The records of the rows">
+              <DraftTotals totals={i.totals} />
+            </Section>
+          )}
           {(i.totals?.verdicts["ask"] ?? 0) > 0 && (
             <Asked workspace={workspace} i={i} filter={filter} onFilter={onFilter} onAsk={onAsk} />
           )}
@@ -216,13 +222,13 @@ export function CheckPanel({ workspace, i, t, filter, onFilter, onStation, onAsk
 }
 
 function loadWords(i: Import): string {
-  const v = i.totals?.verdicts ?? {};
+  const v = written(i.totals);
   const parts = (["create", "update", "delete"] as const).filter((w) => v[w]).map((w) => `${w} ${count(v[w] ?? 0)}`);
   const words = parts.join(" · ");
   return words ? words.charAt(0).toUpperCase() + words.slice(1) : "Note the outcomes";
 }
 
-export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
+export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const [asking, setAsking] = useState(false);
   const path = { workspace, import: i.id };
@@ -233,7 +239,7 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
       must(api.GET("/workspaces/{workspace}/imports/{import}/overwrites", { params: { path, query: { limit: 8 } } })),
   });
   const v = i.totals?.verdicts ?? {};
-  const label = (name: string) => t?.fields.find((f) => f.name === name)?.label ?? name;
+  const label = (name: string) => labelOf(kinds, name);
   const error = acts.load.error ?? acts.pause.error ?? acts.resume.error ?? acts.stop.error;
   return (
     <>
@@ -293,6 +299,7 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
                 </li>
               ))}
           </ul>
+          {kinds.length > 1 && <DraftTotals totals={i.totals} />}
         </Section>
       )}
       {overwrites.data && overwrites.data.rows.length > 0 && (
@@ -334,10 +341,14 @@ export function LoadPanel({ workspace, i, t, onStation }: PanelProps) {
         }
       >
         <p>
-          {count(v["create"] ?? 0)} {t?.plural.toLowerCase()} are made and {count(v["update"] ?? 0)} are changed
-          {i.totals &&
-            i.totals.changes.length > 0 &&
-            ` in ${count(i.totals.changes.reduce((n, c) => n + c.count, 0))} values`}.{" "}
+          {(i.totals?.drafts ?? []).map((d, n) => (
+            <span key={d.name}>
+              {n > 0 && "; "}
+              {count(d.verdicts["create"] ?? 0)} {kinds[n]?.t.plural.toLowerCase()} are made and{" "}
+              {count(d.verdicts["update"] ?? 0)} are changed
+            </span>
+          ))}
+          {i.totals && i.totals.changes.length > 0 && ` in ${count(i.totals.changes.reduce((n, c) => n + c.count, 0))} values`}.{" "}
           {(v["delete"] ?? 0) > 0 && `${count(v["delete"] ?? 0)} are deleted; nothing points to them.`}{" "}
           {(v["hold"] ?? 0) + (v["ask"] ?? 0) > 0 &&
             `${count((v["hold"] ?? 0) + (v["ask"] ?? 0))} rows are held back or asked about and stay as they are.`}
@@ -362,7 +373,7 @@ const meaning: Record<string, string> = {
   hold: "are held back; they have problems",
 };
 
-export function ResultPanel({ workspace, i, t, filter, onFilter, onStation }: PanelProps) {
+export function ResultPanel({ workspace, i, kinds, filter, onFilter, onStation }: PanelProps) {
   const base = `/api/v1/workspaces/${workspace}/imports/${i.id}/rows.csv`;
   const outcomes = outcomeWords.filter((w) => i.outcomes[w]);
   if (!outcomes.length)
@@ -384,11 +395,12 @@ export function ResultPanel({ workspace, i, t, filter, onFilter, onStation }: Pa
             </li>
           ))}
         </ul>
-        {t && (i.outcomes["created"] ?? 0) > 0 && (
-          <Link className="mt-2 block text-act" to={`/w/${workspace}/records/${t.name}?import=${i.id}`}>
-            See the new {t.plural.toLowerCase()}
-          </Link>
-        )}
+        {(i.outcomes["created"] ?? 0) > 0 &&
+          [...new Set(kinds.map((k) => k.t))].map((t) => (
+            <Link key={t.name} className="mt-2 block text-act" to={`/w/${workspace}/records/${t.name}?import=${i.id}`}>
+              See the new {t.plural.toLowerCase()}
+            </Link>
+          ))}
       </Section>
       <Section title="As a sheet">
         {[

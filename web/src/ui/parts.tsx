@@ -69,6 +69,7 @@ export function Choose(p: {
   onChange: (v: string) => void;
   disabled?: boolean;
   className?: string;
+  placeholder?: string;
 }) {
   return (
     <S.Root value={p.value} onValueChange={p.onChange} disabled={p.disabled ?? false}>
@@ -77,7 +78,7 @@ export function Choose(p: {
         className={cx(inputClass, "inline-flex items-center justify-between gap-2 text-left", p.className)}
       >
         <span className="truncate">
-          <S.Value placeholder="Choose…" />
+          <S.Value placeholder={p.placeholder ?? "Choose…"} />
         </span>
         <ChevronDown size={14} aria-hidden />
       </S.Trigger>

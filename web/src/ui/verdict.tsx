@@ -1,3 +1,4 @@
+import type { Totals } from "../api/client";
 import { cx } from "./parts";
 
 /** The words for what a row would do and for what became of it, with their shapes and colours. */
@@ -122,4 +123,46 @@ export function Tally({
         ))}
     </span>
   );
+}
+
+/** How many records of each draft a check would write, by verdict. */
+export function DraftTotals({ totals }: { totals: Totals }) {
+  const drafts = totals.drafts ?? [];
+  if (drafts.length < 2) return null;
+  const words = verdictWords.filter((w) => drafts.some((d) => d.verdicts[w]));
+  return (
+    <table className="mt-1 w-full text-[12.5px]">
+      <thead>
+        <tr className="text-right text-ink-soft">
+          <td />
+          {words.map((w) => (
+            <th key={w} scope="col" className="font-normal">
+              {w}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {drafts.map((d) => (
+          <tr key={d.name} className="border-t border-line">
+            <th scope="row" className="py-0.5 text-left font-medium">
+              {d.name}
+            </th>
+            {words.map((w) => (
+              <td key={w} className="figures text-right">
+                {d.verdicts[w] ? count(d.verdicts[w]) : ""}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** How many records a load would write, by verdict. */
+export function written(totals: Totals | undefined): Record<string, number> {
+  const sum: Record<string, number> = {};
+  for (const d of totals?.drafts ?? []) for (const [w, n] of Object.entries(d.verdicts)) sum[w] = (sum[w] ?? 0) + n;
+  return sum;
 }

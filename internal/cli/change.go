@@ -1,0 +1,269 @@
+package cli
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/client"
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+
+	"github.com/spf13/pflag"
+)
+
+// routineChange is what flags change in a routine.
+type routineChange struct {
+	may                  string
+	maps, fixed, compute []string
+	find, link           []string
+	where                string
+	match, both, blank   []string
+	takeAt, askAt        float64
+	newerBy, repeats     string
+	drafts, drop         []string
+	draft                string
+	grouped              bool
+}
+
+func (r *routineChange) add(fl *pflag.FlagSet) {
+	fl.StringVar(&r.may, "may", "", "what the import may do: create_or_update, create, update or delete")
+	fl.StringArrayVar(&r.drafts, "add", nil, "let each row make a further record: a record type, or name=type (repeatable)")
+	fl.StringArrayVar(&r.drop, "drop", nil, "let rows no longer make this record, by its name (repeatable)")
+	fl.StringVar(&r.draft, "draft", "", "which of the row's records the other flags speak of; the first when left out")
+	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out; draft.field= for another record of the row)")
+	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
+	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
+	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
+	fl.StringArrayVar(&r.link, "link", nil, "let a reference point to another record of the row: field=name (repeatable)")
+	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
+	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
+	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
+	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
+	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
+	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
+	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
+	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
+	fl.StringVar(&r.where, "where", "", `leave rows out for which this does not hold, such as 'cells["State"] != "gone"'`)
+}
+
+func (r routineChange) none() bool {
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.match, r.both, r.blank, r.drafts, r.drop)
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats == "" && r.takeAt+r.askAt == 0 && !r.grouped
+}
+
+// change changes the routine of an import as the flags say.
+func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, change routineChange) (client.Import, error) {
+	for _, s := range change.drafts {
+		name, typeName, ok := strings.Cut(s, "=")
+		if !ok {
+			name, typeName = "", s
+		}
+		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
+		if err != nil {
+			return i, err
+		}
+		i = *r.JSON200
+	}
+	types, err := a.draftTypes(ctx, c, i.Routine)
+	if err != nil {
+		return i, err
+	}
+	routine, err := change.apply(i.Routine, types)
+	if err != nil {
+		return i, err
+	}
+	return a.setRoutine(ctx, c, i.Id, routine)
+}
+
+// at finds the draft and field that a name means: draft.field, or a field of the
+// draft that the flags speak of.
+func (c routineChange) at(r *mapping.Routine, name string) (*mapping.Draft, string, error) {
+	of := c.draft
+	if draft, field, ok := strings.Cut(name, "."); ok {
+		of, name = draft, field
+	}
+	if of == "" {
+		return &r.Drafts[0], name, nil
+	}
+	n := slices.IndexFunc(r.Drafts, func(d mapping.Draft) bool { return d.Called() == of })
+	if n < 0 {
+		return nil, "", usageError{fmt.Errorf("the rows make no record called %q", of)}
+	}
+	return &r.Drafts[n], name, nil
+}
+
+// apply changes a routine as the flags say; types are those of its drafts.
+func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (mapping.Routine, error) {
+	for n := range r.Drafts {
+		if r.Drafts[n].Fields == nil {
+			r.Drafts[n].Fields = map[string]mapping.Origin{}
+		}
+	}
+	if err := c.dropDrafts(&r); err != nil {
+		return r, err
+	}
+	if err := c.place(&r); err != nil {
+		return r, err
+	}
+	origins := []struct {
+		pairs  []string
+		origin func(string) mapping.Origin
+	}{
+		{c.fixed, func(v string) mapping.Origin { return mapping.Origin{Fixed: v} }},
+		{c.compute, func(v string) mapping.Origin { return mapping.Origin{Compute: v} }},
+		{c.link, func(v string) mapping.Origin { return mapping.Origin{Draft: v} }},
+	}
+	for _, set := range origins {
+		for _, m := range set.pairs {
+			name, v, ok := strings.Cut(m, "=")
+			if !ok || v == "" {
+				return r, usageError{fmt.Errorf("%q is not of the form field=value", m)}
+			}
+			d, field, err := c.at(&r, name)
+			if err != nil {
+				return r, err
+			}
+			d.Fields[field] = set.origin(v)
+		}
+	}
+	if err := c.lookUp(&r); err != nil {
+		return r, err
+	}
+	d, _, err := c.at(&r, "")
+	if err != nil {
+		return r, err
+	}
+	switch {
+	case c.may != "" && c.draft != "":
+		d.May = mapping.May(c.may)
+	case c.may != "":
+		r.May = mapping.May(c.may)
+	}
+	if c.where != "" {
+		d.Where = c.where
+	}
+	d.Grouped = d.Grouped || c.grouped
+	t := types[slices.IndexFunc(types, func(t catalog.RecordType) bool { return t.Name == d.Type })]
+	return r, c.applyPolicies(d, t)
+}
+
+// dropDrafts takes drafts out, with the links to them.
+func (c routineChange) dropDrafts(r *mapping.Routine) error {
+	for _, name := range c.drop {
+		if _, _, err := (routineChange{draft: name}).at(r, ""); err != nil {
+			return err
+		}
+		*r = r.Without(name)
+	}
+	if len(r.Drafts) == 0 {
+		return usageError{fmt.Errorf("a row makes one record at least")}
+	}
+	return nil
+}
+
+// place puts columns to fields; a column moves, it is not copied.
+func (c routineChange) place(r *mapping.Routine) error {
+	for _, m := range c.maps {
+		name, header, ok := strings.Cut(m, "=")
+		if !ok {
+			return usageError{fmt.Errorf("%q is not of the form field=Header", m)}
+		}
+		d, field, err := c.at(r, name)
+		if err != nil {
+			return err
+		}
+		if header == "" {
+			delete(d.Fields, field)
+			continue
+		}
+		for other, o := range d.Fields {
+			if other != field && slices.Equal(o.From, []string{header}) {
+				delete(d.Fields, other)
+			}
+		}
+		o := d.Fields[field]
+		o.From, o.Fixed, o.Compute, o.Take, o.Find, o.Draft = strings.Split(header, "+"), "", "", "", nil, ""
+		d.Fields[field] = o
+	}
+	return nil
+}
+
+// lookUp sets by which fields records are looked up.
+func (c routineChange) lookUp(r *mapping.Routine) error {
+	found := map[string]bool{}
+	for _, m := range c.find {
+		name, header, ok := strings.Cut(m, "=")
+		name, by, split := strings.Cut(name, ":")
+		if !ok || !split {
+			return usageError{fmt.Errorf("%q is not of the form reference:field=Header", m)}
+		}
+		d, field, err := c.at(r, name)
+		if err != nil {
+			return err
+		}
+		o := d.Fields[field]
+		if !found[name] || o.Find == nil {
+			o = mapping.Origin{Find: map[string]mapping.Origin{}}
+		}
+		found[name] = true
+		o.Find[by] = mapping.Origin{From: strings.Split(header, "+")}
+		d.Fields[field] = o
+	}
+	return nil
+}
+
+// applyPolicies changes how records are found and what happens to values.
+func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) error {
+	if len(c.match) > 0 {
+		d.Match = nil
+	}
+	for _, m := range c.match {
+		if m == "default" {
+			continue
+		}
+		if alike, ok := strings.CutPrefix(m, "alike="); ok {
+			d.Match = append(d.Match, catalog.MatchRule{Alike: strings.Split(alike, "+")})
+		} else {
+			d.Match = append(d.Match, catalog.MatchRule{Fields: strings.Split(m, "+")})
+		}
+	}
+	if c.takeAt > 0 || c.askAt > 0 {
+		if len(d.Match) == 0 {
+			d.Match = slices.Clone(t.Match)
+		}
+		for i := range d.Match {
+			if len(d.Match[i].Alike) > 0 {
+				d.Match[i].TakeAt, d.Match[i].AskAt = cmp.Or(c.takeAt, d.Match[i].TakeAt), cmp.Or(c.askAt, d.Match[i].AskAt)
+			}
+		}
+	}
+	if c.newerBy != "" {
+		d.NewerBy = c.newerBy
+	}
+	if c.repeats != "" {
+		d.Repeats = mapping.Repeats(c.repeats)
+	}
+	set := func(list []string, all func(v string), one func(o *mapping.Origin, v string)) error {
+		for _, s := range list {
+			field, v, ok := strings.Cut(s, "=")
+			if !ok {
+				all(s)
+				continue
+			}
+			o, there := d.Fields[field]
+			if !there {
+				return usageError{fmt.Errorf("%q: no column goes to the field %s", s, field)}
+			}
+			one(&o, v)
+			d.Fields[field] = o
+		}
+		return nil
+	}
+	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) }, func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
+		return err
+	}
+	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) }, func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })
+}

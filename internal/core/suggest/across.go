@@ -1,0 +1,331 @@
+package suggest
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+)
+
+// Target is one of the drafts of a row, for which columns are sought.
+type Target struct {
+	Draft  string // its name in the routine; empty when a row makes one draft
+	Type   catalog.RecordType
+	Memory Memory // what was chosen for the type before
+}
+
+// Columns gives for each column the field it seems to belong to; columns for
+// which nothing is known are left out.
+func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Suggestion {
+	return Across([]Target{{Type: t, Memory: memory}}, columns)
+}
+
+// place is a field of one of the targets.
+type place struct {
+	target int
+	field  catalog.Field
+	forms  fieldForms
+}
+
+// Across gives for each column the draft and the field it seems to belong to.
+// All columns are assigned together, over all drafts: a header that says whose
+// it is (“Company phone”) goes to the draft of that type, one that does not
+// stays with the columns beside it.
+func Across(targets []Target, columns []sheet.Column) []Suggestion {
+	places := placesOf(targets)
+	whose := whoseOf(targets, columns)
+	scores := make([][]float64, len(columns))
+	reasons := make([][]string, len(columns))
+	for c, col := range columns {
+		scores[c], reasons[c] = make([]float64, len(places)), make([]string, len(places))
+		for n, target := range targets {
+			judgeTarget(target, n, places, col, whose[c], scores[c], reasons[c])
+		}
+		unsure(places, whose[c], scores[c])
+	}
+	var out []Suggestion
+	for c, i := range assign(scores) {
+		if i < 0 || scores[c][i] < doubt {
+			continue
+		}
+		s := Suggestion{Column: columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
+		s.Taken = s.Confidence >= certain
+		out = append(out, s)
+	}
+	for n, target := range targets {
+		mine := columns
+		if len(targets) > 1 {
+			mine = nil
+			for c, col := range columns {
+				if whose[c].target == n || whose[c].target < 0 {
+					mine = append(mine, col)
+				}
+			}
+		}
+		out = splitNames(target, mine, out)
+	}
+	order := map[string]int{}
+	for i, c := range columns {
+		order[c.Header] = i
+	}
+	slices.SortStableFunc(out, func(a, b Suggestion) int {
+		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
+	})
+	return out
+}
+
+// placesOf lists the fields that columns may go to. A reference to the type of
+// another draft is left out: the draft itself is what it points to.
+func placesOf(targets []Target) []place {
+	var list []place
+	for n, target := range targets {
+		for _, f := range withID(target.Type) {
+			drafted := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To && o.Type.Name != target.Type.Name })
+			if !drafted {
+				list = append(list, place{n, f, formsOf(f)})
+			}
+		}
+	}
+	return list
+}
+
+func judgeTarget(target Target, n int, places []place, col sheet.Column, whose owner, scores []float64, reasons []string) {
+	var fields []catalog.Field
+	var forms []fieldForms
+	for _, p := range places {
+		if p.target == n {
+			fields, forms = append(fields, p.field), append(forms, p.forms)
+		}
+	}
+	h := headerOf(col.Header, fields, forms, wordsOf(target.Type))
+	for i, p := range places {
+		if p.target != n {
+			continue
+		}
+		s, reason := judge(target.Type, p.field, p.forms, h, col, target.Memory)
+		switch {
+		case s == 0 || whose.target < 0:
+		case whose.target != n && whose.said:
+			s *= 0.55
+		case whose.target != n:
+			s -= 0.02
+		case !whose.said:
+			reason += ", and it stands beside “" + whose.column + "”"
+		}
+		scores[i], reasons[i] = s, reason
+	}
+}
+
+// unsure lowers a column that fits several drafts alike, when nothing says
+// whose it is.
+func unsure(places []place, whose owner, scores []float64) {
+	if whose.target >= 0 {
+		return
+	}
+	best := map[int]float64{}
+	for i, p := range places {
+		best[p.target] = max(best[p.target], scores[i])
+	}
+	good := 0
+	for _, s := range best {
+		if s >= certain {
+			good++
+		}
+	}
+	if good < 2 {
+		return
+	}
+	for i := range scores {
+		scores[i] *= 0.8
+	}
+}
+
+// owner says to which target a column belongs by its header (said), or by the
+// columns before it; target is -1 when nothing tells.
+type owner struct {
+	target int
+	said   bool
+	column string // the header that says it
+}
+
+// whoseOf finds out for each column to which of several targets it belongs.
+func whoseOf(targets []Target, columns []sheet.Column) []owner {
+	out := make([]owner, len(columns))
+	for c := range out {
+		out[c].target = -1
+	}
+	if len(targets) < 2 {
+		return out
+	}
+	words := make([]map[string]bool, len(targets))
+	for n, t := range targets {
+		words[n] = wordsOf(t.Type)
+	}
+	last := owner{target: -1}
+	for c, col := range columns {
+		said := -1
+		for _, w := range tokens(col.Header) {
+			for n := range targets {
+				switch {
+				case !words[n][w]:
+				case said >= 0 && said != n:
+					said = len(targets) // it names two
+				default:
+					said = n
+				}
+			}
+		}
+		switch {
+		case said >= 0 && said < len(targets):
+			last = owner{said, true, col.Header}
+			out[c] = last
+		case said < 0:
+			out[c] = owner{last.target, false, last.column}
+		}
+	}
+	return out
+}
+
+// wordsOf gives the single words by which a record type is known.
+func wordsOf(t catalog.RecordType) map[string]bool {
+	words := map[string]bool{}
+	for _, s := range append([]string{t.Name, t.Label, t.Plural}, t.Synonyms...) {
+		if w := tokens(s); len(w) == 1 {
+			words[w[0]] = true
+		}
+	}
+	return words
+}
+
+// DraftSuggestion is a further record type that the rows seem to hold.
+type DraftSuggestion struct {
+	Type    string   `json:"type"`
+	Columns []string `json:"columns"` // those that would go to it
+	Reason  string   `json:"reason"`
+}
+
+// Further finds the record types of which the rows seem to hold a record beside
+// the drafts that there are: types that point to one of these or are pointed to,
+// whose required fields are all found, and that take columns which would be left.
+func Further(c catalog.Catalog, targets []Target, columns []sheet.Column, memory func(typeName string) Memory) []DraftSuggestion {
+	placed := taken(Across(targets, columns))
+	var out []DraftSuggestion
+	for _, t := range c.Types {
+		if slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == t.Name }) || !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
+			continue
+		}
+		with := slices.Concat(targets, []Target{{Draft: t.Name, Type: t, Memory: memory(t.Name)}})
+		all := taken(Across(with, columns))
+		own := map[string]bool{}
+		s := DraftSuggestion{Type: t.Name}
+		for _, x := range all {
+			if x.Draft == t.Name {
+				own[x.Field] = true
+				if !slices.Contains(s.Columns, x.Column) {
+					s.Columns = append(s.Columns, x.Column)
+				}
+			}
+		}
+		whole := len(s.Columns) > 1 && len(all) > len(placed)
+		for _, f := range t.Fields {
+			linked := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To })
+			if f.Required && f.Default == "" && !own[f.Name] && !linked {
+				whole = false
+			}
+		}
+		if whole {
+			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
+			out = append(out, s)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b DraftSuggestion) int { return cmp.Compare(len(b.Columns), len(a.Columns)) })
+	return out
+}
+
+func taken(list []Suggestion) []Suggestion {
+	return slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return !s.Taken })
+}
+
+func pointsTo(a, b catalog.RecordType) bool {
+	return slices.ContainsFunc(a.Fields, func(f catalog.Field) bool { return f.To == b.Name })
+}
+
+// WithDraft gives the routine with a further draft: the columns that are free
+// and those that say they are of it go to it, and the drafts are linked.
+func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, columns []sheet.Column, memory func(typeName string) Memory) mapping.Routine {
+	out := r
+	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
+	name := draft.Called()
+	var targets []Target
+	for _, d := range out.Drafts {
+		t, _ := c.Type(d.Type)
+		targets = append(targets, Target{Draft: d.Called(), Type: t, Memory: memory(d.Type)})
+	}
+	last := len(out.Drafts) - 1
+	fields := map[string]mapping.Origin{}
+	for _, s := range taken(Across(targets, columns)) {
+		if s.Draft != name {
+			continue
+		}
+		for i, d := range r.Drafts { // it moves there from another draft, if it goes nowhere else
+			for field, o := range d.Fields {
+				if len(o.From) == 1 && o.From[0] == s.Column && len(o.Values) == 0 {
+					out.Drafts[i].Fields = without(out.Drafts[i].Fields, field)
+				}
+			}
+		}
+		fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+	}
+	out.Drafts[last].Fields = fields
+	out = out.Linked(c)
+	for i := range out.Drafts {
+		out.Drafts[i].Grouped = out.Drafts[i].Grouped || standsAbove(out, c, i, columns)
+	}
+	return out
+}
+
+func without(fields map[string]mapping.Origin, name string) map[string]mapping.Origin {
+	out := map[string]mapping.Origin{}
+	for k, v := range fields {
+		if k != name {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+// standsAbove reports whether a draft seems to stand in the first of several
+// rows only: the columns that name it have blanks where those of a draft that
+// cannot be without it have none.
+func standsAbove(r mapping.Routine, c catalog.Catalog, n int, columns []sheet.Column) bool {
+	blank := func(d mapping.Draft) (blanks int64, known bool) {
+		t, _ := c.Type(d.Type)
+		for _, f := range t.Fields {
+			if o, ok := d.Fields[f.Name]; ok && f.Required && len(o.From) > 0 {
+				for _, col := range columns {
+					if col.Header == o.From[0] {
+						blanks, known = max(blanks, col.Blank), true
+					}
+				}
+			}
+		}
+		return blanks, known
+	}
+	own, known := blank(r.Drafts[n])
+	if !known || own == 0 {
+		return false
+	}
+	for _, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		for name, o := range d.Fields {
+			if f, _ := t.Field(name); f.Required && o.Draft == r.Drafts[n].Called() {
+				below, known := blank(d)
+				return known && below == 0
+			}
+		}
+	}
+	return false
+}

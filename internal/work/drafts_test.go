@@ -1,0 +1,240 @@
+package work
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+)
+
+// drafted lets the rows of a new import make further records.
+func (b *bench) drafted(text, into string, types ...string) store.Import {
+	b.Helper()
+	i := b.upload(into, text)
+	for _, t := range types {
+		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: t}, b.person))
+		i = b.wait(i.ID)
+	}
+	return i
+}
+
+// rows lists for each row its verdict or outcome, and in brackets those of its
+// drafts with their records.
+func (b *bench) rows(i store.Import) []string {
+	b.Helper()
+	rows, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{}, 0, -1, 500)
+	b.ok(err)
+	var out []string
+	for _, r := range rows {
+		word := "-"
+		if r.Verdict != nil {
+			word = string(*r.Verdict)
+		}
+		if r.Outcome != nil {
+			word = string(*r.Outcome)
+		}
+		var parts []string
+		for _, p := range r.Parts.V {
+			s := string(p.Verdict)
+			if p.Outcome != "" {
+				s = string(p.Outcome)
+			}
+			if p.Record != nil {
+				s += fmt.Sprint(" ", *p.Record)
+			}
+			parts = append(parts, s)
+		}
+		out = append(out, fmt.Sprintf("%d %s (%s)", r.Row, word, strings.Join(parts, ", ")))
+	}
+	return out
+}
+
+// fields lists the origins of a routine, as draft.field=columns or draft.
+func fields(r mapping.Routine) string {
+	var out []string
+	for _, d := range r.Drafts {
+		for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
+			o := d.Fields[name]
+			out = append(out, d.Called()+"."+name+"="+strings.Join(o.From, "+")+o.Draft)
+		}
+	}
+	return strings.Join(out, " ")
+}
+
+const dealRows = `Company,Website,Contact first name,Contact last name,Contact e-mail,Deal title,Stage,Value,Expected close
+Nordkai Marina,nordkai.example,Kari,Øksnes,kari@nordkai.example,Twelve pedestals,offered,1200,2026-12-01
+Nordkai Marina,,Per,Lie,per@nordkai.example,Chargers,scoped,80,2027-01-15
+Havneby Havn,havneby.example,Eva,Dahl,eva@havneby.example,Pier B,identified,300,2027-02-01
+Sund Båt,,Ola,Moe,ola@sund.example,,,,
+`
+
+// One row makes an account, a contact and an opportunity, each linked to the
+// other; rows that draft the same account make it once.
+func TestSeveralDrafts(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Website,Town\nHavneby Havn,havneby.example,Havneby\n")
+	i := b.drafted(dealRows, "opportunity", "account", "contact")
+	b.want(fields(*i.Routine.V), "opportunity.account=account opportunity.amount=Value opportunity.contact=contact opportunity.expected_close=Expected close opportunity.stage=Stage opportunity.title=Deal title "+
+		"account.name=Company account.website=Website contact.account=account contact.email=Contact e-mail contact.family_name=Contact last name contact.given_name=Contact first name")
+	i = b.check(i)
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
+		"2 create (create, create, create)",
+		"3 create (create, skip, create)", // the account of row 2
+		"4 create (create, same 1, create)",
+		"5 create (skip, create, create)", // no deal
+	}, "\n"))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 4})
+	b.want(i.Totals.V.Drafts[1].Verdicts, map[string]int64{"create": 2, "same": 1, "skip": 1})
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 4})
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
+		"2 created (created 1, created 2, created 1)", "3 created (created 2, skipped 2, created 2)",
+		"4 created (created 3, unchanged 1, created 3)", "5 created (skipped, created 3, created 4)"}, "\n"))
+	for id, account := range map[string]string{"CON-1": "ACC-2", "CON-2": "ACC-2", "CON-3": "ACC-1", "CON-4": "ACC-3"} {
+		b.want(b.record("contact", id).Links["account"].ID, account)
+	}
+	deal := b.record("opportunity", "OPP-2")
+	b.want(deal.Links["account"].ID+" "+deal.Links["contact"].ID, "ACC-2 CON-2")
+	b.want(b.record("account", "ACC-2").Values["website"], "https://nordkai.example")
+
+	again := b.drafted(dealRows, "opportunity", "account", "contact")
+	again = b.check(b.change(again, func(r *mapping.Routine) { r.Drafts = r.Drafts[1:] }))
+	b.want(again.Totals.V.Verdicts, map[string]int64{"same": 4})
+	again = b.load(again)
+	b.want(again.Outcomes.V, map[verdict.Outcome]int64{"unchanged": 4})
+}
+
+// A row is loaded whole or not at all, and what belongs to a row that is held
+// is held with it.
+func TestDraftsAreHeldTogether(t *testing.T) {
+	b := start(t)
+	i := b.drafted(`Company,Town,Country,Contact last name,Contact e-mail
+Kaldvik Båt,Kaldvik,Norway,Holm,bad
+Kaldvik Båt,,,Sand,sand@kaldvik.example
+Lysvik Havn,Lysvik,Atlantis,Lund,lund@lysvik.example
+Lysvik Havn,,,Vik,vik@lysvik.example
+Torvik,Torvik,Norway,Berg,berg@torvik.example
+Torvik,Oslo,Norway,Dal,dal@torvik.example
+,,,Fri,fri@x.example
+`, "contact", "account")
+	i = b.check(i)
+	b.want(strings.Join(b.codes(i), "\n"), "2 bad_email contact.email\n4 bad_country account.country")
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
+		"2 hold (hold, skip)", // its contact is wrong; its account stands in row 3, with the town of this row
+		"3 create (create, create)",
+		"4 hold (hold, skip)",
+		"5 create (create, create)",
+		"6 create (create, create)",
+		"7 create (create, create)", // another town, another company
+		"8 create (create, skip)",
+	}, "\n"))
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 5, "held": 2})
+	b.want(b.record("account", "ACC-1").Values["locality"], "Kaldvik")
+	b.want(b.record("contact", "CON-5").Links["account"].ID, "")
+}
+
+// Rows for one record that contradict each other are held under the policy
+// once, and so is what belongs to them.
+func TestRowsDisagree(t *testing.T) {
+	b := start(t)
+	text := `Company,Customer number,Employees,Contact last name
+Torvik,A-1,12,Berg
+Torvik,A-1,14,Dal
+Torvik,A-1,,Li
+`
+	i := b.check(b.drafted(text, "contact", "account"))
+	b.want(strings.Join(b.codes(i), "\n"), "3 rows_disagree account.employees")
+	b.want(strings.Join(b.rows(i), "\n"), "2 create (create, create)\n3 hold (hold, hold)\n4 create (create, skip)")
+	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[1].Repeats = mapping.MergeRows }))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 3})
+	b.load(i)
+	b.want(b.record("account", "ACC-1").Values["employees"], "14")
+	b.want(b.record("contact", "CON-3").Links["account"].ID, "ACC-1")
+
+	if err := b.work.SetRoutine(b.Context(), i, mapping.Routine{May: mapping.Create, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"account": {Draft: "account"}}},
+		{Type: "account", Repeats: mapping.LastWins, Fields: map[string]mapping.Origin{"name": {From: []string{"Company"}}}}}}, b.person); !fault.Is(err, "last_of_linked") {
+		t.Error(err)
+	}
+}
+
+// The lines of a deal stand below it, the deal's cells blank.
+func TestRowsBelow(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company\nHavneby Havn\n")
+	text := `Deal no,Deal,Account,Stage,Expected close,Product,Quantity,Unit price
+D-1,Pier B,Havneby Havn,offered,2027-02-01,Pedestal 32 A,4,900
+,,,,,Charger,2,150
+,,,,,Cable,x,10
+D-2,Lost one,Havneby Havn,lost,2027-02-01,Pedestal 16 A,1,700
+,,,,,Charger,1,150
+D-3,Pier C,Havneby Havn,won,2027-03-01,Bollard,3,80
+`
+	i := b.drafted(text, "opportunity", "line")
+	if d := i.Routine.V.Drafts[0]; !d.Grouped || i.Routine.V.Drafts[1].Fields["opportunity"].Draft != "opportunity" {
+		t.Fatalf("%+v", *i.Routine.V)
+	}
+	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Where = `cells["Deal no"] != "D-3"` }))
+	b.want(strings.Join(b.codes(i), "\n"), "4 bad_number line.quantity\n5 rule_broken opportunity.loss_reason\n6 link_held line.opportunity")
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{"2 create (create, create)", "3 create (skip, create)", "4 hold (skip, hold)", "5 hold (hold, hold)", "6 hold (skip, hold)", "7 skip (skip, skip)"}, "\n"))
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "held": 3, "skipped": 1})
+	b.want(b.record("line", "LIN-2").Links["opportunity"].ID, "OPP-1")
+
+	// What is mended later still belongs to the row that was loaded before.
+	i = b.check(b.change(i, func(r *mapping.Routine) {
+		o := r.Drafts[1].Fields["quantity"]
+		o.Values = map[string]string{"x": "5"}
+		r.Drafts[1].Fields["quantity"] = o
+	}))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1, "hold": 2})
+	i = b.load(i)
+	b.want(b.record("line", "LIN-3").Links["opportunity"].ID, "OPP-1")
+	b.want(i.Outcomes.V["created"], 3)
+}
+
+// A draft is asked about by its name, and answered.
+func TestAskedDrafts(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Town\nNordkai Marina,Bergen\nNordkai Marina,Oslo\n")
+	i := b.check(b.drafted("Company,Website,Contact last name\nNordkai Marina,nordkai.example,Berg\nNordkai Marina,,Dal\n", "contact", "account"))
+	b.want(strings.Join(b.rows(i), "\n"), "2 ask (ask, ask)\n3 hold (hold, skip)")
+	list, err := b.store.Questions(b.Context(), i.ID, store.QuestionFilter{}, 0, 10)
+	b.ok(err)
+	if len(list) != 1 || list[0].Draft != "account" || list[0].First == nil {
+		t.Fatalf("%+v", list)
+	}
+	q, err := b.work.Question(b.Context(), i, 2, "")
+	b.ok(err)
+	b.want(q.Type.Name, "account")
+	if _, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "boat", Choice: verdict.ChooseNew}}, b.person); !fault.Is(err, "unknown_draft") {
+		t.Error(err)
+	}
+	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "account", Choice: verdict.ChooseTake, Record: "ACC-2"}}, b.person)
+	b.ok(err)
+	i = b.load(b.check(b.again(i)))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
+	b.want(b.record("contact", "CON-1").Links["account"].ID+b.record("contact", "CON-2").Links["account"].ID, "ACC-2ACC-2")
+	b.want(b.record("account", "ACC-2").Values["website"], "https://nordkai.example")
+}
+
+// A record that the server refuses takes its whole row with it, and the rows
+// that belong to it are held.
+func TestRefusedDraft(t *testing.T) {
+	b := start(t)
+	_, err := b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact add constraint no_dragons check (f_family_name <> 'Dragon')`)
+	b.ok(err)
+	i := b.load(b.check(b.drafted("Company,Website,Contact last name\nA Marina,a.example,Dragon\nA Marina,,Berg\nB Marina,b.example,Li\n", "contact", "account")))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"failed": 1, "held": 1, "created": 1})
+	b.want(b.rows(i)[:2], "[2 failed (failed, failed) 3 held (held, skip)]")
+	_, err = b.store.Pool().Exec(b.Context(), `alter table w_main.r_contact drop constraint no_dragons`)
+	b.ok(err)
+	i = b.load(b.check(i))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"failed": 0, "held": 0, "created": 3})
+}
