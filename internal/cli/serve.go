@@ -314,14 +314,7 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 			return err
 		}
 	}
-	fmt.Fprintln(a.errs, "  checking boat-show-leads.csv")
-	err := quiet.importFile(ctx, filepath.Join(files, "boat-show-leads.csv"), importFlags{into: "lead", checkOnly: true, reading: sheet.Reading{DateOrder: "day_first"}})
-	if err != nil && !errors.Is(err, errHeld) {
-		return err
-	}
-	fmt.Fprintln(a.errs, "  checking fair-visitors.csv")
-	err = quiet.importFile(ctx, filepath.Join(files, "fair-visitors.csv"), importFlags{into: "contact", checkOnly: true})
-	if err != nil && !errors.Is(err, errHeld) {
+	if err := a.checkDemo(ctx, quiet, files, demoChecks[:2]); err != nil {
 		return err
 	}
 	fmt.Fprintln(a.errs, "  opening brightmooring-accounts.csv")
@@ -329,6 +322,32 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 	if err != nil {
 		return err
 	}
-	_, err = quiet.follow(ctx, c, i.Id, "")
-	return err
+	if _, err = quiet.follow(ctx, c, i.Id, ""); err != nil {
+		return err
+	}
+	return a.checkDemo(ctx, quiet, files, demoChecks[2:])
+}
+
+// demoCheck is a file of the demo that is checked and left for somebody to load.
+type demoCheck struct {
+	file  string
+	flags importFlags
+}
+
+var demoChecks = []demoCheck{
+	{"boat-show-leads.csv", importFlags{into: "lead", reading: sheet.Reading{DateOrder: "day_first"}}},
+	{"fair-visitors.csv", importFlags{into: "contact"}},
+	{"quay-enquiries.csv", importFlags{into: "contact", change: routineChange{drafts: []string{"account", "opportunity"}}}},
+	{"deal-lines.csv", importFlags{into: "opportunity", change: routineChange{drafts: []string{"line"}}}},
+}
+
+func (a *app) checkDemo(ctx context.Context, quiet *app, files string, list []demoCheck) error {
+	for _, d := range list {
+		fmt.Fprintf(a.errs, "  checking %s\n", d.file)
+		d.flags.checkOnly = true
+		if err := quiet.importFile(ctx, filepath.Join(files, d.file), d.flags); err != nil && !errors.Is(err, errHeld) {
+			return err
+		}
+	}
+	return nil
 }
