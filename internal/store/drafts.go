@@ -20,7 +20,7 @@ import (
 
 // mostNamesakes is how many different drafts of one name are compared to see
 // which of them say less of the same.
-const mostNamesakes = 200
+const mostNamesakes = 50
 
 // leftOutWith leaves drafts out that need another draft of the row which the
 // routine's condition leaves out.
@@ -74,7 +74,8 @@ func (k *draftCheck) telling() []mapping.FieldPlan {
 
 // collapse puts together, before anything is looked up, rows that draft the same
 // record for others to point to: those that are equal in all that tells records
-// apart, and those of the same name that say less of just one of them.
+// apart, those of the same name where none contradicts another, and else those
+// that say less of just one of them.
 func (k *draftCheck) collapse() []string {
 	switch k.plan.Repeats {
 	case mapping.Once, mapping.MergeRows, mapping.FirstWins:
@@ -93,6 +94,10 @@ func (k *draftCheck) collapse() []string {
 	if len(values) == 0 {
 		return nil
 	}
+	var agree []string
+	for n := range values {
+		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, n+1))
+	}
 	named := `''`
 	if len(title) > 0 {
 		named = `concat_ws(' ', ` + strings.Join(title, ", ") + `)`
@@ -104,10 +109,11 @@ func (k *draftCheck) collapse() []string {
 		`analyze ` + twins,
 		fmt.Sprintf(`create unlogged table %s as select title, vals, min(row_no) as lead, count(*) over (partition by title) as namesakes from %s where num_nonnulls(variadic vals) > 0 group by title, vals`, leads, twins),
 		`analyze ` + leads,
+		fmt.Sprintf(`update %s l set lead = x.lead, namesakes = 1 from (select title, min(lead) as lead from %s where title <> '' and namesakes > 1 group by title having %s) x where l.title = x.title`, leads, leads, strings.Join(agree, " and ")),
 		fmt.Sprintf(`create unlogged table %s as select a.lead, b.lead as into_row from %s a join %s b on b.title = a.title and b.lead <> a.lead
 			where a.title <> '' and a.namesakes between 2 and %d and not exists (select from unnest(a.vals, b.vals) x (p, q) where p is not null and p is distinct from q)`, fuller, leads, leads, mostNamesakes),
 		fmt.Sprintf(`update %s l set lead = x.into_row from (select f.lead, min(f.into_row) as into_row from %s f where not exists (select from %s m where m.lead = f.into_row) group by f.lead having count(*) = 1) x where l.lead = x.lead`, leads, fuller, fuller),
-		`update ` + twins + ` t set lead = l.lead from ` + leads + ` l where l.title = t.title and l.vals is not distinct from t.vals`,
+		`update ` + twins + ` t set lead = l.lead from ` + leads + ` l where l.title = t.title and l.vals = t.vals`, // arrays with nulls in the same places are equal
 		`delete from ` + twins + ` where lead = row_no`, `analyze ` + twins}
 	q = append(q, k.comeFirst(twins)...)
 	q = append(q, `delete from `+twins+` where settled`) // a row with an answer of its own is no repeat
@@ -272,7 +278,7 @@ func (k *Check) rowVerdicts() string {
 		}
 		list = append(list, v+`.verdict`)
 		parts = append(parts, fmt.Sprintf(`jsonb_build_object('draft', %s, 'type', %s, 'verdict', %s.verdict, 'record', %s.record_id, 'score', %s.score, 'why', %s.why, 'other_row', %s.other_row, 'changes', %s.changes)`, lit(d.plan.Name), lit(d.plan.Type.Name), v, v, v, v, v, v))
-		changes = append(changes, fmt.Sprintf(`coalesce((select jsonb_object_agg(%s || e.key, e.value) from jsonb_each(%s.changes) e), '{}')`, lit(d.plan.Name+"."), v))
+		changes = append(changes, fmt.Sprintf(`case when %s.changes is null then '{}' else (select jsonb_object_agg(%s || e.key, e.value) from jsonb_each(%s.changes) e) end`, v, lit(d.plan.Name+"."), v))
 		whys, others = append(whys, v+`.why`), append(others, v+`.other_row`)
 	}
 	all := strings.Join(list, ", ")

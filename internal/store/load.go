@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"math/bits"
 	"slices"
 	"strings"
 	"time"
@@ -71,9 +72,10 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 			State    State                           `db:"state"`
 			Next     int64                           `db:"next_row"`
 			Writes   int64                           `db:"writes"`
+			Done     int64                           `db:"done_rows"`
 			Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
 		}
-		if err := tx.GetContext(ctx, &at, `select state, next_row, writes, outcomes from imports where id = $1 for update`, l.i.ID); err != nil {
+		if err := tx.GetContext(ctx, &at, `select state, next_row, writes, done_rows, outcomes from imports where id = $1 for update`, l.i.ID); err != nil {
 			return fmt.Errorf("lock import: %w", err)
 		}
 		if at.State != StateLoading {
@@ -81,7 +83,7 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 			_, err := tx.ExecContext(ctx, `update imports set busy = '' where id = $1`, l.i.ID)
 			return err
 		}
-		c := chunk{Load: l, tx: tx}
+		c := chunk{Load: l, tx: tx, number: at.Done / int64(rows)}
 		if err := c.bounds(ctx, at.Next, rows); err != nil {
 			return err
 		}
@@ -114,6 +116,7 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 type chunk struct {
 	*Load
 	tx        *sqlx.Tx
+	number    int64 // how many there were before, about
 	low, high int64
 	rows      int64
 }
@@ -240,6 +243,13 @@ func (c *chunk) carryOut(ctx context.Context, known int64) (map[verdict.Outcome]
 	for _, d := range drafts {
 		for _, step := range []struct{ name, query string }{{"create", d.create()}, {"update", d.update()}, {"delete", d.remove()}, {"outcomes", d.rest()}} {
 			if err := c.exec(ctx, step.name, step.query); err != nil {
+				return nil, 0, err
+			}
+		}
+		// What points to these records is looked up in a table that is still
+		// growing: its size must be known, or the server looks in loops.
+		if d.plan.Shared && bits.OnesCount64(uint64(c.number)) < 2 {
+			if err := c.exec(ctx, "analyze", `analyze `+stage(c.i.ID, "draft_outcomes")); err != nil {
 				return nil, 0, err
 			}
 		}

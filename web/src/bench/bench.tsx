@@ -79,7 +79,13 @@ export function Bench() {
   if (!i || !kinds.data) return <Loading what="the import" />;
   const rowKinds = kindsOf(routineOf(i), kinds.data.types);
   const t = kinds.data.types.find((x) => x.name === i.into);
-  const [firstKind] = rowKinds;
+  const kindOf = (header: string) =>
+    rowKinds.find((k) =>
+      placed(i)
+        .get(header)
+        ?.some((s) => s.startsWith(`${k.name}.`)),
+    ) ?? rowKinds[0];
+  const makingIn = making && kindOf(making.header);
   const at = stations.find((s) => s.name === station) ?? stations[0];
   const selected = Number(search.get("row") ?? 0);
   const atColumns = at.name === "columns";
@@ -87,6 +93,10 @@ export function Bench() {
   const byOutcome = outcomeWords.some((w) => i.outcomes[w]) && at.name !== "check";
   const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
   const PanelOf = at.panel;
+  const notesOf = (header: string) => {
+    const k = kindOf(header);
+    return k && notesField(k.t) ? (column: string) => acts.routine.mutate(addToNotes(i, column, k)) : undefined;
+  };
   const asking = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
   const work = i.busy ? (i.totals?.rows ?? i.rows) : 0;
 
@@ -205,11 +215,7 @@ export function Bench() {
                   suggestion={known.get(c.header)}
                   disabled={fixed}
                   onPlace={(column, to, also) => acts.routine.mutate(place(i, column, to, also))}
-                  onNotes={
-                    firstKind && notesField(firstKind.t)
-                      ? (column) => acts.routine.mutate(addToNotes(i, column, firstKind))
-                      : undefined
-                  }
+                  onNotes={notesOf(c.header)}
                   onNew={me.data?.role === "administrator" ? setMaking : undefined}
                 />
               ) : (
@@ -255,13 +261,13 @@ export function Bench() {
           </div>
         </aside>
       </div>
-      {making && t && (
+      {making && makingIn && (
         <AddField
           workspace={workspace}
-          t={t}
-          start={fieldFor(making, t)}
+          t={makingIn.t}
+          start={fieldFor(making, makingIn.t)}
           onClose={() => setMaking(undefined)}
-          onAdded={(field) => acts.routine.mutate(place(i, making.header, spot(firstKind?.name ?? "", field)))}
+          onAdded={(field) => acts.routine.mutate(place(i, making.header, spot(makingIn.name, field)))}
         />
       )}
     </div>

@@ -140,6 +140,11 @@ export function ExpressionDialog(p: {
           aria-activedescendant={list.length > 0 ? `offer-${chosen}` : undefined}
           autoFocus
           spellCheck={false}
+          placeholder={
+            p.at
+              ? `cells[${JSON.stringify(columns[0] ?? "Name")}].title()`
+              : `cells[${JSON.stringify(columns[0] ?? "State")}] != "gone"`
+          }
           className={cx(inputClass, "h-20 py-2 font-mono")}
           value={v}
           onChange={(e) => {

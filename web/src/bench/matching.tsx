@@ -174,6 +174,11 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
             );
           })}
         </ol>
+        {pointedTo && (
+          <p className="mt-1.5 text-[12.5px] text-ink-soft">
+            Else the one record of the same name, if nothing that is known of both says otherwise.
+          </p>
+        )}
         {!fixed && t && (
           <div className="mt-2 flex gap-2">
             <Button onClick={() => setAdding(true)}>Add a rule…</Button>

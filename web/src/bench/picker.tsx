@@ -23,7 +23,10 @@ export function FieldPicker(p: {
   const list = useRef<HTMLUListElement>(null);
   const [also, setAlso] = useState(false);
   const several = p.kinds.length > 1;
-  const found = useMemo(() => search(p.kinds, text), [p.kinds, text]);
+  const found = useMemo(() => {
+    const own = p.kinds.filter((k) => p.value.some((s) => s.startsWith(`${k.name}.`)));
+    return search([...own, ...p.kinds.filter((k) => !own.includes(k))], text);
+  }, [p.kinds, p.value, text]);
   const pick = (to: Spot | "") => {
     setOpen(false);
     setText("");
