@@ -230,6 +230,68 @@ func TestExitCodesAndFaults(t *testing.T) {
 	}
 }
 
+// killWhileLoading kills and starts the service so many times while it loads an
+// import, whenever so many more rows are done; it gives how often it could.
+func (s *service) killWhileLoading(id int64, times int, every int64) (kills int, i client.Import) {
+	s.Helper()
+	c := s.conn()
+	for kills < times {
+		i, err := c.Import(s.Context(), id)
+		if err != nil {
+			s.Fatal(err)
+		}
+		if i.State != client.Loading {
+			break
+		}
+		if i.Done < int64(kills)*every {
+			time.Sleep(2 * time.Millisecond)
+			continue
+		}
+		s.stop(syscall.SIGKILL)
+		kills++
+		s.start()
+	}
+	i, err := c.Wait(s.Context(), id, nil)
+	if err != nil {
+		s.Fatal(err)
+	}
+	return kills, i
+}
+
+// Rows that make several records are there whole or not at all, whenever the
+// service is killed, and every record is made once.
+func TestKilledWithSeveralDrafts(t *testing.T) {
+	s := serve(t)
+	const rows, companies = 60_000, 9_000
+	var text strings.Builder
+	text.WriteString("Company,Contact last name,Contact e-mail,Customer number\n")
+	for n := range rows {
+		fmt.Fprintf(&text, "Harbour %d,Berg,p%d@x.example,A-%d\n", n%companies, n, n%companies)
+	}
+	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--add", "account", "--map", "account.source_ref=Customer number", "--match", "email", "--check-only")
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1); err != nil || r.StatusCode() != http.StatusAccepted {
+		t.Fatalf("load: %v", err)
+	}
+	kills, i := s.killWhileLoading(1, 2, 20_000)
+	if kills == 0 || i.State != client.Loaded || i.Outcomes["created"] != rows {
+		t.Fatalf("killed %d times, the import is %s: %v %+v", kills, i.State, i.Outcomes, i.Trouble)
+	}
+	for what, x := range map[string]struct {
+		query string
+		want  int64
+	}{
+		"outcomes of drafts": {`select count(*) from staging.i1_draft_outcomes`, 2 * rows},
+		"accounts":           {`select count(*) from w_main.r_account`, companies},
+		"contacts":           {`select count(*) from w_main.r_contact`, rows},
+		"with their account": {`select count(*) from w_main.r_contact c join w_main.r_account a on a.id = c.f_account
+			where a.f_name = 'Harbour ' || (substring(c.f_email from 'p([0-9]+)@')::int % 9000)`, rows},
+	} {
+		if got := s.count(x.query); got != x.want {
+			t.Errorf("%s: %d, want %d", what, got, x.want)
+		}
+	}
+}
+
 // Killed in the middle of a load, the service goes on by itself after the
 // restart; every row has one outcome and no record is doubled or lost.
 func TestKilledInTheMiddleOfALoad(t *testing.T) {
@@ -247,31 +309,10 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 		fmt.Fprintf(&text, "K-%d,Berg,p%d@x.example\n", n, n)
 	}
 	s.uchi(0, "", "import", s.file("incoming.csv", text.String()), "--into", "contact", "--check-only")
-	c := s.conn()
-	if r, err := c.LoadWithResponse(t.Context(), "main", 2); err != nil || r.StatusCode() != http.StatusAccepted {
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2); err != nil || r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
-	kills := 0
-	for kills < 3 {
-		i, err := c.Import(t.Context(), 2)
-		if err != nil {
-			t.Fatal(err)
-		}
-		if i.State != client.Loading {
-			break
-		}
-		if i.Done < int64(kills)*40_000 {
-			time.Sleep(2 * time.Millisecond)
-			continue
-		}
-		s.stop(syscall.SIGKILL)
-		kills++
-		s.start()
-	}
-	i, err := c.Wait(t.Context(), 2, nil)
-	if err != nil {
-		t.Fatal(err)
-	}
+	kills, i := s.killWhileLoading(2, 3, 40_000)
 	if kills == 0 || i.State != client.Loaded {
 		t.Fatalf("killed %d times, the import is %s: %+v", kills, i.State, i.Trouble)
 	}
