@@ -11,6 +11,8 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
+	"uchi/internal/core/verdict"
 
 	"gopkg.in/yaml.v3"
 )
@@ -33,9 +35,9 @@ func names(t *testing.T, v any) []string {
 }
 
 type schema struct {
-	Properties           map[string]schema `json:"properties"`
-	Items                *schema           `json:"items"`
-	AdditionalProperties json.RawMessage   `json:"additionalProperties"`
+	Properties map[string]schema `json:"properties"`
+	Items      *schema           `json:"items"`
+	Defs       map[string]schema `json:"$defs"`
 }
 
 func (s schema) names() []string {
@@ -54,10 +56,7 @@ func TestRoutineSchema(t *testing.T) {
 		t.Fatal(err)
 	}
 	draft := s.Properties["drafts"].Items
-	var origin schema
-	if err := json.Unmarshal(draft.Properties["fields"].AdditionalProperties, &origin); err != nil {
-		t.Fatal(err)
-	}
+	origin := s.Defs["origin"]
 	for what, pair := range map[string][2][]string{
 		"routine": {s.names(), names(t, mapping.Routine{})},
 		"reading": {s.Properties["reading"].names(), names(t, sheet.Reading{})},
@@ -84,7 +83,8 @@ func TestContractFitsTheCore(t *testing.T) {
 		t.Fatal(err)
 	}
 	for name, v := range map[string]any{"Reading": sheet.Reading{}, "Finding": sheet.Finding{}, "Notice": sheet.Notice{}, "Column": sheet.Column{}, "Origin": mapping.Origin{}, "Draft": mapping.Draft{},
-		"Routine": mapping.Routine{}, "Field": catalog.Field{}, "RecordType": catalog.RecordType{}} {
+		"Routine": mapping.Routine{}, "Field": catalog.Field{}, "RecordType": catalog.RecordType{}, "Choice": catalog.Choice{},
+		"Suggestion": suggest.Suggestion{}, "DraftSuggestion": suggest.DraftSuggestion{}, "DraftCount": verdict.DraftCount{}} {
 		var in []string
 		for n := range doc.Components.Schemas[name].Properties {
 			in = append(in, n)

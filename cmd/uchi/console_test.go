@@ -267,3 +267,105 @@ func TestConsoleNewFieldAndNotes(t *testing.T) {
 		t.Errorf("the record: %s", out)
 	}
 }
+
+// A row becomes two records that are linked: offered from the columns, shown
+// side by side, loaded together.
+func TestConsoleSeveralDrafts(t *testing.T) {
+	s := serve(t)
+	s.uchi(3, "", "import", s.file("quay.csv", "Contact first name,Contact last name,Contact e-mail,Company,Website,Town\nÅse,Øksnes,a@x.example,Kalvøya Marina,kalvoya.example,Kalvøya\nNils,Berg,n@x.example,Kalvøya Marina,,\n"), "--into", "contact", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.sees("b", "Also accounts?")
+	p.click(`//button[.="Make them too"]`)
+	p.do("see the company go to the account", chromedp.WaitVisible(`//button[@aria-label="Company goes to Account · Name"]`, chromedp.BySearch))
+	p.sees("span", "the account of the row")
+
+	// A column goes to both records.
+	p.click(`//button[@aria-label="Town goes to Account · Town or city"]`)
+	p.click(`//label[contains(., "It stays where it is too")]`)
+	p.do("pick the contact's town", chromedp.SendKeys(`input[role=combobox]`, "contact town\r"))
+	p.do("see both", chromedp.WaitVisible(`//button[@aria-label="Town goes to Account · Town or city + Contact · Town or city"]`, chromedp.BySearch))
+
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 2 rows")]`)
+	p.sees("h3", "The records of the rows")
+	p.click(`//div[@role="row"][contains(., "Nils")]`)
+	p.do("see them side by side", chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "n@x.example")]`, chromedp.BySearch), chromedp.WaitVisible(`//section[@aria-label="Account"][contains(., "row 2")]`, chromedp.BySearch))
+	p.click(`//section[@aria-label="Account"]//button[.="See row 2"]`)
+	p.do("be there", chromedp.WaitVisible(`//section[@aria-label="Contact"]//dd[contains(., "a@x.example")]`, chromedp.BySearch))
+
+	p.click(`//nav[@aria-label="Stations"]//button[contains(., "Load")]`)
+	p.click(`//aside//button[.="Create 3"]`)
+	p.sees("p", "2 contacts are made and 0 are changed")
+	p.click(`//div[@role="dialog"]//button[.="Create 3"]`)
+	p.sees("p", "The load is done")
+	if out := s.uchi(0, "", "records", "contact", "--json"); strings.Count(out, `"id": "ACC-1"`) != 2 {
+		t.Errorf("the contacts are not linked: %s", out)
+	}
+}
+
+// What can be read two ways is asked at the column; what the words of a column
+// mean is listed; an expression is completed and shows what it makes.
+func TestConsoleAsksAndShows(t *testing.T) {
+	s := serve(t)
+	s.uchi(3, "", "import", s.file("fair.csv", "Surname,Company,Met on,Interest,Remarks\nBerg,Tern,03/04/2026,very hot,tall\nLi,Tern,05/06/2026,low,short\nEk,Tern,07/08/2026,boat,quiet\n"), "--into", "lead", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.click(`//button[.="Day or month first?"]`)
+	p.click(`//div[@role="menuitem"][contains(., "The month comes first")]`)
+	p.do("see it settled", chromedp.WaitNotPresent(`//button[.="Day or month first?"]`, chromedp.BySearch))
+
+	p.click(`//button[.="Interest…"]`)
+	p.sees("span", "2 mean nothing yet")
+	p.click(`//div[@role="dialog"]//button[contains(., "perhaps High")]`)
+	p.click(`//div[@role="dialog"]//button[@aria-label="Meaning of boat"]`)
+	p.click(`//div[@role="option"][contains(., "to the choices")]`)
+	p.sees("span", "0 mean nothing yet")
+	p.click(`//button[.="Keep the list"]`)
+	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
+
+	p.click(`//button[contains(., "Leave rows out")]`)
+	box := `//textarea[@aria-label="Expression in CEL"]`
+	p.do("begin an expression", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `Remar`, chromedp.BySearch))
+	p.sees("code", "Remarks")
+	p.do("complete it", chromedp.SendKeys(box, "\r", chromedp.BySearch), chromedp.SendKeys(box, ` != "short"`, chromedp.BySearch))
+	p.do("see what it makes", chromedp.WaitVisible(`//div[@role="dialog"]//tr[contains(., "row 3")][contains(., "left out")]`, chromedp.BySearch), chromedp.WaitVisible(`//div[@role="dialog"]//tr[contains(., "row 4")][contains(., "taken")]`, chromedp.BySearch))
+	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
+	p.sees("h3", "Only some rows")
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 3 rows")]`)
+	p.sees("h3", "Nothing is wrong")
+	s.uchi(0, "", "load", "1", "--yes")
+	if out := s.uchi(0, "", "records", "lead", "--json"); !strings.Contains(out, `"met_on": "2026-03-04"`) || !strings.Contains(out, `"interest": "boat"`) || strings.Contains(out, `"Li"`) {
+		t.Errorf("the leads: %s", out)
+	}
+}
+
+// Routines are read, changed, copied and removed as documents; what is wrong
+// says where.
+func TestConsoleRoutines(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "", "import", s.file("crew.csv", "Zeichen,Familienname\nK-1,Berg\n"), "--into", "contact", "--check-only", "--map", "source_ref=Zeichen")
+	s.uchi(0, "", "routine", "save", "crew", "--import", "1")
+	p := open(s)
+	p.do("open the routines", chromedp.Navigate(p.server+"/w/main/routines"))
+	box := `//textarea[@aria-label="The routine crew in YAML"]`
+	p.do("see it", chromedp.WaitVisible(box, chromedp.BySearch))
+	p.do("break it", chromedp.SendKeys(box, "\nboats: 3\n", chromedp.BySearch))
+	p.click(`//button[.="Save the changes"]`)
+	p.sees("div", "no part called boats")
+	p.click(`//button[.="Leave it as it was"]`)
+	p.do("change it", chromedp.Evaluate(`document.querySelector("textarea").select()`, nil), chromedp.SendKeys(box, "may: create\ndrafts: [{type: contact, fields: {family_name: {from: [Familienname]}}}]\n", chromedp.BySearch))
+	p.click(`//button[.="Save the changes"]`)
+	p.sees("span", "version 2")
+	p.click(`//button[.="Copy…"]`)
+	p.do("name the copy", chromedp.WaitVisible(`//div[@role="dialog"]//input`, chromedp.BySearch))
+	p.click(`//div[@role="dialog"]//button[.="Save it"]`)
+	p.sees("h2", "crew-copy")
+	p.click(`//button[@aria-label="Remove crew-copy"]`)
+	p.click(`//button[.="Forget it"]`)
+	p.do("see it go", chromedp.WaitNotPresent(`//a[contains(., "crew-copy")]`, chromedp.BySearch))
+	if out := s.uchi(0, "", "routine", "show", "crew"); !strings.Contains(out, "may: create\n") {
+		t.Errorf("the routine: %s", out)
+	}
+}

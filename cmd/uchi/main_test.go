@@ -503,3 +503,71 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 		t.Errorf("weights of three records:\n%s", out)
 	}
 }
+
+// Rows that make several records, by flags, by a routine file and over the
+// interface alike.
+func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name,E-mail\nIda Strand,ida@lanternquay.example\n", "import", "-", "--into", "staff", "--yes")
+	path := s.file("quay.csv", "Person,Firm,Place,Keen,Rep mail,Since\nBerg,Tern Marina,UKK,very,IDA@lanternquay.example,03/04/2026\nLi,Tern Marina,UKK,so so,,05/06/2026\n")
+	says := func(out string, wants ...string) {
+		t.Helper()
+		for _, want := range wants {
+			if !strings.Contains(out, want) {
+				t.Errorf("no %q in:\n%s", want, out)
+			}
+		}
+	}
+	out := s.uchi(3, "", "import", path, "--into", "contact", "--add", "account", "--check-only", "--map", "family_name=Person", "--map", "account.name=Firm", "--map", "account.country=Place",
+		"--find", "owner:email=Rep mail", "--map", "birthday=Since", "--map", "account.description=Keen")
+	says(out, "into contacts and accounts", "contact.account is the account of the row", "contact.owner is looked up by email", "bad_country", "account.country", "ambiguous_date", "Record", "Nothing was written")
+	says(s.uchi(0, "", "values", "2", "account.country"), "UKK", "not known: held")
+	s.uchi(0, "", "mapping", "2", "--means", "account.country:UKK=GB", "--read-as", "contact.birthday=day_first", "--draft", "account", "--repeats", "once")
+	says(s.uchi(0, "", "values", "2", "account.country"), "by the value list")
+	says(s.uchi(0, "", "try", "2"), "Contacts found by", "Accounts found by", "● create")
+	out = s.uchi(3, "", "check", "2")
+	says(out, "rows_disagree", "account.description")
+	s.uchi(0, "", "mapping", "2", "--draft", "account", "--repeats", "merge")
+	says(s.uchi(0, "", "check", "2"), "contact", "account")
+	if out := s.uchi(4, "n\n", "load", "2"); !strings.Contains(out, "Create 3?") {
+		t.Errorf("the question: %s", out)
+	}
+	says(s.uchi(0, "", "load", "2", "--yes"), "created")
+	says(s.uchi(0, "", "rows", "2"), "CON-1 ACC-1", "CON-2 ACC-1", "its values are in row 2")
+	says(s.uchi(0, "", "records", "contact", "CON-1", "--json"), `"id": "ACC-1"`, `"id": "STF-1"`, `"birthday": "2026-04-03"`)
+	if sheet := s.uchi(0, "", "rows", "2", "--csv"); !strings.Contains(sheet, ",created,CON-2 ACC-1,") {
+		t.Errorf("the sheet:\n%s", sheet)
+	}
+
+	// The routine as a file, and its document over the interface.
+	s.uchi(0, "", "routine", "save", "quay", "--import", "2")
+	document := s.uchi(0, "", "routine", "show", "quay")
+	says(document, "draft: account", "find:", "date_order: day_first", "repeats: merge")
+	s.uchi(0, "", "routine", "save", "quay-2", "--from", s.file("quay.yaml", document))
+	says(s.uchi(0, "", "import", path, "--routine", "quay-2", "--yes"), "unchanged")
+	b, _ := os.ReadFile(filepath.Join(s.home, "uchi", "login.json"))
+	var l client.Login
+	if err := json.Unmarshal(b, &l); err != nil {
+		t.Fatal(err)
+	}
+	r := s.request("GET", "/api/v1/workspaces/main/routines/quay/document", l.Token, nil, nil)
+	got, _ := io.ReadAll(r.Body)
+	if string(got) != document || !strings.HasPrefix(r.Header.Get("Content-Type"), "application/yaml") {
+		t.Errorf("the document over the interface: %s\n%s", r.Header.Get("Content-Type"), got)
+	}
+	for body, status := range map[string]int{"may: create\n": 422, "[": 422, document: 200} {
+		if r := s.request("PUT", "/api/v1/workspaces/main/routines/quay/document", l.Token, strings.NewReader(body), map[string]string{"Content-Type": "application/yaml"}); r.StatusCode != status {
+			t.Errorf("%.20q: status %d, want %d", body, r.StatusCode, status)
+		}
+	}
+
+	// What flags cannot mean is said.
+	for _, bad := range [][]string{{"--map", "boat.name=Firm"}, {"--draft", "boat", "--repeats", "ask"}, {"--drop", "boat"}, {"--find", "owner=Rep mail"}, {"--means", "country=GB"}, {"--read-as", "honorific=day_first"}} {
+		s.uchi(2, "", append([]string{"mapping", "3"}, bad...)...)
+	}
+	says(s.uchi(1, "", "mapping", "3", "--link", "owner=account"), "wrong_draft")
+	out = s.uchi(0, "", "mapping", "3", "--drop", "account")
+	if strings.Contains(out, "account of the row") {
+		t.Errorf("the link stays: %s", out)
+	}
+}

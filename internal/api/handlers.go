@@ -344,6 +344,38 @@ func (h *handlers) SaveRoutine(ctx context.Context, r SaveRoutineRequestObject) 
 	return SaveRoutine200JSONResponse(routineView(x)), err
 }
 
+func (h *handlers) GetRoutineDocument(ctx context.Context, r GetRoutineDocumentRequestObject) (GetRoutineDocumentResponseObject, error) {
+	x, err := h.store.Routine(ctx, r.Workspace, r.Name)
+	if err != nil {
+		return nil, err
+	}
+	b, err := mapping.WriteRoutine(x.Document.V)
+	return stream{kind: "application/yaml; charset=utf-8", file: x.Name + ".yaml", write: func(w http.ResponseWriter) error {
+		_, err := w.Write(b)
+		return err
+	}}, err
+}
+
+// mostDocument is the largest routine document, in bytes.
+const mostDocument = 4 << 20
+
+func (h *handlers) SaveRoutineDocument(ctx context.Context, r SaveRoutineDocumentRequestObject) (SaveRoutineDocumentResponseObject, error) {
+	b, err := io.ReadAll(io.LimitReader(r.Body, mostDocument+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(b) > mostDocument {
+		return nil, fault.New(fault.TooLarge, "too_large", fmt.Sprintf("a routine has at most %d MiB", mostDocument>>20))
+	}
+	doc, err := mapping.ReadRoutine(b)
+	if err != nil {
+		return nil, err
+	}
+	doc.Name = r.Name
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, personOf(ctx))
+	return SaveRoutineDocument200JSONResponse(routineView(x)), err
+}
+
 func (h *handlers) RemoveRoutine(ctx context.Context, r RemoveRoutineRequestObject) (RemoveRoutineResponseObject, error) {
 	if err := h.store.RemoveRoutine(ctx, r.Workspace, r.Name); err != nil {
 		return nil, err
@@ -535,6 +567,9 @@ func escapeName(s string) string {
 
 // VisitStreamImportResponse writes the events.
 func (s stream) VisitStreamImportResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// VisitGetRoutineDocumentResponse writes the document.
+func (s stream) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error { return s.send(w) }
 
 // VisitDownloadRowsResponse writes the sheet.
 func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return s.send(w) }

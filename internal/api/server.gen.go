@@ -1423,6 +1423,12 @@ type ServerInterface interface {
 	// SaveRoutine Save a routine under this name
 	// (PUT /workspaces/{workspace}/routines/{name})
 	SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
+	// (GET /workspaces/{workspace}/routines/{name}/document)
+	GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	// SaveRoutineDocument Save a routine from a document in YAML or JSON
+	// (PUT /workspaces/{workspace}/routines/{name}/document)
+	SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -1726,6 +1732,18 @@ func (_ Unimplemented) GetRoutine(w http.ResponseWriter, r *http.Request, worksp
 // SaveRoutine Save a routine under this name
 // (PUT /workspaces/{workspace}/routines/{name})
 func (_ Unimplemented) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
+// (GET /workspaces/{workspace}/routines/{name}/document)
+func (_ Unimplemented) GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SaveRoutineDocument Save a routine from a document in YAML or JSON
+// (PUT /workspaces/{workspace}/routines/{name}/document)
+func (_ Unimplemented) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3853,6 +3871,76 @@ func (siw *ServerInterfaceWrapper) SaveRoutine(w http.ResponseWriter, r *http.Re
 	handler.ServeHTTP(w, r)
 }
 
+// GetRoutineDocument operation middleware
+func (siw *ServerInterfaceWrapper) GetRoutineDocument(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetRoutineDocument(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SaveRoutineDocument operation middleware
+func (siw *ServerInterfaceWrapper) SaveRoutineDocument(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SaveRoutineDocument(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Start operation middleware
 func (siw *ServerInterfaceWrapper) Start(w http.ResponseWriter, r *http.Request) {
 
@@ -4374,6 +4462,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/routines/{name}", wrapper.SaveRoutine)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/routines/{name}/document", wrapper.GetRoutineDocument)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/routines/{name}/document", wrapper.SaveRoutineDocument)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/start", wrapper.Start)
@@ -6327,6 +6421,93 @@ func (response SaveRoutinedefaultApplicationProblemPlusJSONResponse) VisitSaveRo
 	return err
 }
 
+type GetRoutineDocumentRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+}
+
+type GetRoutineDocumentResponseObject interface {
+	VisitGetRoutineDocumentResponse(w http.ResponseWriter) error
+}
+
+type GetRoutineDocument200ApplicationyamlResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetRoutineDocument200ApplicationyamlResponse) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/yaml")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetRoutineDocumentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRoutineDocumentdefaultApplicationProblemPlusJSONResponse) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoutineDocumentRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+	Body      io.Reader
+}
+
+type SaveRoutineDocumentResponseObject interface {
+	VisitSaveRoutineDocumentResponse(w http.ResponseWriter) error
+}
+
+type SaveRoutineDocument200JSONResponse SavedRoutine
+
+func (response SaveRoutineDocument200JSONResponse) VisitSaveRoutineDocumentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoutineDocumentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveRoutineDocumentdefaultApplicationProblemPlusJSONResponse) VisitSaveRoutineDocumentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 }
@@ -6784,6 +6965,12 @@ type StrictServerInterface interface {
 	// SaveRoutine Save a routine under this name
 	// (PUT /workspaces/{workspace}/routines/{name})
 	SaveRoutine(ctx context.Context, request SaveRoutineRequestObject) (SaveRoutineResponseObject, error)
+	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
+	// (GET /workspaces/{workspace}/routines/{name}/document)
+	GetRoutineDocument(ctx context.Context, request GetRoutineDocumentRequestObject) (GetRoutineDocumentResponseObject, error)
+	// SaveRoutineDocument Save a routine from a document in YAML or JSON
+	// (PUT /workspaces/{workspace}/routines/{name}/document)
+	SaveRoutineDocument(ctx context.Context, request SaveRoutineDocumentRequestObject) (SaveRoutineDocumentResponseObject, error)
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(ctx context.Context, request StartRequestObject) (StartResponseObject, error)
@@ -8157,6 +8344,62 @@ func (sh *strictHandler) SaveRoutine(w http.ResponseWriter, r *http.Request, wor
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SaveRoutineResponseObject); ok {
 		if err := validResponse.VisitSaveRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetRoutineDocument operation middleware
+func (sh *strictHandler) GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request GetRoutineDocumentRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRoutineDocument(ctx, request.(GetRoutineDocumentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRoutineDocument")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetRoutineDocumentResponseObject); ok {
+		if err := validResponse.VisitGetRoutineDocumentResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveRoutineDocument operation middleware
+func (sh *strictHandler) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request SaveRoutineDocumentRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	request.Body = r.Body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveRoutineDocument(ctx, request.(SaveRoutineDocumentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveRoutineDocument")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SaveRoutineDocumentResponseObject); ok {
+		if err := validResponse.VisitSaveRoutineDocumentResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -206,7 +206,7 @@ func (s *Server) who(r *http.Request) (store.Person, error) {
 var needs = map[string]store.Role{
 	"SignIn": "", "WhoAmI": store.Viewer, "SignOut": store.Viewer, "ListTokens": store.Viewer, "AddToken": store.Viewer, "RemoveToken": store.Viewer,
 	"ListWorkspaces": store.Viewer, "Start": store.Viewer, "ListTypes": store.Viewer, "GetType": store.Viewer,
-	"ListImports": store.Viewer, "GetImport": store.Viewer, "StreamImport": store.Viewer, "Suggest": store.Viewer, "Overwrites": store.Viewer, "ListRoutines": store.Viewer, "GetRoutine": store.Viewer,
+	"ListImports": store.Viewer, "GetImport": store.Viewer, "StreamImport": store.Viewer, "Suggest": store.Viewer, "Overwrites": store.Viewer, "ListRoutines": store.Viewer, "GetRoutine": store.Viewer, "GetRoutineDocument": store.Viewer,
 	"ListQuestions": store.Viewer, "GetQuestion": store.Viewer, "ListAnswers": store.Viewer, "GetWeights": store.Viewer, "ListRows": store.Viewer, "GetRow": store.Viewer, "DownloadRows": store.Viewer, "DownloadSource": store.Viewer, "Preview": store.Viewer, "ColumnValues": store.Viewer,
 	"ListRecords": store.Viewer, "GetRecord": store.Viewer, "GetHistory": store.Viewer,
 	"ListPeople": store.Administrator, "AddPerson": store.Administrator, "AddWorkspace": store.Administrator, "AddField": store.Administrator, "AddChoice": store.Administrator,

@@ -10,6 +10,7 @@ import (
 	"uchi/internal/client"
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 
 	"github.com/spf13/pflag"
 )
@@ -19,6 +20,7 @@ type routineChange struct {
 	may                  string
 	maps, fixed, compute []string
 	find, link           []string
+	readAs, means        []string
 	where                string
 	match, both, blank   []string
 	takeAt, askAt        float64
@@ -38,6 +40,8 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
 	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
 	fl.StringArrayVar(&r.link, "link", nil, "let a reference point to another record of the row: field=name (repeatable)")
+	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot or comma (repeatable)")
+	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as country:UK=GB; nothing behind = leaves it blank (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
 	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
@@ -50,7 +54,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 }
 
 func (r routineChange) none() bool {
-	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.match, r.both, r.blank, r.drafts, r.drop)
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.drafts, r.drop)
 	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats == "" && r.takeAt+r.askAt == 0 && !r.grouped
 }
 
@@ -132,6 +136,9 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 	if err := c.lookUp(&r); err != nil {
 		return r, err
 	}
+	if err := c.say(&r); err != nil {
+		return r, err
+	}
 	d, _, err := c.at(&r, "")
 	if err != nil {
 		return r, err
@@ -210,6 +217,43 @@ func (c routineChange) lookUp(r *mapping.Routine) error {
 		}
 		found[name] = true
 		o.Find[by] = mapping.Origin{From: strings.Split(header, "+")}
+		d.Fields[field] = o
+	}
+	return nil
+}
+
+// say sets how columns are read and what their words mean.
+func (c routineChange) say(r *mapping.Routine) error {
+	for _, m := range slices.Concat(c.readAs, c.means) {
+		name, v, ok := strings.Cut(m, "=")
+		name, word, isWord := strings.Cut(name, ":")
+		if !ok {
+			return usageError{fmt.Errorf("%q is not of the form field=order or field:word=meaning", m)}
+		}
+		d, field, err := c.at(r, name)
+		if err != nil {
+			return err
+		}
+		o, there := d.Fields[field]
+		if !there || len(o.From) == 0 {
+			return usageError{fmt.Errorf("%q: no column goes to the field %s", m, field)}
+		}
+		switch {
+		case isWord:
+			values := map[string]string{word: v}
+			for w, meaning := range o.Values {
+				if w != word {
+					values[w] = meaning
+				}
+			}
+			o.Values = values
+		case v == "dot":
+			o.DecimalSign = "."
+		case v == "comma":
+			o.DecimalSign = ","
+		default:
+			o.DateOrder = value.DateOrder(v)
+		}
 		d.Fields[field] = o
 	}
 	return nil

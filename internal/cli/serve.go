@@ -34,18 +34,20 @@ const (
 )
 
 type serveFlags struct {
-	listen    string
-	database  string
-	dir       string
-	admin     string
-	process   string
-	cert, key string
-	secure    bool
-	mostMiB   int64
-	cellKiB   int
-	columns   int
-	workers   int
-	debug     bool
+	listen      string
+	database    string
+	dir         string
+	admin       string
+	process     string
+	cert, key   string
+	secure      bool
+	mostMiB     int64
+	cellKiB     int
+	rowMiB      int
+	unpackedMiB int64
+	columns     int
+	workers     int
+	debug       bool
 }
 
 func (f *serveFlags) add(cmd *cobra.Command) {
@@ -74,6 +76,8 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.StringVar(&f.key, "tls-key", "", "key of the certificate")
 	fl.BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: mark cookies as secure")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
+	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
+	fl.Int64Var(&f.unpackedMiB, "max-unpacked", sheet.DefaultLimits.UnpackedBytes>>20, "most that a part of an archive may unpack to, in MiB")
 	fl.IntVar(&f.cellKiB, "max-cell", sheet.DefaultLimits.CellBytes>>10, "largest cell, in KiB")
 	fl.IntVar(&f.columns, "max-columns", sheet.DefaultLimits.Columns, "most columns of a sheet")
 	fl.IntVar(&f.workers, "workers", 2, "imports worked on at once by this process")
@@ -156,6 +160,12 @@ func (a *app) startWork(ctx context.Context, st *store.Store, f serveFlags, addr
 	}
 	if f.columns > 0 {
 		limits.Columns = f.columns
+	}
+	if f.rowMiB > 0 {
+		limits.RowBytes = f.rowMiB << 20
+	}
+	if f.unpackedMiB > 0 {
+		limits.UnpackedBytes = f.unpackedMiB << 20
 	}
 	most := f.mostMiB
 	if most == 0 {

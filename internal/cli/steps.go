@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"uchi/internal/client"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/verdict"
 
 	"github.com/spf13/cobra"
@@ -192,6 +193,61 @@ func (a *app) mappingCmd() *cobra.Command {
 	}
 	change.add(cmd.Flags())
 	return cmd
+}
+
+func (a *app) valuesCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "values NUMBER FIELD", GroupID: "load", Args: args(cobra.ExactArgs(2)),
+		Short:   "List what stands in a field's column, each value once, and what it means",
+		Example: "  uchi values 12 status\n  uchi values 12 account.country\n  uchi mapping 12 --means \"status:very keen=customer\"",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, i, err := a.withImport(cmd.Context(), list[0])
+			if err != nil {
+				return err
+			}
+			if len(i.Routine.Drafts) == 0 {
+				return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
+			}
+			d, field, err := routineChange{}.at(&i.Routine, list[1])
+			if err != nil {
+				return err
+			}
+			o := d.Fields[field]
+			if len(o.From) != 1 {
+				return usageError{fmt.Errorf("no single column goes to the field %s", field)}
+			}
+			r, err := c.ColumnValuesWithResponse(cmd.Context(), c.Workspace, i.Id, &client.ColumnValuesParams{Column: o.From[0], Draft: d.Called(), Field: field})
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("Value", "Rows", "Means", "")
+			for _, v := range r.JSON200.Values {
+				meaning, note := v.Meaning, ""
+				if said, ok := o.Values[v.Text]; ok {
+					meaning, note = said, "by the value list"
+					if said == "" {
+						meaning = "(blank)"
+					}
+				} else if meaning == "" {
+					note = "not known: held"
+					if v.Guess != "" {
+						note = "not known: held; perhaps " + v.Guess
+					}
+				} else if v.Label != meaning {
+					note = v.Label
+				}
+				tab.AppendRow([]any{oneLine(v.Text, 44), number(v.Count), meaning, note})
+			}
+			tab.Render()
+			if r.JSON200.More {
+				fmt.Fprintln(a.out, "… the most frequent; there are more")
+			}
+			return nil
+		},
+	}
 }
 
 func (a *app) checkCmd() *cobra.Command {

@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"go.yaml.in/yaml/v3"
+
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
@@ -1697,6 +1699,18 @@ type ClientInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
 	SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines/{name}/document (the `GetRoutineDocument` operationId).
+	GetRoutineDocument(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveRoutineDocumentWithBody Save a routine from a document in YAML or JSON
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
+	SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// Start What waits, and how many records there are
 	//
 	// Corresponds with GET /workspaces/{workspace}/start (the `Start` operationId).
@@ -2666,6 +2680,38 @@ func (c *Client) SaveRoutineWithBody(ctx context.Context, workspace WorkspacePar
 // Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
 func (c *Client) SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSaveRoutineRequest(c.Server, workspace, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
+//
+// Corresponds with GET /workspaces/{workspace}/routines/{name}/document (the `GetRoutineDocument` operationId).
+func (c *Client) GetRoutineDocument(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetRoutineDocumentRequest(c.Server, workspace, name)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveRoutineDocumentWithBody Save a routine from a document in YAML or JSON
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
+func (c *Client) SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineDocumentRequestWithBody(c.Server, workspace, name, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5342,6 +5388,90 @@ func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name
 	return req, nil
 }
 
+// NewGetRoutineDocumentRequest constructs an http.Request for the GetRoutineDocument method
+func NewGetRoutineDocumentRequest(server string, workspace WorkspaceParam, name NameParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s/document", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSaveRoutineDocumentRequestWithBody constructs an http.Request for the SaveRoutineDocument method, with any body, and a specified content type
+func NewSaveRoutineDocumentRequestWithBody(server string, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s/document", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewStartRequest constructs an http.Request for the Start method
 func NewStartRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
 	var err error
@@ -6138,6 +6268,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
 	SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
+
+	// GetRoutineDocumentWithResponse A saved routine as a document in YAML, to keep and to edit
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/routines/{name}/document (the `GetRoutineDocument` operationId).
+	GetRoutineDocumentWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*GetRoutineDocumentResponse, error)
+
+	// SaveRoutineDocumentWithBodyWithResponse Save a routine from a document in YAML or JSON
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
+	SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error)
 
 	// StartWithResponse What waits, and how many records there are
 	//
@@ -8467,6 +8611,102 @@ func (r SaveRoutineResponse) ContentType() string {
 	return ""
 }
 
+type GetRoutineDocumentResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// YAML200 the response for an HTTP 200 `application/yaml` response
+	YAML200 *string
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetYAML200 returns the response for an HTTP 200 `application/yaml` response
+func (r GetRoutineDocumentResponse) GetYAML200() *string {
+	return r.YAML200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetRoutineDocumentResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetRoutineDocumentResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetRoutineDocumentResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetRoutineDocumentResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetRoutineDocumentResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SaveRoutineDocumentResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SavedRoutine
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SaveRoutineDocumentResponse) GetJSON200() *SavedRoutine {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SaveRoutineDocumentResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SaveRoutineDocumentResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SaveRoutineDocumentResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SaveRoutineDocumentResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SaveRoutineDocumentResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type StartResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9600,6 +9840,32 @@ func (c *ClientWithResponses) SaveRoutineWithResponse(ctx context.Context, works
 		return nil, err
 	}
 	return ParseSaveRoutineResponse(rsp)
+}
+
+// GetRoutineDocumentWithResponse A saved routine as a document in YAML, to keep and to edit
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/routines/{name}/document (the `GetRoutineDocument` operationId).
+func (c *ClientWithResponses) GetRoutineDocumentWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, reqEditors ...RequestEditorFn) (*GetRoutineDocumentResponse, error) {
+	rsp, err := c.GetRoutineDocument(ctx, workspace, name, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetRoutineDocumentResponse(rsp)
+}
+
+// SaveRoutineDocumentWithBodyWithResponse Save a routine from a document in YAML or JSON
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
+func (c *ClientWithResponses) SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error) {
+	rsp, err := c.SaveRoutineDocumentWithBody(ctx, workspace, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveRoutineDocumentResponse(rsp)
 }
 
 // StartWithResponse What waits, and how many records there are
@@ -11257,6 +11523,72 @@ func ParseSaveRoutineResponse(rsp *http.Response) (*SaveRoutineResponse, error) 
 	}
 
 	response := &SaveRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SavedRoutine
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetRoutineDocumentResponse parses an HTTP response from a GetRoutineDocumentWithResponse call
+func ParseGetRoutineDocumentResponse(rsp *http.Response) (*GetRoutineDocumentResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetRoutineDocumentResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "yaml") && rsp.StatusCode == 200:
+		var dest string
+		if err := yaml.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.YAML200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSaveRoutineDocumentResponse parses an HTTP response from a SaveRoutineDocumentWithResponse call
+func ParseSaveRoutineDocumentResponse(rsp *http.Response) (*SaveRoutineDocumentResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SaveRoutineDocumentResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

@@ -363,11 +363,12 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	out.Types = suggest.Type(c, i.Columns.V)
 	memory, err := s.memories(ctx, i.Workspace, c)
 	if err != nil {
 		return out, err
 	}
+	view := suggest.NewView(i.Columns.V)
+	out.Types = view.Types(c, memory)
 	drafts := []mapping.Draft{{Type: typeName}}
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
 		drafts = r.Drafts
@@ -386,8 +387,8 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 		}
 		targets = append(targets, target)
 	}
-	out.Columns = suggest.Across(targets, i.Columns.V)
-	out.Drafts = suggest.Further(c, targets, i.Columns.V, memory)
+	out.Columns = view.Across(targets)
+	out.Drafts = view.Further(c, targets, memory)
 	return out, nil
 }
 

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { BookOpen, Database, FileStack, House, LogOut, MonitorCog, Shapes, UserRound } from "lucide-react";
+import { BookOpen, Database, FileStack, House, ListChecks, LogOut, MonitorCog, Shapes, UserRound } from "lucide-react";
 import { lazy, Suspense, type ReactNode } from "react";
 import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
 import { api, Fault, must } from "./api/client";
@@ -9,6 +9,7 @@ import { ImportsPage } from "./pages/imports";
 import { RecordPage } from "./pages/record";
 import { RecordsPage } from "./pages/records";
 import { SignIn } from "./pages/signin";
+import { RoutinesPage } from "./pages/routines";
 import { StartPage } from "./pages/start";
 import { TypesPage } from "./pages/types";
 import { AccountPage } from "./pages/account";
@@ -37,6 +38,8 @@ export function App() {
       <Route path="/w/:workspace/records" element={<Navigate to="account" replace />} />
       <Route path="/w/:workspace/records/:type" element={<Frame page={<RecordsPage />} />} />
       <Route path="/w/:workspace/records/:type/:id" element={<Frame page={<RecordPage />} />} />
+      <Route path="/w/:workspace/routines" element={<Frame page={<RoutinesPage />} />} />
+      <Route path="/w/:workspace/routines/:name" element={<Frame page={<RoutinesPage />} />} />
       <Route path="/w/:workspace/types" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/types/:type" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/account" element={<Frame page={<AccountPage />} />} />
@@ -64,6 +67,7 @@ function Frame({ page }: { page: ReactNode }) {
     { to: base, label: "Start", icon: House, end: true },
     { to: `${base}/imports`, label: "Imports", icon: FileStack },
     { to: `${base}/records`, label: "Records", icon: Database },
+    { to: `${base}/routines`, label: "Routines", icon: ListChecks },
     { to: `${base}/types`, label: "Record types", icon: Shapes },
     { to: `${base}/api`, label: "Interface", icon: BookOpen },
   ];

@@ -97,6 +97,19 @@ func CompileCondition(source string, headers []string) (*Program, error) {
 	return compile(source, headers, cel.BoolType, "yes or no")
 }
 
+// whatIsWrong says where an expression is wrong, and how.
+func whatIsWrong(issues *cel.Issues) string {
+	var parts []string
+	for _, e := range issues.Errors() {
+		at := fmt.Sprintf("at character %d", e.Location.Column()+1)
+		if e.Location.Line() > 1 {
+			at = fmt.Sprintf("in line %d at character %d", e.Location.Line(), e.Location.Column()+1)
+		}
+		parts = append(parts, at+": "+strings.TrimSuffix(strings.ReplaceAll(e.Message, "\n", " "), " (in container '')"))
+	}
+	return strings.Join(parts, "; ")
+}
+
 func compile(source string, headers []string, want *cel.Type, words string) (*Program, error) {
 	bad := func(why string) error {
 		return fault.New(fault.Invalid, "bad_expression", "the expression cannot be used: "+why).With(source).
@@ -108,7 +121,7 @@ func compile(source string, headers []string, want *cel.Type, words string) (*Pr
 	}
 	tree, issues := env.Compile(source)
 	if issues.Err() != nil {
-		return nil, bad(strings.ReplaceAll(issues.Err().Error(), "\n", " "))
+		return nil, bad(whatIsWrong(issues))
 	}
 	if !tree.OutputType().IsExactType(want) {
 		return nil, bad("it gives " + tree.OutputType().String() + ", and " + words + " is needed")

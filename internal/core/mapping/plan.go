@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -212,7 +213,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if f.Required {
 			fp.Blank = Leave
 		}
-		set, err := settings(reading, fp.origin, columns)
+		set, err := settings(reading, o, fp.origin, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -237,7 +238,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			return nil, err
 		}
 		f := catalog.Field{Name: "newer_by", Label: d.NewerBy, Type: catalog.DateTime}
-		set, err := settings(reading, from, columns)
+		set, err := settings(reading, Origin{}, from, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -288,7 +289,7 @@ func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, rea
 		if err != nil {
 			return nil, atPath(err, "fields."+f.Name+".find."+name+".compute")
 		}
-		set, err := settings(reading, from, columns)
+		set, err := settings(reading, o.Find[name], from, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -349,9 +350,10 @@ func (dp *DraftPlan) newOrigin(o Origin, columns []sheet.Column) (origin, error)
 	return out, nil
 }
 
-// settings takes what was set by hand first, then what the whole column decides.
-func settings(reading sheet.Reading, o origin, columns []sheet.Column) (value.Settings, error) {
-	s := value.Settings{DecimalSign: reading.DecimalSign, DateOrder: value.DateOrder(reading.DateOrder), Country: reading.Country}
+// settings takes what was set by hand first, for the field and then for the
+// source, then what the whole column decides.
+func settings(reading sheet.Reading, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
+	s := value.Settings{DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)), Country: reading.Country}
 	for _, i := range o.from {
 		if s.DecimalSign == "" {
 			s.DecimalSign = columns[i].DecimalSign

@@ -14,6 +14,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 
 	"gopkg.in/yaml.v3"
 )
@@ -82,9 +83,12 @@ type Origin struct {
 	Find      map[string]Origin `json:"find,omitempty" yaml:"find,omitempty"`       // for references: the fields by which the record is looked up
 	Draft     string            `json:"draft,omitempty" yaml:"draft,omitempty"`     // for references: the record that this draft of the row becomes
 	Otherwise string            `json:"otherwise,omitempty" yaml:"otherwise,omitempty"`
-	Values    map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
-	Both      Both              `json:"both,omitempty" yaml:"both,omitempty"`
-	Blank     Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
+	// How the cells are read, where the column and the source leave it open.
+	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
+	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
+	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
+	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
+	Blank       Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
 }
 
 // Take names a part of a cell.
@@ -173,6 +177,12 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	if err := oneOf(o.Take, Takes, "unknown_take", "there is no such part of a cell", at); err != nil {
 		return err
 	}
+	if err := oneOf(o.DateOrder, value.DateOrders, "bad_reading", "dates are not written in such an order", at); err != nil {
+		return err
+	}
+	if err := oneOf(decimalSign(o.DecimalSign), decimalSigns, "bad_reading", "this is no decimal sign", at); err != nil {
+		return err
+	}
 	if err := o.checkFind(c, f, columns, path); err != nil {
 		return err
 	}
@@ -187,6 +197,10 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	}
 	return nil
 }
+
+type decimalSign string
+
+var decimalSigns = []decimalSign{".", ","}
 
 // checkFind says whether a record can be looked up as the origin says.
 func (o Origin) checkFind(c catalog.Catalog, f catalog.Field, columns []string, path string) error {
@@ -307,7 +321,13 @@ func plainWords(err error) string {
 }
 
 // WriteRoutine writes a routine as YAML.
-func WriteRoutine(r Routine) ([]byte, error) { return yaml.Marshal(r) }
+func WriteRoutine(r Routine) ([]byte, error) {
+	var b bytes.Buffer
+	e := yaml.NewEncoder(&b)
+	e.SetIndent(2)
+	err := e.Encode(r)
+	return b.Bytes(), err
+}
 
 // Unplaced lists the columns that no field takes.
 func (r Routine) Unplaced(columns []string) []string {

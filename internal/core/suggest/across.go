@@ -17,32 +17,73 @@ type Target struct {
 	Memory Memory // what was chosen for the type before
 }
 
+// View is the columns of a sheet as they are compared with record types, each
+// type once. It is not safe for use by several goroutines.
+type View struct {
+	columns []sheet.Column
+	types   map[string]*compared
+}
+
+// compared is a record type with how well each column fits each of its fields.
+type compared struct {
+	fields  []catalog.Field
+	words   map[string]bool // single words by which the type is known
+	scores  [][]float64     // by column and field
+	reasons [][]string
+}
+
+// NewView readies columns for being compared.
+func NewView(columns []sheet.Column) *View {
+	return &View{columns: columns, types: map[string]*compared{}}
+}
+
+// compare gives how well the columns fit the fields of a type.
+func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
+	if x, ok := v.types[t.Name]; ok {
+		return x
+	}
+	x := &compared{fields: withID(t), words: wordsOf(t)}
+	forms := make([]fieldForms, len(x.fields))
+	for i, f := range x.fields {
+		forms[i] = formsOf(f)
+	}
+	for _, col := range v.columns {
+		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
+		h := headerOf(col.Header, x.fields, forms, x.words)
+		for i, f := range x.fields {
+			scores[i], reasons[i] = judge(t, f, forms[i], h, col, memory)
+		}
+		x.scores, x.reasons = append(x.scores, scores), append(x.reasons, reasons)
+	}
+	v.types[t.Name] = x
+	return x
+}
+
 // Columns gives for each column the field it seems to belong to; columns for
 // which nothing is known are left out.
 func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Suggestion {
-	return Across([]Target{{Type: t, Memory: memory}}, columns)
+	return NewView(columns).Across([]Target{{Type: t, Memory: memory}})
 }
 
-// place is a field of one of the targets.
+// place is a field of one of the targets, by its place among the type's.
 type place struct {
-	target int
-	field  catalog.Field
-	forms  fieldForms
+	target, at int
+	field      catalog.Field
 }
 
 // Across gives for each column the draft and the field it seems to belong to.
 // All columns are assigned together, over all drafts: a header that says whose
 // it is (“Company phone”) goes to the draft of that type, one that does not
 // stays with the columns beside it.
-func Across(targets []Target, columns []sheet.Column) []Suggestion {
-	places := placesOf(targets)
-	whose := whoseOf(targets, columns)
-	scores := make([][]float64, len(columns))
-	reasons := make([][]string, len(columns))
-	for c, col := range columns {
+func (v *View) Across(targets []Target) []Suggestion {
+	places := v.placesOf(targets)
+	whose := v.whoseOf(targets)
+	scores := make([][]float64, len(v.columns))
+	reasons := make([][]string, len(v.columns))
+	for c := range v.columns {
 		scores[c], reasons[c] = make([]float64, len(places)), make([]string, len(places))
-		for n, target := range targets {
-			judgeTarget(target, n, places, col, whose[c], scores[c], reasons[c])
+		for i, p := range places {
+			scores[c][i], reasons[c][i] = v.fit(targets[p.target], p, c, whose[c])
 		}
 		unsure(places, whose[c], scores[c])
 	}
@@ -51,24 +92,21 @@ func Across(targets []Target, columns []sheet.Column) []Suggestion {
 		if i < 0 || scores[c][i] < doubt {
 			continue
 		}
-		s := Suggestion{Column: columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
+		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
 		s.Taken = s.Confidence >= certain
 		out = append(out, s)
 	}
 	for n, target := range targets {
-		mine := columns
-		if len(targets) > 1 {
-			mine = nil
-			for c, col := range columns {
-				if whose[c].target == n || whose[c].target < 0 {
-					mine = append(mine, col)
-				}
+		var mine []sheet.Column
+		for c, col := range v.columns {
+			if whose[c].target == n || whose[c].target < 0 {
+				mine = append(mine, col)
 			}
 		}
 		out = splitNames(target, mine, out)
 	}
 	order := map[string]int{}
-	for i, c := range columns {
+	for i, c := range v.columns {
 		order[c.Header] = i
 	}
 	slices.SortStableFunc(out, func(a, b Suggestion) int {
@@ -79,44 +117,34 @@ func Across(targets []Target, columns []sheet.Column) []Suggestion {
 
 // placesOf lists the fields that columns may go to. A reference to the type of
 // another draft is left out: the draft itself is what it points to.
-func placesOf(targets []Target) []place {
+func (v *View) placesOf(targets []Target) []place {
 	var list []place
 	for n, target := range targets {
-		for _, f := range withID(target.Type) {
+		for at, f := range v.compare(target.Type, target.Memory).fields {
 			drafted := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To && o.Type.Name != target.Type.Name })
 			if !drafted {
-				list = append(list, place{n, f, formsOf(f)})
+				list = append(list, place{n, at, f})
 			}
 		}
 	}
 	return list
 }
 
-func judgeTarget(target Target, n int, places []place, col sheet.Column, whose owner, scores []float64, reasons []string) {
-	var fields []catalog.Field
-	var forms []fieldForms
-	for _, p := range places {
-		if p.target == n {
-			fields, forms = append(fields, p.field), append(forms, p.forms)
-		}
+// fit gives how well a column fits a place, with the reason: as the field says,
+// and as it is known whose the column is.
+func (v *View) fit(target Target, p place, column int, whose owner) (float64, string) {
+	x := v.compare(target.Type, target.Memory)
+	s, reason := x.scores[column][p.at], x.reasons[column][p.at]
+	switch {
+	case s == 0 || whose.target < 0:
+	case whose.target != p.target && whose.said:
+		s *= 0.55
+	case whose.target != p.target:
+		s -= 0.02
+	case !whose.said:
+		reason += ", and it stands beside “" + whose.column + "”"
 	}
-	h := headerOf(col.Header, fields, forms, wordsOf(target.Type))
-	for i, p := range places {
-		if p.target != n {
-			continue
-		}
-		s, reason := judge(target.Type, p.field, p.forms, h, col, target.Memory)
-		switch {
-		case s == 0 || whose.target < 0:
-		case whose.target != n && whose.said:
-			s *= 0.55
-		case whose.target != n:
-			s -= 0.02
-		case !whose.said:
-			reason += ", and it stands beside “" + whose.column + "”"
-		}
-		scores[i], reasons[i] = s, reason
-	}
+	return s, reason
 }
 
 // unsure lowers a column that fits several drafts alike, when nothing says
@@ -152,8 +180,8 @@ type owner struct {
 }
 
 // whoseOf finds out for each column to which of several targets it belongs.
-func whoseOf(targets []Target, columns []sheet.Column) []owner {
-	out := make([]owner, len(columns))
+func (v *View) whoseOf(targets []Target) []owner {
+	out := make([]owner, len(v.columns))
 	for c := range out {
 		out[c].target = -1
 	}
@@ -162,10 +190,10 @@ func whoseOf(targets []Target, columns []sheet.Column) []owner {
 	}
 	words := make([]map[string]bool, len(targets))
 	for n, t := range targets {
-		words[n] = wordsOf(t.Type)
+		words[n] = v.compare(t.Type, t.Memory).words
 	}
 	last := owner{target: -1}
-	for c, col := range columns {
+	for c, col := range v.columns {
 		said := -1
 		for _, w := range tokens(col.Header) {
 			for n := range targets {
@@ -210,15 +238,15 @@ type DraftSuggestion struct {
 // Further finds the record types of which the rows seem to hold a record beside
 // the drafts that there are: types that point to one of these or are pointed to,
 // whose required fields are all found, and that take columns which would be left.
-func Further(c catalog.Catalog, targets []Target, columns []sheet.Column, memory func(typeName string) Memory) []DraftSuggestion {
-	placed := taken(Across(targets, columns))
+func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName string) Memory) []DraftSuggestion {
+	placed := taken(v.Across(targets))
 	var out []DraftSuggestion
 	for _, t := range c.Types {
 		if slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == t.Name }) || !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
 			continue
 		}
 		with := slices.Concat(targets, []Target{{Draft: t.Name, Type: t, Memory: memory(t.Name)}})
-		all := taken(Across(with, columns))
+		all := taken(v.Across(with))
 		own := map[string]bool{}
 		s := DraftSuggestion{Type: t.Name}
 		for _, x := range all {
@@ -266,7 +294,7 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 	}
 	last := len(out.Drafts) - 1
 	fields := map[string]mapping.Origin{}
-	for _, s := range taken(Across(targets, columns)) {
+	for _, s := range taken(NewView(columns).Across(targets)) {
 		if s.Draft != name {
 			continue
 		}

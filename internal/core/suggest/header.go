@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"math/bits"
 	"regexp"
 	"slices"
 	"strings"
@@ -48,6 +49,8 @@ var vague = map[string]bool{"number": true, "name": true, "date": true, "code": 
 
 func tooVague(core []string) bool { return len(core) == 1 && vague[core[0]] }
 
+var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail", "email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ")
+
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.
 func tokens(s string) []string {
@@ -56,7 +59,7 @@ func tokens(s string) []string {
 		s = plain
 	}
 	s = splitCapitals(s)
-	s = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "email", "E-Mail", "email", "e mail", "email", "E Mail", "email", "n°", "nr", "N°", "nr", "nº", "nr", "#", " nr ", "%", " percent ").Replace(s)
+	s = decoration.Replace(s)
 	s = value.Words(s)
 	s = strings.ReplaceAll(s, "e mail", "email")
 	return strings.Fields(s)
@@ -117,14 +120,18 @@ type fieldForms struct {
 type form struct {
 	text  string   // as people write it
 	all   string   // its words
+	runes []rune   // of all
 	words []string // spelt out
+	spelt string   // these as one text
 	core  []string
+	bare  string // the core as one text
 }
 
 func formOf(s string) form {
 	w := tokens(s)
 	f := form{text: s, all: strings.Join(w, " "), words: spelt(w)}
 	f.core = withoutNeutral(f.words)
+	f.runes, f.spelt, f.bare = []rune(f.all), strings.Join(f.words, " "), strings.Join(f.core, " ")
 	return f
 }
 
@@ -155,19 +162,20 @@ func compareHeader(f catalog.Field, forms fieldForms, h header) (float64, string
 	}
 	head := strings.Join(h.words, " ")
 	core := strings.Join(h.core, " ")
+	runes := []rune(h.all)
 	for i, s := range forms.synonyms {
 		another := "“" + s.text + "” is another word for " + f.Label
 		near := float64(i) / 2000 // the earlier synonyms are the closer ones
 		switch {
 		case h.all == s.all:
 			better(0.96-near, another)
-		case head == strings.Join(s.words, " "):
+		case head == s.spelt:
 			better(0.95-near, another)
-		case core != "" && core == strings.Join(s.core, " ") && !tooVague(h.core):
+		case core != "" && core == s.bare && !tooVague(h.core):
 			better(0.93-near, another)
 		case len(s.core) > 0 && len(h.core) == len(s.core) && sameSet(h.core, s.core):
 			better(0.92-near, another)
-		case close1(h.all, s.all):
+		case close1(runes, s.runes):
 			better(0.91-near, "the header is nearly “"+s.text+"”")
 		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
 			better(0.7-near, "the header holds “"+s.text+"”")
@@ -189,8 +197,7 @@ func contains(all, part []string) bool {
 
 // close1 reports whether two texts are one slip apart (Damerau's four kinds:
 // one letter more, one less, one other, two swapped), long ones two.
-func close1(a, b string) bool {
-	ra, rb := []rune(a), []rune(b)
+func close1(ra, rb []rune) bool {
 	n := max(len(ra), len(rb))
 	allowed := 0
 	switch {
@@ -202,7 +209,20 @@ func close1(a, b string) bool {
 	if allowed == 0 || len(ra)-len(rb) > allowed || len(rb)-len(ra) > allowed {
 		return false
 	}
+	// A slip changes at most two letters of the set.
+	if bits.OnesCount64(letterSet(ra)^letterSet(rb)) > 2*allowed {
+		return false
+	}
 	return distance(ra, rb) <= allowed
+}
+
+// letterSet tells which letters a text has, in 64 classes.
+func letterSet(s []rune) uint64 {
+	var set uint64
+	for _, r := range s {
+		set |= 1 << (uint(r) % 64)
+	}
+	return set
 }
 
 // distance is the restricted Damerau–Levenshtein distance.

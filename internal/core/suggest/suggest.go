@@ -79,12 +79,19 @@ func judge(t catalog.RecordType, f catalog.Field, forms fieldForms, h header, co
 // Type ranks the record types by how many of the columns find a field, best
 // first, with the reason.
 func Type(c catalog.Catalog, columns []sheet.Column) []TypeSuggestion {
+	return NewView(columns).Types(c, func(string) Memory { return nil })
+}
+
+// Types ranks the record types as Type does; memory gives what was chosen for
+// each before.
+func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []TypeSuggestion {
+	columns := v.columns
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		placed, required, wanted := 0, 0, 0
 		got := map[string]bool{}
 		sum := 0.0
-		for _, s := range Columns(t, columns, nil) {
+		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
 				placed++
 				sum += s.Confidence

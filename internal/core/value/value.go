@@ -29,6 +29,9 @@ const (
 	YearFirst  DateOrder = "year_first"
 )
 
+// DateOrders lists the orders.
+var DateOrders = []DateOrder{DayFirst, MonthFirst, YearFirst}
+
 // Settings say how the texts of one column are to be read.
 type Settings struct {
 	DecimalSign string         // "." or ",", empty when unknown

@@ -418,6 +418,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/routines/{name}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        /** A saved routine as a document in YAML, to keep and to edit */
+        get: operations["getRoutineDocument"];
+        /** Save a routine from a document in YAML or JSON */
+        put: operations["saveRoutineDocument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/reading": {
         parameters: {
             query?: never;
@@ -1063,6 +1085,16 @@ export interface components {
             /** @description For references: the record that this draft of the same row becomes */
             draft?: string;
             otherwise?: string;
+            /**
+             * @description How the column's dates are read, where the column and the source leave it open
+             * @enum {string}
+             */
+            date_order?: "day_first" | "month_first" | "year_first";
+            /**
+             * @description How the column's numbers are read
+             * @enum {string}
+             */
+            decimal_sign?: "." | ",";
             values?: {
                 [key: string]: string;
             };
@@ -2421,6 +2453,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getRoutineDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveRoutineDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description The routine */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRoutine"];
+                };
             };
             default: components["responses"]["Problem"];
         };

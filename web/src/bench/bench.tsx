@@ -10,7 +10,19 @@ import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/pa
 import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
-import { addToNotes, fieldFor, kindsOf, notesField, place, placed, routineOf, spot, unmet } from "./mapping";
+import {
+  addToNotes,
+  fieldFor,
+  kindsOf,
+  notesField,
+  originOf,
+  place,
+  placed,
+  routineOf,
+  setOriginIn,
+  spot,
+  unmet,
+} from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
@@ -215,6 +227,9 @@ export function Bench() {
                   suggestion={known.get(c.header)}
                   disabled={fixed}
                   onPlace={(column, to, also) => acts.routine.mutate(place(i, column, to, also))}
+                  onRead={(at, how) =>
+                    acts.routine.mutate(at.reduce((r, s) => setOriginIn(r, s, { ...originOf(i, s), ...how }), routineOf(i)))
+                  }
                   onNotes={notesOf(c.header)}
                   onNew={me.data?.role === "administrator" ? setMaking : undefined}
                 />

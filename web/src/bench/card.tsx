@@ -1,8 +1,9 @@
 import { ChevronDown } from "lucide-react";
+import { Menu, MenuItem } from "../ui/parts";
 import type { Column, Import, Suggestion } from "../api/client";
 import { cx, Tip } from "../ui/parts";
 import { count } from "../ui/verdict";
-import { labelOf, partsOf, placed, routineOf, saidName, spot, takenBy, type Kind, type Spot } from "./mapping";
+import { labelOf, originOf, partsOf, placed, routineOf, saidName, spot, takenBy, type Kind, type Spot } from "./mapping";
 import { FieldPicker } from "./picker";
 
 export const cardHeight = 104;
@@ -15,6 +16,8 @@ export function ColumnCard(p: {
   suggestion: Suggestion | undefined;
   disabled: boolean;
   onPlace: (column: string, to: Spot | "", also: boolean) => void;
+  /** Says how the cells are read, where they can be read two ways. */
+  onRead: (at: Spot[], how: { date_order?: "day_first" | "month_first"; decimal_sign?: "." | "," }) => void;
   onNotes?: ((column: string) => void) | undefined;
   onNew?: ((c: Column) => void) | undefined;
 }) {
@@ -35,7 +38,11 @@ export function ColumnCard(p: {
     const [draft, field] = partsOf(s);
     return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.required;
   });
-  const attention = doubt !== undefined || c.unsettled !== undefined;
+  const settled =
+    at.length > 0 && at.every((s) => (c.unsettled === "date_order" ? originOf(i, s)?.date_order : originOf(i, s)?.decimal_sign));
+  const byHand = c.unsettled === "date_order" ? i.reading?.date_order : i.reading?.decimal_sign;
+  const open = c.unsettled && !settled && !byHand ? c.unsettled : undefined;
+  const attention = doubt !== undefined || open !== undefined;
   return (
     <div
       className="flex h-full flex-col gap-1 px-2 py-1.5"
@@ -92,18 +99,54 @@ export function ColumnCard(p: {
           }
         />
       )}
-      <Tip text={c.unsettled ? unsettled[c.unsettled] : reason}>
-        <div tabIndex={-1} className={cx("truncate text-[11.5px]", c.unsettled ? "text-ask" : "text-ink-faint")}>
-          {c.unsettled ? unsettled[c.unsettled] : reason}
-        </div>
-      </Tip>
+      {open && asked[open] ? (
+        <Menu
+          trigger={
+            <button
+              type="button"
+              disabled={p.disabled || at.length === 0}
+              className="truncate text-left text-[11.5px] font-medium text-ask underline disabled:no-underline"
+            >
+              {asked[open].question}
+            </button>
+          }
+        >
+          {asked[open].answers.map(([label, how]) => (
+            <MenuItem key={label} onSelect={() => p.onRead(at, how)}>
+              {label}
+            </MenuItem>
+          ))}
+        </Menu>
+      ) : (
+        <Tip text={reason}>
+          <div tabIndex={-1} className="truncate text-[11.5px] text-ink-faint">
+            {reason}
+          </div>
+        </Tip>
+      )}
     </div>
   );
 }
 
-const unsettled: Record<string, string> = {
-  date_order: "Day or month first? The column does not say.",
-  decimal_sign: "Dot or comma? The column does not say.",
+/** What is asked of a column that can be read two ways, and the answers. */
+const asked: Record<
+  string,
+  { question: string; answers: [string, { date_order?: "day_first" | "month_first"; decimal_sign?: "." | "," }][] }
+> = {
+  date_order: {
+    question: "Day or month first?",
+    answers: [
+      ["The day comes first: 03/04 is 3 April", { date_order: "day_first" }],
+      ["The month comes first: 03/04 is 4 March", { date_order: "month_first" }],
+    ],
+  },
+  decimal_sign: {
+    question: "Dot or comma?",
+    answers: [
+      ["The dot parts the decimals: 1.250 is one and a quarter", { decimal_sign: "." }],
+      ["The comma parts the decimals: 1.250 is a thousand and more", { decimal_sign: "," }],
+    ],
+  },
 };
 
 /** The same column at the other stations, in one line. */

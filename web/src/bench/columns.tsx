@@ -39,7 +39,8 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
   const acts = useImportActs(workspace, i.id);
   const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
   const put = (r: Routine) => acts.routine.mutate(r);
-  const [open, setOpen] = useState<Open>();
+  const [opened, setOpen] = useState<Open>();
+  const open = opened && "k" in opened ? { ...opened, k: kinds.find((k) => k.name === opened.k.name) ?? opened.k } : opened; // as it is now
   const missing = unmet(kinds);
   const known = useQuery(suggestions(workspace, i));
   const offers = known.data?.routines.filter((r) => r.name !== i.routine?.name) ?? [];

@@ -201,7 +201,7 @@ export function ExpressionDialog(p: {
       <div className="mt-3 min-h-44">
         <h4 className="mb-1 text-[13px] text-ink-soft">What it makes of the rows</h4>
         {shown.error ? (
-          <Wrong error={shown.error} />
+          <p className="text-[12.5px] text-ink-soft">{shown.error.message}.</p>
         ) : (
           <table className={cx("w-full text-[12.5px]", shown.isFetching && "opacity-60")}>
             <tbody>

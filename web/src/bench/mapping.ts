@@ -114,8 +114,12 @@ export function place(i: Import, column: string, to: Spot, also = false): Routin
 
 /** Gives a field another origin; none takes it out. */
 export function setOrigin(i: Import, at: Spot, o: Origin | undefined): Routine {
+  return setOriginIn(routineOf(i), at, o);
+}
+
+export function setOriginIn(r: Routine, at: Spot, o: Origin | undefined): Routine {
   const [draft, field] = partsOf(at);
-  return edit(routineOf(i), draft, (fields) => {
+  return edit(r, draft, (fields) => {
     const rest = Object.fromEntries(Object.entries(fields).filter(([name]) => name !== field));
     return o ? { ...rest, [field]: o } : rest;
   });

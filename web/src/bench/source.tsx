@@ -26,6 +26,7 @@ const encodings = [
   "euc-jp",
 ].map((v) => ({ value: v, label: v }));
 const auto = "detected";
+const zones = Intl.supportedValuesOf("timeZone");
 
 export function SourcePanel({ workspace, i }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
@@ -82,6 +83,23 @@ export function SourcePanel({ workspace, i }: PanelProps) {
               }}
             />
           </Labelled>
+          <Labelled
+            label="Last row"
+            hint={r.last_row ? "set by hand" : "to the end; for several tables on a sheet, say where this one ends"}
+          >
+            <input
+              key={`last ${r.last_row ?? ""}`}
+              className={inputClass}
+              inputMode="numeric"
+              disabled={fixed}
+              placeholder="the last"
+              defaultValue={r.last_row || undefined}
+              onBlur={(e) => {
+                const n = Number(e.target.value);
+                if (n >= 0 && n !== (r.last_row ?? 0)) set({ last_row: n || undefined });
+              }}
+            />
+          </Labelled>
           {choice("Date order", "date_order", [
             { value: "day_first", label: "day first" },
             { value: "month_first", label: "month first" },
@@ -104,6 +122,25 @@ export function SourcePanel({ workspace, i }: PanelProps) {
                 if (v !== (r.country ?? "")) set({ country: v });
               }}
             />
+          </Labelled>
+          <Labelled label="Time zone" hint="of times that name none; UTC when left out">
+            <input
+              key={`zone ${r.zone ?? ""}`}
+              className={inputClass}
+              list="zones"
+              disabled={fixed}
+              placeholder="such as Europe/Oslo"
+              defaultValue={r.zone}
+              onBlur={(e) => {
+                const v = e.target.value.trim();
+                if (v !== (r.zone ?? "")) set({ zone: v || undefined });
+              }}
+            />
+            <datalist id="zones">
+              {zones.map((z) => (
+                <option key={z} value={z} />
+              ))}
+            </datalist>
           </Labelled>
           <Wrong error={acts.reading.error} />
         </div>

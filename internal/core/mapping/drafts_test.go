@@ -1,0 +1,203 @@
+package mapping
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
+)
+
+// deal is a routine of three drafts that point to each other.
+func deal() Routine {
+	return Routine{May: CreateOrUpdate, Drafts: []Draft{
+		{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"), "account": {Draft: "account"}, "contact": {Draft: "person"}}},
+		{Name: "person", Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "country": from("Country"), "account": {Draft: "account"}}},
+		{Type: "account", Fields: map[string]Origin{"name": from("Company"), "country": from("Country")}},
+	}}
+}
+
+func TestDraftsAreChecked(t *testing.T) {
+	c := standard(t)
+	headers := []string{"Deal", "Name", "Company", "Country"}
+	if err := deal().Check(c, headers); err != nil {
+		t.Fatal(err)
+	}
+	for code, change := range map[string]func(r *Routine){
+		"drafts_missing":  func(r *Routine) { r.Drafts = nil },
+		"draft_twice":     func(r *Routine) { r.Drafts[1].Name = "account" },
+		"bad_name":        func(r *Routine) { r.Drafts[1].Name = "The person" },
+		"unknown_draft":   func(r *Routine) { r.Drafts[0].Fields["contact"] = Origin{Draft: "boat"} },
+		"wrong_draft":     func(r *Routine) { r.Drafts[0].Fields["contact"] = Origin{Draft: "account"} },
+		"not_a_reference": func(r *Routine) { r.Drafts[0].Fields["title"] = Origin{Draft: "account"} },
+		"drafts_in_a_ring": func(r *Routine) {
+			r.Drafts[1].Fields["reports_to"] = Origin{Draft: "boss"}
+			r.Drafts = append(r.Drafts, Draft{Name: "boss", Type: "contact", Fields: map[string]Origin{"reports_to": {Draft: "person"}}})
+		},
+		"delete_one_type": func(r *Routine) { r.May = Delete },
+		"unknown_may":     func(r *Routine) { r.Drafts[2].May = "think" },
+		"last_of_linked":  func(r *Routine) { r.Drafts[2].Repeats = LastWins },
+		"nothing_grouped": func(r *Routine) { r.Drafts = r.Drafts[2:]; r.Drafts[0].Grouped = true },
+		"origin_twice":    func(r *Routine) { r.Drafts[0].Fields["account"] = Origin{Draft: "account", From: []string{"Company"}} },
+		"rule_not_selective": func(r *Routine) {
+			r.Drafts[0].Fields["account"] = Origin{Find: map[string]Origin{"country": from("Country")}}
+		},
+		"find_in_find": func(r *Routine) {
+			r.Drafts[0].Fields["account"] = Origin{Find: map[string]Origin{"name": {Draft: "account"}}}
+		},
+		"unknown_column": func(r *Routine) {
+			r.Drafts[0].Fields["account"] = Origin{Find: map[string]Origin{"name": from("Firm")}}
+		},
+		"unknown_field": func(r *Routine) {
+			r.Drafts[0].Fields["account"] = Origin{Find: map[string]Origin{"owner": from("Name")}}
+		},
+		"bad_reading": func(r *Routine) {
+			r.Drafts[0].Fields["expected_close"] = Origin{From: []string{"Deal"}, DateOrder: "month_last"}
+		},
+		"too_many_drafts": func(r *Routine) {
+			for range MostDrafts {
+				r.Drafts = append(r.Drafts, Draft{Type: "task"})
+			}
+		},
+	} {
+		r := deal()
+		change(&r)
+		err := r.Check(c, headers)
+		if !fault.Is(err, code) {
+			t.Errorf("%s: got %v", code, err)
+			continue
+		}
+		if f, _ := fault.From(err); f.Place.Path == "" {
+			t.Errorf("%s does not say where: %v", code, err)
+		}
+	}
+}
+
+// Each draft comes after those it points to, and links that go without saying
+// are made without a ring.
+func TestOrderAndLinks(t *testing.T) {
+	c := standard(t)
+	p, err := NewPlan(deal(), c, columns("Deal", "Name", "Company", "Country"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !slices.Equal(p.Order, []int{2, 1, 0}) || !p.Drafts[2].Shared || p.Drafts[0].Shared || p.Drafts[2].Repeats != Once || p.Drafts[0].Repeats != HoldRepeats {
+		t.Errorf("order %v, %+v", p.Order, p.Drafts[2].Repeats)
+	}
+	bare := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"family_name": from("Name")}}, {Type: "account", Fields: map[string]Origin{"name": from("Company")}}, {Type: "task", Fields: map[string]Origin{"subject": from("Deal")}}}}
+	linked := bare.Linked(c)
+	got := linked.Drafts[0].Fields["account"].Draft + " " + linked.Drafts[2].Fields["contact"].Draft + " " + linked.Drafts[2].Fields["account"].Draft + " " + linked.Drafts[1].Fields["parent"].Draft
+	if got != "account contact account " {
+		t.Errorf("links: %q", got)
+	}
+	if len(bare.Drafts[0].Fields) != 1 {
+		t.Error("the routine that was given is changed")
+	}
+	if left := linked.Without("account"); len(left.Drafts) != 2 || len(left.Drafts[0].Fields) != 1 {
+		t.Errorf("without: %+v", left)
+	}
+}
+
+// Whether a row has a draft is told by the columns that only this draft takes.
+func TestEmptyDraftsAndRowsBelow(t *testing.T) {
+	c := standard(t)
+	r := deal()
+	r.Drafts[2].Grouped = true
+	p, err := NewPlan(r, c, columns("Deal", "Name", "Company", "Country"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p.Begin()
+	var typed Typed
+	apply := func(n int64, draft int, cells ...string) Typed {
+		p.Drafts[draft].Apply(sheet.Row{Number: n, Cells: cells}, &typed)
+		return typed
+	}
+	if x := apply(2, 1, "", "", "", "NO"); !x.Empty || len(x.Problems) > 0 {
+		t.Errorf("a country alone makes a person: %+v", x)
+	}
+	if x := apply(2, 2, "", "", "", "NO"); !x.Empty || x.Above != 0 {
+		t.Errorf("nothing is above the first row: %+v", x)
+	}
+	if x := apply(3, 2, "", "", "Harbour", ""); x.Empty {
+		t.Errorf("%+v", x)
+	}
+	if x := apply(4, 2, "Deal", "", " ", ""); !x.Empty || x.Above != 3 {
+		t.Errorf("the row below: %+v", x)
+	}
+	p.Pass(sheet.Row{Number: 5, Cells: []string{"", "", "Quay", ""}})
+	if x := apply(6, 2); x.Above != 5 {
+		t.Errorf("a row that is passed over counts: %+v", x)
+	}
+	p.Begin()
+	if x := apply(2, 2); x.Above != 0 {
+		t.Errorf("begun anew: %+v", x)
+	}
+	if got := p.Drafts[1].Named("email") + " " + p.Drafts[1].Named(""); got != "person.email person" {
+		t.Error(got)
+	}
+}
+
+// A look-up compares normal forms, and says nothing when all its cells are blank.
+func TestFindText(t *testing.T) {
+	c := standard(t)
+	r := Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "account": {Find: map[string]Origin{"name": from("Company"), "country": from("Country")}}}}}}
+	p, err := NewPlan(r, c, columns("Name", "Company", "Country"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var typed Typed
+	for cells, want := range map[string]string{"Berg|NORDKAI Marina AS|Norway": "NO" + FindGap + "nordkai marina", "Berg||": "", "Berg|Nordkai|": FindGap + "nordkai", "Berg|Nordkai|Atlantis": ""} {
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: strings.Split(cells, "|")}, &typed)
+		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "account" })
+		if typed.Values[at] != want {
+			t.Errorf("%q: %q, want %q", cells, typed.Values[at], want)
+		}
+		if (len(typed.Problems) > 0) != strings.Contains(cells, "Atlantis") {
+			t.Errorf("%q: %v", cells, typed.Problems)
+		}
+	}
+}
+
+// A field may read its column in its own order of dates.
+func TestReadAs(t *testing.T) {
+	c := standard(t)
+	for order, want := range map[string]string{"day_first": "2026-04-03", "month_first": "2026-03-04", "": ""} {
+		o := from("Born")
+		if order != "" {
+			o.DateOrder = "month_first"
+			if order == "day_first" {
+				o.DateOrder = "day_first"
+			}
+		}
+		p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"birthday": o}}}}, c, columns("Born"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"03/04/2026"}}, &typed)
+		if typed.Values[0] != want || (want == "") != (len(typed.Problems) == 1) {
+			t.Errorf("%s: %q %v", order, typed.Values[0], typed.Problems)
+		}
+	}
+}
+
+// A routine with all that a draft can say comes back from its document.
+func TestDocumentOfDrafts(t *testing.T) {
+	r := deal()
+	r.Drafts[2].Grouped, r.Drafts[2].May, r.Drafts[2].Repeats = true, Create, Once
+	r.Drafts[1].Fields["owner"] = Origin{Find: map[string]Origin{"email": from("Owner")}}
+	b, err := WriteRoutine(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back, err := ReadRoutine(b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again, _ := WriteRoutine(back)
+	if string(again) != string(b) {
+		t.Errorf("%s\n%s", b, again)
+	}
+}

@@ -1,0 +1,123 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+)
+
+func nothing(string) Memory { return nil }
+
+// spots lists what is taken as column=draft.field, in the order of the columns.
+func spots(list []Suggestion) string {
+	var out []string
+	for _, s := range taken(list) {
+		out = append(out, s.Column+"="+s.Draft+"."+s.Field)
+	}
+	return strings.Join(out, " ")
+}
+
+func targets(c catalog.Catalog, names ...string) []Target {
+	var list []Target
+	for _, n := range names {
+		t, _ := c.Type(n)
+		list = append(list, Target{Draft: n, Type: t})
+	}
+	return list
+}
+
+// Columns of several records in one row go to the draft that their header
+// names, or beside which they stand.
+func TestAcross(t *testing.T) {
+	c := standard(t)
+	for _, x := range []struct {
+		types   []string
+		headers []string
+		want    string
+	}{
+		{[]string{"contact", "account"}, []string{"Company", "Street", "City", "Company phone", "Contact first name", "Contact last name", "E-mail", "Phone"},
+			"Company=account.name Street=account.street City=account.locality Company phone=account.phone Contact first name=contact.given_name Contact last name=contact.family_name E-mail=contact.email Phone=contact.phone"},
+		{[]string{"contact", "account"}, []string{"Kontakt Vorname", "Kontakt Nachname", "Kontakt E-Mail", "Firma", "Straße", "PLZ", "Ort"},
+			"Kontakt Vorname=contact.given_name Kontakt Nachname=contact.family_name Kontakt E-Mail=contact.email Firma=account.name Straße=account.street PLZ=account.postal_code Ort=account.locality"},
+		{[]string{"opportunity", "line"}, []string{"Deal", "Stage", "Expected close", "Product", "Quantity", "Unit price"},
+			"Deal=opportunity.title Stage=opportunity.stage Expected close=opportunity.expected_close Product=line.product Quantity=line.quantity Unit price=line.unit_price"},
+		// Nothing says whose the phone is: it is not taken.
+		{[]string{"contact", "account"}, []string{"Phone", "Surname", "Registration number"}, "Surname=contact.family_name Registration number=account.registration_number"},
+	} {
+		if got := spots(NewView(columns(x.headers...)).Across(targets(c, x.types...))); got != x.want {
+			t.Errorf("%v:\ngot  %s\nwant %s", x.headers, got, x.want)
+		}
+	}
+}
+
+// A further record type is offered when it would take columns that are left and
+// nothing that it needs is missing.
+func TestFurther(t *testing.T) {
+	c := standard(t)
+	for _, x := range []struct {
+		into    string
+		headers []string
+		want    []string
+	}{
+		{"contact", []string{"First name", "Last name", "E-mail", "Company", "Website", "Employees"}, []string{"account"}},
+		{"contact", []string{"First name", "Last name", "E-mail", "Company"}, nil},
+		{"opportunity", []string{"Deal", "Account", "Stage", "Expected close", "Product", "Quantity"}, []string{"line"}},
+		{"opportunity", []string{"Deal", "Account", "Stage", "Expected close", "Product"}, nil}, // a line needs a quantity
+	} {
+		rt, _ := c.Type(x.into)
+		var got []string
+		for _, s := range NewView(columns(x.headers...)).Further(c, []Target{{Type: rt}}, nothing) {
+			got = append(got, s.Type)
+			if s.Reason == "" || len(s.Columns) < 2 {
+				t.Errorf("%+v", s)
+			}
+		}
+		if !slices.Equal(got, x.want) {
+			t.Errorf("%v: %v, want %v", x.headers, got, x.want)
+		}
+	}
+}
+
+// A draft that is added takes its columns from the others, is linked, and has
+// its rows grouped only where another cannot be without it.
+func TestWithDraft(t *testing.T) {
+	c := standard(t)
+	filled := func(blank int64, headers ...string) []sheet.Column {
+		cols := columns(headers...)
+		for i := range cols {
+			cols[i].Blank = blank
+		}
+		return cols
+	}
+	cols := slices.Concat(filled(3, "Deal", "Stage", "Expected close"), filled(0, "Product", "Quantity"))
+	rt, _ := c.Type("opportunity")
+	r := WithDraft(Routine(rt, Columns(rt, cols, nil)), c, mapping.Draft{Type: "line"}, cols, nothing)
+	if !r.Drafts[0].Grouped || r.Drafts[1].Grouped || r.Drafts[1].Fields["opportunity"].Draft != "opportunity" {
+		t.Errorf("%+v", r)
+	}
+	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
+	ct, _ := c.Type("contact")
+	r = WithDraft(Routine(ct, Columns(ct, people, nil)), c, mapping.Draft{Type: "account"}, people, nothing)
+	if r.Drafts[0].Grouped || r.Drafts[1].Grouped {
+		t.Error("a person without a company is given to the company above")
+	}
+	if o := r.Drafts[0].Fields["account"]; o.Draft != "account" || len(o.From) > 0 {
+		t.Errorf("the column goes on as a link: %+v", o)
+	}
+	if err := r.Check(c, []string{"Surname", "Company", "Website"}); err != nil {
+		t.Error(err)
+	}
+}
+
+func TestChoiceGuess(t *testing.T) {
+	f := catalog.Field{Type: catalog.OneChoice, Choices: []catalog.Choice{{Code: "high", Label: "High", Other: []string{"very interested"}}, {Code: "low", Label: "Low"}, {Code: "gone", Label: "Interested", Closed: true}}}
+	for text, want := range map[string]string{"hihg": "", "very intrested": "high", "rather low": "low", "": "", "boat": "", "interested": "", "very interested indeed": "high"} {
+		if got := Choice(f, text); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
+		}
+	}
+}
