@@ -217,6 +217,9 @@ func (k *draftCheck) became(ctx context.Context) error {
 // heldWith holds rows that point to a record which is not to be had: one that is
 // not found and may not be made, or that of a row which is held or asked about.
 func (k *Check) heldWith(ctx context.Context, conn *pgx.Conn) error {
+	if err := k.run("repeats", k.draftedTwice()...); err != nil {
+		return err
+	}
 	for _, d := range k.drafts {
 		for i := range d.plan.Fields {
 			fp := &d.plan.Fields[i]
@@ -254,6 +257,64 @@ func (k *Check) heldWith(ctx context.Context, conn *pgx.Conn) error {
 		}
 	}
 	return nil
+}
+
+// draftedTwice holds drafts that seem to be for the same record as another draft
+// of the same type, in the same row or in another: those that have found the same
+// record, have the same key, or the same name and nothing that says otherwise.
+func (k *Check) draftedTwice() []string {
+	var q []string
+	for n, b := range k.drafts {
+		for _, a := range k.drafts[:n] {
+			if a.plan.Type.Name == b.plan.Type.Name {
+				q = append(q, b.alsoDraftedBy(a)...)
+			}
+		}
+	}
+	return q
+}
+
+func (k *draftCheck) alsoDraftedBy(other *draftCheck) []string {
+	free := func(c *draftCheck, row string) string {
+		return ` and not exists (select from ` + c.stage("aside") + ` x where x.row_no = ` + row + `.row_no)`
+	}
+	fresh := func(c *draftCheck, row string) string {
+		return free(c, row) + ` and not exists (select from ` + c.stage("matches") + ` x where x.row_no = ` + row + `.row_no)`
+	}
+	said := ` and not exists (select from ` + k.stage("problems") + ` p where p.row_no = d.row_no and p.code = ` + lit(string(problem.DuplicateRow)) + ` and p.field like ` + lit(k.plan.Name+"%") + `)`
+	note := func(from string) string {
+		return k.problem(problem.DuplicateRow, nil, `'' || d.other`, `from (select d.row_no, min(o.row_no) as other `+from+` group by d.row_no) d where true`+said)
+	}
+	q := []string{note(`from ` + k.stage("matches") + ` d join ` + other.stage("matches") + ` o on o.record_id = d.record_id where true` + free(k, "d") + free(other, "o"))}
+	names := titleSet(k.plan.Type)
+	var title, differs []string
+	for _, fp := range k.plan.Fields {
+		f := fp.Field
+		theirs := other.field(f.Name)
+		switch {
+		case theirs == nil:
+		case f.Key:
+			q = append(q, note(`from `+k.stage("draft")+` d join `+other.stage("draft")+` o on o.`+keyColumn(f.Name)+` = d.`+keyColumn(f.Name)+` where true`+fresh(k, "d")+fresh(other, "o")))
+		case names[f.Name]:
+			title = append(title, nameColumn(f.Name))
+		case f.Type == catalog.Reference: // may be drafts themselves
+		case f.Normalised():
+			differs = append(differs, `o.`+keyColumn(f.Name)+` <> d.`+keyColumn(f.Name))
+		case f.ComparedAs() != "":
+			differs = append(differs, `lower(`+textOf(f, `o.`+fieldColumn(f.Name))+`) <> lower(`+textOf(f, `d.`+fieldColumn(f.Name))+`)`)
+		}
+	}
+	if len(title) == 0 {
+		return q
+	}
+	full := func(row string) string {
+		return `concat_ws(' ', ` + row + `.` + strings.Join(title, `, `+row+`.`) + `)`
+	}
+	apart := ``
+	if len(differs) > 0 {
+		apart = ` and not coalesce(` + strings.Join(differs, ` or `) + `, false)`
+	}
+	return append(q, note(`from `+k.stage("draft")+` d join `+other.stage("draft")+` o on `+full("o")+` = `+full("d")+` where `+full("d")+` <> ''`+apart+fresh(k, "d")+fresh(other, "o")))
 }
 
 // gather is the SQL that puts a table of all drafts together.

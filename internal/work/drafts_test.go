@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
@@ -237,4 +238,25 @@ func TestRefusedDraft(t *testing.T) {
 	b.ok(err)
 	i = b.load(b.check(i))
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"failed": 0, "held": 0, "created": 3})
+}
+
+// Two drafts of one type in a row are two records, unless they seem to be the
+// same: then the row is held.
+func TestTwoDraftsOfAType(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Last name,E-mail\nK-1,Øksnes,kari@x.example\n")
+	i := b.upload("contact", "Name,Mail,Deputy,Deputy mail\nBerg,berg@x.example,Dal,dal@x.example\nLi,li@x.example,Berg,\nØksnes,kari@x.example,Øksnes,kari@x.example\nMoe,moe@x.example,Moe,other@x.example\nVik,vik@x.example,,\n")
+	i = b.change(i, func(r *mapping.Routine) {
+		byMail := []catalog.MatchRule{{Fields: []string{"email"}}}
+		r.Drafts = []mapping.Draft{
+			{Type: "contact", Match: byMail, Fields: map[string]mapping.Origin{"family_name": {From: []string{"Name"}}, "email": {From: []string{"Mail"}}, "reports_to": {Draft: "deputy"}}},
+			{Name: "deputy", Type: "contact", Match: byMail, Fields: map[string]mapping.Origin{"family_name": {From: []string{"Deputy"}}, "email": {From: []string{"Deputy mail"}}}},
+		}
+	})
+	i = b.check(i)
+	b.want(strings.Join(b.codes(i), "\n"), "3 duplicate_row deputy\n4 duplicate_row deputy")
+	b.want(strings.Join(b.rows(i), "\n"), "2 create (create, create)\n3 hold (hold, hold)\n4 hold (hold 1, hold 1)\n5 create (create, create)\n6 create (create, skip)")
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 3, "held": 2})
+	b.want(b.record("contact", "CON-4").Links["reports_to"].ID == "", false)
 }
