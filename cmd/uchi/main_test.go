@@ -545,6 +545,9 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	says(document, "draft: account", "find:", "date_order: day_first", "repeats: merge")
 	s.uchi(0, "", "routine", "save", "quay-2", "--from", s.file("quay.yaml", document))
 	says(s.uchi(0, "", "import", path, "--routine", "quay-2", "--yes"), "unchanged")
+	drifted := s.file("quay-next.csv", "Person,Firm,Place,Keen,Rep mail,Boat\nMoe,Tern Marina,Atlantis,very,,Tern\n")
+	says(s.uchi(3, "", "import", drifted, "--from", s.file("again.yaml", strings.ReplaceAll(document, "name: quay\n", "")+"reading: {country: NO}\n"), "--check-only"),
+		"fits", "missing Since", "new Boat", `not known: "Atlantis" in Place`, "bad_country")
 	b, _ := os.ReadFile(filepath.Join(s.home, "uchi", "login.json"))
 	var l client.Login
 	if err := json.Unmarshal(b, &l); err != nil {

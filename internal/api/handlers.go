@@ -260,7 +260,11 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	}
 	list, err := h.work.Recognise(ctx, i)
 	for _, x := range list {
-		out.Routines = append(out.Routines, Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: orEmpty(x.Missing), New: orEmpty(x.New)})
+		v := Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: orEmpty(x.Missing), New: orEmpty(x.New)}
+		for _, n := range x.Values {
+			v.Values = append(v.Values, NewValue{Column: n.Column, Text: n.Text})
+		}
+		out.Routines = append(out.Routines, v)
 	}
 	return out, err
 }

@@ -673,6 +673,12 @@ type NewToken struct {
 	Role  Role   `json:"role,omitempty,omitzero"`
 }
 
+// NewValue defines model for NewValue.
+type NewValue struct {
+	Column string `json:"column"`
+	Text   string `json:"text"`
+}
+
 // Notice defines model for Notice.
 type Notice = sheet.Notice
 
@@ -779,6 +785,9 @@ type Recognised struct {
 	New     []string `json:"new"`
 	Share   float64  `json:"share"`
 	Type    string   `json:"type"`
+
+	// Values Values that the routine does not know what to make of
+	Values []NewValue `json:"values,omitempty,omitzero"`
 }
 
 // Record defines model for Record.

@@ -4,12 +4,15 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 
 	"uchi/internal/client"
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 
 	"github.com/spf13/pflag"
@@ -28,10 +31,12 @@ type routineChange struct {
 	drafts, drop         []string
 	draft                string
 	grouped              bool
+	from                 string // a routine's document
 }
 
 func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringVar(&r.may, "may", "", "what the import may do: create_or_update, create, update or delete")
+	fl.StringVar(&r.from, "from", "", "take reading and mapping from a routine's document (YAML or JSON); the other flags change it")
 	fl.StringArrayVar(&r.drafts, "add", nil, "let each row make a further record: a record type, or name=type (repeatable)")
 	fl.StringArrayVar(&r.drop, "drop", nil, "let rows no longer make this record, by its name (repeatable)")
 	fl.StringVar(&r.draft, "draft", "", "which of the row's records the other flags speak of; the first when left out")
@@ -55,11 +60,17 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 
 func (r routineChange) none() bool {
 	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats == "" && r.takeAt+r.askAt == 0 && !r.grouped
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped
 }
 
 // change changes the routine of an import as the flags say.
 func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, change routineChange) (client.Import, error) {
+	if change.from != "" {
+		var err error
+		if i, err = a.takeDocument(ctx, c, i, change.from); err != nil {
+			return i, err
+		}
+	}
 	for _, s := range change.drafts {
 		name, typeName, ok := strings.Cut(s, "=")
 		if !ok {
@@ -80,6 +91,39 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 		return i, err
 	}
 	return a.setRoutine(ctx, c, i.Id, routine)
+}
+
+// takeDocument sets an import up by a routine's document.
+func (a *app) takeDocument(ctx context.Context, c *client.Conn, i client.Import, file string) (client.Import, error) {
+	document, err := os.ReadFile(file)
+	if err != nil {
+		return i, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+	}
+	r, err := mapping.ReadRoutine(document)
+	if err != nil {
+		if f, ok := fault.From(err); ok {
+			return i, f.At(fault.Place{File: file})
+		}
+		return i, err
+	}
+	if r.Reading != (sheet.Reading{}) && r.Reading != i.Reading {
+		if _, err := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, r.Reading); err != nil {
+			return i, err
+		}
+		if i, err = a.follow(ctx, c, i.Id, "Reading"); err != nil {
+			return i, err
+		}
+	}
+	var headers []string
+	for _, col := range i.Columns {
+		headers = append(headers, col.Header)
+	}
+	kept, ok := r.Fitted(headers)
+	if !ok {
+		return i, fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").At(fault.Place{File: file}).
+			Mended("Columns of the routine: " + fault.Cut(strings.Join(r.Columns(), ", "), 300) + ".")
+	}
+	return a.setRoutine(ctx, c, i.Id, kept)
 }
 
 // at finds the draft and field that a name means: draft.field, or a field of the

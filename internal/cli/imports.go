@@ -185,7 +185,7 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 		}
 		i, err = a.follow(ctx, c, i.Id, "Reading")
 	}
-	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 {
+	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 && f.change.from == "" {
 		return i, err
 	}
 	return a.change(ctx, c, i, f.change)
@@ -271,7 +271,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	fmt.Fprintln(a.out)
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {
-			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New))
+			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
 		}
 	}
 	for _, d := range r.JSON200.Drafts {
@@ -383,6 +383,14 @@ func drift(word string, columns []string) string {
 		return ""
 	}
 	return word + strings.Join(columns, ", ")
+}
+
+func newValues(list []client.NewValue) []string {
+	var out []string
+	for _, v := range list {
+		out = append(out, fmt.Sprintf("%q in %s", v.Text, v.Column))
+	}
+	return out
 }
 
 func readable(s string) string {

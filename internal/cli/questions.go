@@ -424,8 +424,8 @@ func (a *app) tryCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if len(change.drafts) > 0 {
-				return usageError{errors.New("add a draft with uchi mapping first")}
+			if len(change.drafts) > 0 || change.from != "" {
+				return usageError{errors.New("--add and --from change the mapping: use them with uchi mapping first")}
 			}
 			routine, err := change.apply(i.Routine, types)
 			if err != nil {

@@ -6,8 +6,10 @@ import (
 	"slices"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/store"
 )
 
@@ -41,6 +43,13 @@ type Recognised struct {
 	Share   float64 // of the routine's columns, how many are there
 	Missing []string
 	New     []string
+	Values  []NewValue // that the routine does not know what to make of
+}
+
+// NewValue is a value that stands in a column and means nothing to a routine.
+type NewValue struct {
+	Column string
+	Text   string
 }
 
 // leastShare is how much of a routine's columns a file must have to be recognised.
@@ -50,6 +59,10 @@ const leastShare = 0.6
 // best first.
 func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, error) {
 	saved, err := s.store.Routines(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return nil, err
 	}
@@ -72,6 +85,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 			rec.Share = 1 - float64(len(rec.Missing))/float64(len(wanted))
 		}
 		if rec.Share >= leastShare {
+			rec.Values = newValues(r.Document.V, c, i)
 			list = append(list, rec)
 		}
 	}
@@ -79,6 +93,42 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 		return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(len(a.New), len(b.New)))
 	})
 	return list, nil
+}
+
+// mostNewValues is how many new values are told of.
+const mostNewValues = 12
+
+// newValues finds, among the most frequent values of columns whose words have
+// meanings, those that the routine could not read.
+func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue {
+	kept, _ := r.Fitted(headers(i))
+	plan, err := mapping.NewPlan(kept, c, i.Columns.V)
+	if err != nil { // it no longer fits the record types; using it says how
+		return nil
+	}
+	var list []NewValue
+	for n, dp := range plan.Drafts {
+		for _, fp := range dp.Fields {
+			o := kept.Drafts[n].Fields[fp.Field.Name]
+			switch fp.Field.Type {
+			case catalog.OneChoice, catalog.Choices, catalog.YesNo, catalog.Country, catalog.Language, catalog.Currency:
+			default:
+				continue
+			}
+			at := slices.IndexFunc(i.Columns.V, func(col sheet.Column) bool {
+				return len(o.From) == 1 && o.Take == "" && o.Split == "" && col.Header == o.From[0]
+			})
+			if at < 0 {
+				continue
+			}
+			for _, v := range i.Columns.V[at].Top {
+				if _, trouble := fp.ReadListed(v.Text); trouble.Code != "" && len(list) < mostNewValues {
+					list = append(list, NewValue{Column: o.From[0], Text: v.Text})
+				}
+			}
+		}
+	}
+	return list
 }
 
 // UseRoutine sets an import up by a saved routine; columns that are not there

@@ -649,3 +649,15 @@ func (fp FieldPlan) Column() string { return fp.origin.column }
 
 // Read reads one text as the field would, without its value list.
 func (fp FieldPlan) Read(text string) (string, value.Trouble) { return fp.reader.ReadIn(text, "") }
+
+// ReadListed reads one text as the field would, by its value list first; a text
+// that the list empties says nothing.
+func (fp FieldPlan) ReadListed(text string) (string, value.Trouble) {
+	if to, ok := fp.origin.values[value.Fold(text)]; ok {
+		if to == "" {
+			return "", value.Trouble{}
+		}
+		text = to
+	}
+	return fp.Read(text)
+}

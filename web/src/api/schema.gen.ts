@@ -1167,6 +1167,12 @@ export interface components {
             share: number;
             missing: string[];
             new: string[];
+            /** @description Values that the routine does not know what to make of */
+            values?: components["schemas"]["NewValue"][];
+        };
+        NewValue: {
+            column: string;
+            text: string;
         };
         Suggestion: {
             column: string;

@@ -121,6 +121,9 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
                 {Math.round(r.share * 100)} % of its columns are here
                 {r.missing.length > 0 && `; missing: ${r.missing.join(", ")}`}
                 {r.new.length > 0 && `; new: ${r.new.join(", ")}`}
+                {r.values &&
+                  r.values.length > 0 &&
+                  `; not known: ${r.values.map((v) => `“${v.text}” in ${v.column}`).join(", ")}`}
               </span>
             </div>
           ))}
