@@ -1,6 +1,7 @@
 # make demo     install what is missing, build, serve the demo
 # make test     the same set-up, then every check
 # make bench    the service side by side with the job written by hand
+# make pictures the pictures of the documents, from a demo that runs
 # make generate make code again from api/openapi.yaml
 SHELL := /bin/bash
 GO ?= go
@@ -50,6 +51,9 @@ fuzz:
 
 bench: setup bin/uchi
 	$(GO) run ./bench/run $(ARGS)
+
+pictures:
+	scripts/pictures
 
 generate: web/node_modules/.package-lock.json
 	$(GO) tool oapi-codegen -config api/server.config.yaml api/openapi.yaml

@@ -104,3 +104,22 @@ func (w World) Account(n uint64, owners []string) []string {
 		fmt.Sprintf("%s %d", pick(r, p.streets), 1+r.IntN(120)), town, digits(r, 5), p.code, pick(r, owners),
 	}
 }
+
+// EnquiryHeader names the columns of Enquiry.
+var EnquiryHeader = []string{"Company", "Website", "Company phone", "Street", "Town", "Country", "Contact first name", "Contact last name", "Contact e-mail", "Deal number", "Deal title", "Stage", "Deal value", "Expected close"}
+
+// Enquiry makes up the nth row of a file in which each row holds a company, a
+// person there and a deal: so many companies, of which most rows leave out what
+// others say.
+func (w World) Enquiry(n, companies uint64) []string {
+	r := w.rand(4, n)
+	a, c := w.Account(n%companies, []string{""}), w.Contact(n)
+	row := []string{a[0], a[3], a[5], a[9], a[10], a[12], c[1], c[2], c[3], fmt.Sprintf("EN-%07d", n), fmt.Sprintf("%d pedestals", 1+r.IntN(60)), pick(r, []string{"identified", "scoped", "offered"}),
+		fmt.Sprint(500 * (1 + r.IntN(90))), fmt.Sprintf("2027-%02d-%02d", 1+r.IntN(12), 1+r.IntN(28))}
+	for i := 1; i < 6; i++ {
+		if r.IntN(2) == 0 {
+			row[i] = ""
+		}
+	}
+	return row
+}

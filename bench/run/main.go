@@ -25,12 +25,16 @@ func main() {
 	sizes := flag.String("rows", "100000,1000000", "sizes to measure, rows into as many existing")
 	bin := flag.String("uchi", "bin/uchi", "the service's binary")
 	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
+	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
 	out := flag.String("out", "bench/out", "directory for generated files")
 	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
 	flag.Parse()
 	work := func() error { return run(context.Background(), *sizes, *bin, *out, *dir) }
 	if *likeness != "" {
 		work = func() error { return alike(context.Background(), *likeness, *bin, *out, *dir) }
+	}
+	if *drafts != "" {
+		work = func() error { return drafted(context.Background(), *drafts, *bin, *out, *dir) }
 	}
 	if err := work(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
@@ -55,7 +59,7 @@ func run(ctx context.Context, sizes, bin, out, dir string) error {
 	return nil
 }
 
-func write(path string, rows uint64, row func(uint64) []string) error {
+func write(path string, header []string, rows uint64, row func(uint64) []string) error {
 	if st, err := os.Stat(path); err == nil && st.Size() > 0 {
 		return nil
 	}
@@ -65,7 +69,7 @@ func write(path string, rows uint64, row func(uint64) []string) error {
 	}
 	defer f.Close()
 	w := csv.NewWriter(f)
-	if err := w.Write(made.ContactHeader); err != nil {
+	if err := w.Write(header); err != nil {
 		return err
 	}
 	for n := range rows {
@@ -80,10 +84,10 @@ func write(path string, rows uint64, row func(uint64) []string) error {
 func measure(ctx context.Context, n uint64, bin, out, dir string) error {
 	world := made.World{Seed: 8}
 	existing, incoming := filepath.Join(out, fmt.Sprintf("existing-%d.csv", n)), filepath.Join(out, fmt.Sprintf("incoming-%d.csv", n))
-	if err := write(existing, n, world.Contact); err != nil {
+	if err := write(existing, made.ContactHeader, n, world.Contact); err != nil {
 		return err
 	}
-	if err := write(incoming, n, func(i uint64) []string { return world.Incoming(i, n) }); err != nil {
+	if err := write(incoming, made.ContactHeader, n, func(i uint64) []string { return world.Incoming(i, n) }); err != nil {
 		return err
 	}
 	if err := os.RemoveAll(dir); err != nil {

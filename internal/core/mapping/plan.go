@@ -447,6 +447,8 @@ func (t Take) of(s string) string {
 	case TakeFamilyName:
 		_, family := value.SplitName(s)
 		return family
+	case TakeCurrency:
+		return value.CurrencyIn(s)
 	}
 	words := strings.Fields(s)
 	if len(words) == 0 {

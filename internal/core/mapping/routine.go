@@ -94,16 +94,17 @@ type Origin struct {
 // Take names a part of a cell.
 type Take string
 
-// The parts of a full name, and of any text.
+// The parts of a full name, of any text, and of an amount.
 const (
 	TakeGivenName  Take = "given_name"
 	TakeFamilyName Take = "family_name"
 	TakeFirstWord  Take = "first_word"
 	TakeLastWord   Take = "last_word"
+	TakeCurrency   Take = "currency" // the sign or code beside an amount
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord}
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord, TakeCurrency}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

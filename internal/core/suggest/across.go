@@ -103,7 +103,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 				mine = append(mine, col)
 			}
 		}
-		out = splitNames(target, mine, out)
+		out = splitAmounts(target, mine, splitNames(target, mine, out))
 	}
 	order := map[string]int{}
 	for i, c := range v.columns {

@@ -121,3 +121,28 @@ func TestChoiceGuess(t *testing.T) {
 		}
 	}
 }
+
+// A currency that stands beside the amounts is taken from them, unless it has a
+// column or they carry none.
+func TestCurrencyBesideAmounts(t *testing.T) {
+	c := standard(t)
+	rt, _ := c.Type("opportunity")
+	for _, x := range []struct {
+		headers []string
+		samples []string
+		want    bool
+	}{
+		{[]string{"Deal", "Value"}, []string{"1.250,00 €", "18.400,00 €"}, true},
+		{[]string{"Deal", "Value"}, []string{"NOK 640", "EUR 12.50", "¥640,000"}, true},
+		{[]string{"Deal", "Value"}, []string{"640", "12.50"}, false},
+		{[]string{"Deal", "Value"}, []string{"12 boats", "3 boats"}, false},
+		{[]string{"Deal", "Value", "Currency"}, []string{"1.250,00 €"}, false},
+	} {
+		cols := columns(x.headers...)
+		cols[1].Samples = x.samples
+		got := slices.ContainsFunc(Columns(rt, cols, nil), func(s Suggestion) bool { return s.Field == "currency" && s.Take == mapping.TakeCurrency && s.Taken })
+		if got != x.want {
+			t.Errorf("%v %v: %v", x.headers, x.samples, got)
+		}
+	}
+}

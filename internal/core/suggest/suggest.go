@@ -168,6 +168,33 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
+// splitAmounts gives a currency field that nothing goes to the signs that stand
+// beside the amounts of a column.
+func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Type == catalog.Currency })
+	if at < 0 || slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == target.Type.Fields[at].Name }) {
+		return list
+	}
+	reader := value.NewReader(target.Type.Fields[at], value.Settings{})
+	for _, s := range list {
+		f, _ := target.Type.Field(s.Field)
+		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		if s.Draft != target.Draft || f.Type != catalog.Money || !s.Taken || n < 0 {
+			continue
+		}
+		signed := 0
+		for _, cell := range columns[n].Samples {
+			if code, trouble := reader.Read(value.CurrencyIn(cell)); trouble.Code == "" && code != "" {
+				signed++
+			}
+		}
+		if signed > 0 && signed*5 >= len(columns[n].Samples)*4 {
+			return append(list, Suggestion{Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency, Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true})
+		}
+	}
+	return list
+}
+
 // wordsInCells reports whether most samples have at least n words and look
 // like names: no digits, no @.
 func wordsInCells(col sheet.Column, n int) bool {

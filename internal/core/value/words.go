@@ -255,6 +255,18 @@ func (r *Reader) language(s string) (string, Trouble) {
 var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP", "us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
 	"zł": "PLN", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
 
+// CurrencyIn gives what stands beside the figures of an amount, such as the sign
+// of “1.250,00 €” or the code of “NOK 640”; empty when nothing does.
+func CurrencyIn(s string) string {
+	rest := strings.TrimFunc(s, func(r rune) bool {
+		return unicode.IsDigit(r) || unicode.IsSpace(r) || strings.ContainsRune(".,'’+-−()", r)
+	})
+	if strings.ContainsFunc(rest, unicode.IsDigit) {
+		return ""
+	}
+	return rest
+}
+
 func (r *Reader) currency(s string) (string, Trouble) {
 	if code, ok := currencySigns[strings.ToLower(s)]; ok {
 		return code, Trouble{}

@@ -1066,7 +1066,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "first_word" | "last_word";
+            take?: "given_name" | "family_name" | "first_word" | "last_word" | "currency";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
