@@ -3,14 +3,12 @@ package main
 import (
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
 	"time"
 
 	"uchi/bench/made"
-	"uchi/internal/pg"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -21,9 +19,6 @@ const rowsACompany = 5
 // drafted measures rows that hold a company, a person and a deal each, into an
 // empty workspace: the check (with upload and reading) and the load.
 func drafted(ctx context.Context, sizes, bin, out, dir string) error {
-	if err := os.MkdirAll(out, 0o755); err != nil {
-		return err
-	}
 	fmt.Printf("%10s  %10s  %10s  %10s  %9s\n", "rows", "records", "check", "load", "memory")
 	for size := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.ParseUint(size, 10, 64)
@@ -38,18 +33,11 @@ func drafted(ctx context.Context, sizes, bin, out, dir string) error {
 }
 
 func draftedOne(ctx context.Context, n uint64, bin, out, dir string) error {
-	if err := os.RemoveAll(dir); err != nil {
-		return err
-	}
-	server, err := pg.Start(ctx, pg.Options{Dir: dir})
+	server, s, err := afresh(ctx, bin, dir)
 	if err != nil {
 		return err
 	}
 	defer server.Stop()
-	s, err := serve(ctx, server.URL, bin)
-	if err != nil {
-		return err
-	}
 	defer s.stop()
 	file := filepath.Join(out, fmt.Sprintf("enquiries-%d.csv", n))
 	world := made.World{Seed: 7}

@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"uchi/bench/labelled"
-	"uchi/internal/pg"
 )
 
 // rowsAlike is how many rows are matched against the records.
@@ -21,9 +20,6 @@ const rowsAlike = 100_000
 // alike measures how long matching by likeness takes and how good it is, on
 // labelled sets: records of the sizes, and rows of which two fifths are there.
 func alike(ctx context.Context, sizes, bin, out, dir string) error {
-	if err := os.MkdirAll(out, 0o755); err != nil {
-		return err
-	}
 	fmt.Printf("%-9s %9s %8s  %8s %8s  %9s  %9s  %9s  %9s  %8s\n", "set", "records", "rows", "check", "rows/s", "taken", "right", "reached", "asked", "memory")
 	for size := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.Atoi(size)
@@ -41,18 +37,11 @@ func alike(ctx context.Context, sizes, bin, out, dir string) error {
 }
 
 func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error {
-	if err := os.RemoveAll(dir); err != nil {
-		return err
-	}
-	server, err := pg.Start(ctx, pg.Options{Dir: dir})
+	server, s, err := afresh(ctx, bin, dir)
 	if err != nil {
 		return err
 	}
 	defer server.Stop()
-	s, err := serve(ctx, server.URL, bin)
-	if err != nil {
-		return err
-	}
 	defer s.stop()
 	records, incoming := filepath.Join(out, "alike-records.csv"), filepath.Join(out, "alike-rows.csv")
 	defer os.Remove(records)

@@ -5,6 +5,7 @@ package main
 import (
 	"context"
 	"encoding/csv"
+	"errors"
 	"flag"
 	"fmt"
 	"net/url"
@@ -36,16 +37,13 @@ func main() {
 	if *drafts != "" {
 		work = func() error { return drafted(context.Background(), *drafts, *bin, *out, *dir) }
 	}
-	if err := work(); err != nil {
+	if err := errors.Join(os.MkdirAll(*out, 0o755), work()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
 func run(ctx context.Context, sizes, bin, out, dir string) error {
-	if err := os.MkdirAll(out, 0o755); err != nil {
-		return err
-	}
 	fmt.Printf("%10s  %10s  %10s  %6s  %9s\n", "rows", "by hand", "service", "ratio", "memory")
 	for s := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.ParseUint(s, 10, 64)

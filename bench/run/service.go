@@ -8,6 +8,8 @@ import (
 	"os/exec"
 	"strings"
 	"time"
+
+	"uchi/internal/pg"
 )
 
 const password = "bench only password"
@@ -18,6 +20,22 @@ const listen = "127.0.0.1:8855"
 type service struct {
 	bin, home string
 	cmd       *exec.Cmd
+}
+
+// afresh starts a service on an empty database in dir.
+func afresh(ctx context.Context, bin, dir string) (*pg.Server, *service, error) {
+	if err := os.RemoveAll(dir); err != nil {
+		return nil, nil, err
+	}
+	server, err := pg.Start(ctx, pg.Options{Dir: dir})
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := serve(ctx, server.URL, bin)
+	if err != nil {
+		server.Stop()
+	}
+	return server, s, err
 }
 
 // serve starts the service on a database and signs in.

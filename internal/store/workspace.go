@@ -125,11 +125,7 @@ func (s *Store) Catalog(ctx context.Context, workspace string) (catalog.Catalog,
 // AddField adds a customer's own field to a record type: the column, the
 // indexes and the next version of the description, in one transaction.
 func (s *Store) AddField(ctx context.Context, workspace, typeName string, f catalog.Field) (catalog.RecordType, error) {
-	c, err := s.Catalog(ctx, workspace)
-	if err != nil {
-		return catalog.RecordType{}, err
-	}
-	old, err := c.MustType(typeName)
+	c, old, err := s.typeToChange(ctx, workspace, typeName)
 	if err != nil {
 		return old, err
 	}
@@ -147,11 +143,7 @@ func (s *Store) AddField(ctx context.Context, workspace, typeName string, f cata
 // AddChoice adds a choice to a field of a record type, or other spellings to one
 // that is there.
 func (s *Store) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice) (catalog.RecordType, error) {
-	c, err := s.Catalog(ctx, workspace)
-	if err != nil {
-		return catalog.RecordType{}, err
-	}
-	old, err := c.MustType(typeName)
+	c, old, err := s.typeToChange(ctx, workspace, typeName)
 	if err != nil {
 		return old, err
 	}
@@ -163,6 +155,15 @@ func (s *Store) AddChoice(ctx context.Context, workspace, typeName, field string
 		return old, fmt.Errorf("add choice: %w", err)
 	}
 	return t, nil
+}
+
+func (s *Store) typeToChange(ctx context.Context, workspace, name string) (catalog.Catalog, catalog.RecordType, error) {
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return c, catalog.RecordType{}, err
+	}
+	t, err := c.MustType(name)
+	return c, t, err
 }
 
 // changeType keeps a changed record type and changes its tables, unless somebody

@@ -3,6 +3,7 @@ package work
 import (
 	"fmt"
 	"maps"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 	"uchi/internal/store"
 )
@@ -259,4 +261,131 @@ func TestTwoDraftsOfAType(t *testing.T) {
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 3, "held": 2})
 	b.want(b.record("contact", "CON-4").Links["reports_to"].ID == "", false)
+}
+
+// Whatever stands in rows of several records: each has one outcome, what the
+// check says of every record is what the load does, links lead to the record of
+// the row's company, and the same file again changes nothing.
+func TestDraftsHoldTheirPromise(t *testing.T) {
+	b := start(t)
+	for seed := range uint64(4) {
+		r := rand.New(rand.NewPCG(seed, 11))
+		one := func(list ...string) string { return list[r.IntN(len(list))] }
+		var text strings.Builder
+		text.WriteString("Company,Town,Website,Employees,Contact last name,Contact e-mail,Deal no,Deal title,Stage,Expected close\n")
+		const rows = 120
+		for n := range rows {
+			company := one("", fmt.Sprintf("Quay %d-%d", seed, r.IntN(12)), fmt.Sprintf("QUAY %d-%d Ltd", seed, r.IntN(12)))
+			line := []string{company, "", "", "", one("", "Berg", "Øksnes", "Li"), "", "", "", "", ""}
+			if company != "" {
+				line[1], line[2], line[3] = one("", "", "Tern"), one("", "", "", "nonsense web"), one("", "12", "12", "13")
+			}
+			if line[4] != "" {
+				line[5] = one(fmt.Sprintf("p%d-%d@x.example", seed, n), fmt.Sprintf("p%d-%d@x.example", seed, r.IntN(rows)), "bad")
+			}
+			if r.IntN(3) > 0 {
+				line[6], line[7], line[8], line[9] = fmt.Sprintf("D-%d-%d", seed, r.IntN(rows)), "Deal", one("scoped", "offered", "unheard of"), one("2027-01-31", "2027-02-30")
+			}
+			text.WriteString(strings.Join(line, ",") + "\n")
+		}
+		i := b.upload("opportunity", text.String())
+		for _, name := range []string{"account", "contact"} {
+			b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: name}, b.person))
+			i = b.wait(i.ID)
+		}
+		i = b.check(b.change(i, func(r *mapping.Routine) {
+			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
+			r.Drafts[2].Match = []catalog.MatchRule{{Fields: []string{"email"}}}
+		}))
+		said := b.parts(i)
+		again := b.check(b.again(i))
+		b.want(fmt.Sprint(b.parts(again)), fmt.Sprint(said)) // staging is made again from what is kept
+		before := b.counts()
+		i = b.load(again)
+		done := b.parts(i)
+		want := map[string]int64{}
+		for n, s := range said {
+			for d, p := range s {
+				if p.Verdict == verdict.Create {
+					want[p.Type]++
+				}
+				if got, is := done[n][d].Outcome, verdict.OutcomeOf(p.Verdict); got != is && !(got == "" && is == verdict.Skipped) {
+					t.Errorf("seed %d, row %d, %s: the check says %s, the load %s", seed, n, p.Draft, p.Verdict, got)
+				}
+			}
+		}
+		after := b.counts()
+		for typeName, n := range want {
+			if after[typeName]-before[typeName] != n {
+				t.Errorf("seed %d: %d %s records more, the check said %d", seed, after[typeName]-before[typeName], typeName, n)
+			}
+		}
+		var total int64
+		for _, n := range i.Outcomes.V {
+			total += n
+		}
+		b.want(total, i.Rows)
+		b.companies(i)
+
+		second := b.upload("opportunity", text.String())
+		b.ok(b.work.SetRoutine(b.Context(), second, *i.Routine.V, b.person))
+		second = b.check(b.wait(second.ID))
+		for n, s := range b.parts(second) {
+			for d, p := range s {
+				if done[n][d].Outcome != verdict.Held && (p.Verdict == verdict.Create || p.Verdict == verdict.Update) {
+					t.Errorf("seed %d, row %d, %s: %s the second time", seed, n, p.Draft, p.Verdict)
+				}
+			}
+		}
+	}
+}
+
+// parts gives what is said of each draft of each row.
+func (b *bench) parts(i store.Import) map[int64][]store.RowPart {
+	b.Helper()
+	rows, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{}, 0, -1, 500)
+	b.ok(err)
+	out := map[int64][]store.RowPart{}
+	for _, r := range rows {
+		for _, p := range r.Parts.V {
+			p.Changes, p.Score = nil, nil
+			if p.Record != nil && p.Outcome == "" {
+				p.Record = nil
+			}
+			p.Reason, p.OtherRow = nil, nil
+			out[r.Row] = append(out[r.Row], p)
+		}
+	}
+	return out
+}
+
+// counts tells how many records there are of each type.
+func (b *bench) counts() map[string]int64 {
+	b.Helper()
+	out := map[string]int64{}
+	for _, name := range []string{"account", "contact", "opportunity"} {
+		var n int64
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from w_main.r_`+name).Scan(&n))
+		out[name] = n
+	}
+	return out
+}
+
+// companies sees that what was made from a row belongs to the company that the
+// row names, and to none where it names none.
+func (b *bench) companies(i store.Import) {
+	b.Helper()
+	rows, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{Outcome: "created"}, 0, -1, 500)
+	b.ok(err)
+	for _, r := range rows {
+		for _, p := range r.Parts.V {
+			if p.Outcome != verdict.Created || p.Type == "account" {
+				continue
+			}
+			rec := b.record(p.Type, map[string]string{"contact": "CON-", "opportunity": "OPP-"}[p.Type]+fmt.Sprint(*p.Record))
+			if got, want := value.NameKey(rec.Links["account"].Title), value.NameKey(r.Cells.V[0]); got != want {
+				b.Errorf("row %d: the %s belongs to %q, the row says %q", r.Row, p.Type, got, want)
+			}
+		}
+	}
 }

@@ -1,3 +1,4 @@
+import { useId } from "react";
 import type { Reading } from "../api/client";
 import { useImportActs } from "../api/queries";
 import { Choose, inputClass, Labelled, Wrong } from "../ui/parts";
@@ -70,36 +71,23 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
           {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
           {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
-          <Labelled label="Header row" hint={r.header_row ? "set by hand" : found("header_row")?.evidence}>
-            <input
-              key={`${r.header_row ?? ""}${i.changed_at}`}
-              className={inputClass}
-              inputMode="numeric"
-              disabled={fixed}
-              defaultValue={r.header_row ?? found("header_row")?.value}
-              onBlur={(e) => {
-                const n = Number(e.target.value);
-                if (n > 0 && String(n) !== String(r.header_row ?? found("header_row")?.value)) set({ header_row: n });
-              }}
-            />
-          </Labelled>
-          <Labelled
+          <Written
+            label="Header row"
+            hint={r.header_row ? "set by hand" : found("header_row")?.evidence}
+            figures
+            disabled={fixed}
+            value={String(r.header_row || (found("header_row")?.value ?? ""))}
+            onSet={(v) => Number(v) > 0 && set({ header_row: Number(v) })}
+          />
+          <Written
             label="Last row"
             hint={r.last_row ? "set by hand" : "to the end; for several tables on a sheet, say where this one ends"}
-          >
-            <input
-              key={`last ${r.last_row ?? ""}`}
-              className={inputClass}
-              inputMode="numeric"
-              disabled={fixed}
-              placeholder="the last"
-              defaultValue={r.last_row || undefined}
-              onBlur={(e) => {
-                const n = Number(e.target.value);
-                if (n >= 0 && n !== (r.last_row ?? 0)) set({ last_row: n || undefined });
-              }}
-            />
-          </Labelled>
+            figures
+            placeholder="the last"
+            disabled={fixed}
+            value={r.last_row ? String(r.last_row) : ""}
+            onSet={(v) => Number(v) >= 0 && set({ last_row: Number(v) || undefined })}
+          />
           {choice("Date order", "date_order", [
             { value: "day_first", label: "day first" },
             { value: "month_first", label: "month first" },
@@ -109,39 +97,23 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             { value: ".", label: "dot" },
             { value: ",", label: "comma" },
           ])}
-          <Labelled label="Country of phone numbers" hint="for numbers without a country code, in rows without a country">
-            <input
-              key={r.country ?? ""}
-              className={inputClass}
-              maxLength={2}
-              disabled={fixed}
-              placeholder="such as NO"
-              defaultValue={r.country}
-              onBlur={(e) => {
-                const v = e.target.value.toUpperCase();
-                if (v !== (r.country ?? "")) set({ country: v });
-              }}
-            />
-          </Labelled>
-          <Labelled label="Time zone" hint="of times that name none; UTC when left out">
-            <input
-              key={`zone ${r.zone ?? ""}`}
-              className={inputClass}
-              list="zones"
-              disabled={fixed}
-              placeholder="such as Europe/Oslo"
-              defaultValue={r.zone}
-              onBlur={(e) => {
-                const v = e.target.value.trim();
-                if (v !== (r.zone ?? "")) set({ zone: v || undefined });
-              }}
-            />
-            <datalist id="zones">
-              {zones.map((z) => (
-                <option key={z} value={z} />
-              ))}
-            </datalist>
-          </Labelled>
+          <Written
+            label="Country of phone numbers"
+            hint="for numbers without a country code, in rows without a country"
+            placeholder="such as NO"
+            disabled={fixed}
+            value={r.country ?? ""}
+            onSet={(v) => set({ country: v.toUpperCase() || undefined })}
+          />
+          <Written
+            label="Time zone"
+            hint="of times that name none; UTC when left out"
+            placeholder="such as Europe/Oslo"
+            offers={zones}
+            disabled={fixed}
+            value={r.zone ?? ""}
+            onSet={(v) => set({ zone: v || undefined })}
+          />
           <Wrong error={acts.reading.error} />
         </div>
       </Section>
@@ -162,5 +134,43 @@ export function SourcePanel({ workspace, i }: PanelProps) {
         ))}
       </Section>
     </>
+  );
+}
+
+/** A reading option that is typed; it counts when the field is left with another text in it. */
+function Written(p: {
+  label: string;
+  hint: string | undefined;
+  value: string;
+  placeholder?: string;
+  figures?: boolean;
+  offers?: string[];
+  disabled: boolean;
+  onSet: (v: string) => void;
+}) {
+  const list = useId();
+  return (
+    <Labelled label={p.label} hint={p.hint}>
+      <input
+        key={p.value}
+        className={inputClass}
+        inputMode={p.figures ? "numeric" : "text"}
+        list={p.offers && list}
+        disabled={p.disabled}
+        placeholder={p.placeholder}
+        defaultValue={p.value}
+        onBlur={(e) => {
+          const v = e.target.value.trim();
+          if (v !== p.value) p.onSet(v);
+        }}
+      />
+      {p.offers && (
+        <datalist id={list}>
+          {p.offers.map((o) => (
+            <option key={o} value={o} />
+          ))}
+        </datalist>
+      )}
+    </Labelled>
   );
 }

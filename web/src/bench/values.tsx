@@ -114,7 +114,8 @@ export function ValuesDialog(p: {
       {shown.data && (
         <div className="mb-2 flex items-center gap-3 text-[12.5px] text-ink-soft">
           <span>
-            {count(rows.length)} different{shown.data.more && ", the most frequent"}; {count(open.length)} {open.length === 1 ? "means" : "mean"} nothing yet
+            {count(rows.length)} different{shown.data.more && ", the most frequent"}; {count(open.length)}{" "}
+            {open.length === 1 ? "means" : "mean"} nothing yet
           </span>
           {open.length > 0 && open.length < rows.length && (
             <label className="flex items-center gap-1.5">
