@@ -101,6 +101,9 @@ func rowView(r store.GridRow, into string, c catalog.Catalog) Row {
 		v.Question = *r.Question
 	}
 	v.Record, v.Percent, v.OtherRow, v.Reason = saidOf(store.RowPart{Record: r.Record, Score: r.Score, OtherRow: r.OtherRow, Reason: r.Reason}, t)
+	if r.Reason != nil {
+		v.ReasonCode = string(*r.Reason)
+	}
 	if len(r.Parts.V) == 0 {
 		v.Changes = changesView(r.Changes.V, t, "")
 	}

@@ -866,6 +866,9 @@ type Row struct {
 	// Reason Why the row is left out
 	Reason string `json:"reason,omitempty,omitzero"`
 
+	// ReasonCode That as a stable code, as the totals and the filter have it
+	ReasonCode string `json:"reason_code,omitempty,omitzero"`
+
 	// Record Id of the record found or made
 	Record string `json:"record,omitempty,omitzero"`
 

@@ -1527,6 +1527,8 @@ export interface components {
             question?: components["schemas"]["QuestionKind"];
             /** @description Why the row is left out */
             reason?: string;
+            /** @description That as a stable code, as the totals and the filter have it */
+            reason_code?: string;
             /**
              * Format: int64
              * @description The row that stands for this one

@@ -44,6 +44,7 @@ const ones = [
   { value: "ask", label: "one: ask" },
 ];
 
+const asImport = "as the import";
 const takeAt = 95;
 const askAt = 40;
 
@@ -103,6 +104,17 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
       </Section>
       {t && <Tried workspace={workspace} i={i} routine={r} />}
       <KindTabs kinds={kinds} at={at} onDraft={onDraft} />
+      {at && kinds.length > 1 && (
+        <Section title={`What it may do with ${at.t.plural.toLowerCase()}`}>
+          <Choose
+            label={`What the import may do with ${at.t.plural.toLowerCase()}`}
+            disabled={fixed}
+            value={d.may ?? asImport}
+            options={[{ value: asImport, label: "as the import" }, ...mays.filter((m) => m.value !== "delete")]}
+            onChange={(v) => change({ may: v === asImport ? undefined : (v as Routine["may"]) })}
+          />
+        </Section>
+      )}
       <Section title="How a row finds its record">
         <ol className="space-y-2.5">
           {rules.map((m, n) => {

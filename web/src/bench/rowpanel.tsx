@@ -107,6 +107,15 @@ export function RowPanel({
                 <Wrong error={answers.answer.error} className="mt-2" />
               </div>
             )}
+            {r.row.reason_code === "answer" && i.busy === "" && (
+              <div className="px-4 py-2.5">
+                <Button disabled={answers.back.isPending} onClick={() => answers.back.mutate([row])}>
+                  Take this row in again
+                </Button>
+                <p className="mt-1 text-[12px] text-ink-soft">It counts after another check.</p>
+                <Wrong error={answers.back.error} className="mt-2" />
+              </div>
+            )}
             {r.drafts.length === 0 && <Empty title="No column is placed yet">Place columns to see the record.</Empty>}
           </>
         )}
