@@ -199,6 +199,23 @@ func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine 
 	return *r.JSON200, nil
 }
 
+// tells reports whether a rule can work with the fields that the draft gives.
+func tells(d mapping.Draft, t catalog.RecordType) bool {
+	rules := d.Match
+	if len(rules) == 0 {
+		rules = t.Match
+	}
+	there := func(name string) bool { _, ok := d.Fields[name]; return ok }
+	return slices.ContainsFunc(rules, func(r catalog.MatchRule) bool {
+		for _, name := range r.Fields {
+			if !there(name) {
+				return false
+			}
+		}
+		return len(r.Alike) == 0 || slices.ContainsFunc(r.Alike, there)
+	})
+}
+
 // rulesInWords says by what records are found, the record type's own rules when
 // a routine has none.
 func rulesInWords(rules []catalog.MatchRule, t catalog.RecordType) string {
@@ -369,7 +386,11 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 	if d.Where != "" {
 		fmt.Fprintf(a.out, "only rows with: %s\n", d.Where)
 	}
-	fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(d.Match, t))
+	if tells(d, t) {
+		fmt.Fprintf(a.out, "Found by %s.\n", rulesInWords(d.Match, t))
+	} else {
+		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is that record, every other makes a new one.")
+	}
 	if r.PointsTo(d.Called()) {
 		fmt.Fprintf(a.out, "Else the one of the same name, if nothing says otherwise; rows for the same %s make it once.\n", strings.ToLower(t.Label))
 	}

@@ -100,6 +100,11 @@ func (k *draftCheck) find(ctx context.Context) error {
 			return err
 		}
 	}
+	if len(k.plan.Rules) == 0 {
+		if err := k.run("matches", k.findTwins()); err != nil {
+			return err
+		}
+	}
 	q := []string{`create index on ` + matches + ` (row_no)`, `analyze ` + matches}
 	if k.plan.HasID {
 		q = append(q, `insert into `+k.stage("problems")+` select d.row_no, `+lit(string(problem.RecordMissing))+`, 'id', '', `+lit(k.plan.Type.Prefix+"-")+` || d.id, ''
@@ -107,6 +112,31 @@ func (k *draftCheck) find(ctx context.Context) error {
 			and not exists (select from `+k.stage("aside")+` a where a.row_no = d.row_no)`)
 	}
 	return k.run("matches", q...)
+}
+
+// findTwins is the SQL for drafts of which no rule says what record they are for,
+// such as lines and tasks: a row that is equal to a record in all that it says is
+// that record, the first such row the first such record, and so on. So a file
+// that is loaded twice does not make everything twice.
+func (k *draftCheck) findTwins() string {
+	var mine, theirs []string
+	for _, fp := range k.plan.Fields {
+		f := fp.Field
+		column := fieldColumn(f.Name)
+		if f.Type == catalog.Reference {
+			mine, theirs = append(mine, `coalesce(`+referenceOf(f.Name)+`::text, '')`), append(theirs, `coalesce(r.`+column+`::text, '')`)
+			continue
+		}
+		mine, theirs = append(mine, `coalesce(`+textOf(f, `d.`+column)+`, '')`), append(theirs, `coalesce(`+textOf(f, `r.`+column)+`, '')`)
+	}
+	if len(mine) == 0 {
+		return ""
+	}
+	said := func(list []string) string { return `concat_ws(E'\x1f', ` + strings.Join(list, ", ") + `)` }
+	return fmt.Sprintf(`insert into %s select d.row_no, r.id, r.version, 1 from
+		(select d.row_no, %s as said, row_number() over (partition by %s order by d.row_no) as n from %s d%s where true%s) d join
+		(select r.id, r.version, %s as said, row_number() over (partition by %s order by r.id) as n from %s r) r on r.said = d.said and r.n = d.n`,
+		k.stage("matches"), said(mine), said(mine), k.stage("draft"), k.linkJoins(), k.unsettled("d"), said(theirs), said(theirs), k.table)
 }
 
 // findByRow follows answers that name an earlier row which is loaded already:

@@ -389,3 +389,20 @@ func (b *bench) companies(i store.Import) {
 		}
 	}
 }
+
+// Lines and tasks have nothing that tells which record they are: a row that is
+// equal to one in all that it says is that record, so the same file does not
+// make everything twice.
+func TestLoadedTwice(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company\nHavneby Havn\n")
+	text := "Deal no,Deal,Account,Stage,Expected close,Product,Quantity\nD-1,Pier B,Havneby Havn,offered,2027-02-01,Pedestal,4\n,,,,,Charger,2\n,,,,,Charger,2\nD-2,Pier C,Havneby Havn,offered,2027-02-01,Charger,2\n"
+	b.want(b.load(b.check(b.drafted(text, "opportunity", "line"))).Outcomes.V, map[verdict.Outcome]int64{"created": 4})
+	b.want(b.check(b.drafted(text, "opportunity", "line")).Totals.V.Verdicts, map[string]int64{"same": 4})
+	more := b.check(b.drafted(text+",,,,,Charger,2\n,,,,,Charger,3\n", "opportunity", "line"))
+	b.want(more.Totals.V.Verdicts, map[string]int64{"same": 4, "create": 2})
+
+	tasks := "Subject,Due on,Done\nCall,2026-12-01,no\nCall,2026-12-01,no\nVisit,2026-12-02,\n"
+	b.want(b.loaded("task", tasks).Outcomes.V, map[verdict.Outcome]int64{"created": 3})
+	b.want(b.loaded("task", tasks).Outcomes.V, map[verdict.Outcome]int64{"unchanged": 3})
+}

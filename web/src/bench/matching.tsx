@@ -186,6 +186,12 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
             );
           })}
         </ol>
+        {t && !rules.some((m) => (m.fields ?? []).every(placedField) && (!m.alike?.length || m.alike.some(placedField))) && (
+          <p className="mt-1.5 text-[12.5px] text-ink-soft">
+            Nothing that is placed tells which record a row is for. A row that is equal to a record in all that it says is that
+            record; every other makes a new one.
+          </p>
+        )}
         {pointedTo && (
           <p className="mt-1.5 text-[12.5px] text-ink-soft">
             Else the one record of the same name, if nothing that is known of both says otherwise.

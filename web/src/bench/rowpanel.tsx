@@ -147,7 +147,9 @@ function OneRecord(p: {
             {d.record.title} <span className="font-sans text-[12px] text-ink-faint">{d.record.id}</span>
           </Link>
         ) : (
-          <div className="font-head text-[16px]">{nameIn(d, k) || (d.values.length ? "New record" : "None")}</div>
+          <div className="font-head text-[16px]">
+            {nameIn(d, k) || (d.other_row ? `That of row ${d.other_row}` : d.values.length ? "New record" : "None")}
+          </div>
         )}
         {d.percent ? <p className="figures text-[12.5px] text-ink-soft">found by likeness, {alike(d.percent)}</p> : null}
         {d.reason && <p className="mt-1 text-[12.5px]">{d.reason}.</p>}
