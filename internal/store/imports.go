@@ -90,6 +90,7 @@ type Import struct {
 	DoneRows   int64                           `db:"done_rows"`
 	NextRow    int64                           `db:"next_row"`
 	Writes     int64                           `db:"writes"`
+	CheckBegan *time.Time                      `db:"check_began_at"`
 	CheckedAt  *time.Time                      `db:"checked_at"`
 	AnsweredAt *time.Time                      `db:"answered_at"`
 	BeganAt    *time.Time                      `db:"began_at"`
@@ -102,7 +103,7 @@ type Import struct {
 
 const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name, s.bytes as file_bytes, s.sha256 as file_sha256, i.state, i.busy, i.into_type,
 	i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble, i.done_rows, i.next_row, i.writes,
-	i.checked_at, i.answered_at, i.began_at, i.ended_at, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
+	i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = ` from imports i join sources s on s.id = i.source join people p on p.id = i.made_by `
 
@@ -195,7 +196,7 @@ func (s *Store) Begin(ctx context.Context, workspace string, id int64, from []St
 		if !slices.Contains(from, state) {
 			return fault.Newf(fault.Conflict, "wrong_state", "this cannot be done while the import is %s", state).Mended(fmt.Sprintf("It can be done while it is one of %v.", from))
 		}
-		_, err = tx.Exec(ctx, `update imports set state = $2, busy = $3, trouble = null, done_rows = case when $3 = 'load' then done_rows else 0 end,
+		_, err = tx.Exec(ctx, `update imports set state = $2, busy = $3, trouble = null, done_rows = case when $3 = 'load' then done_rows else 0 end, check_began_at = case when $3 = 'check' then now() else check_began_at end,
 			began_at = case when $3 = 'load' and state <> 'paused' then now() else began_at end, changed_at = now() where id = $1`, id, to, busy)
 		if err != nil {
 			return fmt.Errorf("begin work on import: %w", err)

@@ -330,6 +330,27 @@ func (c *chunk) count(ctx context.Context, outcomes string) (map[verdict.Outcome
 	return m, nil
 }
 
+// namedSince is the SQL of rows that are to make a record of a name of which
+// somebody else has made one since the check; what is found by likeness or name
+// is not looked up again in a load.
+func (c *draftChunk) namedSince() string {
+	if c.check.likenessRules() == "" && !c.plan.Shared || c.i.CheckBegan == nil {
+		return ""
+	}
+	var title []string
+	for _, name := range c.plan.Type.Title {
+		if c.check.field(name) != nil {
+			title = append(title, `d.`+nameColumn(name))
+		}
+	}
+	if len(title) == 0 {
+		return ""
+	}
+	return fmt.Sprintf(`select v.row_no, r.id, 'a record of this name is there now' from %s v join %s d using (row_no) join %s r on r.%s = concat_ws(' ', %s)
+		where %s and v.verdict = 'create' and r.%s <> '' and r.import is distinct from %d and r.created_at > %s`,
+		c.check.stage("verdicts"), c.check.stage("draft"), c.table, titleColumn, strings.Join(title, ", "), c.where("v"), titleColumn, c.i.ID, lit(c.i.CheckBegan.Format(time.RFC3339Nano)))
+}
+
 // setAside writes the outcome of rows whose verdict no longer holds because
 // somebody else has written records of the type since the check: a record that
 // was found has changed, or one that was not there is there now. It runs only
@@ -350,6 +371,9 @@ func (c *draftChunk) setAside() string {
 		found = append(found, `select v.row_no, r.id, 'a record that fits is there now' from `+c.check.stage("verdicts")+` v join `+c.check.stage("draft")+` d using (row_no)
 			join `+c.table+` r on `+c.check.on(rule)+` where `+c.where("v")+` and (v.verdict = 'create' or v.verdict = 'update' and r.id <> v.record_id)
 			and r.import is distinct from `+fmt.Sprint(c.i.ID))
+	}
+	if named := c.namedSince(); named != "" {
+		found = append(found, named)
 	}
 	found0 := `record_id`
 	if c.check.part != "" { // the row's record is that of its first draft

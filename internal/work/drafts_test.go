@@ -406,3 +406,29 @@ func TestLoadedTwice(t *testing.T) {
 	b.want(b.loaded("task", tasks).Outcomes.V, map[verdict.Outcome]int64{"created": 3})
 	b.want(b.loaded("task", tasks).Outcomes.V, map[verdict.Outcome]int64{"unchanged": 3})
 }
+
+// Two loads at once that make the same company: the later one holds its row
+// instead of making the company twice.
+func TestTwoLoadsOfOneCompany(t *testing.T) {
+	b := start(t)
+	first := b.check(b.drafted("Company,Website,Contact last name\nTern Marina,tern.example,Berg\n", "contact", "account"))
+	second := b.check(b.drafted("Company,Town,Contact last name\nTern Marina,Ternvik,Dal\nGull Marina,Gullvik,Li\n", "contact", "account"))
+	b.ok(b.store.Begin(b.Context(), "main", second.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, nil))
+	b.load(first)
+	plan, c, err := b.work.planOf(b.Context(), second)
+	b.ok(err)
+	l := b.store.NewLoad(second, plan, c)
+	b.ok(l.Prepare(b.Context()))
+	b.ok(l.Look(b.Context()))
+	for ended := false; !ended; {
+		ended, err = l.Chunk(b.Context(), store.ChunkRows)
+		b.ok(err)
+	}
+	b.ok(l.Finish(b.Context()))
+	second = b.wait(second.ID)
+	b.want(second.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "held": 1})
+	b.want(b.counts()["account"], int64(2))
+	second = b.load(b.check(second))
+	b.want(b.counts()["account"], int64(2))
+	b.want(b.record("contact", "CON-4").Links["account"].ID, "ACC-1")
+}
