@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
 )
@@ -200,4 +201,53 @@ func TestDocumentOfDrafts(t *testing.T) {
 	if string(again) != string(b) {
 		t.Errorf("%s\n%s", b, again)
 	}
+}
+
+// Whatever stands in a routine's document, it is refused with a fault or works
+// on rows without a panic, and what is written comes back.
+func FuzzRoutine(f *testing.F) {
+	f.Add("may: create\ndrafts: [{type: contact, fields: {family_name: {from: [A], split: \",\", part: -1, cut: 3}}}]")
+	f.Add("may: create_or_update\ndrafts: [{type: opportunity, grouped: true, where: 'cells[\"A\"] != \"\"', fields: {title: {compute: 'cells[\"A\"].title()'}, amount: {from: [B]}, currency: {from: [B], take: currency}, account: {draft: account}}}, {type: account, repeats: once, fields: {name: {from: [C]}, owner: {find: {email: {from: [B]}}}}}]")
+	f.Add("{\"may\": \"update\", \"drafts\": [{\"type\": \"task\", \"newer_by\": \"A\", \"both\": \"newer\", \"fields\": {\"due_on\": {\"from\": [\"A\"], \"date_order\": \"day_first\", \"values\": {\"x\": \"\"}}}}]}")
+	f.Add("drafts: [{}]")
+	c, err := catalog.Standard()
+	if err != nil {
+		f.Fatal(err)
+	}
+	cols := columns("A", "B", "C")
+	rows := [][]string{{"Kari", "1.250,00 €", "Tern"}, {"", "", ""}, {"(clear)", "03/04/2026", "\xff"}, {"a,b,c"}}
+	f.Fuzz(func(t *testing.T, document string) {
+		r, err := ReadRoutine([]byte(document))
+		if err != nil {
+			return
+		}
+		p, err := NewPlan(r, c, cols)
+		if err != nil {
+			if _, ok := fault.From(err); !ok {
+				t.Fatalf("no fault: %v", err)
+			}
+			return
+		}
+		p.Begin()
+		var typed Typed
+		for n, cells := range rows {
+			for _, dp := range p.Drafts {
+				dp.Apply(sheet.Row{Number: int64(n + 2), Cells: cells}, &typed)
+				if len(typed.Values) != len(dp.Fields) && !typed.Empty && !typed.LeftOut && len(typed.Problems) == 0 {
+					t.Fatalf("%d values for %d fields", len(typed.Values), len(dp.Fields))
+				}
+			}
+		}
+		b, err := WriteRoutine(r)
+		if err != nil {
+			t.Fatal(err)
+		}
+		back, err := ReadRoutine(b)
+		if err != nil {
+			t.Fatalf("what is written is refused: %v\n%s", err, b)
+		}
+		if again, _ := WriteRoutine(back); string(again) != string(b) {
+			t.Fatalf("it comes back otherwise:\n%s\n%s", b, again)
+		}
+	})
 }
