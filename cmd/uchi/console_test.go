@@ -317,6 +317,22 @@ func TestConsoleSeveralDrafts(t *testing.T) {
 	}
 }
 
+// A file that was taken for leads holds more: the set of records is offered, and
+// made by one press.
+func TestConsoleTogether(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "", "import", s.file("quay.csv", "Company,Contact last name,Contact e-mail,Deal title,Stage,Expected close,Deal value\nTern Marina,Berg,b@x.example,Pier A,scoped,2027-01-31,100\n"), "--into", "lead", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.click(`//button[.="Make these"]`)
+	p.sees("span", "7 of 7 placed")
+	p.click(`//button[.="Go on to the check"]`)
+	p.click(`//button[contains(., "Check 1 rows")]`)
+	p.sees("h3", "The records of the rows")
+	p.click(`//nav[@aria-label="Stations"]//button[contains(., "Load")]`)
+	p.do("see what it makes", chromedp.WaitVisible(`//aside//button[.="Create 3"]`, chromedp.BySearch))
+}
+
 // What can be read two ways is asked at the column; what the words of a column
 // mean is listed; an expression is completed and shows what it makes.
 func TestConsoleAsksAndShows(t *testing.T) {

@@ -255,6 +255,9 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 		return nil, err
 	}
 	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Routines: []Recognised{}}
+	if len(s.Together.Types) > 0 {
+		out.Together = s.Together
+	}
 	for n := range out.Drafts {
 		out.Drafts[n].Columns = orEmpty(out.Drafts[n].Columns)
 	}

@@ -948,8 +948,14 @@ type Suggestions struct {
 	Columns  []Suggestion      `json:"columns"`
 	Drafts   []DraftSuggestion `json:"drafts"`
 	Routines []Recognised      `json:"routines"`
-	Types    []TypeSuggestion  `json:"types"`
+
+	// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
+	Together Together         `json:"together,omitempty,omitzero"`
+	Types    []TypeSuggestion `json:"types"`
 }
+
+// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
+type Together = suggest.Together
 
 // Token defines model for Token.
 type Token struct {

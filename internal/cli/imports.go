@@ -291,6 +291,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
 		}
 	}
+	if set := r.JSON200.Together; len(set.Types) > 0 {
+		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0], strings.Join(set.Types[1:], " --add "))
+	}
 	for _, d := range r.JSON200.Drafts {
 		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, d.Type)
 	}

@@ -50,6 +50,7 @@ type whatIsIn struct {
 	Columns  []sheet.Column           `json:"columns"`
 	Notices  []sheet.Notice           `json:"notices"`
 	Types    []suggest.TypeSuggestion `json:"types"`
+	Together *suggest.Together        `json:"together,omitempty"` // the types that a row seems to hold records of
 	Fields   []suggest.Suggestion     `json:"fields"`
 }
 
@@ -104,9 +105,20 @@ func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
 	if err != nil {
 		return w, err
 	}
-	w.Types = suggest.Type(c, w.Columns)
+	view := suggest.NewView(w.Columns)
+	nothing := func(string) suggest.Memory { return nil }
+	w.Types = view.Types(c, nothing)
 	best, _ := c.Type(w.Types[0].Type)
-	w.Fields = suggest.Columns(best, w.Columns, nil)
+	targets := []suggest.Target{{Type: best}}
+	if set, ok := view.Together(c, targets, nothing); ok {
+		w.Together = &set
+		targets = nil
+		for _, name := range set.Types {
+			t, _ := c.Type(name)
+			targets = append(targets, suggest.Target{Draft: name, Type: t})
+		}
+	}
+	w.Fields = view.Across(targets)
 	return w, nil
 }
 
@@ -132,6 +144,9 @@ func (a *app) showFile(name string, w whatIsIn) {
 	if len(w.Types) > 0 && w.Types[0].Score > 0 {
 		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "seems to be", w.Types[0].Type, a.paint(faint, w.Types[0].Reason))
 	}
+	if w.Together != nil {
+		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "or rather", strings.Join(w.Together.Types, " and "), a.paint(faint, w.Together.Reason))
+	}
 	fmt.Fprintln(a.out)
 	tab := a.table("", "Column", "Filled", "Blank", "Different", "Looks like", "Field", "First values")
 	for _, c := range w.Columns {
@@ -142,7 +157,7 @@ func (a *app) showFile(name string, w whatIsIn) {
 				if !s.Taken {
 					mark = "?"
 				}
-				field = strings.TrimPrefix(field+" + "+s.Field+mark, " + ")
+				field = strings.TrimPrefix(field+" + "+strings.TrimPrefix(s.Draft+"."+s.Field, ".")+mark, " + ")
 			}
 		}
 		looks := c.Guess

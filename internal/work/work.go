@@ -353,6 +353,9 @@ type Suggested struct {
 	Types   []suggest.TypeSuggestion
 	Columns []suggest.Suggestion
 	Drafts  []suggest.DraftSuggestion // record types that the rows seem to hold beside those that they become
+	// Together is a set of types that takes clearly more of the columns; without
+	// types there is none.
+	Together suggest.Together
 }
 
 // Suggestions gives what the columns of an import seem to be, for a record type
@@ -389,6 +392,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	}
 	out.Columns = view.Across(targets)
 	out.Drafts = view.Further(c, targets, memory)
+	out.Together, _ = view.Together(c, targets, memory)
 	return out, nil
 }
 

@@ -3,6 +3,7 @@ package suggest
 import (
 	"cmp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -271,6 +272,66 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 	}
 	slices.SortStableFunc(out, func(a, b DraftSuggestion) int { return cmp.Compare(len(b.Columns), len(a.Columns)) })
 	return out
+}
+
+// Together is a set of record types of which each row seems to hold one record.
+type Together struct {
+	Types  []string `json:"types"` // the first is the one that the others are added to
+	Reason string   `json:"reason"`
+}
+
+// lengthens is how many columns more than one type alone a set of types must
+// take to be worth telling.
+const lengthens = 3
+
+// Together finds the set of record types that takes most of the columns, when
+// that are clearly more than the given drafts take; ok is false otherwise.
+func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together, ok bool) {
+	most := columnsIn(taken(v.Across(drafts))) + lengthens
+	for _, t := range v.Types(c, memory)[:min(4, len(c.Types))] {
+		first, _ := c.Type(t.Type)
+		targets := []Target{{Draft: first.Name, Type: first, Memory: memory(first.Name)}}
+		set := Together{Types: []string{first.Name}}
+		for {
+			further := v.Further(c, targets, memory)
+			if len(further) == 0 {
+				break
+			}
+			next, _ := c.Type(further[0].Type)
+			targets = append(targets, Target{Draft: next.Name, Type: next, Memory: memory(next.Name)})
+			set.Types = append(set.Types, next.Name)
+		}
+		if n := columnsIn(taken(v.Across(targets))); len(set.Types) > 1 && n >= most && needed(targets, v.Across(targets)) {
+			most, ok = n+1, true
+			best = set
+			best.Reason = strconv.Itoa(n) + " of " + strconv.Itoa(len(v.columns)) + " columns are found in " + strings.Join(set.Types, ", ")
+		}
+	}
+	return best, ok
+}
+
+// columnsIn counts the different columns of suggestions.
+func columnsIn(list []Suggestion) int {
+	seen := map[string]bool{}
+	for _, s := range list {
+		seen[s.Column] = true
+	}
+	return len(seen)
+}
+
+// needed reports whether the required fields of all targets are found, links to
+// each other aside.
+func needed(targets []Target, list []Suggestion) bool {
+	for _, t := range targets {
+		for _, f := range t.Type.Fields {
+			there := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Taken && s.Draft == t.Draft && s.Field == f.Name })
+			linked := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To })
+			if f.Required && f.Default == "" && !there && !linked {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 func taken(list []Suggestion) []Suggestion {

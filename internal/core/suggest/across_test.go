@@ -146,3 +146,29 @@ func TestCurrencyBesideAmounts(t *testing.T) {
 		}
 	}
 }
+
+// A set of types is told of when it takes clearly more of the columns.
+func TestTogether(t *testing.T) {
+	c := standard(t)
+	lead, _ := c.Type("lead")
+	contact, _ := c.Type("contact")
+	all := []string{"Company", "Website", "Town", "Contact first name", "Contact last name", "Contact e-mail", "Deal title", "Stage", "Deal value", "Expected close"}
+	for _, x := range []struct {
+		now     catalog.RecordType
+		headers []string
+		want    string
+	}{
+		{lead, all, "contact account opportunity"},
+		{contact, all, "contact account opportunity"},
+		{lead, []string{"First name", "Last name", "Company", "E-mail", "Came from"}, ""},
+		{contact, []string{"First name", "Last name", "E-mail", "Phone", "Company"}, ""},
+	} {
+		got, ok := NewView(columns(x.headers...)).Together(c, []Target{{Type: x.now}}, nothing)
+		slices.Sort(got.Types)
+		want := strings.Fields(x.want)
+		slices.Sort(want)
+		if !slices.Equal(got.Types, want) || ok != (x.want != "") {
+			t.Errorf("%s %v: %+v", x.now.Name, x.headers, got)
+		}
+	}
+}

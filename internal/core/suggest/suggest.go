@@ -88,14 +88,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	columns := v.columns
 	var out []TypeSuggestion
 	for _, t := range c.Types {
-		placed, required, wanted := 0, 0, 0
-		got := map[string]bool{}
+		required, wanted := 0, 0
+		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
 		sum := 0.0
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
-				placed++
-				sum += s.Confidence
-				got[s.Field] = true
+				if got[s.Field] = true; !placed[s.Column] {
+					sum += s.Confidence
+				}
+				placed[s.Column] = true
 			}
 		}
 		for _, f := range t.Fields {
@@ -111,7 +112,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 			score *= 0.4 + 0.6*float64(required)/float64(wanted)
 		}
 		out = append(out, TypeSuggestion{Type: t.Name, Score: score,
-			Reason: strconv.Itoa(placed) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
+			Reason: strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	return out

@@ -1198,8 +1198,14 @@ export interface components {
             columns: string[];
             reason: string;
         };
+        /** @description A set of record types of which each row seems to hold one record, when it takes clearly more of the columns */
+        Together: {
+            types: string[];
+            reason: string;
+        };
         Suggestions: {
             drafts: components["schemas"]["DraftSuggestion"][];
+            together?: components["schemas"]["Together"];
             routines: components["schemas"]["Recognised"][];
             types: components["schemas"]["TypeSuggestion"][];
             columns: components["schemas"]["Suggestion"][];

@@ -51,7 +51,13 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
         params: { path: { workspace, import: i.id }, query: { into: name } },
       }),
     );
-    put(fromSuggestions(name, list.columns));
+    return acts.routine.mutateAsync(fromSuggestions(name, list.columns));
+  };
+  const together = async (names: string[]) => {
+    const [first, ...rest] = names;
+    if (!first) return;
+    await into(first);
+    for (const type of rest) await acts.draft.mutateAsync({ type });
   };
   const kindOf = (k: Kind) => (kinds.length > 1 ? `${titleOf(k, kinds)} · ` : "");
   const without = kinds.flatMap((k) =>
@@ -84,6 +90,19 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
               <OneKind key={k.name} k={k} kinds={kinds} disabled={fixed} routine={routineOf(i)} onChange={put} />
             ))}
           </ul>
+        )}
+        {known.data?.together && (
+          <div className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
+            <div className="flex items-center justify-between gap-2">
+              <b className="min-w-0 font-medium">
+                {known.data.together.types.map((name) => types.find((x) => x.name === name)?.label ?? name).join(" + ")}?
+              </b>
+              <Button disabled={fixed || acts.draft.isPending} onClick={() => void together(known.data.together?.types ?? [])}>
+                Make these
+              </Button>
+            </div>
+            <span className="text-[12px] text-ink-soft">{known.data.together.reason}</span>
+          </div>
         )}
         {known.data?.drafts.map((d) => (
           <div key={d.type} className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
