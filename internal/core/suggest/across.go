@@ -23,6 +23,7 @@ type Target struct {
 type View struct {
 	columns []sheet.Column
 	types   map[string]*compared
+	ranked  []TypeSuggestion // best first, once they were asked for
 }
 
 // compared is a record type with how well each column fits each of its fields.

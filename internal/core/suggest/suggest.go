@@ -85,6 +85,9 @@ func Type(c catalog.Catalog, columns []sheet.Column) []TypeSuggestion {
 // Types ranks the record types as Type does; memory gives what was chosen for
 // each before.
 func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []TypeSuggestion {
+	if v.ranked != nil {
+		return v.ranked
+	}
 	columns := v.columns
 	var out []TypeSuggestion
 	for _, t := range c.Types {
@@ -115,6 +118,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 			Reason: strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
+	v.ranked = out
 	return out
 }
 
