@@ -267,7 +267,9 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           title={
             open.what === "compute"
               ? `${kindOf(open.k)}${open.f.label}, computed for each row`
-              : "Take only rows for which this holds"
+              : kinds.length > 1
+                ? `Make ${open.k.t.plural.toLowerCase()} only of rows for which this holds`
+                : "Take only rows for which this holds"
           }
           value={(open.what === "compute" ? originOf(i, spot(open.k.name, open.f.name))?.compute : open.k.d.where) ?? ""}
           onClose={close}
