@@ -372,7 +372,7 @@ func (h *handlers) SaveRoutineDocument(ctx context.Context, r SaveRoutineDocumen
 		return nil, err
 	}
 	if len(b) > mostDocument {
-		return nil, fault.New(fault.TooLarge, "too_large", fmt.Sprintf("a routine has at most %d MiB", mostDocument>>20))
+		return nil, fault.New(fault.TooLarge, "too_large", fmt.Sprintf("a routine has at most %d MiB", mostDocument>>20)).Mended("Send the routine alone, without the data.")
 	}
 	doc, err := mapping.ReadRoutine(b)
 	if err != nil {

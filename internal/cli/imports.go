@@ -395,7 +395,10 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is that record, every other makes a new one.")
 	}
 	if r.PointsTo(d.Called()) {
-		fmt.Fprintf(a.out, "Else the one of the same name, if nothing says otherwise; rows for the same %s make it once.\n", strings.ToLower(t.Label))
+		if len(d.Match) == 0 {
+			fmt.Fprintln(a.out, "Else the one of the same name, if nothing says otherwise.")
+		}
+		fmt.Fprintf(a.out, "Rows for the same %s make it once.\n", strings.ToLower(t.Label))
 	}
 	for _, w := range policyWords(d) {
 		fmt.Fprintln(a.out, w)

@@ -202,16 +202,14 @@ func (k *draftCheck) became(ctx context.Context) error {
 	} else if there {
 		earlier = k.outcomes()
 	}
-	var q []string
-	for range 3 { // what stands for a row may itself be part of another
-		q = append(q, fmt.Sprintf(`update %s a set other_row = b.other_row from %s b where a.other_row = b.row_no and a.why in (%s) and b.why in (%s)`, aside, aside, follow, follow))
-	}
-	return k.run("links", append(q,
+	return k.run("links",
+		// What stands for collapsed rows may be found to repeat another row.
+		fmt.Sprintf(`update %s a set other_row = b.other_row from %s b where a.other_row = b.row_no and a.why in (%s) and b.why in (%s)`, aside, aside, follow, follow),
 		fmt.Sprintf(`create unlogged table %s as select d.row_no, coalesce(m.record_id, %s) as record_id from %s d left join %s a on a.row_no = d.row_no
 			left join %s m on m.row_no = coalesce(a.other_row, d.row_no) where a.row_no is null or a.why in (%s)`, became, made, k.stage("draft"), aside, k.stage("matches"), follow),
 		fmt.Sprintf(`insert into %s select a.row_no, coalesce(b.record_id, o.record_id) from %s a left join %s b on b.row_no = a.other_row left join (%s) o on o.row_no = a.other_row
 			where a.why = %s and coalesce(b.record_id, o.record_id) is not null`, became, aside, became, earlier, lit(string(verdict.Grouped))),
-		`create index on `+became+` (row_no)`, `analyze `+became)...)
+		`create index on `+became+` (row_no)`, `analyze `+became)
 }
 
 // heldWith holds rows that point to a record which is not to be had: one that is
@@ -234,7 +232,7 @@ func (k *Check) heldWith(ctx context.Context, conn *pgx.Conn) error {
 			}
 		}
 	}
-	for range 50 {
+	for { // until nothing more depends on what is held
 		var held int64
 		for _, d := range k.drafts {
 			for i := range d.plan.Fields {
@@ -256,7 +254,6 @@ func (k *Check) heldWith(ctx context.Context, conn *pgx.Conn) error {
 			return nil
 		}
 	}
-	return nil
 }
 
 // draftedTwice holds drafts that seem to be for the same record as another draft
@@ -281,7 +278,7 @@ func (k *draftCheck) alsoDraftedBy(other *draftCheck) []string {
 	fresh := func(c *draftCheck, row string) string {
 		return free(c, row) + ` and not exists (select from ` + c.stage("matches") + ` x where x.row_no = ` + row + `.row_no)`
 	}
-	said := ` and not exists (select from ` + k.stage("problems") + ` p where p.row_no = d.row_no and p.code = ` + lit(string(problem.DuplicateRow)) + ` and p.field like ` + lit(k.plan.Name+"%") + `)`
+	said := ` and not exists (select from ` + k.stage("problems") + ` p where p.row_no = d.row_no and p.code = ` + lit(string(problem.DuplicateRow)) + ` and p.field = ` + lit(k.plan.Named("")) + `)`
 	note := func(from string) string {
 		return k.problem(problem.DuplicateRow, nil, `'' || d.other`, `from (select d.row_no, min(o.row_no) as other `+from+` group by d.row_no) d where true`+said)
 	}

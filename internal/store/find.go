@@ -74,10 +74,10 @@ func (k *draftCheck) find(ctx context.Context) error {
 	if err := k.run("answers", `analyze `+matches); err != nil {
 		return err
 	}
-	byTitle := !k.plan.Shared
+	byName := !k.plan.ByName
 	for n, rule := range k.plan.Rules {
-		if len(rule.Alike) > 0 && !byTitle {
-			byTitle = true
+		if len(rule.Alike) > 0 && !byName {
+			byName = true
 			if err := k.run("matches", k.findByTitle(), `analyze `+matches); err != nil {
 				return err
 			}
@@ -97,6 +97,11 @@ func (k *draftCheck) find(ctx context.Context) error {
 			return err
 		}
 		if err := k.run("matches", `analyze `+matches); err != nil {
+			return err
+		}
+	}
+	if !byName {
+		if err := k.run("matches", k.findByTitle(), `analyze `+matches); err != nil {
 			return err
 		}
 	}

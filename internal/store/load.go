@@ -40,7 +40,7 @@ func (l *Load) Prepare(ctx context.Context) error {
 	if err != nil || !l.check.plan.Several() {
 		return err
 	}
-	return l.store.exec(ctx, `create table if not exists `+stage(l.i.ID, "draft_outcomes")+` (row_no bigint not null, outcome text not null, record_id bigint, draft text not null, type text not null, primary key (draft, row_no))`)
+	return l.store.exec(ctx, `create table if not exists `+stage(l.i.ID, "draft_outcomes")+` (row_no bigint not null, outcome text not null, record_id bigint, draft text not null, type text not null, primary key (row_no, draft))`)
 }
 
 // Look prepares for what the checked rows make use of; the verdicts must be staged.
@@ -272,7 +272,7 @@ func (c *chunk) carryOut(ctx context.Context, known int64) (map[verdict.Outcome]
 // heldWith holds rows that point to what another row was to make and did not.
 func (c *chunk) heldWith(ctx context.Context, drafts []*draftChunk) error {
 	outcomes := stage(c.i.ID, "outcomes")
-	for range 50 {
+	for { // until nothing more depends on what is held
 		var held int64
 		for _, d := range drafts {
 			for _, fp := range d.plan.Fields {
@@ -298,7 +298,6 @@ func (c *chunk) heldWith(ctx context.Context, drafts []*draftChunk) error {
 			return nil
 		}
 	}
-	return nil
 }
 
 // rowOutcomes is the SQL that gives the outcome of each row from those of its
@@ -375,13 +374,13 @@ func (c *draftChunk) setAside() string {
 	if named := c.namedSince(); named != "" {
 		found = append(found, named)
 	}
-	found0 := `record_id`
+	recordOf := `record_id`
 	if c.check.part != "" { // the row's record is that of its first draft
-		found0 = `null`
+		recordOf = `null`
 	}
 	return `with stale as (select row_no, min(record_id) as record_id, min(why) as why from (` + strings.Join(found, " union all ") + `) x group by row_no),
 		noted as (insert into ` + stage(c.i.ID, "problems") + ` select row_no, ` + lit(string(problem.ChangedSince)) + `, ` + lit(c.plan.Named("")) + `, '', '', why || ': ' || ` + lit(c.plan.Type.Prefix+"-") + ` || record_id from stale)
-		insert into ` + stage(c.i.ID, "outcomes") + ` select row_no, 'held', ` + found0 + `, why from stale on conflict do nothing`
+		insert into ` + stage(c.i.ID, "outcomes") + ` select row_no, 'held', ` + recordOf + `, why from stale on conflict do nothing`
 }
 
 func (c *draftChunk) todo(verdictName, joins string) string {

@@ -211,7 +211,7 @@ func (s *Store) addPartOutcomes(ctx context.Context, id int64, rows []GridRow) e
 		Outcome verdict.Outcome `db:"outcome"`
 		Record  *int64          `db:"record_id"`
 	}
-	err := s.db.SelectContext(ctx, &list, `select row_no, draft, type, outcome, record_id from `+stage(id, "draft_outcomes")+` where row_no = any($1) and draft in (select distinct draft from `+stage(id, "draft_outcomes")+`)`, numbers)
+	err := s.db.SelectContext(ctx, &list, `select row_no, draft, type, outcome, record_id from `+stage(id, "draft_outcomes")+` where row_no = any($1)`, numbers)
 	if err != nil {
 		return fmt.Errorf("read outcomes of drafts: %w", err)
 	}

@@ -432,3 +432,22 @@ func TestTwoLoadsOfOneCompany(t *testing.T) {
 	b.want(b.counts()["account"], int64(2))
 	b.want(b.record("contact", "CON-4").Links["account"].ID, "ACC-1")
 }
+
+// A draft that others point to is found by its name where its type's rules are
+// followed, and by the routine's own rules alone where it has some.
+func TestFoundByName(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Town\nTern Marina,Ternvik\n")
+	i := b.check(b.drafted("Company,Website,Contact last name\nTERN Marina Ltd,tern.example,Berg\n", "contact", "account"))
+	b.want(b.rows(i), "[2 create (create, update 1)]")
+	i = b.check(b.change(i, func(r *mapping.Routine) {
+		r.Drafts[1].Match = []catalog.MatchRule{{Fields: []string{"email"}}}
+		r.Drafts[1].Fields["email"] = mapping.Origin{Fixed: "quay@tern.example"}
+	}))
+	b.want(b.rows(i), "[2 create (create, create)]")
+
+	// Opportunities are not compared by likeness; they have a name all the same.
+	deal := "Deal,Account,Stage,Expected close,Product,Quantity\nPier B,Tern Marina,offered,2027-02-01,Pedestal,4\n"
+	b.load(b.check(b.drafted(deal, "opportunity", "line")))
+	b.want(b.rows(b.check(b.drafted(deal, "opportunity", "line"))), "[2 same (same 1, same 1)]")
+}

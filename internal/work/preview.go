@@ -68,7 +68,7 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 func fieldOf(plan *mapping.Plan, draft, field string) (*mapping.DraftPlan, int, error) {
 	n := slices.IndexFunc(plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.Name == draft })
 	if n < 0 {
-		return nil, 0, fault.New(fault.NotFound, "unknown_draft", "the routine has no draft of this name").With(draft)
+		return nil, 0, fault.New(fault.NotFound, "unknown_draft", "the routine has no draft of this name").With(draft).Mended("Name one of its drafts.")
 	}
 	dp := plan.Drafts[n]
 	if field == "" {
@@ -76,7 +76,7 @@ func fieldOf(plan *mapping.Plan, draft, field string) (*mapping.DraftPlan, int, 
 	}
 	at := slices.IndexFunc(dp.Fields, func(fp mapping.FieldPlan) bool { return fp.Field.Name == field })
 	if at < 0 {
-		return nil, 0, fault.New(fault.NotFound, "unknown_field", "the draft gives the field no value").With(field)
+		return nil, 0, fault.New(fault.NotFound, "unknown_field", "the draft gives the field no value").With(field).Mended("Place a column on it first.")
 	}
 	return dp, at, nil
 }
@@ -98,7 +98,7 @@ const mostValues = 500
 func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draft, field string) (list []ColumnValue, more bool, err error) {
 	n := slices.Index(headers(i), column)
 	if n < 0 {
-		return nil, false, fault.New(fault.NotFound, "unknown_column", "the source has no such column").With(column)
+		return nil, false, fault.New(fault.NotFound, "unknown_column", "the source has no such column").With(column).Mended("Name a header as it stands in the source.")
 	}
 	plan, c, err := s.planOf(ctx, i)
 	if err != nil {
@@ -109,7 +109,7 @@ func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draf
 		return nil, false, err
 	}
 	if at < 0 {
-		return nil, false, fault.New(fault.Invalid, "unknown_field", "name a field").With(field)
+		return nil, false, fault.New(fault.Invalid, "unknown_field", "the values are listed for a field").With(field).Mended("Name the field that the column goes to.")
 	}
 	counts, err := s.store.ColumnValues(ctx, i.ID, i.Columns.V[n].Position, mostValues+1)
 	if err != nil {

@@ -286,7 +286,7 @@ func (c Catalog) CheckType(t RecordType) error {
 func (c Catalog) AddChoice(t RecordType, field string, choice Choice) (RecordType, error) {
 	n := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == field })
 	if n < 0 || len(t.Fields[n].Choices) == 0 {
-		return t, fault.New(fault.Invalid, "no_choices", "the field has no choices").With(field)
+		return t, fault.New(fault.Invalid, "no_choices", "the field has no choices").At(fault.Place{Path: t.Name}).With(field).Mended("Name a choice field of the record type.")
 	}
 	out := t
 	out.Fields = slices.Clone(t.Fields)

@@ -32,6 +32,7 @@ type DraftPlan struct {
 	May     May
 	Grouped bool                // blank rows belong to the record of the row above
 	Shared  bool                // another draft points to it
+	ByName  bool                // and the routine leaves the rules to its type: the one record of its name is it, if nothing says otherwise
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
@@ -131,6 +132,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 	}
 	for i, dp := range p.Drafts {
+		dp.ByName = dp.Shared && len(r.Drafts[i].Match) == 0
 		if dp.Repeats = or(r.Drafts[i].Repeats, HoldRepeats); dp.Shared {
 			dp.Repeats = or(r.Drafts[i].Repeats, Once)
 		}

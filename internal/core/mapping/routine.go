@@ -163,7 +163,7 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 	at := fault.Place{Path: path}
 	switch o.count() {
 	case 0:
-		return fault.New(fault.Invalid, "origin_missing", "the field has no origin: neither a column nor a fixed value, an expression, a look-up or a draft").At(at)
+		return fault.New(fault.Invalid, "origin_missing", "the field has no origin: neither a column nor a fixed value, an expression, a look-up or a draft").At(at).Mended("Name one, or take the field out.")
 	case 1:
 	default:
 		return fault.New(fault.Invalid, "origin_twice", "the field has two origins of different kinds").At(at).
@@ -207,7 +207,7 @@ var decimalSigns = []decimalSign{".", ","}
 func (o Origin) checkFind(c catalog.Catalog, f catalog.Field, columns []string, path string) error {
 	at := fault.Place{Path: path}
 	if (o.Find != nil || o.Draft != "") && f.Type != catalog.Reference {
-		return fault.New(fault.Invalid, "not_a_reference", "only a field that points to a record can be looked up or be a draft").At(at).With(f.Name)
+		return fault.New(fault.Invalid, "not_a_reference", "only a field that points to a record can be looked up or be a draft").At(at).With(f.Name).Mended("Give it from a column, fixed or computed.")
 	}
 	if o.Find == nil {
 		return nil

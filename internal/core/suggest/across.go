@@ -249,24 +249,13 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 		}
 		with := slices.Concat(targets, []Target{{Draft: t.Name, Type: t, Memory: memory(t.Name)}})
 		all := taken(v.Across(with))
-		own := map[string]bool{}
 		s := DraftSuggestion{Type: t.Name}
 		for _, x := range all {
-			if x.Draft == t.Name {
-				own[x.Field] = true
-				if !slices.Contains(s.Columns, x.Column) {
-					s.Columns = append(s.Columns, x.Column)
-				}
+			if x.Draft == t.Name && !slices.Contains(s.Columns, x.Column) {
+				s.Columns = append(s.Columns, x.Column)
 			}
 		}
-		whole := len(s.Columns) > 1 && len(all) > len(placed)
-		for _, f := range t.Fields {
-			linked := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To })
-			if f.Required && f.Default == "" && !own[f.Name] && !linked {
-				whole = false
-			}
-		}
-		if whole {
+		if len(s.Columns) > 1 && len(all) > len(placed) && needed(with[len(targets):], targets, all) {
 			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
 			out = append(out, s)
 		}
@@ -302,7 +291,8 @@ func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName
 			targets = append(targets, Target{Draft: next.Name, Type: next, Memory: memory(next.Name)})
 			set.Types = append(set.Types, next.Name)
 		}
-		if n := columnsIn(taken(v.Across(targets))); len(set.Types) > 1 && n >= most && needed(targets, v.Across(targets)) {
+		list := taken(v.Across(targets))
+		if n := columnsIn(list); len(set.Types) > 1 && n >= most && needed(targets, targets, list) {
 			most, ok = n+1, true
 			best = set
 			best.Reason = strconv.Itoa(n) + " of " + strconv.Itoa(len(v.columns)) + " columns are found in " + strings.Join(set.Types, ", ")
@@ -320,13 +310,13 @@ func columnsIn(list []Suggestion) int {
 	return len(seen)
 }
 
-// needed reports whether the required fields of all targets are found, links to
-// each other aside.
-func needed(targets []Target, list []Suggestion) bool {
-	for _, t := range targets {
+// needed reports whether the required fields of some targets are found among
+// what is taken, links to any of the others aside.
+func needed(some, all []Target, list []Suggestion) bool {
+	for _, t := range some {
 		for _, f := range t.Type.Fields {
-			there := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Taken && s.Draft == t.Draft && s.Field == f.Name })
-			linked := f.Type == catalog.Reference && slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == f.To })
+			there := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == t.Draft && s.Field == f.Name })
+			linked := f.Type == catalog.Reference && slices.ContainsFunc(all, func(o Target) bool { return o.Type.Name == f.To })
 			if f.Required && f.Default == "" && !there && !linked {
 				return false
 			}

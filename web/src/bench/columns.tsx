@@ -41,6 +41,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
   const put = (r: Routine) => acts.routine.mutate(r);
   const [opened, setOpen] = useState<Open>();
   const open = opened && "k" in opened ? { ...opened, k: kinds.find((k) => k.name === opened.k.name) ?? opened.k } : opened; // as it is now
+  const [failed, setFailed] = useState<unknown>();
   const missing = unmet(kinds);
   const known = useQuery(suggestions(workspace, i));
   const offers = known.data?.routines.filter((r) => r.name !== i.routine?.name) ?? [];
@@ -80,7 +81,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             label="Record type"
             disabled={fixed}
             value={i.into ?? ""}
-            onChange={(v) => void into(v)}
+            onChange={(v) => void into(v).catch(setFailed)}
             options={types.map((x) => ({ value: x.name, label: x.label }))}
           />
         )}
@@ -97,7 +98,10 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
               <b className="min-w-0 font-medium">
                 {known.data.together.types.map((name) => types.find((x) => x.name === name)?.label ?? name).join(" + ")}?
               </b>
-              <Button disabled={fixed || acts.draft.isPending} onClick={() => void together(known.data.together?.types ?? [])}>
+              <Button
+                disabled={fixed || acts.draft.isPending}
+                onClick={() => void together(known.data.together?.types ?? []).catch(setFailed)}
+              >
                 Make these
               </Button>
             </div>
@@ -126,7 +130,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             />
           </div>
         )}
-        <Wrong error={acts.routine.error ?? acts.draft.error} className="mt-2" />
+        <Wrong error={acts.routine.error ?? acts.draft.error ?? failed} className="mt-2" />
       </Section>
       {offers.length > 0 && !fixed && (
         <Section title="A routine fits">

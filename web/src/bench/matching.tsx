@@ -192,7 +192,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
             record; every other makes a new one.
           </p>
         )}
-        {pointedTo && (
+        {pointedTo && !d.match?.length && (
           <p className="mt-1.5 text-[12.5px] text-ink-soft">
             Else the one record of the same name, if nothing that is known of both says otherwise.
           </p>
