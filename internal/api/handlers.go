@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"strconv"
 	"strings"
@@ -12,8 +13,10 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
 )
@@ -27,7 +30,7 @@ func (s *Server) cookie(value string, age int) string {
 }
 
 func (h *handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
-	p, secret, err := h.store.SignIn(ctx, r.Body.Email, r.Body.Password)
+	p, secret, err := h.work.SignIn(ctx, r.Body.Email, r.Body.Password)
 	if err != nil {
 		return nil, err
 	}
@@ -37,7 +40,7 @@ func (h *handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInRes
 
 // SignOut ends every session of the browser by its cookie.
 func (h *handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
-	if err := h.store.SignOut(ctx, sessionOf(ctx)); err != nil {
+	if err := h.work.SignOut(ctx, sessionOf(ctx)); err != nil {
 		return nil, err
 	}
 	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: h.cookie("", -1)}}, nil
@@ -65,12 +68,16 @@ func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTo
 	if days == 0 {
 		days = 90
 	}
-	t, secret, err := h.store.AddToken(ctx, p, r.Body.Label, role, time.Now().AddDate(0, 0, days))
+	ends := time.Now().AddDate(0, 0, days)
+	if r.Body.Days == 0 && p.Until != nil && ends.After(*p.Until) { // nothing was said, so as long as may be
+		ends = *p.Until
+	}
+	t, secret, err := h.work.AddToken(ctx, p, r.Body.Label, role, ends)
 	return AddToken201JSONResponse(tokenView(t, secret)), err
 }
 
 func (h *handlers) RemoveToken(ctx context.Context, r RemoveTokenRequestObject) (RemoveTokenResponseObject, error) {
-	return RemoveToken204Response{}, h.store.RemoveToken(ctx, personOf(ctx).ID, r.Token)
+	return RemoveToken204Response{}, h.work.RemoveToken(ctx, personOf(ctx), r.Token)
 }
 
 func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (ListPeopleResponseObject, error) {
@@ -83,11 +90,8 @@ func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (L
 }
 
 func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
-	p, err := h.store.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password)
-	if err != nil {
-		return nil, err
-	}
-	return AddPerson201JSONResponse(personView(p)), h.store.Log(ctx, personOf(ctx).ID, "", "add person", p.Email)
+	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password, personOf(ctx))
+	return AddPerson201JSONResponse(personView(p)), err
 }
 
 func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestObject) (ListWorkspacesResponseObject, error) {
@@ -100,10 +104,7 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
-	if err := h.store.AddWorkspace(ctx, r.Body.Name, r.Body.Label); err != nil {
-		return nil, err
-	}
-	return AddWorkspace201JSONResponse(*r.Body), h.store.Log(ctx, personOf(ctx).ID, r.Body.Name, "add workspace", r.Body.Name)
+	return AddWorkspace201JSONResponse(*r.Body), h.work.AddWorkspace(ctx, r.Body.Name, r.Body.Label, personOf(ctx))
 }
 
 const startShown = 8
@@ -121,7 +122,7 @@ func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartRespon
 	for _, i := range waiting {
 		out.Waiting = append(out.Waiting, importView(i, false))
 	}
-	recent, err := h.store.Imports(ctx, r.Workspace, 0, []string{"loaded", "loading", "stopped", "undone"}, startShown)
+	recent, err := h.store.Imports(ctx, r.Workspace, 0, []string{"loaded", "loading", "stopped", "closed"}, startShown)
 	for _, i := range recent {
 		out.Recent = append(out.Recent, importView(i, false))
 	}
@@ -147,19 +148,30 @@ func (h *handlers) GetType(ctx context.Context, r GetTypeRequestObject) (GetType
 }
 
 func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFieldResponseObject, error) {
-	t, err := h.store.AddField(ctx, r.Workspace, r.Type, *r.Body)
-	if err != nil {
-		return nil, err
-	}
-	return AddField201JSONResponse(t), h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "add field", r.Type+"."+r.Body.Name)
+	t, err := h.work.AddField(ctx, r.Workspace, r.Type, *r.Body, 0, personOf(ctx))
+	return AddField201JSONResponse(t), err
+}
+
+func (h *handlers) ChangeField(ctx context.Context, r ChangeFieldRequestObject) (ChangeFieldResponseObject, error) {
+	b := r.Body
+	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length, Default: b.Default, Choices: b.Choices, Retired: b.Retired}
+	t, err := h.work.ChangeField(ctx, r.Workspace, r.Type, r.Field, change, b.Version, personOf(ctx))
+	return ChangeField200JSONResponse(t), err
 }
 
 func (h *handlers) AddChoice(ctx context.Context, r AddChoiceRequestObject) (AddChoiceResponseObject, error) {
-	t, err := h.store.AddChoice(ctx, r.Workspace, r.Type, r.Field, *r.Body)
-	if err != nil {
-		return nil, err
-	}
-	return AddChoice200JSONResponse(t), h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "add choice", r.Type+"."+r.Field+": "+r.Body.Code)
+	t, err := h.work.AddChoice(ctx, r.Workspace, r.Type, r.Field, *r.Body, personOf(ctx))
+	return AddChoice200JSONResponse(t), err
+}
+
+func (h *handlers) GetSettings(ctx context.Context, _ GetSettingsRequestObject) (GetSettingsResponseObject, error) {
+	set, err := h.work.Settings(ctx)
+	return GetSettings200JSONResponse{KeepDays: set.KeepDays}, err
+}
+
+func (h *handlers) SetSettings(ctx context.Context, r SetSettingsRequestObject) (SetSettingsResponseObject, error) {
+	err := h.work.SetSettings(ctx, store.Settings{KeepDays: r.Body.KeepDays}, personOf(ctx))
+	return SetSettings200JSONResponse(*r.Body), err
 }
 
 func limitOf(n, otherwise int) int {
@@ -219,12 +231,12 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 		routine, reading = &saved.Document.V, saved.Document.V.Reading
 	}
 	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
-	return Upload201JSONResponse(importView(i, true)), err
+	return Upload201JSONResponse(h.importView(ctx, i)), err
 }
 
 func (h *handlers) GetImport(ctx context.Context, r GetImportRequestObject) (GetImportResponseObject, error) {
 	i, err := h.store.Import(ctx, r.Workspace, r.Import)
-	return GetImport200JSONResponse(importView(i, true)), err
+	return GetImport200JSONResponse(h.importView(ctx, i)), err
 }
 
 // act does something with an import and gives it back as it is then.
@@ -237,12 +249,54 @@ func (h *handlers) act(ctx context.Context, workspace string, id int64, do func(
 		return Import{}, err
 	}
 	i, err = h.store.Import(ctx, workspace, id)
-	return importView(i, true), err
+	return h.importView(ctx, i), err
+}
+
+// importView translates an import with all that there is to it.
+func (h *handlers) importView(ctx context.Context, i store.Import) Import {
+	v := importView(i, true)
+	for _, a := range h.work.Possible(ctx, i, personOf(ctx)) {
+		out := Act{Act: ActAct(a.Act), Possible: a.Not == nil}
+		if a.Not != nil {
+			out.Code, out.Why, out.Mend = a.Not.Code, a.Not.Message, a.Not.Mend
+		}
+		v.Acts = append(v.Acts, out)
+	}
+	return v
+}
+
+// do is an act that is about the import alone.
+func (h *handlers) do(ctx context.Context, workspace string, id int64, event life.Event) (Import, error) {
+	return h.act(ctx, workspace, id, func(i store.Import) error { return h.work.Do(ctx, i, event, personOf(ctx)) })
 }
 
 func (h *handlers) DiscardImport(ctx context.Context, r DiscardImportRequestObject) (DiscardImportResponseObject, error) {
-	_, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Discard(ctx, i, personOf(ctx)) })
+	_, err := h.do(ctx, r.Workspace, r.Import, life.Discard)
 	return DiscardImport204Response{}, err
+}
+
+func (h *handlers) Close(ctx context.Context, r CloseRequestObject) (CloseResponseObject, error) {
+	i, err := h.do(ctx, r.Workspace, r.Import, life.Close)
+	return Close200JSONResponse(i), err
+}
+
+func (h *handlers) Cancel(ctx context.Context, r CancelRequestObject) (CancelResponseObject, error) {
+	i, err := h.do(ctx, r.Workspace, r.Import, life.Cancel)
+	return Cancel202JSONResponse(i), err
+}
+
+func (h *handlers) ListRuns(ctx context.Context, r ListRunsRequestObject) (ListRunsResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.store.Runs(ctx, i.ID)
+	out := ListRuns200JSONResponse{Runs: []Run{}}
+	for _, x := range list {
+		out.Runs = append(out.Runs, Run{Id: x.ID, Work: RunWork(x.Work), Person: x.Person, BeganAt: x.BeganAt, EndedAt: at(x.EndedAt), Ended: x.Ended,
+			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Trouble: troubleView(x.Trouble.V)})
+	}
+	return out, err
 }
 
 func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (SuggestResponseObject, error) {
@@ -347,7 +401,7 @@ func (h *handlers) GetRoutine(ctx context.Context, r GetRoutineRequestObject) (G
 func (h *handlers) SaveRoutine(ctx context.Context, r SaveRoutineRequestObject) (SaveRoutineResponseObject, error) {
 	doc := *r.Body
 	doc.Name = r.Name
-	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, personOf(ctx))
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, 0, personOf(ctx))
 	return SaveRoutine200JSONResponse(routineView(x)), err
 }
 
@@ -379,15 +433,12 @@ func (h *handlers) SaveRoutineDocument(ctx context.Context, r SaveRoutineDocumen
 		return nil, err
 	}
 	doc.Name = r.Name
-	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, personOf(ctx))
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, 0, personOf(ctx))
 	return SaveRoutineDocument200JSONResponse(routineView(x)), err
 }
 
 func (h *handlers) RemoveRoutine(ctx context.Context, r RemoveRoutineRequestObject) (RemoveRoutineResponseObject, error) {
-	if err := h.store.RemoveRoutine(ctx, r.Workspace, r.Name); err != nil {
-		return nil, err
-	}
-	return RemoveRoutine204Response{}, h.store.Log(ctx, personOf(ctx).ID, r.Workspace, "remove routine", r.Name)
+	return RemoveRoutine204Response{}, h.work.RemoveRoutine(ctx, r.Workspace, r.Name, personOf(ctx))
 }
 
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
@@ -406,17 +457,17 @@ func (h *handlers) Load(ctx context.Context, r LoadRequestObject) (LoadResponseO
 }
 
 func (h *handlers) Pause(ctx context.Context, r PauseRequestObject) (PauseResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Interrupt(ctx, i, store.StatePaused, personOf(ctx)) })
+	i, err := h.do(ctx, r.Workspace, r.Import, life.Pause)
 	return Pause202JSONResponse(i), err
 }
 
 func (h *handlers) Resume(ctx context.Context, r ResumeRequestObject) (ResumeResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Resume(ctx, i, personOf(ctx)) })
+	i, err := h.do(ctx, r.Workspace, r.Import, life.Resume)
 	return Resume202JSONResponse(i), err
 }
 
 func (h *handlers) Stop(ctx context.Context, r StopRequestObject) (StopResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Interrupt(ctx, i, store.StateStopped, personOf(ctx)) })
+	i, err := h.do(ctx, r.Workspace, r.Import, life.Stop)
 	return Stop202JSONResponse(i), err
 }
 
@@ -435,10 +486,10 @@ func (h *handlers) Overwrites(ctx context.Context, r OverwritesRequestObject) (O
 	if err != nil {
 		return nil, err
 	}
-	rows, err := h.store.FirstOverwrites(ctx, i.ID, limitOf(r.Params.Limit, 5))
+	rows, err := h.room.FirstOverwrites(ctx, i, limitOf(r.Params.Limit, 5))
 	out := Overwrites200JSONResponse{Rows: []Row{}}
 	for _, x := range rows {
-		out.Rows = append(out.Rows, rowView(x, i.Into, c))
+		out.Rows = append(out.Rows, rowView(x, c))
 	}
 	return out, err
 }
@@ -457,25 +508,24 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	if p.Position != nil {
 		position = *p.Position
 	}
-	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
+	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	limit := limitOf(p.Limit, 50)
-	rows, err := h.store.Rows(ctx, i.ID, filter, after, position, limit)
+	rows, err := h.room.Rows(ctx, i, filter, after, position, limit)
 	if err != nil {
 		return nil, err
 	}
 	out := ListRows200JSONResponse{Rows: []Row{}}
 	for _, x := range rows {
 		if i.Totals.V == nil { // what was checked no longer holds
-			x.Verdict, x.Problems = nil, nil
-			x.Changes.V, x.Parts.V = nil, nil
+			x = x.Unchecked()
 		}
-		out.Rows = append(out.Rows, rowView(x, i.Into, c))
+		out.Rows = append(out.Rows, rowView(x, c))
 	}
 	if len(rows) == limit {
 		out.Next = cursorTo(rows[limit-1].Row)
 	}
 	if p.Count {
-		if out.Count, err = h.store.CountRows(ctx, i.ID, filter); err != nil {
+		if out.Count, err = h.room.CountRows(ctx, i, filter); err != nil {
 			return nil, err
 		}
 	}
@@ -488,7 +538,7 @@ func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowRes
 		return nil, err
 	}
 	row, err := h.work.RowAsRecord(ctx, i, r.Row)
-	return GetRow200JSONResponse(rowAsRecordView(row, i.Into, c)), err
+	return GetRow200JSONResponse(rowAsRecordView(row, c)), err
 }
 
 func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
@@ -529,14 +579,14 @@ func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (Get
 }
 
 func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (GetHistoryResponseObject, error) {
-	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
+	t, err := h.typeOf(ctx, r.Workspace, r.Type)
 	if err != nil {
 		return nil, err
 	}
-	list, err := h.store.History(ctx, rec, r.Workspace)
+	list, err := h.store.History(ctx, r.Workspace, t, r.Id)
 	out := GetHistory200JSONResponse{Events: []Event{}}
 	for _, e := range list {
-		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, rec.Type, "")}
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, "")}
 		if e.Import != nil {
 			v.Import = *e.Import
 		}
@@ -555,21 +605,9 @@ type stream struct {
 func (s stream) send(w http.ResponseWriter) error {
 	w.Header().Set("Content-Type", s.kind)
 	if s.file != "" {
-		w.Header().Set("Content-Disposition", "attachment; filename*=UTF-8''"+escapeName(s.file))
+		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": s.file}))
 	}
 	return s.write(w)
-}
-
-func escapeName(s string) string {
-	var b strings.Builder
-	for _, c := range []byte(s) {
-		if c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c == '.' || c == '-' || c == '_' {
-			b.WriteByte(c)
-		} else {
-			fmt.Fprintf(&b, "%%%02X", c)
-		}
-	}
-	return b.String()
 }
 
 // VisitStreamImportResponse writes the events.
@@ -585,13 +623,13 @@ func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return 
 func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
 
 const (
-	lookEvery  = 100 * time.Millisecond
+	lookEvery  = 250 * time.Millisecond
 	sayAnyway  = 15 * time.Second // so that nobody between takes the line for dead
 	streamKind = "text/event-stream"
 )
 
 func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject) (StreamImportResponseObject, error) {
-	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	p, err := h.store.ProgressOf(ctx, r.Workspace, r.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -603,7 +641,7 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 		var last string
 		said := time.Now()
 		for {
-			b, err := json.Marshal(progressView(i))
+			b, err := json.Marshal(progressView(p))
 			if err != nil {
 				return err
 			}
@@ -621,7 +659,7 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 				return nil
 			case <-tick.C:
 			}
-			if i, err = h.store.Import(ctx, r.Workspace, r.Import); err != nil {
+			if p, err = h.store.ProgressOf(ctx, r.Workspace, r.Import); err != nil {
 				return nil
 			}
 		}
@@ -634,7 +672,7 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 		return nil, err
 	}
 	p := r.Params
-	filter := store.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
+	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	name := strings.TrimSuffix(i.FileName, ".csv")
 	if what := string(p.Outcome) + string(p.Verdict); what != "" {
 		name += "-" + what

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/matching"
 	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
 )
@@ -27,9 +28,9 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if i.Totals.V == nil { // what was checked no longer holds
 		return out, nil
 	}
-	filter := store.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open}
+	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open}
 	limit := limitOf(p.Limit, 50)
-	list, err := h.store.Questions(ctx, i.ID, filter, after, limit)
+	list, err := h.room.Questions(ctx, i, filter, after, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -47,11 +48,11 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if len(rows) == limit {
 		out.Next = cursorTo(list[len(list)-1].Row)
 	}
-	if out.Count, err = h.store.CountQuestions(ctx, i.ID, filter); err != nil {
+	if out.Count, err = h.room.CountQuestions(ctx, i, filter); err != nil {
 		return nil, err
 	}
 	filter.Open = true
-	if out.Open, err = h.store.CountQuestions(ctx, i.ID, filter); err != nil {
+	if out.Open, err = h.room.CountQuestions(ctx, i, filter); err != nil {
 		return nil, err
 	}
 	_, out.Unchecked, err = h.store.CountAnswers(ctx, i.ID)
@@ -180,7 +181,7 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 	if b.Verdict != "" && b.Choice == verdict.ChooseLeaveOut {
 		n, err = h.work.LeaveOut(ctx, i, b.Verdict, personOf(ctx))
 	} else {
-		n, err = h.work.AnswerMany(ctx, i, store.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To}, b.Choice, personOf(ctx))
+		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To}, b.Choice, personOf(ctx))
 	}
 	return AnswerMany200JSONResponse{Count: n}, err
 }
@@ -206,7 +207,7 @@ func (h *handlers) TryRoutine(ctx context.Context, r TryRoutineRequestObject) (T
 	if r.Params.Sample != nil {
 		sample = *r.Params.Sample
 	}
-	tried, err := h.work.Try(ctx, i, *r.Body, sample)
+	tried, err := h.work.Try(ctx, i, *r.Body, sample, personOf(ctx))
 	if err != nil {
 		return nil, err
 	}

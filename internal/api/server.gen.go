@@ -25,6 +25,51 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for ActAct.
+const (
+	ActActAnswer        ActAct = "answer"
+	ActActCancel        ActAct = "cancel"
+	ActActChangeReading ActAct = "change_reading"
+	ActActChangeRoutine ActAct = "change_routine"
+	ActActCheck         ActAct = "check"
+	ActActClose         ActAct = "close"
+	ActActDiscard       ActAct = "discard"
+	ActActLoad          ActAct = "load"
+	ActActPause         ActAct = "pause"
+	ActActResume        ActAct = "resume"
+	ActActStop          ActAct = "stop"
+)
+
+// Valid indicates whether the value is a known member of the ActAct enum.
+func (e ActAct) Valid() bool {
+	switch e {
+	case ActActAnswer:
+		return true
+	case ActActCancel:
+		return true
+	case ActActChangeReading:
+		return true
+	case ActActChangeRoutine:
+		return true
+	case ActActCheck:
+		return true
+	case ActActClose:
+		return true
+	case ActActDiscard:
+		return true
+	case ActActLoad:
+		return true
+	case ActActPause:
+		return true
+	case ActActResume:
+		return true
+	case ActActStop:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BlankPolicy.
 const (
 	Clear BlankPolicy = "clear"
@@ -214,6 +259,7 @@ func (e ImportBusy) Valid() bool {
 // Defines values for ImportState.
 const (
 	Checking  ImportState = "checking"
+	Closed    ImportState = "closed"
 	Discarded ImportState = "discarded"
 	Loaded    ImportState = "loaded"
 	Loading   ImportState = "loading"
@@ -221,14 +267,14 @@ const (
 	Paused    ImportState = "paused"
 	Ready     ImportState = "ready"
 	Stopped   ImportState = "stopped"
-	Undoing   ImportState = "undoing"
-	Undone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
 	case Checking:
+		return true
+	case Closed:
 		return true
 	case Discarded:
 		return true
@@ -243,10 +289,6 @@ func (e ImportState) Valid() bool {
 	case Ready:
 		return true
 	case Stopped:
-		return true
-	case Undoing:
-		return true
-	case Undone:
 		return true
 	default:
 		return false
@@ -355,6 +397,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for RunWork.
+const (
+	RunWorkCheck RunWork = "check"
+	RunWorkLoad  RunWork = "load"
+	RunWorkRead  RunWork = "read"
+)
+
+// Valid indicates whether the value is a known member of the RunWork enum.
+func (e RunWork) Valid() bool {
+	switch e {
+	case RunWorkCheck:
+		return true
+	case RunWorkLoad:
+		return true
+	case RunWorkRead:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListRecordsParamsOrder.
 const (
 	Id      ListRecordsParamsOrder = "id"
@@ -375,6 +438,24 @@ func (e ListRecordsParamsOrder) Valid() bool {
 		return false
 	}
 }
+
+// Act Something that can be done with an import
+type Act struct {
+	Act ActAct `json:"act"`
+
+	// Code Why not, as a stable code
+	Code string `json:"code,omitempty,omitzero"`
+
+	// Mend What would make it possible
+	Mend     string `json:"mend,omitempty,omitzero"`
+	Possible bool   `json:"possible"`
+
+	// Why Why not, in words
+	Why string `json:"why,omitempty,omitzero"`
+}
+
+// ActAct defines model for Act.Act.
+type ActAct string
 
 // Answer defines model for Answer.
 type Answer struct {
@@ -547,6 +628,26 @@ type EventKind string
 // Field defines model for Field.
 type Field = catalog.Field
 
+// FieldChange What is to be changed of a field; what is left out stays
+type FieldChange struct {
+	// Choices All of them in their order; one that was there can be closed, not taken away
+	Choices []Choice `json:"choices,omitempty,omitzero"`
+	Default *string  `json:"default,omitempty"`
+	Help    *string  `json:"help,omitempty"`
+	Label   *string  `json:"label,omitempty"`
+
+	// Length Can only be raised
+	Length *int `json:"length,omitempty"`
+
+	// Name A new name, for fields of your own
+	Name     *string `json:"name,omitempty"`
+	Required *bool   `json:"required,omitempty"`
+	Retired  *bool   `json:"retired,omitempty"`
+
+	// Version Of the record type that the change is made on; an older one is refused
+	Version int `json:"version,omitempty,omitzero"`
+}
+
 // FieldCount defines model for FieldCount.
 type FieldCount = verdict.FieldCount
 
@@ -561,15 +662,24 @@ type Finding = sheet.Finding
 
 // Import defines model for Import.
 type Import struct {
+	// Acts What can be done now, and why the rest cannot
+	Acts []Act `json:"acts,omitempty,omitzero"`
+
 	// AnsweredAt When an answer was last given or taken back
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
 	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Busy Work in progress
-	Busy      ImportBusy `json:"busy"`
-	ChangedAt time.Time  `json:"changed_at"`
-	CheckedAt time.Time  `json:"checked_at,omitempty,omitzero"`
-	Columns   []Column   `json:"columns,omitempty,omitzero"`
+	Busy ImportBusy `json:"busy"`
+
+	// Cancelling The present work is to end
+	Cancelling bool      `json:"cancelling,omitempty,omitzero"`
+	ChangedAt  time.Time `json:"changed_at"`
+	CheckedAt  time.Time `json:"checked_at,omitempty,omitzero"`
+
+	// CleanedAt Since when its source and results are no longer kept
+	CleanedAt time.Time `json:"cleaned_at,omitempty,omitzero"`
+	Columns   []Column  `json:"columns,omitempty,omitzero"`
 
 	// Done Rows done of the present work
 	Done    int64     `json:"done"`
@@ -579,13 +689,16 @@ type Import struct {
 		Name   string `json:"name"`
 		Sha256 string `json:"sha256"`
 	} `json:"file"`
-	Findings []Finding        `json:"findings,omitempty,omitzero"`
-	Id       int64            `json:"id"`
-	Into     string           `json:"into,omitempty,omitzero"`
-	MadeAt   time.Time        `json:"made_at"`
-	MadeBy   string           `json:"made_by"`
-	Name     string           `json:"name"`
-	Notices  []Notice         `json:"notices,omitempty,omitzero"`
+	Findings []Finding `json:"findings,omitempty,omitzero"`
+	Id       int64     `json:"id"`
+	Into     string    `json:"into,omitempty,omitzero"`
+	MadeAt   time.Time `json:"made_at"`
+	MadeBy   string    `json:"made_by"`
+	Name     string    `json:"name"`
+	Notices  []Notice  `json:"notices,omitempty,omitzero"`
+
+	// Of Rows that the present work is about
+	Of       int64            `json:"of,omitempty,omitzero"`
 	Outcomes map[string]int64 `json:"outcomes"`
 
 	// Reading How a source is read; what is left out is detected
@@ -598,6 +711,9 @@ type Import struct {
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
+
+	// Written A load has written records
+	Written bool `json:"written,omitempty,omitzero"`
 }
 
 // ImportBusy Work in progress
@@ -737,8 +853,12 @@ type ProblemCount struct {
 
 // Progress defines model for Progress.
 type Progress struct {
-	Busy     ProgressBusy     `json:"busy"`
-	Done     int64            `json:"done"`
+	Busy      ProgressBusy `json:"busy"`
+	ChangedAt time.Time    `json:"changed_at,omitempty,omitzero"`
+	Done      int64        `json:"done"`
+
+	// Of Rows that the present work is about
+	Of       int64            `json:"of,omitempty,omitzero"`
 	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
 	Rows     int64            `json:"rows"`
 	State    ImportState      `json:"state"`
@@ -847,7 +967,7 @@ type Row struct {
 	Cells   []string `json:"cells"`
 	Changes []Change `json:"changes,omitempty,omitzero"`
 
-	// Drafts What is said of each of the records that the row becomes, where there are several
+	// Drafts What is said of each of the records that the row becomes, in the order of the routine
 	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
 
 	// OtherRow The row that stands for this one
@@ -919,6 +1039,31 @@ type RowValue struct {
 	Problem RowProblem `json:"problem,omitempty,omitzero"`
 }
 
+// Run One piece of work on an import
+type Run struct {
+	BeganAt time.Time `json:"began_at"`
+	Done    int64     `json:"done"`
+
+	// Ended How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process
+	Ended string `json:"ended,omitempty,omitzero"`
+
+	// EndedAt Left out while it goes on
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Id      int64     `json:"id"`
+	Of      int64     `json:"of"`
+
+	// Outcomes Of a load
+	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
+
+	// Person Who asked for it
+	Person  string  `json:"person"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+	Work    RunWork `json:"work"`
+}
+
+// RunWork defines model for Run.Work.
+type RunWork string
+
 // SavedRoutine defines model for SavedRoutine.
 type SavedRoutine struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -927,6 +1072,12 @@ type SavedRoutine struct {
 	Routine   Routine   `json:"routine"`
 	Type      string    `json:"type"`
 	Version   int       `json:"version"`
+}
+
+// Settings defines model for Settings.
+type Settings struct {
+	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
+	KeepDays int `json:"keep_days"`
 }
 
 // Start defines model for Start.
@@ -1265,6 +1416,9 @@ type AddPersonJSONRequestBody = NewPerson
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
+type SetSettingsJSONRequestBody = Settings
+
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = NewToken
 
@@ -1298,6 +1452,9 @@ type SaveRoutineJSONRequestBody = Routine
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
 
+// ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
+type ChangeFieldJSONRequestBody = FieldChange
+
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
 
@@ -1318,6 +1475,12 @@ type ServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(w http.ResponseWriter, r *http.Request)
+	// GetSettings What holds for the whole service
+	// (GET /settings)
+	GetSettings(w http.ResponseWriter, r *http.Request)
+	// SetSettings Change what holds for the whole service (administrators)
+	// (PUT /settings)
+	SetSettings(w http.ResponseWriter, r *http.Request)
 	// ListTokens My tokens
 	// (GET /tokens)
 	ListTokens(w http.ResponseWriter, r *http.Request)
@@ -1357,9 +1520,15 @@ type ServerInterface interface {
 	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
 	// (PUT /workspaces/{workspace}/imports/{import}/answers)
 	Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Cancel End whatever runs on the import; what is loaded stays
+	// (POST /workspaces/{workspace}/imports/{import}/cancel)
+	Cancel(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Close Put an import away after rows were loaded; its records stay
+	// (POST /workspaces/{workspace}/imports/{import}/close)
+	Close(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	// (POST /workspaces/{workspace}/imports/{import}/drafts)
 	AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1405,6 +1574,9 @@ type ServerInterface interface {
 	// GetRow One row as the record it becomes; live, also before the check
 	// (GET /workspaces/{workspace}/imports/{import}/rows/{row})
 	GetRow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row int64)
+	// ListRuns What was done on the import, newest first
+	// (GET /workspaces/{workspace}/imports/{import}/runs)
+	ListRuns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// DownloadSource The source as it was uploaded
 	// (GET /workspaces/{workspace}/imports/{import}/source)
 	DownloadSource(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1459,6 +1631,9 @@ type ServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	// (PATCH /workspaces/{workspace}/types/{type}/fields/{field})
+	ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
@@ -1504,6 +1679,18 @@ func (_ Unimplemented) WhoAmI(w http.ResponseWriter, r *http.Request) {
 // SignIn Sign in and get a session cookie
 // (POST /session)
 func (_ Unimplemented) SignIn(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetSettings What holds for the whole service
+// (GET /settings)
+func (_ Unimplemented) GetSettings(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SetSettings Change what holds for the whole service (administrators)
+// (PUT /settings)
+func (_ Unimplemented) SetSettings(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1585,9 +1772,21 @@ func (_ Unimplemented) Answer(w http.ResponseWriter, r *http.Request, workspace 
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// Cancel End whatever runs on the import; what is loaded stays
+// (POST /workspaces/{workspace}/imports/{import}/cancel)
+func (_ Unimplemented) Cancel(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // Check Work out what each row would do, without touching any record
 // (POST /workspaces/{workspace}/imports/{import}/check)
 func (_ Unimplemented) Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Close Put an import away after rows were loaded; its records stay
+// (POST /workspaces/{workspace}/imports/{import}/close)
+func (_ Unimplemented) Close(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1678,6 +1877,12 @@ func (_ Unimplemented) DownloadRows(w http.ResponseWriter, r *http.Request, work
 // GetRow One row as the record it becomes; live, also before the check
 // (GET /workspaces/{workspace}/imports/{import}/rows/{row})
 func (_ Unimplemented) GetRow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListRuns What was done on the import, newest first
+// (GET /workspaces/{workspace}/imports/{import}/runs)
+func (_ Unimplemented) ListRuns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1789,6 +1994,12 @@ func (_ Unimplemented) AddField(w http.ResponseWriter, r *http.Request, workspac
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
+// (PATCH /workspaces/{workspace}/types/{type}/fields/{field})
+func (_ Unimplemented) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 // (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 func (_ Unimplemented) AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
@@ -1883,6 +2094,34 @@ func (siw *ServerInterfaceWrapper) SignIn(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SignIn(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetSettings operation middleware
+func (siw *ServerInterfaceWrapper) GetSettings(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetSettings(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SetSettings operation middleware
+func (siw *ServerInterfaceWrapper) SetSettings(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SetSettings(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2365,6 +2604,41 @@ func (siw *ServerInterfaceWrapper) Answer(w http.ResponseWriter, r *http.Request
 	handler.ServeHTTP(w, r)
 }
 
+// Cancel operation middleware
+func (siw *ServerInterfaceWrapper) Cancel(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Cancel(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Check operation middleware
 func (siw *ServerInterfaceWrapper) Check(w http.ResponseWriter, r *http.Request) {
 
@@ -2391,6 +2665,41 @@ func (siw *ServerInterfaceWrapper) Check(w http.ResponseWriter, r *http.Request)
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Check(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Close operation middleware
+func (siw *ServerInterfaceWrapper) Close(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Close(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3305,6 +3614,41 @@ func (siw *ServerInterfaceWrapper) GetRow(w http.ResponseWriter, r *http.Request
 	handler.ServeHTTP(w, r)
 }
 
+// ListRuns operation middleware
+func (siw *ServerInterfaceWrapper) ListRuns(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListRuns(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // DownloadSource operation middleware
 func (siw *ServerInterfaceWrapper) DownloadSource(w http.ResponseWriter, r *http.Request) {
 
@@ -4081,6 +4425,50 @@ func (siw *ServerInterfaceWrapper) AddField(w http.ResponseWriter, r *http.Reque
 	handler.ServeHTTP(w, r)
 }
 
+// ChangeField operation middleware
+func (siw *ServerInterfaceWrapper) ChangeField(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "field" -------------
+	var field string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "field", chi.URLParam(r, "field"), &field, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeField(w, r, workspace, pType, field)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // AddChoice operation middleware
 func (siw *ServerInterfaceWrapper) AddChoice(w http.ResponseWriter, r *http.Request) {
 
@@ -4359,6 +4747,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/session", wrapper.SignIn)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/settings", wrapper.GetSettings)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/settings", wrapper.SetSettings)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/tokens", wrapper.ListTokens)
 	})
 	r.Group(func(r chi.Router) {
@@ -4398,7 +4792,13 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.Answer)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/cancel", wrapper.Cancel)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/check", wrapper.Check)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/close", wrapper.Close)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/drafts", wrapper.AddDraft)
@@ -4444,6 +4844,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rows/{row}", wrapper.GetRow)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/runs", wrapper.ListRuns)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/source", wrapper.DownloadSource)
@@ -4498,6 +4901,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields", wrapper.AddField)
+	})
+	r.Group(func(r chi.Router) {
+		r.Patch(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields/{field}", wrapper.ChangeField)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields/{field}/choices", wrapper.AddChoice)
@@ -4708,6 +5114,83 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSettingsRequestObject struct {
+}
+
+type GetSettingsResponseObject interface {
+	VisitGetSettingsResponse(w http.ResponseWriter) error
+}
+
+type GetSettings200JSONResponse Settings
+
+func (response GetSettings200JSONResponse) VisitGetSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSettingsdefaultApplicationProblemPlusJSONResponse) VisitGetSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetSettingsRequestObject struct {
+	Body *SetSettingsJSONRequestBody
+}
+
+type SetSettingsResponseObject interface {
+	VisitSetSettingsResponse(w http.ResponseWriter) error
+}
+
+type SetSettings200JSONResponse Settings
+
+func (response SetSettings200JSONResponse) VisitSetSettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetSettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetSettingsdefaultApplicationProblemPlusJSONResponse) VisitSetSettingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5235,6 +5718,46 @@ func (response AnswerdefaultApplicationProblemPlusJSONResponse) VisitAnswerRespo
 	return err
 }
 
+type CancelRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type CancelResponseObject interface {
+	VisitCancelResponse(w http.ResponseWriter) error
+}
+
+type Cancel202JSONResponse Import
+
+func (response Cancel202JSONResponse) VisitCancelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CanceldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CanceldefaultApplicationProblemPlusJSONResponse) VisitCancelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CheckRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -5264,6 +5787,46 @@ type CheckdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckdefaultApplicationProblemPlusJSONResponse) VisitCheckResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CloseRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type CloseResponseObject interface {
+	VisitCloseResponse(w http.ResponseWriter) error
+}
+
+type Close200JSONResponse Import
+
+func (response Close200JSONResponse) VisitCloseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ClosedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ClosedefaultApplicationProblemPlusJSONResponse) VisitCloseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5930,6 +6493,48 @@ type GetRowdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetRowdefaultApplicationProblemPlusJSONResponse) VisitGetRowResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type ListRunsResponseObject interface {
+	VisitListRunsResponse(w http.ResponseWriter) error
+}
+
+type ListRuns200JSONResponse struct {
+	Runs []Run `json:"runs"`
+}
+
+func (response ListRuns200JSONResponse) VisitListRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRunsdefaultApplicationProblemPlusJSONResponse) VisitListRunsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6687,6 +7292,48 @@ func (response AddFielddefaultApplicationProblemPlusJSONResponse) VisitAddFieldR
 	return err
 }
 
+type ChangeFieldRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Field     string         `json:"field"`
+	Body      *ChangeFieldJSONRequestBody
+}
+
+type ChangeFieldResponseObject interface {
+	VisitChangeFieldResponse(w http.ResponseWriter) error
+}
+
+type ChangeField200JSONResponse RecordType
+
+func (response ChangeField200JSONResponse) VisitChangeFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeFielddefaultApplicationProblemPlusJSONResponse) VisitChangeFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddChoiceRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -6860,6 +7507,12 @@ type StrictServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// GetSettings What holds for the whole service
+	// (GET /settings)
+	GetSettings(ctx context.Context, request GetSettingsRequestObject) (GetSettingsResponseObject, error)
+	// SetSettings Change what holds for the whole service (administrators)
+	// (PUT /settings)
+	SetSettings(ctx context.Context, request SetSettingsRequestObject) (SetSettingsResponseObject, error)
 	// ListTokens My tokens
 	// (GET /tokens)
 	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
@@ -6899,9 +7552,15 @@ type StrictServerInterface interface {
 	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
 	// (PUT /workspaces/{workspace}/imports/{import}/answers)
 	Answer(ctx context.Context, request AnswerRequestObject) (AnswerResponseObject, error)
+	// Cancel End whatever runs on the import; what is loaded stays
+	// (POST /workspaces/{workspace}/imports/{import}/cancel)
+	Cancel(ctx context.Context, request CancelRequestObject) (CancelResponseObject, error)
 	// Check Work out what each row would do, without touching any record
 	// (POST /workspaces/{workspace}/imports/{import}/check)
 	Check(ctx context.Context, request CheckRequestObject) (CheckResponseObject, error)
+	// Close Put an import away after rows were loaded; its records stay
+	// (POST /workspaces/{workspace}/imports/{import}/close)
+	Close(ctx context.Context, request CloseRequestObject) (CloseResponseObject, error)
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	// (POST /workspaces/{workspace}/imports/{import}/drafts)
 	AddDraft(ctx context.Context, request AddDraftRequestObject) (AddDraftResponseObject, error)
@@ -6947,6 +7606,9 @@ type StrictServerInterface interface {
 	// GetRow One row as the record it becomes; live, also before the check
 	// (GET /workspaces/{workspace}/imports/{import}/rows/{row})
 	GetRow(ctx context.Context, request GetRowRequestObject) (GetRowResponseObject, error)
+	// ListRuns What was done on the import, newest first
+	// (GET /workspaces/{workspace}/imports/{import}/runs)
+	ListRuns(ctx context.Context, request ListRunsRequestObject) (ListRunsResponseObject, error)
 	// DownloadSource The source as it was uploaded
 	// (GET /workspaces/{workspace}/imports/{import}/source)
 	DownloadSource(ctx context.Context, request DownloadSourceRequestObject) (DownloadSourceResponseObject, error)
@@ -7001,6 +7663,9 @@ type StrictServerInterface interface {
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
+	// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	// (PATCH /workspaces/{workspace}/types/{type}/fields/{field})
+	ChangeField(ctx context.Context, request ChangeFieldRequestObject) (ChangeFieldResponseObject, error)
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(ctx context.Context, request AddChoiceRequestObject) (AddChoiceResponseObject, error)
@@ -7181,6 +7846,61 @@ func (sh *strictHandler) SignIn(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		if err := validResponse.VisitSignInResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetSettings operation middleware
+func (sh *strictHandler) GetSettings(w http.ResponseWriter, r *http.Request) {
+	var request GetSettingsRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSettings(ctx, request.(GetSettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSettings")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetSettingsResponseObject); ok {
+		if err := validResponse.VisitGetSettingsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetSettings operation middleware
+func (sh *strictHandler) SetSettings(w http.ResponseWriter, r *http.Request) {
+	var request SetSettingsRequestObject
+
+	var body SetSettingsJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SetSettings(ctx, request.(SetSettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetSettings")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SetSettingsResponseObject); ok {
+		if err := validResponse.VisitSetSettingsResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -7558,6 +8278,33 @@ func (sh *strictHandler) Answer(w http.ResponseWriter, r *http.Request, workspac
 	}
 }
 
+// Cancel operation middleware
+func (sh *strictHandler) Cancel(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request CancelRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Cancel(ctx, request.(CancelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Cancel")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(CancelResponseObject); ok {
+		if err := validResponse.VisitCancelResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Check operation middleware
 func (sh *strictHandler) Check(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request CheckRequestObject
@@ -7578,6 +8325,33 @@ func (sh *strictHandler) Check(w http.ResponseWriter, r *http.Request, workspace
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(CheckResponseObject); ok {
 		if err := validResponse.VisitCheckResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Close operation middleware
+func (sh *strictHandler) Close(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request CloseRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Close(ctx, request.(CloseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Close")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(CloseResponseObject); ok {
+		if err := validResponse.VisitCloseResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -8019,6 +8793,33 @@ func (sh *strictHandler) GetRow(w http.ResponseWriter, r *http.Request, workspac
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(GetRowResponseObject); ok {
 		if err := validResponse.VisitGetRowResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListRuns operation middleware
+func (sh *strictHandler) ListRuns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request ListRunsRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRuns(ctx, request.(ListRunsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRuns")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListRunsResponseObject); ok {
+		if err := validResponse.VisitListRunsResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -8531,6 +9332,41 @@ func (sh *strictHandler) AddField(w http.ResponseWriter, r *http.Request, worksp
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddFieldResponseObject); ok {
 		if err := validResponse.VisitAddFieldResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeField operation middleware
+func (sh *strictHandler) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+	var request ChangeFieldRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Field = field
+
+	var body ChangeFieldJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeField(ctx, request.(ChangeFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeField")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeFieldResponseObject); ok {
+		if err := validResponse.VisitChangeFieldResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -4,6 +4,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -15,6 +16,7 @@ import (
 
 	"uchi/api"
 	"uchi/internal/core/fault"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
 
@@ -35,14 +37,15 @@ type Options struct {
 // Server answers requests.
 type Server struct {
 	store *store.Store
+	room  *staging.Room
 	work  *work.Service
 	opt   Options
 	spent *prometheus.HistogramVec
 }
 
 // New gives the handler for everything that the service answers.
-func New(st *store.Store, w *work.Service, opt Options) http.Handler {
-	s := &Server{store: st, work: w, opt: opt}
+func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http.Handler {
+	s := &Server{store: st, room: room, work: w, opt: opt}
 	reg := prometheus.NewRegistry()
 	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds", Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
 	reg.MustRegister(s.spent, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
@@ -202,25 +205,98 @@ func (s *Server) who(r *http.Request) (store.Person, error) {
 	return s.store.BySession(r.Context(), c.Value)
 }
 
-// needs says which role an operation takes; what is not listed needs an operator.
+// anybody needs no role, not even to be signed in.
+const anybody store.Role = ""
+
+// needs says which role each operation takes. An operation that is not named is
+// refused.
 var needs = map[string]store.Role{
-	"SignIn": "", "WhoAmI": store.Viewer, "SignOut": store.Viewer, "ListTokens": store.Viewer, "AddToken": store.Viewer, "RemoveToken": store.Viewer,
-	"ListWorkspaces": store.Viewer, "Start": store.Viewer, "ListTypes": store.Viewer, "GetType": store.Viewer,
-	"ListImports": store.Viewer, "GetImport": store.Viewer, "StreamImport": store.Viewer, "Suggest": store.Viewer, "Overwrites": store.Viewer, "ListRoutines": store.Viewer, "GetRoutine": store.Viewer, "GetRoutineDocument": store.Viewer,
-	"ListQuestions": store.Viewer, "GetQuestion": store.Viewer, "ListAnswers": store.Viewer, "GetWeights": store.Viewer, "ListRows": store.Viewer, "GetRow": store.Viewer, "DownloadRows": store.Viewer, "DownloadSource": store.Viewer, "Preview": store.Viewer, "ColumnValues": store.Viewer,
-	"ListRecords": store.Viewer, "GetRecord": store.Viewer, "GetHistory": store.Viewer,
-	"ListPeople": store.Administrator, "AddPerson": store.Administrator, "AddWorkspace": store.Administrator, "AddField": store.Administrator, "AddChoice": store.Administrator,
-	"EstimateWeights": store.Administrator, "ForgetWeights": store.Administrator,
+	"SignIn":  anybody,
+	"SignOut": store.Viewer,
+	"WhoAmI":  store.Viewer,
+
+	"ListTokens":  store.Viewer,
+	"AddToken":    store.Viewer,
+	"RemoveToken": store.Viewer,
+
+	"ListPeople":  store.Administrator,
+	"AddPerson":   store.Administrator,
+	"GetSettings": store.Viewer,
+	"SetSettings": store.Administrator,
+
+	"ListWorkspaces": store.Viewer,
+	"AddWorkspace":   store.Administrator,
+	"Start":          store.Viewer,
+
+	"ListTypes":       store.Viewer,
+	"GetType":         store.Viewer,
+	"AddField":        store.Administrator,
+	"ChangeField":     store.Administrator,
+	"AddChoice":       store.Administrator,
+	"GetWeights":      store.Viewer,
+	"EstimateWeights": store.Administrator,
+	"ForgetWeights":   store.Administrator,
+
+	"ListImports":    store.Viewer,
+	"Upload":         store.Operator,
+	"GetImport":      store.Viewer,
+	"DiscardImport":  store.Operator,
+	"Close":          store.Operator,
+	"StreamImport":   store.Viewer,
+	"ListRuns":       store.Viewer,
+	"DownloadSource": store.Viewer,
+
+	"Suggest":      store.Viewer,
+	"Preview":      store.Viewer,
+	"ColumnValues": store.Viewer,
+	"AddDraft":     store.Operator,
+	"SetRoutine":   store.Operator,
+	"UseRoutine":   store.Operator,
+	"SetReading":   store.Operator,
+	"TryRoutine":   store.Operator,
+
+	"ListRoutines":        store.Viewer,
+	"GetRoutine":          store.Viewer,
+	"GetRoutineDocument":  store.Viewer,
+	"SaveRoutine":         store.Operator,
+	"SaveRoutineDocument": store.Operator,
+	"RemoveRoutine":       store.Operator,
+
+	"Check":      store.Operator,
+	"Load":       store.Operator,
+	"Pause":      store.Operator,
+	"Resume":     store.Operator,
+	"Stop":       store.Operator,
+	"Cancel":     store.Operator,
+	"Overwrites": store.Viewer,
+
+	"ListRows":     store.Viewer,
+	"GetRow":       store.Viewer,
+	"DownloadRows": store.Viewer,
+
+	"ListQuestions": store.Viewer,
+	"GetQuestion":   store.Viewer,
+	"ListAnswers":   store.Viewer,
+	"Answer":        store.Operator,
+	"AnswerMany":    store.Operator,
+	"TakeBack":      store.Operator,
+
+	"ListRecords": store.Viewer,
+	"GetRecord":   store.Viewer,
+	"GetHistory":  store.Viewer,
 }
 
+// errNoRole refuses an operation for which no role is named.
+var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, since no role is named for it").Mended("This is a fault of the service; report it.")
+
 func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandlerFunc {
-	need, listed := needs[operation]
-	if !listed {
-		need = store.Operator
-	}
+	need, named := needs[operation]
 	return func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error) {
-		if p := personOf(ctx); need != "" && !p.Role.Covers(need) {
-			return nil, fault.Newf(fault.Denied, "role_too_low", "this takes the role %s", need).Mended("Ask an administrator.")
+		switch p := personOf(ctx); {
+		case !named:
+			return nil, errNoRole.With(operation)
+		case need != anybody && !p.Role.Covers(need):
+			return nil, work.ErrRole(need)
 		}
 		return next(ctx, w, r, request)
 	}
@@ -229,6 +305,7 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 var statusOf = map[fault.Kind]int{
 	fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Denied: http.StatusForbidden,
 	fault.Unsigned: http.StatusUnauthorized, fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Busy: http.StatusServiceUnavailable,
+	fault.Stale: http.StatusPreconditionFailed,
 }
 
 // problem answers with a problem document (RFC 9457).
@@ -277,7 +354,7 @@ func consoleFiles(console fs.FS) http.HandlerFunc {
 			files.ServeHTTP(w, r)
 			return
 		}
-		if strings.HasPrefix(name, "assets/") || r.Method != http.MethodGet {
+		if strings.HasPrefix(name, "assets/") || r.Method != http.MethodGet && r.Method != http.MethodHead {
 			http.NotFound(w, r)
 			return
 		}
@@ -286,8 +363,7 @@ func consoleFiles(console fs.FS) http.HandlerFunc {
 			http.Error(w, "The console is not built into this binary; build it with make.", http.StatusNotFound)
 			return
 		}
-		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		w.Header().Set("Cache-Control", "no-cache")
-		w.Write(page) //nolint:errcheck // the reader is gone
+		http.ServeContent(w, r, "index.html", time.Time{}, bytes.NewReader(page))
 	}
 }

@@ -8,6 +8,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
 )
@@ -29,9 +30,9 @@ func at(t *time.Time) time.Time {
 
 // importView translates an import; lists leave its columns and routine out.
 func importView(i store.Import, whole bool) Import {
-	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Busy), Into: i.Into, Rows: i.Rows, Done: i.DoneRows,
+	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Work), Into: i.Into, Rows: i.Rows, Done: i.Done, Of: i.Of, Written: i.Written, Cancelling: i.Cancelled, CleanedAt: at(i.CleanedAt),
 		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
-		Outcomes: outcomesView(i), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
+		Outcomes: outcomesView(i.Outcomes.V), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
 	v.File.Name, v.File.Bytes, v.File.Sha256 = i.FileName, i.FileBytes, i.FileSHA256
 	if !whole {
 		return v
@@ -49,9 +50,9 @@ func importView(i store.Import, whole bool) Import {
 	return v
 }
 
-func outcomesView(i store.Import) map[string]int64 {
+func outcomesView(outcomes map[verdict.Outcome]int64) map[string]int64 {
 	m := map[string]int64{}
-	for o, n := range i.Outcomes.V {
+	for o, n := range outcomes {
 		if n != 0 {
 			m[string(o)] = n
 		}
@@ -83,36 +84,30 @@ func troubleView(t *store.Trouble) Trouble {
 	return Trouble{Code: t.Code, Message: t.Message, Place: t.Place, Value: t.Value, Mend: t.Mend}
 }
 
-func progressView(i store.Import) Progress {
-	return Progress{State: ImportState(i.State), Busy: ProgressBusy(i.Busy), Rows: i.Rows, Done: i.DoneRows, Outcomes: outcomesView(i), Trouble: troubleView(i.Trouble.V)}
+func progressView(p store.ProgressOf) Progress {
+	return Progress{State: ImportState(p.State), Busy: ProgressBusy(p.Work), Rows: p.Rows, Done: p.Done, Of: p.Of,
+		Outcomes: outcomesView(p.Outcomes.V), Trouble: troubleView(p.Trouble.V), ChangedAt: p.Changed}
 }
 
-// rowView translates a row of an import into a record type.
-func rowView(r store.GridRow, into string, c catalog.Catalog) Row {
-	v := Row{Row: r.Row, Cells: r.Cells.V}
-	t, _ := c.Type(into)
-	if r.Verdict != nil {
-		v.Verdict = *r.Verdict
+// rowView translates a row of an import. Its record is that of its first draft.
+func rowView(r staging.GridRow, c catalog.Catalog) Row {
+	v := Row{Row: r.Row, Cells: r.Cells.V, Verdict: deref(r.Verdict), Outcome: deref(r.Outcome), Question: deref(r.Question), OtherRow: deref(r.OtherRow), ReasonCode: string(deref(r.Reason))}
+	for n, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		out := RowDraft{Draft: d.Name, Type: d.Type, Verdict: deref(d.Verdict), Outcome: deref(d.Outcome)}
+		out.Record, out.Percent, out.OtherRow, out.Reason = saidOf(d, t)
+		before := ""
+		if len(r.Drafts) > 1 {
+			before = d.Name + "."
+		}
+		v.Drafts = append(v.Drafts, out)
+		v.Changes = append(v.Changes, changesView(d.Changes.V, t, before)...)
+		if n == 0 {
+			v.Record, v.Percent = out.Record, out.Percent
+		}
 	}
-	if r.Outcome != nil {
-		v.Outcome = *r.Outcome
-	}
-	if r.Question != nil {
-		v.Question = *r.Question
-	}
-	v.Record, v.Percent, v.OtherRow, v.Reason = saidOf(store.RowPart{Record: r.Record, Score: r.Score, OtherRow: r.OtherRow, Reason: r.Reason}, t)
 	if r.Reason != nil {
-		v.ReasonCode = string(*r.Reason)
-	}
-	if len(r.Parts.V) == 0 {
-		v.Changes = changesView(r.Changes.V, t, "")
-	}
-	for _, p := range r.Parts.V {
-		t, _ := c.Type(p.Type)
-		d := RowDraft{Draft: p.Draft, Type: p.Type, Verdict: p.Verdict, Outcome: p.Outcome}
-		d.Record, d.Percent, d.OtherRow, d.Reason = saidOf(p, t)
-		v.Drafts = append(v.Drafts, d)
-		v.Changes = append(v.Changes, changesView(p.Changes, t, p.Draft+".")...)
+		v.Reason = r.Reason.Says(v.Record, v.OtherRow)
 	}
 	for _, p := range r.Problems {
 		v.Problems = append(v.Problems, problemView(p))
@@ -120,21 +115,25 @@ func rowView(r store.GridRow, into string, c catalog.Catalog) Row {
 	return v
 }
 
-// saidOf gives what is said of a row, or of one of its drafts.
-func saidOf(p store.RowPart, t catalog.RecordType) (record string, percent float64, otherRow int64, reason string) {
-	if p.Record != nil && t.Prefix != "" {
-		record = t.RecordID(*p.Record)
+// deref gives what a pointer points to, the zero value for none.
+func deref[T any](p *T) T {
+	var zero T
+	if p == nil {
+		return zero
 	}
-	if p.Score != nil {
-		percent = *p.Score
+	return *p
+}
+
+// saidOf gives what is said of a draft of a row.
+func saidOf(d staging.RowDraft, t catalog.RecordType) (record string, percent float64, otherRow int64, reason string) {
+	if d.Record != nil && t.Prefix != "" {
+		record = t.RecordID(*d.Record)
 	}
-	if p.OtherRow != nil {
-		otherRow = *p.OtherRow
+	otherRow = deref(d.OtherRow)
+	if d.Reason != nil {
+		reason = d.Reason.Says(record, otherRow)
 	}
-	if p.Reason != nil {
-		reason = p.Reason.Says(record, otherRow)
-	}
-	return record, percent, otherRow, reason
+	return record, deref(d.Score), otherRow, reason
 }
 
 // changesView lists changes in the order of the type's fields, with what stands
@@ -142,7 +141,7 @@ func saidOf(p store.RowPart, t catalog.RecordType) (record string, percent float
 func changesView(m map[string][2]*string, t catalog.RecordType, before string) []Change {
 	list := []Change{}
 	for field, c := range m {
-		list = append(list, Change{Field: field, Before: textOf(c[0]), After: textOf(c[1])})
+		list = append(list, Change{Field: t.Now(field), Before: deref(c[0]), After: deref(c[1])})
 	}
 	order := map[string]int{}
 	for i, f := range t.Fields {
@@ -155,22 +154,15 @@ func changesView(m map[string][2]*string, t catalog.RecordType, before string) [
 	return list
 }
 
-func textOf(s *string) string {
-	if s == nil {
-		return ""
-	}
-	return *s
-}
-
 func problemView(p problem.Problem) RowProblem {
 	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend()}
 }
 
-func rowAsRecordView(r work.RowAsRecord, into string, c catalog.Catalog) RowAsRecord {
-	v := RowAsRecord{Row: rowView(r.Row, into, c), Drafts: []DraftRecord{}}
+func rowAsRecordView(r work.RowAsRecord, c catalog.Catalog) RowAsRecord {
+	v := RowAsRecord{Row: rowView(r.Row, c), Drafts: []DraftRecord{}}
 	for _, d := range r.Drafts {
-		out := DraftRecord{Draft: d.RowPart.Draft, Type: d.Type.Name, Verdict: d.Verdict, Outcome: d.Outcome, Values: []RowValue{}}
-		_, out.Percent, out.OtherRow, out.Reason = saidOf(d.RowPart, d.Type)
+		out := DraftRecord{Draft: d.Name, Type: d.Type.Name, Verdict: deref(d.Verdict), Outcome: deref(d.Outcome), Values: []RowValue{}}
+		_, out.Percent, out.OtherRow, out.Reason = saidOf(d.RowDraft, d.Type)
 		if d.Found != nil {
 			out.Record = Link{Type: d.Type.Name, Id: d.Type.RecordID(d.Found.ID), Title: d.Found.Title}
 		}

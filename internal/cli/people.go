@@ -78,7 +78,7 @@ func (a *app) tokensCmd() *cobra.Command {
 		}),
 	}
 	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
-	add.Flags().IntVar(&days, "days", 90, "days until it ends")
+	add.Flags().IntVar(&days, "days", 0, "days until it ends (90 when left out, or until the token ends by which you are signed in)")
 	end := &cobra.Command{
 		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a token",
 		RunE: func(cmd *cobra.Command, list []string) error {

@@ -26,6 +26,8 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.Zone, "zone", "", "time zone of times that name none, such as Europe/Oslo")
 	fl.StringVar(&r.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
 	fl.Int64Var(&r.HeaderRow, "header-row", 0, "row of the column names")
+	fl.BoolVar(&r.NoHeader, "no-header", false, "there is no header row; columns are called A, B, C")
+	fl.Int64Var(&r.FirstRow, "first-row", 0, "first row of data")
 	fl.Int64Var(&r.LastRow, "last-row", 0, "last row that is read")
 }
 

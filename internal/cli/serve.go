@@ -19,6 +19,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
 	"uchi/internal/pg"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
 	"uchi/web"
@@ -100,7 +101,13 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 		defer server.Stop()
 		f.database = server.URL
 	}
-	st, err := store.Open(ctx, f.database, log)
+	address := listener.Addr().String()
+	if f.process == "" {
+		host, _ := os.Hostname()
+		f.process = host + "/" + address
+	}
+	f.workers = max(f.workers, 1)
+	st, err := store.Open(ctx, store.Options{URL: f.database, Process: f.process, Connections: staging.Connections(f.workers), Log: log})
 	if err != nil {
 		return err
 	}
@@ -108,12 +115,12 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err := a.firstAdministrator(ctx, st, f.admin); err != nil {
 		return err
 	}
-	address := listener.Addr().String()
-	w, err := a.startWork(ctx, st, f, address, log)
+	room := staging.New(st, log)
+	w, err := a.startWork(ctx, st, room, f, log)
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: api.New(st, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure}), ReadHeaderTimeout: 10 * time.Second,
+	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure}), ReadHeaderTimeout: 10 * time.Second,
 		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {
@@ -147,12 +154,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	return err
 }
 
-func (a *app) startWork(ctx context.Context, st *store.Store, f serveFlags, address string, log *slog.Logger) (*work.Service, error) {
-	process := f.process
-	if process == "" {
-		host, _ := os.Hostname()
-		process = host + "/" + address
-	}
+func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room, f serveFlags, log *slog.Logger) (*work.Service, error) {
 	limits := sheet.DefaultLimits
 	if f.cellKiB > 0 {
 		limits.CellBytes = f.cellKiB << 10
@@ -171,7 +173,7 @@ func (a *app) startWork(ctx context.Context, st *store.Store, f serveFlags, addr
 	if most == 0 {
 		most = 4096
 	}
-	w, err := work.New(st, work.Options{Process: process, Workers: max(f.workers, 1), MostBytes: most << 20, Limits: limits, Log: log})
+	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log})
 	if err != nil {
 		return nil, err
 	}

@@ -39,6 +39,14 @@ func (a *app) importsCmd() *cobra.Command {
 			_, err := c.DiscardImportWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
+		a.actCmd("close", "Put an import away after rows were loaded; its records stay", func(ctx context.Context, c *client.Conn, id int64) error {
+			_, err := c.CloseWithResponse(ctx, c.Workspace, id)
+			return err
+		}),
+		a.actCmd("cancel", "End whatever runs on an import: reading, check, try or load; what is loaded stays", func(ctx context.Context, c *client.Conn, id int64) error {
+			_, err := c.CancelWithResponse(ctx, c.Workspace, id)
+			return err
+		}),
 		a.actCmd("pause", "Pause a load between two chunks", func(ctx context.Context, c *client.Conn, id int64) error {
 			_, err := c.PauseWithResponse(ctx, c.Workspace, id)
 			return err
@@ -50,7 +58,8 @@ func (a *app) importsCmd() *cobra.Command {
 		a.actCmd("stop", "Stop a load; what is loaded stays", func(ctx context.Context, c *client.Conn, id int64) error {
 			_, err := c.StopWithResponse(ctx, c.Workspace, id)
 			return err
-		}))
+		}),
+		a.runsCmd())
 	return cmd
 }
 
@@ -70,6 +79,40 @@ func (a *app) actCmd(name, short string, do func(context.Context, *client.Conn, 
 				return err
 			}
 			return a.showImport(i)
+		},
+	}
+}
+
+func (a *app) runsCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "runs NUMBER", Args: args(cobra.ExactArgs(1)), Short: "List what was done on an import: readings, checks and loads",
+		Example: "  uchi imports runs 12",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, i, err := a.withImport(cmd.Context(), list[0])
+			if err != nil {
+				return err
+			}
+			r, err := c.ListRunsWithResponse(cmd.Context(), c.Workspace, i.Id)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("Run", "Work", "By", "Began", "Took", "Rows", "Ended", "Result")
+			for _, x := range r.JSON200.Runs {
+				took, ended := "", "goes on"
+				if !x.EndedAt.IsZero() {
+					took, ended = fmt.Sprintf("%.1f s", x.EndedAt.Sub(x.BeganAt).Seconds()), strings.ReplaceAll(x.Ended, "_", " ")
+				}
+				result := outcomeWords(x.Outcomes)
+				if x.Trouble.Code != "" {
+					result = strings.TrimSpace(result + "  " + x.Trouble.Message)
+				}
+				tab.AppendRow([]any{x.Id, x.Work, x.Person, x.BeganAt.Local().Format("2006-01-02 15:04:05"), took, number(x.Done), ended, result})
+			}
+			tab.Render()
+			return nil
 		},
 	}
 }
@@ -110,17 +153,24 @@ func stateWords(i client.Import) string {
 
 // summary counts outcomes where there are some, else verdicts.
 func (a *app) summary(i client.Import) string {
+	if words := outcomeWords(i.Outcomes); words != "" {
+		return words
+	}
 	var parts []string
-	for _, o := range verdict.Outcomes {
-		if n := i.Outcomes[string(o)]; n > 0 {
-			parts = append(parts, verdict.Mark(string(o))+" "+number(n)+" "+string(o))
+	for _, v := range verdict.All {
+		if n := i.Totals.Verdicts[string(v)]; n > 0 {
+			parts = append(parts, verdict.Mark(string(v))+" "+number(n)+" "+string(v))
 		}
 	}
-	if parts == nil {
-		for _, v := range verdict.All {
-			if n := i.Totals.Verdicts[string(v)]; n > 0 {
-				parts = append(parts, verdict.Mark(string(v))+" "+number(n)+" "+string(v))
-			}
+	return strings.Join(parts, "  ")
+}
+
+// outcomeWords counts outcomes, each with its mark.
+func outcomeWords(outcomes map[string]int64) string {
+	var parts []string
+	for _, o := range verdict.Outcomes {
+		if n := outcomes[string(o)]; n > 0 {
+			parts = append(parts, verdict.Mark(string(o))+" "+number(n)+" "+string(o))
 		}
 	}
 	return strings.Join(parts, "  ")
@@ -146,10 +196,22 @@ func (a *app) showImport(i client.Import) error {
 		line("where", i.Trouble.Place.String())
 		line("mend", i.Trouble.Mend)
 	}
+	line("can", actWords(i.Acts))
 	for _, p := range i.Totals.Problems {
 		line("problem", fmt.Sprintf("%s rows: %s %s", number(p.Count), p.Code, p.Field))
 	}
 	return nil
+}
+
+// actWords lists what can be done with an import now.
+func actWords(acts []client.Act) string {
+	var can []string
+	for _, x := range acts {
+		if x.Possible {
+			can = append(can, strings.ReplaceAll(string(x.Act), "_", " "))
+		}
+	}
+	return strings.Join(can, ", ")
 }
 
 // intoWords names the record types that the rows of an import become.
@@ -390,7 +452,7 @@ func (a *app) printRows(rows []client.Row) {
 			add("", r.Reason)
 		}
 		for _, d := range r.Drafts {
-			if d.Reason != "" && d.OtherRow > 0 {
+			if d.Reason != "" && d.OtherRow > 0 && d.Reason != r.Reason {
 				add(d.Draft, d.Reason)
 			}
 		}
@@ -403,9 +465,6 @@ func (a *app) printRows(rows []client.Row) {
 
 // recordsOf names the record of a row, or those of its drafts.
 func recordsOf(r client.Row) string {
-	if len(r.Drafts) == 0 {
-		return r.Record
-	}
 	var ids []string
 	for _, d := range r.Drafts {
 		if d.Record != "" {

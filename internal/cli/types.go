@@ -46,7 +46,7 @@ func (a *app) typesCmd() *cobra.Command {
 
 func (a *app) fieldsCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "fields TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)), Short: "List the fields of a record type, or add one",
+		Use: "fields TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)), Short: "List the fields of a record type; add, change or retire one",
 		Example: "  uchi fields contact\n  uchi fields add account berth_count --label \"Berths\" --type integer",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			t, err := a.recordType(ctx, c, list[0])
@@ -56,23 +56,36 @@ func (a *app) fieldsCmd() *cobra.Command {
 			return a.showFields(t)
 		}),
 	}
+	cmd.AddCommand(a.addFieldCmd(), a.changeFieldCmd(),
+		a.retireCmd("retire", "Retire a field: it is no longer filled, and its values stay", true),
+		a.retireCmd("restore", "Take a retired field into use again", false))
+	return cmd
+}
+
+// choicesOf reads choices given as code or code=Label; a code with ~ before it is
+// closed. A label that is left out stays, or is the code.
+func choicesOf(list []string) (choices []catalog.Choice) {
+	for _, ch := range list {
+		code, label, _ := strings.Cut(ch, "=")
+		code, closed := strings.CutPrefix(code, "~")
+		choices = append(choices, catalog.Choice{Code: code, Label: label, Closed: closed})
+	}
+	return choices
+}
+
+func (a *app) addFieldCmd() *cobra.Command {
 	var f catalog.Field
 	var kind string
 	var choices []string
-	add := &cobra.Command{
+	cmd := &cobra.Command{
 		Use: "add TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Add a field of your own to a record type",
+		Example: "  uchi fields add account berth_count --label \"Berths\" --type integer --required --default 0",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			f.Name, f.Type = list[1], catalog.FieldType(kind)
 			if f.Label == "" {
 				f.Label = strings.ToUpper(f.Name[:1]) + strings.ReplaceAll(f.Name[1:], "_", " ")
 			}
-			for _, ch := range choices {
-				code, label, ok := strings.Cut(ch, "=")
-				if !ok {
-					label = code
-				}
-				f.Choices = append(f.Choices, catalog.Choice{Code: code, Label: label})
-			}
+			f.Choices = choicesOf(choices)
 			r, err := c.AddFieldWithResponse(ctx, c.Workspace, list[0], f)
 			if err != nil {
 				return err
@@ -80,7 +93,7 @@ func (a *app) fieldsCmd() *cobra.Command {
 			return a.showFields(*r.JSON201)
 		}),
 	}
-	fl := add.Flags()
+	fl := cmd.Flags()
 	fl.StringVar(&f.Label, "label", "", "words above the column (made from the name when left out)")
 	fl.StringVar(&kind, "type", "text", "field type, such as text, integer, date, choice, reference")
 	fl.StringVar(&f.Help, "help-text", "", "what belongs into the field")
@@ -90,10 +103,73 @@ func (a *app) fieldsCmd() *cobra.Command {
 	fl.StringVar((*string)(&f.Likeness), "likeness", "", "as what it is compared by likeness, such as family_name, company_name, street, code, text")
 	fl.IntVar(&f.Length, "length", 0, "most characters")
 	fl.IntVar(&f.Precision, "precision", 0, "digits after the decimal sign")
+	fl.StringVar(&f.Default, "default", "", "value of new records that say nothing")
 	fl.StringVar(&f.To, "to", "", "record type that a reference points to")
 	fl.StringArrayVar(&choices, "choice", nil, "a choice: code or code=Label (repeatable)")
-	cmd.AddCommand(add)
 	return cmd
+}
+
+func (a *app) changeFieldCmd() *cobra.Command {
+	var name, label, help, def string
+	var required bool
+	var length int
+	var choices []string
+	cmd := &cobra.Command{
+		Use: "change TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Rename or re-label a field, or change its bounds and choices",
+		Long: `Changes a field that is there. A field's type stays; a length can only be raised; a choice that is
+there is closed (~code), not taken away. Fields of your own can be given another name: routines that
+use the old one go on working.`,
+		Example: "  uchi fields change account berths --name moorings --label Moorings\n  uchi fields change lead interest --choice low --choice medium --choice high=\"Very keen\" --choice ~unknown",
+	}
+	fl := cmd.Flags()
+	fl.StringVar(&name, "name", "", "a new name (fields of your own)")
+	fl.StringVar(&label, "label", "", "words above the column")
+	fl.StringVar(&help, "help-text", "", "what belongs into the field")
+	fl.StringVar(&def, "default", "", "value of new records that say nothing")
+	fl.BoolVar(&required, "required", false, "whether every new record needs it")
+	fl.IntVar(&length, "length", 0, "most characters")
+	fl.StringArrayVar(&choices, "choice", nil, "all choices in their order: code, code=Label, or ~code for a closed one (repeatable)")
+	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+		var change client.FieldChange
+		if fl.Changed("name") {
+			change.Name = &name
+		}
+		if fl.Changed("label") {
+			change.Label = &label
+		}
+		if fl.Changed("help-text") {
+			change.Help = &help
+		}
+		if fl.Changed("default") {
+			change.Default = &def
+		}
+		if fl.Changed("required") {
+			change.Required = &required
+		}
+		if fl.Changed("length") {
+			change.Length = &length
+		}
+		change.Choices = choicesOf(choices)
+		return a.changeField(ctx, c, list[0], list[1], change)
+	})
+	return cmd
+}
+
+func (a *app) retireCmd(name, short string, retired bool) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: short,
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			return a.changeField(ctx, c, list[0], list[1], client.FieldChange{Retired: &retired})
+		}),
+	}
+}
+
+func (a *app) changeField(ctx context.Context, c *client.Conn, typeName, field string, change client.FieldChange) error {
+	r, err := c.ChangeFieldWithResponse(ctx, c.Workspace, typeName, field, change)
+	if err != nil {
+		return err
+	}
+	return a.showFields(*r.JSON200)
 }
 
 func (a *app) showFields(t catalog.RecordType) error {
@@ -106,7 +182,7 @@ func (a *app) showFields(t catalog.RecordType) error {
 		for _, m := range []struct {
 			on   bool
 			word string
-		}{{f.Required, "required"}, {f.Key, "key"}, {f.Own, "own"}} {
+		}{{f.Required, "required"}, {f.Key, "key"}, {f.Own, "own"}, {f.Retired, "retired"}} {
 			if m.on {
 				marks = append(marks, m.word)
 			}
@@ -115,7 +191,11 @@ func (a *app) showFields(t catalog.RecordType) error {
 		if len(f.Choices) > 0 {
 			var codes []string
 			for _, ch := range f.Choices {
-				codes = append(codes, ch.Code)
+				if ch.Closed {
+					codes = append(codes, "~"+ch.Code)
+				} else {
+					codes = append(codes, ch.Code)
+				}
 			}
 			what = strings.Join(codes, ", ")
 		}

@@ -27,6 +27,51 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for ActAct.
+const (
+	ActActAnswer        ActAct = "answer"
+	ActActCancel        ActAct = "cancel"
+	ActActChangeReading ActAct = "change_reading"
+	ActActChangeRoutine ActAct = "change_routine"
+	ActActCheck         ActAct = "check"
+	ActActClose         ActAct = "close"
+	ActActDiscard       ActAct = "discard"
+	ActActLoad          ActAct = "load"
+	ActActPause         ActAct = "pause"
+	ActActResume        ActAct = "resume"
+	ActActStop          ActAct = "stop"
+)
+
+// Valid indicates whether the value is a known member of the ActAct enum.
+func (e ActAct) Valid() bool {
+	switch e {
+	case ActActAnswer:
+		return true
+	case ActActCancel:
+		return true
+	case ActActChangeReading:
+		return true
+	case ActActChangeRoutine:
+		return true
+	case ActActCheck:
+		return true
+	case ActActClose:
+		return true
+	case ActActDiscard:
+		return true
+	case ActActLoad:
+		return true
+	case ActActPause:
+		return true
+	case ActActResume:
+		return true
+	case ActActStop:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BlankPolicy.
 const (
 	Clear BlankPolicy = "clear"
@@ -216,6 +261,7 @@ func (e ImportBusy) Valid() bool {
 // Defines values for ImportState.
 const (
 	Checking  ImportState = "checking"
+	Closed    ImportState = "closed"
 	Discarded ImportState = "discarded"
 	Loaded    ImportState = "loaded"
 	Loading   ImportState = "loading"
@@ -223,14 +269,14 @@ const (
 	Paused    ImportState = "paused"
 	Ready     ImportState = "ready"
 	Stopped   ImportState = "stopped"
-	Undoing   ImportState = "undoing"
-	Undone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
 	case Checking:
+		return true
+	case Closed:
 		return true
 	case Discarded:
 		return true
@@ -245,10 +291,6 @@ func (e ImportState) Valid() bool {
 	case Ready:
 		return true
 	case Stopped:
-		return true
-	case Undoing:
-		return true
-	case Undone:
 		return true
 	default:
 		return false
@@ -357,6 +399,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for RunWork.
+const (
+	RunWorkCheck RunWork = "check"
+	RunWorkLoad  RunWork = "load"
+	RunWorkRead  RunWork = "read"
+)
+
+// Valid indicates whether the value is a known member of the RunWork enum.
+func (e RunWork) Valid() bool {
+	switch e {
+	case RunWorkCheck:
+		return true
+	case RunWorkLoad:
+		return true
+	case RunWorkRead:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ListRecordsParamsOrder.
 const (
 	Id      ListRecordsParamsOrder = "id"
@@ -377,6 +440,24 @@ func (e ListRecordsParamsOrder) Valid() bool {
 		return false
 	}
 }
+
+// Act Something that can be done with an import
+type Act struct {
+	Act ActAct `json:"act"`
+
+	// Code Why not, as a stable code
+	Code string `json:"code,omitempty,omitzero"`
+
+	// Mend What would make it possible
+	Mend     string `json:"mend,omitempty,omitzero"`
+	Possible bool   `json:"possible"`
+
+	// Why Why not, in words
+	Why string `json:"why,omitempty,omitzero"`
+}
+
+// ActAct defines model for Act.Act.
+type ActAct string
 
 // Answer defines model for Answer.
 type Answer struct {
@@ -549,6 +630,26 @@ type EventKind string
 // Field defines model for Field.
 type Field = catalog.Field
 
+// FieldChange What is to be changed of a field; what is left out stays
+type FieldChange struct {
+	// Choices All of them in their order; one that was there can be closed, not taken away
+	Choices []Choice `json:"choices,omitempty,omitzero"`
+	Default *string  `json:"default,omitempty"`
+	Help    *string  `json:"help,omitempty"`
+	Label   *string  `json:"label,omitempty"`
+
+	// Length Can only be raised
+	Length *int `json:"length,omitempty"`
+
+	// Name A new name, for fields of your own
+	Name     *string `json:"name,omitempty"`
+	Required *bool   `json:"required,omitempty"`
+	Retired  *bool   `json:"retired,omitempty"`
+
+	// Version Of the record type that the change is made on; an older one is refused
+	Version int `json:"version,omitempty,omitzero"`
+}
+
 // FieldCount defines model for FieldCount.
 type FieldCount = verdict.FieldCount
 
@@ -563,15 +664,24 @@ type Finding = sheet.Finding
 
 // Import defines model for Import.
 type Import struct {
+	// Acts What can be done now, and why the rest cannot
+	Acts []Act `json:"acts,omitempty,omitzero"`
+
 	// AnsweredAt When an answer was last given or taken back
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
 	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Busy Work in progress
-	Busy      ImportBusy `json:"busy"`
-	ChangedAt time.Time  `json:"changed_at"`
-	CheckedAt time.Time  `json:"checked_at,omitempty,omitzero"`
-	Columns   []Column   `json:"columns,omitempty,omitzero"`
+	Busy ImportBusy `json:"busy"`
+
+	// Cancelling The present work is to end
+	Cancelling bool      `json:"cancelling,omitempty,omitzero"`
+	ChangedAt  time.Time `json:"changed_at"`
+	CheckedAt  time.Time `json:"checked_at,omitempty,omitzero"`
+
+	// CleanedAt Since when its source and results are no longer kept
+	CleanedAt time.Time `json:"cleaned_at,omitempty,omitzero"`
+	Columns   []Column  `json:"columns,omitempty,omitzero"`
 
 	// Done Rows done of the present work
 	Done    int64     `json:"done"`
@@ -581,13 +691,16 @@ type Import struct {
 		Name   string `json:"name"`
 		Sha256 string `json:"sha256"`
 	} `json:"file"`
-	Findings []Finding        `json:"findings,omitempty,omitzero"`
-	Id       int64            `json:"id"`
-	Into     string           `json:"into,omitempty,omitzero"`
-	MadeAt   time.Time        `json:"made_at"`
-	MadeBy   string           `json:"made_by"`
-	Name     string           `json:"name"`
-	Notices  []Notice         `json:"notices,omitempty,omitzero"`
+	Findings []Finding `json:"findings,omitempty,omitzero"`
+	Id       int64     `json:"id"`
+	Into     string    `json:"into,omitempty,omitzero"`
+	MadeAt   time.Time `json:"made_at"`
+	MadeBy   string    `json:"made_by"`
+	Name     string    `json:"name"`
+	Notices  []Notice  `json:"notices,omitempty,omitzero"`
+
+	// Of Rows that the present work is about
+	Of       int64            `json:"of,omitempty,omitzero"`
 	Outcomes map[string]int64 `json:"outcomes"`
 
 	// Reading How a source is read; what is left out is detected
@@ -600,6 +713,9 @@ type Import struct {
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
+
+	// Written A load has written records
+	Written bool `json:"written,omitempty,omitzero"`
 }
 
 // ImportBusy Work in progress
@@ -739,8 +855,12 @@ type ProblemCount struct {
 
 // Progress defines model for Progress.
 type Progress struct {
-	Busy     ProgressBusy     `json:"busy"`
-	Done     int64            `json:"done"`
+	Busy      ProgressBusy `json:"busy"`
+	ChangedAt time.Time    `json:"changed_at,omitempty,omitzero"`
+	Done      int64        `json:"done"`
+
+	// Of Rows that the present work is about
+	Of       int64            `json:"of,omitempty,omitzero"`
 	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
 	Rows     int64            `json:"rows"`
 	State    ImportState      `json:"state"`
@@ -849,7 +969,7 @@ type Row struct {
 	Cells   []string `json:"cells"`
 	Changes []Change `json:"changes,omitempty,omitzero"`
 
-	// Drafts What is said of each of the records that the row becomes, where there are several
+	// Drafts What is said of each of the records that the row becomes, in the order of the routine
 	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
 
 	// OtherRow The row that stands for this one
@@ -921,6 +1041,31 @@ type RowValue struct {
 	Problem RowProblem `json:"problem,omitempty,omitzero"`
 }
 
+// Run One piece of work on an import
+type Run struct {
+	BeganAt time.Time `json:"began_at"`
+	Done    int64     `json:"done"`
+
+	// Ended How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process
+	Ended string `json:"ended,omitempty,omitzero"`
+
+	// EndedAt Left out while it goes on
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Id      int64     `json:"id"`
+	Of      int64     `json:"of"`
+
+	// Outcomes Of a load
+	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
+
+	// Person Who asked for it
+	Person  string  `json:"person"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+	Work    RunWork `json:"work"`
+}
+
+// RunWork defines model for Run.Work.
+type RunWork string
+
 // SavedRoutine defines model for SavedRoutine.
 type SavedRoutine struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -929,6 +1074,12 @@ type SavedRoutine struct {
 	Routine   Routine   `json:"routine"`
 	Type      string    `json:"type"`
 	Version   int       `json:"version"`
+}
+
+// Settings defines model for Settings.
+type Settings struct {
+	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
+	KeepDays int `json:"keep_days"`
 }
 
 // Start defines model for Start.
@@ -1267,6 +1418,9 @@ type AddPersonJSONRequestBody = NewPerson
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
+type SetSettingsJSONRequestBody = Settings
+
 // AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
 type AddTokenJSONRequestBody = NewToken
 
@@ -1299,6 +1453,9 @@ type SaveRoutineJSONRequestBody = Routine
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
+
+// ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
+type ChangeFieldJSONRequestBody = FieldChange
 
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
@@ -1420,6 +1577,25 @@ type ClientInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetSettings What holds for the whole service
+	//
+	// Corresponds with GET /settings (the `GetSettings` operationId).
+	GetSettings(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetSettingsWithBody Change what holds for the whole service (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /settings (the `SetSettings` operationId).
+	SetSettingsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetSettings Change what holds for the whole service (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /settings (the `SetSettings` operationId).
+	SetSettings(ctx context.Context, body SetSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListTokens My tokens
 	//
 	// Corresponds with GET /tokens (the `ListTokens` operationId).
@@ -1523,10 +1699,20 @@ type ClientInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
 	Answer(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// Cancel End whatever runs on the import; what is loaded stays
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/cancel (the `Cancel` operationId).
+	Cancel(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// Check Work out what each row would do, without touching any record
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
 	Check(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Close Put an import away after rows were loaded; its records stay
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/close (the `Close` operationId).
+	Close(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// AddDraftWithBody Let the rows make a further record; what is certain is placed and linked
 	//
@@ -1638,6 +1824,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows/{row} (the `GetRow` operationId).
 	GetRow(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListRuns What was done on the import, newest first
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/runs (the `ListRuns` operationId).
+	ListRuns(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// DownloadSource The source as it was uploaded
 	//
@@ -1757,6 +1948,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeFieldWithBody Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+	ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+	ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// AddChoiceWithBody Add a choice to a field, or another spelling to one that is there (administrators)
 	//
@@ -1891,6 +2096,55 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 // Corresponds with POST /session (the `SignIn` operationId).
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetSettings What holds for the whole service
+//
+// Corresponds with GET /settings (the `GetSettings` operationId).
+func (c *Client) GetSettings(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetSettingsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetSettingsWithBody Change what holds for the whole service (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /settings (the `SetSettings` operationId).
+func (c *Client) SetSettingsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetSettingsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetSettings Change what holds for the whole service (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /settings (the `SetSettings` operationId).
+func (c *Client) SetSettings(ctx context.Context, body SetSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetSettingsRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2174,11 +2428,41 @@ func (c *Client) Answer(ctx context.Context, workspace WorkspaceParam, pImport I
 	return c.Client.Do(req)
 }
 
+// Cancel End whatever runs on the import; what is loaded stays
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/cancel (the `Cancel` operationId).
+func (c *Client) Cancel(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCancelRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // Check Work out what each row would do, without touching any record
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
 func (c *Client) Check(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCheckRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Close Put an import away after rows were loaded; its records stay
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/close (the `Close` operationId).
+func (c *Client) Close(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCloseRequest(c.Server, workspace, pImport)
 	if err != nil {
 		return nil, err
 	}
@@ -2480,6 +2764,21 @@ func (c *Client) DownloadRows(ctx context.Context, workspace WorkspaceParam, pIm
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/rows/{row} (the `GetRow` operationId).
 func (c *Client) GetRow(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetRowRequest(c.Server, workspace, pImport, row)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListRuns What was done on the import, newest first
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/runs (the `ListRuns` operationId).
+func (c *Client) ListRuns(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRunsRequest(c.Server, workspace, pImport)
 	if err != nil {
 		return nil, err
 	}
@@ -2819,6 +3118,40 @@ func (c *Client) AddField(ctx context.Context, workspace WorkspaceParam, pType T
 	return c.Client.Do(req)
 }
 
+// ChangeFieldWithBody Rename, re-label or retire a field, or change its bounds and choices (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+func (c *Client) ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeFieldRequestWithBody(c.Server, workspace, pType, field, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+func (c *Client) ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeFieldRequest(c.Server, workspace, pType, field, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // AddChoiceWithBody Add a choice to a field, or another spelling to one that is there (administrators)
 //
 // Takes any type of body and a specified content type.
@@ -3050,6 +3383,73 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetSettingsRequest constructs an http.Request for the GetSettings method
+func NewGetSettingsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/settings")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetSettingsRequest calls the generic SetSettings builder with application/json body
+func NewSetSettingsRequest(server string, body SetSettingsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetSettingsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetSettingsRequestWithBody constructs an http.Request for the SetSettings method, with any body, and a specified content type
+func NewSetSettingsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/settings")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -3709,6 +4109,47 @@ func NewAnswerRequestWithBody(server string, workspace WorkspaceParam, pImport I
 	return req, nil
 }
 
+// NewCancelRequest constructs an http.Request for the Cancel method
+func NewCancelRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/cancel", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewCheckRequest constructs an http.Request for the Check method
 func NewCheckRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -3733,6 +4174,47 @@ func NewCheckRequest(server string, workspace WorkspaceParam, pImport ImportPara
 	}
 
 	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/check", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCloseRequest constructs an http.Request for the Close method
+func NewCloseRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/close", pathParam0, pathParam1)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -4725,6 +5207,47 @@ func NewGetRowRequest(server string, workspace WorkspaceParam, pImport ImportPar
 	return req, nil
 }
 
+// NewListRunsRequest constructs an http.Request for the ListRuns method
+func NewListRunsRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/runs", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewDownloadSourceRequest constructs an http.Request for the DownloadSource method
 func NewDownloadSourceRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -5653,6 +6176,67 @@ func NewAddFieldRequestWithBody(server string, workspace WorkspaceParam, pType T
 	return req, nil
 }
 
+// NewChangeFieldRequest calls the generic ChangeField builder with application/json body
+func NewChangeFieldRequest(server string, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeFieldRequestWithBody(server, workspace, pType, field, "application/json", bodyReader)
+}
+
+// NewChangeFieldRequestWithBody constructs an http.Request for the ChangeField method, with any body, and a specified content type
+func NewChangeFieldRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "field", field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/fields/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewAddChoiceRequest calls the generic AddChoice builder with application/json body
 func NewAddChoiceRequest(server string, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -5930,6 +6514,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
 
+	// GetSettingsWithResponse What holds for the whole service
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /settings (the `GetSettings` operationId).
+	GetSettingsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetSettingsResponse, error)
+
+	// SetSettingsWithBodyWithResponse Change what holds for the whole service (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /settings (the `SetSettings` operationId).
+	SetSettingsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetSettingsResponse, error)
+
+	// SetSettingsWithResponse Change what holds for the whole service (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /settings (the `SetSettings` operationId).
+	SetSettingsWithResponse(ctx context.Context, body SetSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*SetSettingsResponse, error)
+
 	// ListTokensWithResponse My tokens
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -6049,12 +6654,26 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
 	AnswerWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
 
+	// CancelWithResponse End whatever runs on the import; what is loaded stays
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/cancel (the `Cancel` operationId).
+	CancelWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CancelResponse, error)
+
 	// CheckWithResponse Work out what each row would do, without touching any record
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/check (the `Check` operationId).
 	CheckWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CheckResponse, error)
+
+	// CloseWithResponse Put an import away after rows were loaded; its records stay
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/close (the `Close` operationId).
+	CloseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CloseResponse, error)
 
 	// AddDraftWithBodyWithResponse Let the rows make a further record; what is certain is placed and linked
 	//
@@ -6188,6 +6807,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows/{row} (the `GetRow` operationId).
 	GetRowWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, row int64, reqEditors ...RequestEditorFn) (*GetRowResponse, error)
+
+	// ListRunsWithResponse What was done on the import, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/runs (the `ListRuns` operationId).
+	ListRunsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ListRunsResponse, error)
 
 	// DownloadSourceWithResponse The source as it was uploaded
 	//
@@ -6335,6 +6961,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields (the `AddField` operationId).
 	AddFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*AddFieldResponse, error)
+
+	// ChangeFieldWithBodyWithResponse Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+	ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
+
+	// ChangeFieldWithResponse Rename, re-label or retire a field, or change its bounds and choices (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+	ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
 
 	// AddChoiceWithBodyWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
 	//
@@ -6617,6 +7257,102 @@ func (r SignInResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SignInResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetSettingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Settings
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetSettingsResponse) GetJSON200() *Settings {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetSettingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetSettingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetSettingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetSettingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetSettingsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetSettingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Settings
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetSettingsResponse) GetJSON200() *Settings {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetSettingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetSettingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetSettingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetSettingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetSettingsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -7253,6 +7989,54 @@ func (r AnswerResponse) ContentType() string {
 	return ""
 }
 
+type CancelResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r CancelResponse) GetJSON202() *Import {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CancelResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CancelResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CancelResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CancelResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CancelResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type CheckResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -7295,6 +8079,54 @@ func (r CheckResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CheckResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CloseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r CloseResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CloseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CloseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CloseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CloseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CloseResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8039,6 +8871,58 @@ func (r GetRowResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetRowResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListRunsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Runs []Run `json:"runs"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListRunsResponse) GetJSON200() *struct {
+	Runs []Run `json:"runs"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListRunsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListRunsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListRunsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListRunsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListRunsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8921,6 +9805,54 @@ func (r AddFieldResponse) ContentType() string {
 	return ""
 }
 
+type ChangeFieldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RecordType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeFieldResponse) GetJSON200() *RecordType {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeFieldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeFieldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeFieldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeFieldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeFieldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type AddChoiceResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9197,6 +10129,45 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 	return ParseSignInResponse(rsp)
 }
 
+// GetSettingsWithResponse What holds for the whole service
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /settings (the `GetSettings` operationId).
+func (c *ClientWithResponses) GetSettingsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetSettingsResponse, error) {
+	rsp, err := c.GetSettings(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetSettingsResponse(rsp)
+}
+
+// SetSettingsWithBodyWithResponse Change what holds for the whole service (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /settings (the `SetSettings` operationId).
+func (c *ClientWithResponses) SetSettingsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetSettingsResponse, error) {
+	rsp, err := c.SetSettingsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetSettingsResponse(rsp)
+}
+
+// SetSettingsWithResponse Change what holds for the whole service (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /settings (the `SetSettings` operationId).
+func (c *ClientWithResponses) SetSettingsWithResponse(ctx context.Context, body SetSettingsJSONRequestBody, reqEditors ...RequestEditorFn) (*SetSettingsResponse, error) {
+	rsp, err := c.SetSettings(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetSettingsResponse(rsp)
+}
+
 // ListTokensWithResponse My tokens
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9418,6 +10389,19 @@ func (c *ClientWithResponses) AnswerWithResponse(ctx context.Context, workspace 
 	return ParseAnswerResponse(rsp)
 }
 
+// CancelWithResponse End whatever runs on the import; what is loaded stays
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/cancel (the `Cancel` operationId).
+func (c *ClientWithResponses) CancelWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CancelResponse, error) {
+	rsp, err := c.Cancel(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCancelResponse(rsp)
+}
+
 // CheckWithResponse Work out what each row would do, without touching any record
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9429,6 +10413,19 @@ func (c *ClientWithResponses) CheckWithResponse(ctx context.Context, workspace W
 		return nil, err
 	}
 	return ParseCheckResponse(rsp)
+}
+
+// CloseWithResponse Put an import away after rows were loaded; its records stay
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/close (the `Close` operationId).
+func (c *ClientWithResponses) CloseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*CloseResponse, error) {
+	rsp, err := c.Close(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCloseResponse(rsp)
 }
 
 // AddDraftWithBodyWithResponse Let the rows make a further record; what is certain is placed and linked
@@ -9676,6 +10673,19 @@ func (c *ClientWithResponses) GetRowWithResponse(ctx context.Context, workspace 
 		return nil, err
 	}
 	return ParseGetRowResponse(rsp)
+}
+
+// ListRunsWithResponse What was done on the import, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/runs (the `ListRuns` operationId).
+func (c *ClientWithResponses) ListRunsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ListRunsResponse, error) {
+	rsp, err := c.ListRuns(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListRunsResponse(rsp)
 }
 
 // DownloadSourceWithResponse The source as it was uploaded
@@ -9951,6 +10961,32 @@ func (c *ClientWithResponses) AddFieldWithResponse(ctx context.Context, workspac
 	return ParseAddFieldResponse(rsp)
 }
 
+// ChangeFieldWithBodyWithResponse Rename, re-label or retire a field, or change its bounds and choices (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+func (c *ClientWithResponses) ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
+	rsp, err := c.ChangeFieldWithBody(ctx, workspace, pType, field, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeFieldResponse(rsp)
+}
+
+// ChangeFieldWithResponse Rename, re-label or retire a field, or change its bounds and choices (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
+func (c *ClientWithResponses) ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
+	rsp, err := c.ChangeField(ctx, workspace, pType, field, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeFieldResponse(rsp)
+}
+
 // AddChoiceWithBodyWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -10200,6 +11236,72 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 			headers.SetCookie = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetSettingsResponse parses an HTTP response from a GetSettingsWithResponse call
+func ParseGetSettingsResponse(rsp *http.Response) (*GetSettingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetSettingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Settings
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetSettingsResponse parses an HTTP response from a SetSettingsWithResponse call
+func ParseSetSettingsResponse(rsp *http.Response) (*SetSettingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetSettingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Settings
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil
@@ -10636,6 +11738,39 @@ func ParseAnswerResponse(rsp *http.Response) (*AnswerResponse, error) {
 	return response, nil
 }
 
+// ParseCancelResponse parses an HTTP response from a CancelWithResponse call
+func ParseCancelResponse(rsp *http.Response) (*CancelResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CancelResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseCheckResponse parses an HTTP response from a CheckWithResponse call
 func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -10656,6 +11791,39 @@ func ParseCheckResponse(rsp *http.Response) (*CheckResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCloseResponse parses an HTTP response from a CloseWithResponse call
+func ParseCloseResponse(rsp *http.Response) (*CloseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CloseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -11152,6 +12320,41 @@ func ParseGetRowResponse(rsp *http.Response) (*GetRowResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest RowAsRecord
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListRunsResponse parses an HTTP response from a ListRunsWithResponse call
+func ParseListRunsResponse(rsp *http.Response) (*ListRunsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListRunsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Runs []Run `json:"runs"`
+		}
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -11752,6 +12955,39 @@ func ParseAddFieldResponse(rsp *http.Response) (*AddFieldResponse, error) {
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangeFieldResponse parses an HTTP response from a ChangeFieldWithResponse call
+func ParseChangeFieldResponse(rsp *http.Response) (*ChangeFieldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeFieldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RecordType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

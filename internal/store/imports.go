@@ -5,10 +5,10 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
-	"slices"
 	"time"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
@@ -35,28 +35,6 @@ func (j *JSON[T]) Scan(src any) error {
 // Value implements driver.Valuer.
 func (j JSON[T]) Value() (driver.Value, error) { return json.Marshal(j.V) }
 
-// State is where an import stands.
-type State string
-
-// The states of an import.
-const (
-	StateOpen      State = "open"
-	StateChecking  State = "checking"
-	StateReady     State = "ready"
-	StateLoading   State = "loading"
-	StatePaused    State = "paused"
-	StateLoaded    State = "loaded"
-	StateStopped   State = "stopped"
-	StateDiscarded State = "discarded"
-)
-
-// Work that a service process is doing on an import.
-const (
-	BusyRead  = "read"
-	BusyCheck = "check"
-	BusyLoad  = "load"
-)
-
 // Trouble is what ended the last piece of work on an import.
 type Trouble struct {
 	Code    string      `json:"code"`
@@ -75,8 +53,15 @@ type Import struct {
 	FileName   string                          `db:"file_name"`
 	FileBytes  int64                           `db:"file_bytes"`
 	FileSHA256 string                          `db:"file_sha256"`
-	State      State                           `db:"state"`
-	Busy       string                          `db:"busy"`
+	State      life.State                      `db:"state"`
+	Rest       life.State                      `db:"rest"`
+	Written    bool                            `db:"written"` // a load has written records
+	Run        *int64                          `db:"run"`     // what runs
+	Work       life.Work                       `db:"work"`    // what that does; empty when nothing runs
+	Done       int64                           `db:"done_rows"`
+	Of         int64                           `db:"of_rows"`
+	Cancelled  bool                            `db:"cancelled"` // somebody wants what runs to end
+	Tries      int                             `db:"tries"`     // how many are under way
 	Into       string                          `db:"into_type"`
 	Reading    JSON[sheet.Reading]             `db:"reading"`
 	Findings   JSON[[]sheet.Finding]           `db:"findings"`
@@ -87,29 +72,48 @@ type Import struct {
 	Totals     JSON[*verdict.Totals]           `db:"totals"`
 	Outcomes   JSON[map[verdict.Outcome]int64] `db:"outcomes"`
 	Trouble    JSON[*Trouble]                  `db:"trouble"`
-	DoneRows   int64                           `db:"done_rows"`
-	NextRow    int64                           `db:"next_row"`
-	Writes     int64                           `db:"writes"`
+	CellsRun   *int64                          `db:"cells_run"`   // the run that staged the cells
+	CheckRun   *int64                          `db:"check_run"`   // the run whose verdicts hold
+	NextRow    int64                           `db:"next_row"`    // where the load goes on
+	Writes     int64                           `db:"writes"`      // of the types that it writes; see Store.Writes
+	LinkWrites int64                           `db:"link_writes"` // of those that it only links to
+	Catalogue  int64                           `db:"catalogue"`   // the edition of the record types that the check saw
+	Digest     int64                           `db:"digest"`      // of the verdicts that are not carried out yet
 	CheckBegan *time.Time                      `db:"check_began_at"`
 	CheckedAt  *time.Time                      `db:"checked_at"`
 	AnsweredAt *time.Time                      `db:"answered_at"`
 	BeganAt    *time.Time                      `db:"began_at"`
 	EndedAt    *time.Time                      `db:"ended_at"`
+	CleanedAt  *time.Time                      `db:"cleaned_at"` // since when its source and results are not kept
 	MadeBy     int64                           `db:"made_by"`
 	MadeByName string                          `db:"made_by_name"`
 	MadeAt     time.Time                       `db:"made_at"`
 	ChangedAt  time.Time                       `db:"changed_at"`
 }
 
-const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name, s.bytes as file_bytes, s.sha256 as file_sha256, i.state, i.busy, i.into_type,
-	i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble, i.done_rows, i.next_row, i.writes,
-	i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
+// Now gives where the import stands in its life.
+func (i Import) Now() life.Now {
+	return life.Now{
+		State: i.State, Work: i.Work, Rest: i.Rest,
+		Facts: map[life.Fact]bool{
+			life.Read:     i.CellsRun != nil && i.CleanedAt == nil,
+			life.Mapped:   i.Routine.V != nil,
+			life.Written:  i.Written,
+			life.Answered: i.AnsweredAt != nil && i.CheckedAt != nil && i.AnsweredAt.After(*i.CheckedAt),
+			life.Tried:    i.Tries > 0,
+		},
+	}
+}
 
-const importFrom = ` from imports i join sources s on s.id = i.source join people p on p.id = i.made_by `
+const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name, s.bytes as file_bytes, s.sha256 as file_sha256,
+	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
+	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
+	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
+	i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
+	i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
-// Enqueue puts a job for an import into the queue, within the transaction that
-// changes the import's state.
-type Enqueue func(ctx context.Context, tx pgx.Tx, importID int64) error
+const importFrom = `
+	from imports i join sources s on s.id = i.source join people p on p.id = i.made_by left join runs x on x.id = i.run `
 
 // NewImport is what an import is made from.
 type NewImport struct {
@@ -122,21 +126,28 @@ type NewImport struct {
 	By        int64
 }
 
-// AddImport makes an import that is to be read.
+// AddImport makes an import, and the run that reads it.
 func (s *Store) AddImport(ctx context.Context, n NewImport, enqueue Enqueue) (int64, error) {
 	var id int64
-	err := s.inPgxTx(ctx, func(tx pgx.Tx) error {
+	err := s.inTx(ctx, func(tx pgx.Tx) error {
 		var routine any
 		if n.Routine != nil {
 			routine = JSON[*mapping.Routine]{n.Routine}
 		}
-		err := tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, busy, into_type, reading, routine, made_by)
-			values ($1, $2, $3, 'open', 'read', $4, $5, $6, $7) returning id`,
+		err := tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by)
+			values ($1, $2, $3, 'open', $4, $5, $6, $7) returning id`,
 			n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By).Scan(&id)
 		if err != nil {
 			return err
 		}
-		return enqueue(ctx, tx, id)
+		r := Run{Import: id, Work: life.Reading, Person: n.By}
+		if err := beginRun(ctx, tx, &r, 0); err != nil {
+			return err
+		}
+		if err := enqueue(ctx, tx, r); err != nil {
+			return err
+		}
+		return logIn(ctx, tx, Entry{Person: n.By, Workspace: n.Workspace, Action: "upload", Subject: importSubject(id)})
 	})
 	if err != nil {
 		return 0, fmt.Errorf("make import: %w", err)
@@ -144,15 +155,35 @@ func (s *Store) AddImport(ctx context.Context, n NewImport, enqueue Enqueue) (in
 	return id, nil
 }
 
+// errUnknownImport says that there is no such import.
+var errUnknownImport = fault.New(fault.NotFound, "unknown_import", "there is no such import in this workspace").Mended("See the list of imports.")
+
 // Import reads one import.
 func (s *Store) Import(ctx context.Context, workspace string, id int64) (Import, error) {
 	var i Import
 	err := s.db.GetContext(ctx, &i, `select `+importColumns+importFrom+`where i.id = $1 and i.workspace = $2`, id, workspace)
-	if isMissing(err) {
-		return i, fault.New(fault.NotFound, "unknown_import", "there is no such import in this workspace").With(fmt.Sprint(id)).Mended("See the list of imports.")
+	if IsMissing(err) {
+		return i, errUnknownImport.With(fmt.Sprint(id))
 	}
 	if err != nil {
 		return i, fmt.Errorf("read import: %w", err)
+	}
+	return i, nil
+}
+
+// importForUpdate reads an import and locks it until the end of the
+// transaction; an empty workspace takes it from any.
+func importForUpdate(ctx context.Context, tx pgx.Tx, workspace string, id int64) (Import, error) {
+	rows, err := tx.Query(ctx, `select `+importColumns+importFrom+`where i.id = $1 and ($2 = '' or i.workspace = $2) for update of i`, id, workspace)
+	if err != nil {
+		return Import{}, fmt.Errorf("lock import: %w", err)
+	}
+	i, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Import])
+	if IsMissing(err) {
+		return i, errUnknownImport.With(fmt.Sprint(id))
+	}
+	if err != nil {
+		return i, fmt.Errorf("lock import: %w", err)
 	}
 	return i, nil
 }
@@ -169,120 +200,69 @@ func (s *Store) ImportAnywhere(ctx context.Context, id int64) (Import, error) {
 // Imports lists the imports of a workspace, newest first, before the given id (0: from the newest).
 func (s *Store) Imports(ctx context.Context, workspace string, before int64, states []string, limit int) ([]Import, error) {
 	var list []Import
-	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`where i.workspace = $1 and ($2 = 0 or i.id < $2)
-		and (cardinality($3::text[]) = 0 and i.state <> 'discarded' or i.state = any($3)) order by i.id desc limit $4`, workspace, before, states, limit)
+	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`
+		where i.workspace = $1 and ($2 = 0 or i.id < $2)
+			and (cardinality($3::text[]) = 0 and i.state <> 'discarded' or i.state = any($3))
+		order by i.id desc limit $4`, workspace, before, states, limit)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}
 	return list, nil
 }
 
-// Begin moves an import from one of the given states to another and enqueues
-// the work for it, unless somebody is at work on it already.
-func (s *Store) Begin(ctx context.Context, workspace string, id int64, from []State, to State, busy string, enqueue Enqueue) error {
-	return s.inPgxTx(ctx, func(tx pgx.Tx) error {
-		var state State
-		var now string
-		err := tx.QueryRow(ctx, `select state, busy from imports where id = $1 and workspace = $2 for update`, id, workspace).Scan(&state, &now)
-		if isMissing(err) {
-			return fault.New(fault.NotFound, "unknown_import", "there is no such import in this workspace").With(fmt.Sprint(id))
-		}
-		if err != nil {
-			return fmt.Errorf("begin work on import: %w", err)
-		}
-		if now != "" {
-			return fault.New(fault.Conflict, "import_busy", "the import is being worked on ("+now+")").Mended("Wait until this has ended, or stop it.")
-		}
-		if !slices.Contains(from, state) {
-			return fault.Newf(fault.Conflict, "wrong_state", "this cannot be done while the import is %s", state).Mended(fmt.Sprintf("It can be done while it is one of %v.", from))
-		}
-		_, err = tx.Exec(ctx, `update imports set state = $2, busy = $3, trouble = null, done_rows = case when $3 = 'load' then done_rows else 0 end, check_began_at = case when $3 = 'check' then now() else check_began_at end,
-			began_at = case when $3 = 'load' and state <> 'paused' then now() else began_at end, changed_at = now() where id = $1`, id, to, busy)
-		if err != nil {
-			return fmt.Errorf("begin work on import: %w", err)
-		}
-		if enqueue == nil {
-			return nil
-		}
-		return enqueue(ctx, tx, id)
-	})
+// ProgressOf reads what changes while an import is worked on, and no more.
+type ProgressOf struct {
+	State    life.State                      `db:"state"`
+	Work     life.Work                       `db:"work"`
+	Rows     int64                           `db:"rows"`
+	Done     int64                           `db:"done_rows"`
+	Of       int64                           `db:"of_rows"`
+	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+	Trouble  JSON[*Trouble]                  `db:"trouble"`
+	Changed  time.Time                       `db:"changed_at"` // of anything else
 }
 
-// Interrupt takes a loading import to paused or stopped; the job sees it
-// between two chunks.
-func (s *Store) Interrupt(ctx context.Context, workspace string, id int64, to State) error {
-	res, err := s.db.ExecContext(ctx, `update imports set state = $3, changed_at = now(), ended_at = case when $3 = 'stopped' then now() else ended_at end
-		where id = $1 and workspace = $2 and (state = 'loading' or state = 'paused' and $3 = 'stopped')`, id, workspace, to)
-	if err != nil {
-		return fmt.Errorf("interrupt import: %w", err)
+// ProgressOf tells how far the work on an import is.
+func (s *Store) ProgressOf(ctx context.Context, workspace string, id int64) (ProgressOf, error) {
+	var p ProgressOf
+	err := s.db.GetContext(ctx, &p, `
+		select i.state, coalesce(x.work, '') as work, i.rows, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, i.outcomes, i.trouble, i.changed_at
+		from imports i left join runs x on x.id = i.run where i.id = $1 and i.workspace = $2`, id, workspace)
+	if IsMissing(err) {
+		return p, errUnknownImport.With(fmt.Sprint(id))
 	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		i, err := s.Import(ctx, workspace, id)
-		if err != nil {
-			return err
-		}
-		return fault.Newf(fault.Conflict, "wrong_state", "only a load in progress can be interrupted; the import is %s", i.State)
+	if err != nil {
+		return p, fmt.Errorf("read progress: %w", err)
+	}
+	return p, nil
+}
+
+// SetRoutine stores a changed routine, for the change of an act.
+func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
+	_, err := tx.Exec(ctx, `update imports set routine = $2, into_type = $3 where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
+	if err != nil {
+		return fmt.Errorf("store routine: %w", err)
 	}
 	return nil
 }
 
-// SetRoutine stores a changed routine and reading options; what was checked is
-// no longer valid.
-func (s *Store) SetRoutine(ctx context.Context, workspace string, id int64, r mapping.Routine) error {
-	res, err := s.db.ExecContext(ctx, `update imports set routine = $3, into_type = $4, state = case when state = 'ready' then 'open' else state end,
-		totals = null, changed_at = now() where id = $1 and workspace = $2 and busy = '' and state in ('open', 'ready', 'loaded', 'stopped')`,
-		id, workspace, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
+// SetReading stores reading options, for the change of an act. Those by which the
+// source was read stay at hand until it has been read by the new ones.
+func SetReading(ctx context.Context, tx pgx.Tx, id int64, r sheet.Reading) error {
+	_, err := tx.Exec(ctx, `update imports set reading_was = case when cells_run is not null then reading end, reading = $2 where id = $1`, id, JSON[sheet.Reading]{r})
 	if err != nil {
-		return fmt.Errorf("store routine: %w", err)
+		return fmt.Errorf("store reading options: %w", err)
 	}
-	return s.oneRow(ctx, workspace, id, res)
+	return nil
 }
 
-type rowsAffected interface{ RowsAffected() (int64, error) }
-
-func (s *Store) oneRow(ctx context.Context, workspace string, id int64, res rowsAffected) error {
-	if n, _ := res.RowsAffected(); n > 0 {
-		return nil
+// RestoreReading takes back the reading options by which a source could not be
+// read, for the end of the run.
+func RestoreReading(ctx context.Context, tx pgx.Tx, id int64) error {
+	if _, err := tx.Exec(ctx, `update imports set reading = coalesce(reading_was, reading), reading_was = null where id = $1`, id); err != nil {
+		return fmt.Errorf("restore reading options: %w", err)
 	}
-	i, err := s.Import(ctx, workspace, id)
-	if err != nil {
-		return err
-	}
-	if i.Busy != "" {
-		return fault.New(fault.Conflict, "import_busy", "the import is being worked on ("+i.Busy+")").Mended("Wait until this has ended.")
-	}
-	return fault.Newf(fault.Conflict, "wrong_state", "this cannot be done while the import is %s", i.State)
-}
-
-// SetReading stores reading options by hand and has the source read again.
-func (s *Store) SetReading(ctx context.Context, workspace string, id int64, r sheet.Reading, enqueue Enqueue) error {
-	return s.inPgxTx(ctx, func(tx pgx.Tx) error {
-		res, err := tx.Exec(ctx, `update imports set reading = $3, state = 'open', busy = 'read', done_rows = 0, totals = null, trouble = null, changed_at = now()
-			where id = $1 and workspace = $2 and busy = '' and state in ('open', 'ready')`, id, workspace, JSON[sheet.Reading]{r})
-		if err != nil {
-			return fmt.Errorf("store reading options: %w", err)
-		}
-		if res.RowsAffected() == 0 {
-			i, err := s.Import(ctx, workspace, id)
-			if err != nil {
-				return err
-			}
-			return fault.Newf(fault.Conflict, "wrong_state", "the source can be read again only before the load; the import is %s %s", i.State, i.Busy)
-		}
-		return enqueue(ctx, tx, id)
-	})
-}
-
-// Discard gives an import up: its staging goes, its place in the list stays.
-func (s *Store) Discard(ctx context.Context, workspace string, id int64) error {
-	res, err := s.db.ExecContext(ctx, `update imports set state = 'discarded', changed_at = now() where id = $1 and workspace = $2 and busy = '' and state in ('open', 'ready')`, id, workspace)
-	if err != nil {
-		return fmt.Errorf("discard import: %w", err)
-	}
-	if err := s.oneRow(ctx, workspace, id, res); err != nil {
-		return err
-	}
-	return s.dropStaging(ctx, id)
+	return nil
 }
 
 // ReadResult is what reading a source has found.
@@ -291,55 +271,62 @@ type ReadResult struct {
 	Columns  []sheet.Column
 	Notices  []sheet.Notice
 	Rows     int64
-	Anchors  []int64
+	Anchors  []int64 // the row number of every thousandth row
 	Reading  sheet.Reading
 	Into     string
 	Routine  *mapping.Routine
 }
 
-// EndRead stores what was read and frees the import.
-func (s *Store) EndRead(ctx context.Context, id int64, r ReadResult) error {
-	_, err := s.pool.Exec(ctx, `update imports set busy = '', reading = $2, findings = $3, columns = $4, notices = $5, rows = $6, anchors = $7,
-		into_type = $8, routine = $9, done_rows = $6, changed_at = now() where id = $1`,
-		id, JSON[sheet.Reading]{r.Reading}, JSON[[]sheet.Finding]{r.Findings}, JSON[[]sheet.Column]{r.Columns}, JSON[[]sheet.Notice]{r.Notices}, r.Rows, r.Anchors,
-		r.Into, JSON[*mapping.Routine]{r.Routine})
+// SetRead stores what was read, for the end of its run.
+func SetRead(ctx context.Context, tx pgx.Tx, run Run, r ReadResult) error {
+	_, err := tx.Exec(ctx, `
+		update imports set reading = @reading, findings = @findings, columns = @columns, notices = @notices, rows = @rows, anchors = @anchors,
+			into_type = @into, routine = @routine, reading_was = null, cells_run = @run, check_run = null, totals = null
+		where id = @id`,
+		pgx.StrictNamedArgs{
+			"id": run.Import, "run": run.ID, "reading": JSON[sheet.Reading]{r.Reading}, "findings": JSON[[]sheet.Finding]{r.Findings},
+			"columns": JSON[[]sheet.Column]{r.Columns}, "notices": JSON[[]sheet.Notice]{r.Notices}, "rows": r.Rows, "anchors": r.Anchors,
+			"into": r.Into, "routine": JSON[*mapping.Routine]{r.Routine},
+		})
 	if err != nil {
 		return fmt.Errorf("store what was read: %w", err)
 	}
 	return nil
 }
 
-// EndCheck stores the totals and makes the import ready.
-func (s *Store) EndCheck(ctx context.Context, id int64, totals verdict.Totals, writes int64) error {
-	_, err := s.db.ExecContext(ctx, `update imports set state = 'ready', busy = '', totals = $2, writes = $3, next_row = 0, done_rows = 0, checked_at = now(), changed_at = now()
-		where id = $1`, id, JSON[verdict.Totals]{totals}, writes)
+// Checked is what a check has found, beside its verdicts.
+type Checked struct {
+	Totals     verdict.Totals
+	Writes     int64 // of the types that are written, from before the check; see Store.Writes
+	LinkWrites int64 // of those that are only linked to
+	Catalogue  int64 // the edition of the record types; see catalog.Catalog.Edition
+	Digest     int64 // of all verdicts
+}
+
+// SetChecked makes the verdicts hold that stand in the tables of a run, for the
+// end of the run that has made them or brought them up to date.
+func SetChecked(ctx context.Context, tx pgx.Tx, run Run, checkRun int64, c Checked) error {
+	_, err := tx.Exec(ctx, `update imports set totals = $2, writes = $3, link_writes = $4, digest = $5, check_run = $6, catalogue = $7, next_row = 0, checked_at = now() where id = $1`,
+		run.Import, JSON[verdict.Totals]{c.Totals}, c.Writes, c.LinkWrites, c.Digest, checkRun, c.Catalogue)
 	if err != nil {
-		return fmt.Errorf("end check: %w", err)
+		return fmt.Errorf("store what was checked: %w", err)
 	}
 	return nil
 }
 
-// RestartLoad notes a check that had to be made again in the middle of a load;
-// the load goes on with what is left.
-func (s *Store) RestartLoad(ctx context.Context, id int64, totals verdict.Totals, writes int64) error {
-	_, err := s.db.ExecContext(ctx, `update imports set totals = $2, writes = $3, next_row = 0, changed_at = now() where id = $1`, id, JSON[verdict.Totals]{totals}, writes)
-	if err != nil {
-		return fmt.Errorf("go on with the load: %w", err)
+// SetCells notes that a run has staged the cells again, just as they were.
+func SetCells(ctx context.Context, tx pgx.Tx, run Run) error {
+	if _, err := tx.Exec(ctx, `update imports set cells_run = $2 where id = $1`, run.Import, run.ID); err != nil {
+		return fmt.Errorf("store that the cells are staged: %w", err)
 	}
 	return nil
 }
 
-// Fail ends a piece of work with what went wrong and takes the import to state.
-func (s *Store) Fail(ctx context.Context, id int64, to State, t Trouble) error {
-	_, err := s.db.ExecContext(ctx, `update imports set state = $2, busy = '', trouble = $3, changed_at = now() where id = $1`, id, to, JSON[Trouble]{t})
-	if err != nil {
-		return fmt.Errorf("note trouble: %w", err)
+// SetLeft notes where a load goes on after its check was made again, and the
+// digest of what is left.
+func SetLeft(ctx context.Context, tx pgx.Tx, id, next, digest int64) error {
+	if _, err := tx.Exec(ctx, `update imports set next_row = $2, digest = $3 where id = $1`, id, next, digest); err != nil {
+		return fmt.Errorf("store where the load goes on: %w", err)
 	}
 	return nil
-}
-
-// Progress notes how many rows of the present work are done.
-func (s *Store) Progress(ctx context.Context, id, done int64) error {
-	_, err := s.db.ExecContext(ctx, `update imports set done_rows = $2, changed_at = now() where id = $1`, id, done)
-	return err
 }

@@ -12,6 +12,7 @@ import (
 
 	"uchi/internal/core/fault"
 
+	"github.com/jackc/pgx/v5"
 	"golang.org/x/crypto/argon2"
 )
 
@@ -41,6 +42,9 @@ type Person struct {
 	Role   Role      `db:"role"`
 	Active bool      `db:"active"`
 	MadeAt time.Time `db:"made_at"`
+	// Until is when the token ends by which the person has signed in; nil for who
+	// has signed in with a password.
+	Until *time.Time `db:"until"`
 }
 
 // Argon2id with the second recommended parameter set of RFC 9106.
@@ -96,8 +100,9 @@ func hashOf(plain string) []byte {
 // PasswordLength is the fewest characters of a password.
 const PasswordLength = 10
 
-// AddPerson makes a person who can sign in.
-func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, password string) (Person, error) {
+// AddPerson makes a person who can sign in; by is who does so, 0 for the service
+// itself.
+func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, password string, by int64) (Person, error) {
 	switch {
 	case !role.Valid():
 		return Person{}, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
@@ -107,9 +112,17 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, pa
 		return Person{}, fault.New(fault.Invalid, "person_incomplete", "a person needs an e-mail address and a name").With(email)
 	}
 	var p Person
-	err := s.db.GetContext(ctx, &p, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
-		returning id, email, name, role, active, made_at`, email, name, role, hashPassword(password))
-	if sqlState(err) == "23505" {
+	hashed := hashPassword(password)
+	err := s.logged(ctx, Entry{Person: by, Action: "add person", Subject: strings.ToLower(email)}, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
+			returning id, email, name, role, active, made_at, null::timestamptz as until`, email, name, role, hashed)
+		if err != nil {
+			return err
+		}
+		p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
+		return err
+	})
+	if SQLState(err) == "23505" {
 		return p, fault.New(fault.Conflict, "person_exists", "somebody with this e-mail address is already here").With(email)
 	}
 	if err != nil {
@@ -133,7 +146,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 		password = password[:20]
 		shown = password
 	}
-	_, err = s.AddPerson(ctx, email, "Administrator", Administrator, password)
+	_, err = s.AddPerson(ctx, email, "Administrator", Administrator, password, 0)
 	if fault.Is(err, "person_exists") { // another process was quicker
 		return false, "", nil
 	}
@@ -143,7 +156,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at from people order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until from people order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}
@@ -162,8 +175,8 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 		Person
 		Password string `db:"password"`
 	}
-	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, password from people where email = lower($1) and active`, strings.TrimSpace(email))
-	if err != nil && !isMissing(err) {
+	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, password from people where email = lower($1) and active`, strings.TrimSpace(email))
+	if err != nil && !IsMissing(err) {
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
 	if !checkPassword(row.Password, password) {
@@ -191,13 +204,13 @@ var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
 
 // BySession finds who a session belongs to.
 func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
-	return s.bySecret(ctx, `select p.id, p.email, p.name, p.role, p.active, p.made_at from sessions x join people p on p.id = x.person
+	return s.bySecret(ctx, `select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until from sessions x join people p on p.id = x.person
 		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
 
 // ByToken finds who a token belongs to; the role is the lesser of the person's and the token's.
 func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
-	return s.bySecret(ctx, `select p.id, p.email, p.name, p.active, p.made_at,
+	return s.bySecret(ctx, `select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until,
 		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
 		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
@@ -205,7 +218,7 @@ func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
 func (s *Store) bySecret(ctx context.Context, query, plain string) (Person, error) {
 	var p Person
 	err := s.db.GetContext(ctx, &p, query, hashOf(plain))
-	if isMissing(err) {
+	if IsMissing(err) {
 		return p, ErrUnsigned
 	}
 	if err != nil {
@@ -223,8 +236,13 @@ type Token struct {
 	EndsAt time.Time `db:"ends_at"`
 }
 
-// AddToken makes a token of a person; its secret is shown this once.
+// AddToken makes a token of a person; its secret is shown this once. Who has
+// signed in by a token makes none that outlives it.
 func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role, ends time.Time) (Token, string, error) {
+	if p.Until != nil && ends.After(*p.Until) {
+		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker", "a token that is made with a token ends no later than that").With(ends.Format(time.DateOnly)).
+			Mended("Give an end of at most " + p.Until.Format(time.DateTime) + ", or sign in with your password.")
+	}
 	if !role.Valid() || !p.Role.Covers(role) {
 		return Token{}, "", fault.New(fault.Denied, "role_too_high", "a token cannot have a role that you do not have").With(string(role))
 	}
@@ -233,8 +251,15 @@ func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role,
 	}
 	plain, hash := secret("uchi_")
 	var t Token
-	err := s.db.GetContext(ctx, &t, `insert into tokens (person, label, role, hash, ends_at) values ($1, $2, $3, $4, $5)
-		returning id, label, role, made_at, ends_at`, p.ID, label, role, hash, ends)
+	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: label}, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, hash, ends_at) values ($1, $2, $3, $4, $5)
+			returning id, label, role, made_at, ends_at`, p.ID, label, role, hash, ends)
+		if err != nil {
+			return err
+		}
+		t, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Token])
+		return err
+	})
 	if err != nil {
 		return t, "", fmt.Errorf("make token: %w", err)
 	}
@@ -252,12 +277,14 @@ func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
 
 // RemoveToken ends a token of a person.
 func (s *Store) RemoveToken(ctx context.Context, person, id int64) error {
-	res, err := s.db.ExecContext(ctx, `delete from tokens where id = $1 and person = $2`, id, person)
-	if err != nil {
-		return fmt.Errorf("remove token: %w", err)
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return fault.New(fault.NotFound, "unknown_token", "you have no such token").With(fmt.Sprint(id))
-	}
-	return nil
+	return s.logged(ctx, Entry{Person: person, Action: "end token", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from tokens where id = $1 and person = $2`, id, person)
+		if err != nil {
+			return fmt.Errorf("remove token: %w", err)
+		}
+		if tag.RowsAffected() == 0 {
+			return fault.New(fault.NotFound, "unknown_token", "you have no such token").With(fmt.Sprint(id))
+		}
+		return nil
+	})
 }

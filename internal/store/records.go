@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
+	"uchi/internal/schema"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -53,32 +54,23 @@ type recordSQL struct {
 	t  catalog.RecordType
 }
 
-func titleText(t catalog.RecordType, alias string) string {
-	var parts []string
-	for _, n := range t.Title {
-		f, _ := t.Field(n)
-		parts = append(parts, `nullif(`+textOf(f, alias+`.`+fieldColumn(n))+`, '')`)
-	}
-	return `concat_ws(' ', ` + strings.Join(parts, ", ") + `)`
-}
-
 func (q recordSQL) selects() (columns, joins string) {
 	var values, links []string
 	for i, f := range q.t.Fields {
-		col := `r.` + fieldColumn(f.Name)
+		col := `r.` + schema.Value(f.Name)
 		if f.Type != catalog.Reference {
-			values = append(values, `coalesce(`+textOf(f, col)+`, '')`)
+			values = append(values, `coalesce(`+schema.Text(f, col)+`, '')`)
 			continue
 		}
 		values = append(values, `coalesce(`+col+`::text, '')`)
 		target, _ := q.c.Type(f.To)
 		a := fmt.Sprintf("t%d", i)
-		joins += ` left join ` + recordTable(q.ws, target.Name) + ` ` + a + ` on ` + a + `.id = ` + col
-		links = append(links, `coalesce(`+titleText(target, a)+`, '')`)
+		joins += ` left join ` + schema.Records(q.ws, target.Name) + ` ` + a + ` on ` + a + `.id = ` + col
+		links = append(links, `coalesce(`+schema.TitleText(target, a)+`, '')`)
 	}
 	joins += ` left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by`
-	columns = `r.id, r.version, ` + titleText(q.t, "r") + `, array[` + strings.Join(values, ", ") + `]::text[], array[` + strings.Join(links, ", ") + `]::text[],
-		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, r.` + titleColumn
+	columns = `r.id, r.version, ` + schema.TitleText(q.t, "r") + `, array[` + strings.Join(values, ", ") + `]::text[], array[` + strings.Join(links, ", ") + `]::text[],
+		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, r.` + schema.Title
 	return columns, joins
 }
 
@@ -135,13 +127,14 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		conds = append(conds, `r.import = `+arg(f.Import))
 	}
 	if text := strings.TrimSpace(f.Text); text != "" {
-		any := []string{`r.` + titleColumn + ` like ` + arg("%"+likeEscape(value.NameKey(text))+"%")}
+		any := []string{`r.` + schema.Title + ` like ` + arg("%"+LikeEscape(value.NameKey(text))+"%")}
 		if id, err := q.t.ParseRecordID(text); err == nil {
 			any = append(any, `r.id = `+arg(id))
 		}
+		forms := arg(value.NewNamer(q.t, value.Settings{}).Forms(text))
 		for _, fd := range q.t.Fields {
 			if fd.Normalised() {
-				any = append(any, `r.`+keyColumn(fd.Name)+` = `+arg(value.LookupKey(text)))
+				any = append(any, `r.`+schema.Key(fd.Name)+` = any(`+forms+`::text[])`)
 			}
 		}
 		conds = append(conds, `(`+strings.Join(any, " or ")+`)`)
@@ -157,10 +150,10 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 			if err != nil {
 				return nil, "", err
 			}
-			conds = append(conds, `r.`+fieldColumn(name)+` = `+arg(id))
+			conds = append(conds, `r.`+schema.Value(name)+` = `+arg(id))
 			continue
 		}
-		conds = append(conds, textOf(fd, `r.`+fieldColumn(name))+` = `+arg(v))
+		conds = append(conds, schema.Text(fd, `r.`+schema.Value(name))+` = `+arg(v))
 	}
 	order := `r.id`
 	badCursor := fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(f.After)
@@ -178,14 +171,14 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 			conds = append(conds, `r.id `+sign+` `+arg(id))
 		}
 	case "title":
-		order = `r.` + titleColumn + `, r.id`
+		order = `r.` + schema.Title + `, r.id`
 		if f.After != "" {
 			id, err := q.t.ParseRecordID(f.After)
 			if err != nil {
 				return nil, "", badCursor
 			}
 			p := arg(id)
-			conds = append(conds, `(r.`+titleColumn+`, r.id) > (coalesce((select `+titleColumn+` from `+recordTable(workspace, typeName)+` where id = `+p+`), ''), `+p+`)`)
+			conds = append(conds, `(r.`+schema.Title+`, r.id) > (coalesce((select `+schema.Title+` from `+schema.Records(workspace, typeName)+` where id = `+p+`), ''), `+p+`)`)
 		}
 	default:
 		return nil, "", fault.New(fault.Invalid, "unknown_order", "records cannot be ordered so").With(f.Order).Mended("Choose id, -id or title.")
@@ -195,7 +188,7 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		where = ` where ` + strings.Join(conds, " and ")
 	}
 	columns, joins := q.selects()
-	rows, err := s.pool.Query(ctx, `select `+columns+` from `+recordTable(workspace, typeName)+` r`+joins+where+` order by `+order+` limit `+arg(f.Limit+1), args...)
+	rows, err := s.pool.Query(ctx, `select `+columns+` from `+schema.Records(workspace, typeName)+` r`+joins+where+` order by `+order+` limit `+arg(f.Limit+1), args...)
 	if err != nil {
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
@@ -221,12 +214,12 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 		return Record{}, err
 	}
 	columns, joins := q.selects()
-	rows, err := s.pool.Query(ctx, `select `+columns+` from `+recordTable(workspace, typeName)+` r`+joins+` where r.id = $1`, n)
+	rows, err := s.pool.Query(ctx, `select `+columns+` from `+schema.Records(workspace, typeName)+` r`+joins+` where r.id = $1`, n)
 	if err != nil {
 		return Record{}, fmt.Errorf("read record: %w", err)
 	}
 	r, err := pgx.CollectExactlyOneRow(rows, q.scan)
-	if isMissing(err) {
+	if IsMissing(err) {
 		return r, fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(q.t.Label)).With(id)
 	}
 	if err != nil {
@@ -239,7 +232,7 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 func (s *Store) MissingRecords(ctx context.Context, workspace, typeName string, ids []int64) (map[int64]bool, error) {
 	missing := map[int64]bool{}
 	var list []int64
-	err := s.db.SelectContext(ctx, &list, `select x from unnest($1::bigint[]) x where not exists (select from `+recordTable(workspace, typeName)+` r where r.id = x)`, ids)
+	err := s.db.SelectContext(ctx, &list, `select x from unnest($1::bigint[]) x where not exists (select from `+schema.Records(workspace, typeName)+` r where r.id = x)`, ids)
 	if err != nil {
 		return nil, fmt.Errorf("look for records: %w", err)
 	}
@@ -259,14 +252,26 @@ type Event struct {
 	Changes JSON[map[string][2]*string] `db:"changes"`
 }
 
-// History gives what happened to a record, newest first. Its making is told by
-// the record itself.
-func (s *Store) History(ctx context.Context, r Record, workspace string) ([]Event, error) {
+// History gives what happened to a record, newest first; that of a deleted
+// record can be read as well. The making of a record that is there is told by
+// the record itself. Nothing is found for an id that no record ever had.
+func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordType, id string) ([]Event, error) {
+	n, err := t.ParseRecordID(id)
+	if err != nil {
+		return nil, err
+	}
 	var list []Event
-	err := s.db.SelectContext(ctx, &list, `select h.version, h.at, coalesce(p.name, '') as person, h.import, h.kind, h.changes from `+historyTable(workspace, r.Type.Name)+` h
-		left join people p on p.id = h.person where h.record_id = $1 order by h.version desc limit 500`, r.ID)
+	err = s.db.SelectContext(ctx, &list, `select h.version, h.at, coalesce(p.name, '') as person, h.import, h.kind, h.changes from `+schema.History(workspace, t.Name)+` h
+		left join people p on p.id = h.person where h.record_id = $1 order by h.version desc limit 500`, n)
 	if err != nil {
 		return nil, fmt.Errorf("read history: %w", err)
+	}
+	r, err := s.Record(ctx, workspace, t.Name, id)
+	if fault.Is(err, "unknown_record") && len(list) > 0 {
+		return list, nil
+	}
+	if err != nil {
+		return nil, err
 	}
 	return append(list, Event{Version: 1, At: r.CreatedAt, Person: r.CreatedBy, Import: r.Import, Kind: "create"}), nil
 }
@@ -286,27 +291,23 @@ func (s *Store) ReferringTo(ctx context.Context, workspace string, r Record, lim
 		return nil, err
 	}
 	var out []Referring
-	for _, t := range c.Types {
-		for _, f := range t.Fields {
-			if f.Type != catalog.Reference || f.To != r.Type.Name {
-				continue
-			}
-			ref := Referring{Type: t, Field: f}
-			rows, err := s.pool.Query(ctx, `select x.id, `+titleText(t, "x")+`, count(*) over () from `+recordTable(workspace, t.Name)+` x where x.`+fieldColumn(f.Name)+` = $1 order by x.id limit $2`, r.ID, limit)
-			if err != nil {
-				return nil, fmt.Errorf("find what refers to the record: %w", err)
-			}
-			var id int64
-			var title string
-			if _, err := pgx.ForEachRow(rows, []any{&id, &title, &ref.Count}, func() error {
-				ref.Records = append(ref.Records, Link{Type: t.Name, ID: t.RecordID(id), Title: title})
-				return nil
-			}); err != nil {
-				return nil, fmt.Errorf("find what refers to the record: %w", err)
-			}
-			if ref.Count > 0 {
-				out = append(out, ref)
-			}
+	for _, p := range schema.PointingTo(c, r.Type.Name) {
+		ref := Referring{Type: p.Type, Field: p.Field}
+		rows, err := s.pool.Query(ctx, `select x.id, `+schema.TitleText(p.Type, "x")+`, count(*) over () from `+schema.Records(workspace, p.Type.Name)+` x
+			where `+schema.Column(p.Field, "x")+` = $1 order by x.id limit $2`, r.ID, limit)
+		if err != nil {
+			return nil, fmt.Errorf("find what refers to the record: %w", err)
+		}
+		var id int64
+		var title string
+		if _, err := pgx.ForEachRow(rows, []any{&id, &title, &ref.Count}, func() error {
+			ref.Records = append(ref.Records, Link{Type: p.Type.Name, ID: p.Type.RecordID(id), Title: title})
+			return nil
+		}); err != nil {
+			return nil, fmt.Errorf("find what refers to the record: %w", err)
+		}
+		if ref.Count > 0 {
+			out = append(out, ref)
 		}
 	}
 	return out, nil
@@ -321,7 +322,7 @@ func (s *Store) CountRecords(ctx context.Context, workspace string) (map[string]
 	}
 	counts := map[string]int64{}
 	for _, t := range c.Types {
-		table := recordTable(workspace, t.Name)
+		table := schema.Records(workspace, t.Name)
 		var n int64
 		err := s.db.GetContext(ctx, &n, `select case when c.reltuples < 50000 then (select count(*) from `+table+`) else c.reltuples::bigint end from pg_class c where c.oid = $1::regclass`, table)
 		if err != nil {
@@ -330,4 +331,9 @@ func (s *Store) CountRecords(ctx context.Context, workspace string) (map[string]
 		counts[t.Name] = n
 	}
 	return counts, nil
+}
+
+// LikeEscape writes a text so that LIKE takes it as it stands.
+func LikeEscape(s string) string {
+	return strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(s)
 }

@@ -9,6 +9,8 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
+
+	"github.com/jackc/pgx/v5"
 )
 
 func fillContacts(t *testing.T, s *Store, n int) {
@@ -18,7 +20,7 @@ func fillContacts(t *testing.T, s *Store, n int) {
 		given, family := []string{"Åse", "Nils", "Maja"}[i%3], fmt.Sprintf("Berg%d", i)
 		values = append(values, fmt.Sprintf("(%d, 1, 1, '%s', '%s', '%s', 'p%d@x.example', 'p%d@x.example', '%s')", i, given, family, value.NameKey(given+" "+family), i, i, []string{"NO", "SE"}[i%2]))
 	}
-	if err := s.exec(t.Context(), `insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email, f_country) values `+strings.Join(values, ", ")); err != nil {
+	if err := run(t.Context(), s, `insert into w_main.r_contact (id, created_by, changed_by, f_given_name, f_family_name, t_key, f_email, k_email, f_country) values `+strings.Join(values, ", ")); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -89,64 +91,15 @@ func TestFindRecords(t *testing.T) {
 func TestMemoryOfHeaders(t *testing.T) {
 	s := open(t)
 	for _, m := range []suggest.Memory{{"zeichen": "source_ref", "post": "job_title"}, {"post": "description", "": "x"}} {
-		if err := s.Remember(t.Context(), "main", "contact", m); err != nil {
+		if err := s.inTx(t.Context(), func(tx pgx.Tx) error { return Remember(t.Context(), tx, "main", "contact", m) }); err != nil {
 			t.Fatal(err)
 		}
 	}
-	m, err := s.Memory(t.Context(), "main", "contact")
-	if err != nil || len(m) != 2 || m["post"] != "description" || m["zeichen"] != "source_ref" {
-		t.Errorf("%v, %v", m, err)
+	all, err := s.Memories(t.Context(), "main")
+	if m := all["contact"]; err != nil || len(m) != 2 || m["post"] != "description" || m["zeichen"] != "source_ref" {
+		t.Errorf("%v, %v", all, err)
 	}
-	if m, err := s.Memory(t.Context(), "main", "lead"); err != nil || len(m) != 0 {
-		t.Errorf("of another type: %v, %v", m, err)
-	}
-}
-
-// Rows that COPY writes and reads are the same, blanks and all.
-func TestCopyThereAndBack(t *testing.T) {
-	s := open(t)
-	if err := s.exec(t.Context(), `create table staging.probe (n bigint, cells text[])`); err != nil {
-		t.Fatal(err)
-	}
-	want := [][]string{{"a", "", "c"}, {}, {strings.Repeat("å", 100_000)}, {"\\", "\t", "\n", `"{,}"`, "NULL"}, {"漢字"}}
-	c := copyInto(t.Context(), s.pool, "staging.probe", []string{"n", "cells"})
-	for n, cells := range want {
-		c.row(2)
-		c.int64(int64(n))
-		c.texts(cells)
-		if err := c.flush(); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := c.end(nil); err != nil {
-		t.Fatal(err)
-	}
-	n := 0
-	err := copyOut(t.Context(), s.pool, `select n, cells from staging.probe order by n`, func(f [][]byte) error {
-		if got := textArray(f[1], nil); !slices.Equal(got, want[n]) || int64Of(f[0]) != int64(n) {
-			t.Errorf("row %d: %.40q, want %.40q", n, got, want[n])
-		}
-		n++
-		return nil
-	})
-	if err != nil || n != len(want) {
-		t.Errorf("%d rows, %v", n, err)
-	}
-	// A COPY that is given up leaves nothing, and says why.
-	c = copyInto(t.Context(), s.pool, "staging.probe", []string{"n", "cells"})
-	c.row(2)
-	c.int64(99)
-	c.texts(nil)
-	if err := c.end(fault.New(fault.Invalid, "stop", "stop")); !fault.Is(err, "stop") {
-		t.Errorf("given up: %v", err)
-	}
-	var there int
-	if err := s.db.Get(&there, `select count(*) from staging.probe`); err != nil || there != len(want) {
-		t.Errorf("%d rows, %v", there, err)
-	}
-	// One that the server refuses says so.
-	c = copyInto(t.Context(), s.pool, "staging.nowhere", []string{"n"})
-	if err := c.end(nil); sqlState(err) != "42P01" {
-		t.Errorf("into nowhere: %v", err)
+	if len(all["lead"]) != 0 {
+		t.Errorf("of another type: %v", all["lead"])
 	}
 }

@@ -7,6 +7,8 @@ import (
 
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // SavedRoutine is a routine kept under a name.
@@ -34,7 +36,7 @@ func (s *Store) Routines(ctx context.Context, workspace string) ([]SavedRoutine,
 func (s *Store) Routine(ctx context.Context, workspace, name string) (SavedRoutine, error) {
 	var r SavedRoutine
 	err := s.db.GetContext(ctx, &r, `select `+routineColumns+` where r.workspace = $1 and r.name = $2`, workspace, name)
-	if isMissing(err) {
+	if IsMissing(err) {
 		return r, fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name).Mended("See uchi routine.")
 	}
 	if err != nil {
@@ -43,25 +45,39 @@ func (s *Store) Routine(ctx context.Context, workspace, name string) (SavedRouti
 	return r, nil
 }
 
-// SaveRoutine keeps a routine under its name, as the next version when there is one.
-func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, by int64) error {
-	_, err := s.pool.Exec(ctx, `insert into routines (workspace, name, type, headers, document, changed_by) values ($1, $2, $3, $4, $5, $6)
-		on conflict (workspace, name) do update set type = excluded.type, headers = excluded.headers, document = excluded.document, changed_by = excluded.changed_by, changed_at = now(), version = routines.version + 1`,
-		workspace, r.Name, r.Drafts[0].Type, r.Columns(), JSON[mapping.Routine]{r}, by)
-	if err != nil {
-		return fmt.Errorf("save routine: %w", err)
-	}
-	return nil
+// SaveRoutine keeps a routine under its name, as the next version when there is
+// one. A version above 0 is that which the change was made on: an older one is
+// refused.
+func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by int64) error {
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "save routine", Subject: r.Name}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `
+			insert into routines (workspace, name, type, headers, document, changed_by)
+			values (@workspace, @name, @type, @headers, @document, @by)
+			on conflict (workspace, name) do update set
+				type = excluded.type, headers = excluded.headers, document = excluded.document,
+				changed_by = excluded.changed_by, changed_at = now(), version = routines.version + 1
+			where @version = 0 or routines.version = @version`,
+			pgx.StrictNamedArgs{"workspace": workspace, "name": r.Name, "type": r.Drafts[0].Type, "headers": r.Columns(), "document": JSON[mapping.Routine]{r}, "by": by, "version": version})
+		if err != nil {
+			return fmt.Errorf("save routine: %w", err)
+		}
+		if tag.RowsAffected() == 0 {
+			return errChangedMeanwhile.With(r.Name)
+		}
+		return nil
+	})
 }
 
 // RemoveRoutine forgets a routine; imports made with it stay.
-func (s *Store) RemoveRoutine(ctx context.Context, workspace, name string) error {
-	res, err := s.db.ExecContext(ctx, `delete from routines where workspace = $1 and name = $2`, workspace, name)
-	if err != nil {
-		return fmt.Errorf("remove routine: %w", err)
-	}
-	if n, _ := res.RowsAffected(); n == 0 {
-		return fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name)
-	}
-	return nil
+func (s *Store) RemoveRoutine(ctx context.Context, workspace, name string, by int64) error {
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "remove routine", Subject: name}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from routines where workspace = $1 and name = $2`, workspace, name)
+		if err != nil {
+			return fmt.Errorf("remove routine: %w", err)
+		}
+		if tag.RowsAffected() == 0 {
+			return fault.New(fault.NotFound, "unknown_routine", "there is no routine of this name").With(name)
+		}
+		return nil
+	})
 }

@@ -22,7 +22,7 @@ const chunkBytes = 1 << 20
 // source that is cut off or larger than most bytes leaves nothing behind.
 func (s *Store) SaveSource(ctx context.Context, name string, body io.Reader, declared, most int64) (int64, error) {
 	var id int64
-	err := s.inPgxTx(ctx, func(tx pgx.Tx) error {
+	err := s.inTx(ctx, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, `insert into sources (name) values ($1) returning id`, name).Scan(&id); err != nil {
 			return err
 		}
@@ -108,7 +108,7 @@ func (s *Store) OpenSource(ctx context.Context, id int64) (sheet.Source, error) 
 	var name string
 	var size int64
 	if err := s.pool.QueryRow(ctx, `select name, bytes from sources where id = $1 and whole`, id).Scan(&name, &size); err != nil {
-		if isMissing(err) {
+		if IsMissing(err) {
 			return sheet.Source{}, fault.New(fault.NotFound, "source_gone", "the source is no longer kept").Mended("Upload the file again.")
 		}
 		return sheet.Source{}, fmt.Errorf("open source: %w", err)

@@ -11,7 +11,8 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"time"
+	"net/url"
+	"strings"
 
 	"uchi/internal/core/fault"
 
@@ -41,38 +42,70 @@ type Store struct {
 // OldestServer is the oldest PostgreSQL that serves, as server_version_num.
 const OldestServer = 150000
 
-// Open connects to a database by URL and brings its tables up to date; several
+// Options say which database is opened, and for whom.
+type Options struct {
+	URL string
+	// Process is the name under which a service process is known. It stays the
+	// same when the process starts again, and is the name of its connections.
+	Process string
+	// Connections is how many connections the process needs; the zero value is
+	// enough for tests and tools. A URL that allows fewer is refused.
+	Connections int
+	Log         *slog.Logger
+}
+
+// fewestConnections do for a process that runs nothing.
+const fewestConnections = 8
+
+// Open connects to a database and brings its tables up to date; several
 // processes may do so at once.
-func Open(ctx context.Context, url string, log *slog.Logger) (*Store, error) {
-	cfg, err := pgxpool.ParseConfig(url)
+func Open(ctx context.Context, opt Options) (*Store, error) {
+	cfg, err := pgxpool.ParseConfig(opt.URL)
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "bad_database_url", "the database's URL cannot be read").
 			Mended("It looks like postgres://user@127.0.0.1:5432/uchi.")
 	}
-	cfg.MaxConns = max(cfg.MaxConns, 48) // a check stages each draft of a row on a connection of its own
+	need := max(opt.Connections, fewestConnections)
+	if asked, _ := url.Parse(opt.URL); asked != nil && asked.Query().Get("pool_max_conns") != "" && int(cfg.MaxConns) < need {
+		return nil, fault.Newf(fault.Invalid, "too_few_connections", "the database's URL allows the service %d connections, and it needs %d", cfg.MaxConns, need).
+			Mended("Raise pool_max_conns in the URL, or take it out; or let the service do fewer things at once (--workers).")
+	}
+	cfg.MaxConns = max(cfg.MaxConns, int32(need))
 	cfg.ConnConfig.RuntimeParams["search_path"] = Schema
 	cfg.ConnConfig.RuntimeParams["timezone"] = "UTC"
 	cfg.ConnConfig.RuntimeParams["datestyle"] = "ISO"
-	cfg.ConnConfig.RuntimeParams["application_name"] = "uchi"
+	cfg.ConnConfig.RuntimeParams["application_name"] = applicationName(opt.Process)
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}
-	s := &Store{pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx"), log: log}
-	if err := s.prepare(ctx); err != nil {
+	s := &Store{pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx"), log: opt.Log}
+	if err := s.prepare(ctx, need); err != nil {
 		s.Close()
 		return nil, err
 	}
 	return s, nil
 }
 
-func (s *Store) prepare(ctx context.Context) error {
-	var version int
-	if err := s.db.GetContext(ctx, &version, "select current_setting('server_version_num')::int"); err != nil {
+// applicationName is the name of a process's connections.
+func applicationName(process string) string {
+	const most = 63 // the server cuts longer names
+	name := "uchi " + process
+	return strings.ToValidUTF8(name[:min(len(name), most)], "")
+}
+
+func (s *Store) prepare(ctx context.Context, connections int) error {
+	var version, allowed int
+	err := s.pool.QueryRow(ctx, `select current_setting('server_version_num')::int, current_setting('max_connections')::int`).Scan(&version, &allowed)
+	if err != nil {
 		return fault.New(fault.Busy, "database_unreachable", "the database does not answer: "+err.Error()).Mended("Start PostgreSQL, or correct the URL.")
 	}
 	if version < OldestServer {
 		return fault.Newf(fault.Invalid, "database_too_old", "PostgreSQL %d is too old", version/10000).Mended("Version 15 or newer is needed.")
+	}
+	if allowed < connections {
+		return fault.Newf(fault.Invalid, "too_few_connections", "the database server takes %d connections, and the service needs %d", allowed, connections).
+			Mended("Raise the server's max_connections, or let the service do fewer things at once (--workers).")
 	}
 	// One process at a time changes tables; the others wait here and then find nothing to do.
 	conn, err := s.db.Connx(ctx)
@@ -102,7 +135,10 @@ func (s *Store) prepare(ctx context.Context) error {
 	if _, err := jobs.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
 		return fmt.Errorf("prepare job queue: %w", err)
 	}
-	return s.ensureWorkspace(ctx, "main", "Main")
+	if err := s.ensureWorkspace(ctx, "main", "Main"); err != nil {
+		return err
+	}
+	return s.evolve(ctx)
 }
 
 // Close ends all connections.
@@ -118,34 +154,35 @@ func (s *Store) Pool() *pgxpool.Pool { return s.pool }
 func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
 
 // inTx runs f in one transaction.
-func (s *Store) inTx(ctx context.Context, f func(tx *sqlx.Tx) error) error {
-	tx, err := s.db.BeginTxx(ctx, nil)
-	if err != nil {
-		return fmt.Errorf("begin: %w", err)
-	}
-	defer tx.Rollback() //nolint:errcheck // after a commit there is nothing to roll back
-	if err := f(tx); err != nil {
-		return err
-	}
-	if err := tx.Commit(); err != nil {
-		return fmt.Errorf("commit: %w", err)
-	}
-	return nil
-}
-
-// inPgxTx runs f in one transaction of the driver itself, which COPY and the
-// job queue need.
-func (s *Store) inPgxTx(ctx context.Context, f func(tx pgx.Tx) error) error {
+func (s *Store) inTx(ctx context.Context, f func(tx pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.pool, f)
 }
 
-// Log writes what was done, by whom, to the log.
-func (s *Store) Log(ctx context.Context, person int64, workspace, action, subject string) error {
-	_, err := s.db.ExecContext(ctx, `insert into log (person, workspace, action, subject) values (nullif($1, 0), nullif($2, ''), $3, $4)`, person, workspace, action, subject)
+// Entry is one line of the log: who did what to what. A person of 0 is the
+// service itself; the workspace is empty for what is about all of them.
+type Entry struct {
+	Person    int64
+	Workspace string
+	Action    string
+	Subject   string
+}
+
+func logIn(ctx context.Context, tx pgx.Tx, e Entry) error {
+	_, err := tx.Exec(ctx, `insert into log (person, workspace, action, subject) values (nullif($1, 0), nullif($2, ''), $3, $4)`, e.Person, e.Workspace, e.Action, e.Subject)
 	if err != nil {
 		return fmt.Errorf("write the log: %w", err)
 	}
 	return nil
+}
+
+// logged makes a change and its entry in the log in one transaction.
+func (s *Store) logged(ctx context.Context, e Entry, f func(tx pgx.Tx) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := f(tx); err != nil {
+			return err
+		}
+		return logIn(ctx, tx, e)
+	})
 }
 
 // Beat shows that a process lives.
@@ -154,24 +191,11 @@ func (s *Store) Beat(ctx context.Context, process string) error {
 	return err
 }
 
-// FreeJobs puts back into the queue the jobs that are marked as running by a
-// process that no longer lives: at its start a process's own, else those of
-// processes silent for longer than the given time.
-func (s *Store) FreeJobs(ctx context.Context, own string, silent time.Duration) (int64, error) {
-	res, err := s.db.ExecContext(ctx, `update river_job set state = 'available', scheduled_at = now()
-		where state = 'running' and (attempted_by[array_upper(attempted_by, 1)] = $1
-		or not exists (select from processes p where p.name = attempted_by[array_upper(attempted_by, 1)] and p.beat > now() - make_interval(secs => $2)))`,
-		own, silent.Seconds())
-	if err != nil {
-		return 0, fmt.Errorf("free the jobs of dead processes: %w", err)
-	}
-	return res.RowsAffected()
-}
+// IsMissing reports whether a query has found no row.
+func IsMissing(err error) bool { return errors.Is(err, sql.ErrNoRows) || errors.Is(err, pgx.ErrNoRows) }
 
-func isMissing(err error) bool { return errors.Is(err, sql.ErrNoRows) || errors.Is(err, pgx.ErrNoRows) }
-
-// sqlState gives the SQLSTATE of a server error, empty for others.
-func sqlState(err error) string {
+// SQLState gives the SQLSTATE of a server error, empty for others.
+func SQLState(err error) string {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
 		return pg.Code
@@ -183,7 +207,7 @@ func sqlState(err error) string {
 // is tried again: a broken connection, a deadlock, a serialisation failure, a
 // table that the last statement of a killed process was still making.
 func Passing(err error) bool {
-	switch state := sqlState(err); state {
+	switch state := SQLState(err); state {
 	case "40001", "40P01", "55P03", "57P01", "57P02", "57P03", "53300", "42P07":
 		return true
 	case "23505":

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"io/fs"
 	"regexp"
 	"slices"
@@ -11,9 +12,9 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/schema"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jmoiron/sqlx"
 )
 
 func must[T any](v T, err error) T {
@@ -43,20 +44,20 @@ func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 var workspaceShape = regexp.MustCompile(`^[a-z][a-z0-9_]{0,29}$`)
 
 // AddWorkspace makes a workspace with the standard record types.
-func (s *Store) AddWorkspace(ctx context.Context, name, label string) error {
+func (s *Store) AddWorkspace(ctx context.Context, name, label string, by int64) error {
 	if !workspaceShape.MatchString(name) {
 		return fault.New(fault.Invalid, "bad_name", "a workspace's name starts with a small letter and holds small letters, digits and underscores, at most 30").With(name)
 	}
 	if strings.TrimSpace(label) == "" {
 		label = name
 	}
-	err := s.inTx(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `insert into workspaces (name, label) values ($1, $2)`, name, label); err != nil {
+	err := s.logged(ctx, Entry{Person: by, Workspace: name, Action: "add workspace", Subject: name}, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `insert into workspaces (name, label) values ($1, $2)`, name, label); err != nil {
 			return err
 		}
 		return createWorkspace(ctx, tx, name)
 	})
-	if sqlState(err) == "23505" {
+	if SQLState(err) == "23505" {
 		return fault.New(fault.Conflict, "workspace_exists", "there is already a workspace of this name").With(name)
 	}
 	if err != nil {
@@ -73,15 +74,15 @@ func (s *Store) ensureWorkspace(ctx context.Context, name, label string) error {
 	if n > 0 {
 		return nil
 	}
-	return s.AddWorkspace(ctx, name, label)
+	return s.AddWorkspace(ctx, name, label, 0)
 }
 
-func createWorkspace(ctx context.Context, tx *sqlx.Tx, name string) error {
+func createWorkspace(ctx context.Context, tx pgx.Tx, name string) error {
 	types, err := catalog.Standard()
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `create schema `+wsSchema(name)); err != nil {
+	if _, err := tx.Exec(ctx, `create schema `+schema.Workspace(name)); err != nil {
 		return err
 	}
 	for i, t := range types.Types {
@@ -89,14 +90,125 @@ func createWorkspace(ctx context.Context, tx *sqlx.Tx, name string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.ExecContext(ctx, `insert into record_types (workspace, name, position, version, document) values ($1, $2, $3, $4, $5)`,
-			name, t.Name, i, t.Version, doc); err != nil {
+		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned) values ($1, $2, $3, $4, $5, $6, $7)`,
+			name, t.Name, i, t.Version, doc, schema.Edition, lesson(doc))
+		if err != nil {
 			return err
 		}
-		for _, ddl := range recordTableDDL(name, t) {
-			if _, err := tx.ExecContext(ctx, ddl); err != nil {
-				return fmt.Errorf("record type %s: %w", t.Name, err)
+		if err := runDDL(ctx, tx, schema.Make(name, t)); err != nil {
+			return fmt.Errorf("record type %s: %w", t.Name, err)
+		}
+	}
+	return nil
+}
+
+// lesson is the mark of what the product knows of a standard type.
+func lesson(document []byte) string {
+	h := fnv.New64a()
+	h.Write(document) //nolint:errcheck // never fails
+	return fmt.Sprintf("%x", h.Sum64())
+}
+
+func runDDL(ctx context.Context, tx pgx.Tx, ddl []string) error {
+	for _, q := range ddl {
+		if _, err := tx.Exec(ctx, q); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// evolve brings the record tables of all workspaces to the present edition, and
+// lets their standard types learn what the product has learned.
+func (s *Store) evolve(ctx context.Context) error {
+	standard, err := catalog.Standard()
+	if err != nil {
+		return err
+	}
+	var workspaces []string
+	if err := s.db.SelectContext(ctx, &workspaces, `select name from workspaces order by name`); err != nil {
+		return fmt.Errorf("list workspaces: %w", err)
+	}
+	for _, ws := range workspaces {
+		err := s.inTx(ctx, func(tx pgx.Tx) error { return evolveWorkspace(ctx, tx, ws, standard) })
+		if err != nil {
+			return fmt.Errorf("bring workspace %s up to date: %w", ws, err)
+		}
+	}
+	return nil
+}
+
+// kept is a record type as a workspace keeps it.
+type kept struct {
+	Name     string `db:"name"`
+	Position int    `db:"position"`
+	Document []byte `db:"document"`
+	Edition  int    `db:"edition"`
+	Learned  string `db:"learned"`
+}
+
+func evolveWorkspace(ctx context.Context, tx pgx.Tx, ws string, standard catalog.Catalog) error {
+	rows, err := tx.Query(ctx, `select name, position, document, edition, learned from record_types where workspace = $1 order by position, name for update`, ws)
+	if err != nil {
+		return err
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByName[kept])
+	if err != nil {
+		return err
+	}
+	for _, k := range list {
+		var t catalog.RecordType
+		if err := json.Unmarshal(k.Document, &t); err != nil {
+			return err
+		}
+		ddl := schema.Upgrade(ws, t, k.Edition)
+		learned, next := k.Learned, t
+		if st, ok := standard.Type(k.Name); ok && !t.Own {
+			doc, err := json.Marshal(st)
+			if err != nil {
+				return err
 			}
+			if learned = lesson(doc); learned != k.Learned {
+				next = t.Learned(st)
+				ddl = append(ddl, schema.Change(ws, t, next)...)
+			}
+		}
+		if k.Edition == schema.Edition && learned == k.Learned {
+			continue
+		}
+		if err := runDDL(ctx, tx, ddl); err != nil {
+			return fmt.Errorf("record type %s: %w", k.Name, err)
+		}
+		doc, err := json.Marshal(next)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update record_types set document = $3, version = $4, edition = $5, learned = $6 where workspace = $1 and name = $2`,
+			ws, k.Name, doc, next.Version, schema.Edition, learned)
+		if err != nil {
+			return err
+		}
+	}
+	return addMissingTypes(ctx, tx, ws, standard, list)
+}
+
+// addMissingTypes adds standard types that the product has learned since.
+func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog.Catalog, list []kept) error {
+	for i, t := range standard.Types {
+		if slices.ContainsFunc(list, func(k kept) bool { return k.Name == t.Name }) {
+			continue
+		}
+		doc, err := json.Marshal(t)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `insert into record_types (workspace, name, position, version, document, edition, learned) values ($1, $2, $3, $4, $5, $6, $7)`,
+			ws, t.Name, i, t.Version, doc, schema.Edition, lesson(doc))
+		if err != nil {
+			return err
+		}
+		if err := runDDL(ctx, tx, schema.Make(ws, t)); err != nil {
+			return fmt.Errorf("record type %s: %w", t.Name, err)
 		}
 	}
 	return nil
@@ -122,162 +234,72 @@ func (s *Store) Catalog(ctx context.Context, workspace string) (catalog.Catalog,
 	return c, nil
 }
 
-// AddField adds a customer's own field to a record type: the column, the
-// indexes and the next version of the description, in one transaction.
-func (s *Store) AddField(ctx context.Context, workspace, typeName string, f catalog.Field) (catalog.RecordType, error) {
-	c, old, err := s.typeToChange(ctx, workspace, typeName)
-	if err != nil {
-		return old, err
-	}
-	t, err := c.AddField(old, f)
-	if err != nil {
-		return old, err
-	}
-	f, _ = t.Field(f.Name)
-	if err := s.changeType(ctx, workspace, old, t, fieldDDL(workspace, t, f)...); err != nil {
-		return old, fmt.Errorf("add field: %w", err)
-	}
-	return t, nil
+// Writes tells how often record types have been written to, together; taken
+// before the check, it lets the load see whether anybody has written since.
+func (s *Store) Writes(ctx context.Context, workspace string, types []string) (int64, error) {
+	var n int64
+	err := s.db.GetContext(ctx, &n, `select coalesce(sum(writes), 0) from record_types where workspace = $1 and name = any($2)`, workspace, types)
+	return n, err
 }
 
-// AddChoice adds a choice to a field of a record type, or other spellings to one
-// that is there.
-func (s *Store) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice) (catalog.RecordType, error) {
-	c, old, err := s.typeToChange(ctx, workspace, typeName)
-	if err != nil {
-		return old, err
-	}
-	t, err := c.AddChoice(old, field, choice)
-	if err != nil {
-		return old, err
-	}
-	if err := s.changeType(ctx, workspace, old, t); err != nil {
-		return old, fmt.Errorf("add choice: %w", err)
-	}
-	return t, nil
-}
-
-func (s *Store) typeToChange(ctx context.Context, workspace, name string) (catalog.Catalog, catalog.RecordType, error) {
+// ChangeType changes a record type of a workspace: its description becomes that
+// which change gives, its tables follow, and the log says so, in one
+// transaction. A version above 0 is that of the description which the change was
+// made on: an older one is refused.
+func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, version int, by int64, action string, change func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error)) (catalog.RecordType, error) {
 	c, err := s.Catalog(ctx, workspace)
 	if err != nil {
-		return c, catalog.RecordType{}, err
+		return catalog.RecordType{}, err
 	}
-	t, err := c.MustType(name)
-	return c, t, err
-}
-
-// changeType keeps a changed record type and changes its tables, unless somebody
-// else has changed it meanwhile.
-func (s *Store) changeType(ctx context.Context, workspace string, old, t catalog.RecordType, ddl ...string) error {
+	old, err := c.MustType(typeName)
+	if err != nil {
+		return old, err
+	}
+	if version > 0 && version != old.Version {
+		return old, errChangedMeanwhile.With(typeName)
+	}
+	t, err := change(c, old)
+	if err != nil {
+		return old, err
+	}
 	doc, err := json.Marshal(t)
 	if err != nil {
-		return err
+		return old, err
 	}
-	return s.inTx(ctx, func(tx *sqlx.Tx) error {
-		res, err := tx.ExecContext(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`,
-			doc, t.Version, workspace, t.Name, old.Version)
+	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
 		if err != nil {
 			return err
 		}
-		if n, _ := res.RowsAffected(); n == 0 {
-			return fault.New(fault.Conflict, "changed_meanwhile", "somebody else has just changed the record type").With(t.Name).Mended("Look at it again and repeat the change.")
+		if tag.RowsAffected() == 0 {
+			return errChangedMeanwhile.With(typeName)
 		}
-		for _, q := range ddl {
-			if _, err := tx.ExecContext(ctx, q); err != nil {
-				return err
-			}
+		if err := runDDL(ctx, tx, schema.Change(workspace, old, t)); err != nil {
+			return err
 		}
-		return nil
+		return renameChoices(ctx, tx, workspace, t)
 	})
-}
-
-func ident(parts ...string) string { return pgx.Identifier(parts).Sanitize() }
-
-func wsSchema(workspace string) string { return ident("w_" + workspace) }
-
-func recordTable(workspace, typeName string) string {
-	return ident("w_"+workspace, "r_"+typeName)
-}
-
-func historyTable(workspace, typeName string) string {
-	return ident("w_"+workspace, "h_"+typeName)
-}
-
-// Names of a field's columns: the value, its normal form for keys and look-ups,
-// its normal form as part of the title.
-func fieldColumn(name string) string { return ident("f_" + name) }
-func keyColumn(name string) string   { return ident("k_" + name) }
-func nameColumn(name string) string  { return ident("n_" + name) }
-
-const titleColumn = "t_key"
-
-func sqlType(f catalog.Field) string {
-	switch f.Type {
-	case catalog.Integer, catalog.Reference:
-		return "bigint"
-	case catalog.Money:
-		return fmt.Sprintf("numeric(20, %d)", max(f.Precision, 2))
-	case catalog.Decimal, catalog.Percent:
-		return "numeric"
-	case catalog.Date:
-		return "date"
-	case catalog.DateTime:
-		return "timestamptz"
-	case catalog.YesNo:
-		return "boolean"
-	case catalog.Choices:
-		return "text[]"
-	}
-	return "text"
-}
-
-// textOf is the SQL for a column's canonical text.
-func textOf(f catalog.Field, column string) string {
-	switch f.Type {
-	case catalog.DateTime:
-		return `to_char(` + column + `, 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`
-	case catalog.Choices:
-		return `array_to_string(` + column + `, ';')`
-	case catalog.Decimal, catalog.Percent:
-		return `trim_scale(` + column + `)::text`
-	case catalog.Text, catalog.LongText, catalog.Email, catalog.Phone, catalog.URL, catalog.Country, catalog.Language, catalog.Currency, catalog.OneChoice:
-		return column
-	}
-	return column + "::text"
-}
-
-// recordTableDDL makes the typed table of a record type and its history. The
-// fill factor leaves room for updates in place.
-func recordTableDDL(workspace string, t catalog.RecordType) []string {
-	table := recordTable(workspace, t.Name)
-	ddl := []string{
-		`create table ` + table + ` (id bigint primary key, version integer not null default 1,
-			created_at timestamptz not null default now(), created_by bigint not null,
-			changed_at timestamptz not null default now(), changed_by bigint not null,
-			import bigint, ` + titleColumn + ` text collate "C" not null default '') with (fillfactor = 80)`,
-		`create index on ` + table + ` (` + titleColumn + `)`,
-		`create table ` + historyTable(workspace, t.Name) + ` (record_id bigint not null, version integer not null, at timestamptz not null default now(),
-			person bigint not null, import bigint, kind text not null, changes jsonb not null, primary key (record_id, version))`,
-	}
-	for _, f := range t.Fields {
-		ddl = append(ddl, fieldDDL(workspace, t, f)...)
-	}
-	return ddl
-}
-
-func fieldDDL(workspace string, t catalog.RecordType, f catalog.Field) []string {
-	table := recordTable(workspace, t.Name)
-	ddl := []string{`alter table ` + table + ` add column ` + fieldColumn(f.Name) + ` ` + sqlType(f)}
-	if f.Normalised() {
-		ddl = append(ddl, `alter table `+table+` add column `+keyColumn(f.Name)+` text collate "C"`)
-		unique := ""
-		if f.Key {
-			unique = "unique "
+	if err != nil {
+		if f, ok := fault.From(err); ok {
+			return old, f
 		}
-		ddl = append(ddl, `create `+unique+`index on `+table+` (`+keyColumn(f.Name)+`) where `+keyColumn(f.Name)+` is not null`)
+		return old, fmt.Errorf("change record type: %w", err)
 	}
-	if slices.Contains(t.Title, f.Name) {
-		ddl = append(ddl, `alter table `+table+` add column `+nameColumn(f.Name)+` text collate "C"`)
-	}
-	return ddl
+	return t, nil
 }
+
+// renameChoices lets what was chosen for headers follow fields that were renamed.
+func renameChoices(ctx context.Context, tx pgx.Tx, workspace string, t catalog.RecordType) error {
+	for _, f := range t.Fields {
+		if len(f.Was) == 0 {
+			continue
+		}
+		_, err := tx.Exec(ctx, `update header_choices set field = $3 where workspace = $1 and type = $2 and field = any($4)`, workspace, t.Name, f.Name, f.Was)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var errChangedMeanwhile = fault.New(fault.Stale, "changed_meanwhile", "somebody else has changed this meanwhile").Mended("Look at it again and repeat the change.")

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -22,7 +23,7 @@ const (
 // WriteRows writes chosen rows as CSV (RFC 4180 but for line feeds, UTF-8 with a byte order mark
 // so that spreadsheet programs see the encoding): the original columns, then
 // what became of the row, its record and what is wrong with it.
-func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catalog, f store.RowFilter, w io.Writer) error {
+func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter, w io.Writer) error {
 	if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
@@ -32,7 +33,7 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 	if err := out.Write(line); err != nil {
 		return err
 	}
-	err := s.store.EachGridRow(ctx, i.ID, f, func(r store.GridRow) error {
+	err := s.room.EachGridRow(ctx, i, f, func(r staging.GridRow) error {
 		line = line[:0]
 		for n := range width {
 			cell := ""
@@ -41,7 +42,7 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 			}
 			line = append(line, cell)
 		}
-		line = append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordsOf(r, c, i.Into), problemsOf(r))
+		line = append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordsOf(r, c), problemsOf(r))
 		return out.Write(line)
 	})
 	if err != nil {
@@ -51,7 +52,7 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 	return out.Error()
 }
 
-func stateOf(r store.GridRow) string {
+func stateOf(r staging.GridRow) string {
 	switch {
 	case r.Outcome != nil:
 		return string(*r.Outcome)
@@ -62,21 +63,17 @@ func stateOf(r store.GridRow) string {
 }
 
 // recordsOf names the records of a row, as its drafts stand.
-func recordsOf(r store.GridRow, c catalog.Catalog, into string) string {
-	parts := r.Parts.V
-	if len(parts) == 0 {
-		parts = []store.RowPart{{Type: into, Record: r.Record}}
-	}
+func recordsOf(r staging.GridRow, c catalog.Catalog) string {
 	var ids []string
-	for _, p := range parts {
-		if t, ok := c.Type(p.Type); ok && p.Record != nil {
-			ids = append(ids, t.RecordID(*p.Record))
+	for _, d := range r.Drafts {
+		if t, ok := c.Type(d.Type); ok && d.Record != nil {
+			ids = append(ids, t.RecordID(*d.Record))
 		}
 	}
 	return strings.Join(ids, " ")
 }
 
-func problemsOf(r store.GridRow) string {
+func problemsOf(r staging.GridRow) string {
 	var parts []string
 	for _, p := range r.Problems {
 		parts = append(parts, p.String())

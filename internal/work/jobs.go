@@ -2,59 +2,156 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"runtime/debug"
 	"slices"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
-	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 )
 
-// worker does whatever an import waits for. Every piece of work can be begun
-// again: reading and check start anew, a load goes on behind its last chunk.
+// worker does runs. Every run can be begun again: reading and check start anew,
+// a load goes on behind its last chunk.
 type worker struct {
 	river.WorkerDefaults[jobArgs]
 	service *Service
 }
 
-// Work implements river.Worker.
+// longestWait is how long a job waits at most before it is tried again.
+const longestWait = 15 * time.Second
+
+// NextRetry implements river.Worker.
+func (w *worker) NextRetry(job *river.Job[jobArgs]) time.Time {
+	return time.Now().Add(min(time.Duration(job.Attempt)*time.Second, longestWait))
+}
+
+// Work implements river.Worker. An error that may pass is given back, and the
+// queue tries again; every other end of the run is noted with its reason, and
+// frees the import.
 func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	s := w.service
-	i, err := s.store.ImportAnywhere(ctx, job.Args.Import)
+	r, err := s.store.StartRun(ctx, job.Args.Run, s.opt.Process)
+	if errors.Is(err, store.ErrTaken) {
+		return nil // ended, or somebody else does it
+	}
 	if err != nil {
 		return err
 	}
-	log := s.opt.Log.With("import", i.ID, "work", i.Busy)
-	back := store.StateOpen
-	switch i.Busy {
-	case store.BusyRead:
-		err = s.read(ctx, i)
-	case store.BusyCheck:
-		err = s.check(ctx, i)
-	case store.BusyLoad:
-		back = store.StatePaused
-		err = s.load(ctx, i)
-	default:
-		return nil // done already, or given up
-	}
+	log := s.opt.Log.With("import", r.Import, "run", r.ID, "work", r.Work)
+	watched, end := s.watch(ctx, r)
+	err = safely(func() error { return s.run(watched, r) })
+	cause := context.Cause(watched)
+	end()
 	switch {
 	case err == nil:
 		log.Info("done")
 		return nil
+	case errors.Is(err, store.ErrTaken), errors.Is(cause, store.ErrTaken):
+		log.Warn("another process has taken the run over")
+		return nil
+	case errors.Is(cause, store.ErrCancelled):
+		log.Info("cancelled")
+		return s.end(context.WithoutCancel(ctx), r, life.Cancelled, nil)
 	case ctx.Err() != nil, store.Passing(err) && job.Attempt < job.MaxAttempts:
 		log.Warn("will be tried again", "error", err)
 		return err
 	}
-	return s.store.Fail(context.WithoutCancel(ctx), i.ID, back, s.troubleOf(err, i.ID))
+	trouble := s.troubleOf(err, r.Import)
+	return s.end(context.WithoutCancel(ctx), r, life.Failed, &trouble)
+}
+
+// run does what a run is for.
+func (s *Service) run(ctx context.Context, r store.Run) error {
+	i, err := s.store.ImportAnywhere(ctx, r.Import)
+	if err != nil {
+		return err
+	}
+	switch r.Work {
+	case life.Reading:
+		return s.read(ctx, r, i)
+	case life.CheckingRun:
+		return s.check(ctx, r, i)
+	case life.LoadingRun:
+		return s.load(ctx, r, i)
+	}
+	return fmt.Errorf("run %d: nothing is known of the work %q", r.ID, r.Work)
+}
+
+// end ends a run that has not ended by itself, and drops what it has staged.
+func (s *Service) end(ctx context.Context, r store.Run, event life.Event, trouble *store.Trouble) error {
+	err := s.store.EndRun(ctx, r, event, trouble, func(ctx context.Context, tx pgx.Tx, i store.Import) error {
+		if r.Work == life.Reading {
+			return store.RestoreReading(ctx, tx, i.ID)
+		}
+		return nil
+	})
+	if errors.Is(err, store.ErrTaken) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if r.Work != life.LoadingRun {
+		if err := s.room.DropRun(ctx, r); err != nil {
+			s.opt.Log.Warn("staging stays for now", "import", r.Import, "run", r.ID, "error", err)
+		}
+	}
+	return nil
+}
+
+// safely turns a panic into an error.
+func safely(f func() error) (err error) {
+	defer func() {
+		if v := recover(); v != nil {
+			err = fmt.Errorf("panic: %v\n%s", v, debug.Stack())
+		}
+	}()
+	return f()
+}
+
+// watchEvery is how often a run looks whether it is to go on.
+const watchEvery = 250 * time.Millisecond
+
+// watch gives a context that ends when the run is to end, with the reason as its
+// cause. The function must be called when the run has ended.
+func (s *Service) watch(ctx context.Context, r store.Run) (context.Context, func()) {
+	watched, cancel := context.WithCancelCause(ctx)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		tick := time.NewTicker(watchEvery)
+		defer tick.Stop()
+		for {
+			select {
+			case <-watched.Done():
+				return
+			case <-tick.C:
+			}
+			err := s.store.RunGoesOn(watched, r)
+			if errors.Is(err, store.ErrTaken) || errors.Is(err, store.ErrCancelled) {
+				cancel(err)
+				return
+			}
+		}
+	}()
+	return watched, func() {
+		cancel(nil)
+		<-done
+	}
 }
 
 // progressEvery is how many rows pass between two notes of progress.
@@ -67,11 +164,11 @@ type staged struct {
 	findings []sheet.Finding
 	table    *sheet.Table
 	profile  *sheet.Profiler
-	cells    *store.CellWriter
+	cells    *staging.CellWriter
 }
 
 // stageSource reads a source from its beginning to its end and stages its cells.
-func (s *Service) stageSource(ctx context.Context, i store.Import) (staged, error) {
+func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) (staged, error) {
 	var st staged
 	src, err := s.store.OpenSource(ctx, i.Source)
 	if err != nil {
@@ -86,15 +183,15 @@ func (s *Service) stageSource(ctx context.Context, i store.Import) (staged, erro
 	}
 	defer st.table.Close()
 	st.profile = sheet.NewProfiler(st.table.Header)
-	if st.cells, err = s.store.StageCells(ctx, i.ID); err != nil {
+	if st.cells, err = s.room.StageCells(ctx, r); err != nil {
 		return st, err
 	}
-	return st, st.cells.End(ctx, s.stageCells(ctx, i.ID, st.table, st.profile, st.cells))
+	return st, st.cells.End(ctx, s.stageCells(ctx, r, st.table, st.profile, st.cells))
 }
 
 // read turns the source into staged cells with the profile of every column.
-func (s *Service) read(ctx context.Context, i store.Import) error {
-	st, err := s.stageSource(ctx, i)
+func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
+	st, err := s.stageSource(ctx, r, i)
 	if err != nil {
 		return err
 	}
@@ -103,18 +200,32 @@ func (s *Service) read(ctx context.Context, i store.Import) error {
 		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file, Row: st.reading.HeaderRow}).
 			Mended("Send a file with rows, or choose another header row.")
 	}
+	if i.Written {
+		same, err := s.room.SameRows(ctx, i, r)
+		if err != nil {
+			return err
+		}
+		if !same {
+			return s.end(ctx, r, life.NotWhole, &store.Trouble{Code: "other_rows", Message: "read so, the source has other rows than those of which some were loaded",
+				Mend: "What was read before stays. Upload the file again to read it so."})
+		}
+	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return err
 	}
 	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if result.Into, result.Routine, err = s.firstMapping(ctx, c, i, columns); err != nil {
+	if result.Into, result.Routine, err = s.firstMapping(ctx, c.Offered(), i, columns); err != nil {
 		return err
 	}
-	return s.store.EndRead(ctx, i.ID, result)
+	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error { return store.SetRead(ctx, tx, r, result) })
+	if err != nil {
+		return err
+	}
+	return s.room.Drop(ctx, i.ID, r.ID)
 }
 
-func (s *Service) stageCells(ctx context.Context, id int64, table *sheet.Table, profile *sheet.Profiler, w *store.CellWriter) error {
+func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler, w *staging.CellWriter) error {
 	for {
 		row, err := table.Next()
 		if err == io.EOF {
@@ -128,7 +239,7 @@ func (s *Service) stageCells(ctx context.Context, id int64, table *sheet.Table, 
 			return err
 		}
 		if w.Rows()%progressEvery == 0 {
-			if err := s.store.Progress(ctx, id, w.Rows()); err != nil {
+			if err := s.store.Progress(ctx, r, w.Rows()); err != nil {
 				return err
 			}
 		}
@@ -147,7 +258,8 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		for n, col := range columns {
 			there[n] = col.Header
 		}
-		if kept, ok := r.Fitted(there); ok {
+		moved := r.Moved(headers(i), there) // read otherwise, a header may say the same in other letters
+		if kept, ok := moved.Renamed(c).Fitted(there); ok {
 			return kept.Drafts[0].Type, &kept, nil
 		}
 		into = r.Drafts[0].Type
@@ -161,11 +273,11 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	if !ok {
 		return "", nil, nil
 	}
-	memory, err := s.store.Memory(ctx, i.Workspace, t.Name)
+	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return "", nil, err
 	}
-	r := suggest.Routine(t, suggest.Columns(t, columns, memory))
+	r := suggest.Routine(t, suggest.Columns(t, columns, memory(t.Name)))
 	return into, &r, nil
 }
 
@@ -178,135 +290,214 @@ func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, ca
 	if i.Routine.V == nil {
 		return nil, c, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
 	}
-	r := *i.Routine.V
+	r := i.Routine.V.Renamed(c)
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
 	return plan, c, err
 }
 
 // check works out the verdicts and makes the import ready.
-func (s *Service) check(ctx context.Context, i store.Import) error {
-	totals, writes, err := s.checkRows(ctx, i)
+func (s *Service) check(ctx context.Context, r store.Run, i store.Import) error {
+	if done, err := s.checkTouched(ctx, r, i); done || err != nil {
+		return err
+	}
+	checked, i, err := s.checkRows(ctx, r, i)
 	if err != nil {
 		return err
 	}
-	return s.store.EndCheck(ctx, i.ID, totals, writes)
+	err = s.store.EndRun(ctx, r, life.WasChecked, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
+		return setChecked(ctx, tx, r, i, checked)
+	})
+	if err != nil {
+		return err
+	}
+	return s.room.Drop(ctx, i.ID, *i.CellsRun, r.ID)
 }
 
-// checkRows types the rows that have no final outcome yet and works out their
-// verdicts. It also tells how often the record type had been written to before.
-func (s *Service) checkRows(ctx context.Context, i store.Import) (totals verdict.Totals, writes int64, err error) {
-	plan, c, err := s.planOf(ctx, i)
-	if err != nil {
-		return totals, 0, err
-	}
-	if there, err := s.store.HasCells(ctx, i); err != nil {
-		return totals, 0, err
-	} else if !there { // the database has crashed and lost its unlogged tables: the source has everything
-		if _, err := s.stageSource(ctx, i); err != nil {
-			return totals, 0, err
+// setChecked makes what a run has checked hold.
+func setChecked(ctx context.Context, tx pgx.Tx, r store.Run, i store.Import, checked store.Checked) error {
+	if *i.CellsRun == r.ID {
+		if err := store.SetCells(ctx, tx, r); err != nil {
+			return err
 		}
 	}
-	writes, err = s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames())
-	if err != nil {
-		return totals, 0, err
+	if err := store.SetChecked(ctx, tx, r, r.ID, checked); err != nil {
+		return err
 	}
-	totals, err = s.runCheck(ctx, i, s.store.NewCheck(i, plan, c), plan, part{every: 1, all: true})
-	return totals, writes, err
+	return store.Untouch(ctx, tx, i.ID)
 }
 
-// part says which rows of an import are checked.
-type part struct {
-	every int64 // each row of a number that it divides
-	most  int64 // so many at most; 0 is no bound
-	all   bool  // it is no sample, and progress is noted
+// mostTouched is up to how many rows, of which something was said since the
+// check, only these are checked again.
+const mostTouched = 2000
+
+// checkTouched brings the check that holds up to date: when nothing has changed
+// since but what was said of a few rows, only these and those coupled with them
+// are checked again. It reports whether that was so.
+func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import) (done bool, err error) {
+	if i.Totals.V == nil || i.CheckRun == nil || i.NextRow > 0 {
+		return false, nil
+	}
+	touched, more, err := s.store.Touched(ctx, i.ID, mostTouched)
+	if err != nil || more || len(touched) == 0 {
+		return false, err
+	}
+	if there, err := s.room.Staged(ctx, i); err != nil || !there {
+		return false, err
+	}
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return false, err
+	}
+	now, err := s.before(ctx, i, plan, c)
+	if err != nil || now.Writes != i.Writes || now.LinkWrites != i.LinkWrites || now.Catalogue != i.Catalogue {
+		return false, err
+	}
+	rows, ok, err := s.room.Coupled(ctx, i, plan, c, touched)
+	if err != nil || !ok {
+		return false, err
+	}
+	k, ok := s.room.NewPartialCheck(r, i, plan, c)
+	if !ok {
+		return false, nil
+	}
+	if err := s.room.DropRun(ctx, r); err != nil { // of an earlier attempt
+		return false, err
+	}
+	if _, err := s.runCheck(ctx, r, i, k, plan, staging.Part{Rows: rows}); err != nil {
+		return false, err
+	}
+	err = s.store.EndRun(ctx, r, life.WasChecked, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
+		found, err := k.Merge(ctx, tx, rows)
+		if err != nil {
+			return err
+		}
+		now.Totals, now.Digest = found.Totals, found.Digest
+		if err := store.SetChecked(ctx, tx, r, *i.CheckRun, now); err != nil {
+			return err
+		}
+		return store.Untouch(ctx, tx, i.ID)
+	})
+	if err != nil {
+		return false, err
+	}
+	return true, s.room.DropRun(ctx, r)
+}
+
+// before tells what a check must know from before it begins: how often records
+// were written, and which edition the record types have.
+func (s *Service) before(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog) (store.Checked, error) {
+	out := store.Checked{Catalogue: c.Edition()}
+	var err error
+	if out.Writes, err = s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames()); err != nil {
+		return out, err
+	}
+	out.LinkWrites, err = s.store.Writes(ctx, i.Workspace, plan.LinkedTypes())
+	return out, err
+}
+
+// checkRows types the rows that are not settled and works out their verdicts. It
+// gives the import with the cells that it has checked: when the database has
+// crashed and lost its unlogged tables, they are staged again from the source,
+// which has everything.
+func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (store.Checked, store.Import, error) {
+	var out store.Checked
+	if err := s.room.DropRun(ctx, r); err != nil { // of an earlier attempt
+		return out, i, err
+	}
+	if there, err := s.room.HasCells(ctx, i); err != nil {
+		return out, i, err
+	} else if !there {
+		if _, err := s.stageSource(ctx, r, i); err != nil {
+			return out, i, err
+		}
+		i.CellsRun = &r.ID
+	}
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return out, i, err
+	}
+	if out, err = s.before(ctx, i, plan, c); err != nil {
+		return out, i, err
+	}
+	found, err := s.runCheck(ctx, r, i, s.room.NewCheck(r, i, plan, c), plan, staging.Part{})
+	out.Totals, out.Digest = found.Totals, found.Digest
+	return out, i, err
 }
 
 // runCheck types the rows of a part and works out what they would do.
-func (s *Service) runCheck(ctx context.Context, i store.Import, k *store.Check, plan *mapping.Plan, p part) (verdict.Totals, error) {
-	judges := make([]store.Judge, len(plan.Drafts))
+func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *staging.Check, plan *mapping.Plan, part staging.Part) (staging.Found, error) {
+	judges := make([]staging.Judge, len(plan.Drafts))
 	for n, dp := range plan.Drafts {
 		rules, err := expr.CompileRules(dp.Type)
 		if err != nil {
-			return verdict.Totals{}, err
+			return staging.Found{}, err
 		}
 		judges[n] = func(values map[string]string) []problem.Problem { return rules.Judge(values) }
 	}
 	w, err := k.StageDrafts(ctx)
 	if err != nil {
-		return verdict.Totals{}, err
+		return staging.Found{}, err
 	}
-	if err := w.End(ctx, s.typeRows(ctx, i.ID, plan, w, p)); err != nil {
-		return verdict.Totals{}, err
+	if err := w.End(ctx, s.typeRows(ctx, r, i, plan, w, part)); err != nil {
+		return staging.Found{}, err
 	}
 	return k.Run(ctx, judges)
 }
 
-func (s *Service) typeRows(ctx context.Context, id int64, plan *mapping.Plan, w *store.DraftWriter, p part) error {
+func (s *Service) typeRows(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan, w *staging.DraftWriter, part staging.Part) error {
 	var typed mapping.Typed
 	var n int64
 	plan.Begin()
-	return s.store.EachRow(ctx, id, p.every, p.most, plan.Grouped(), func(row sheet.Row, done bool) error {
-		if done {
+	part.Settled = plan.Grouped()
+	return s.room.EachRow(ctx, i, part, func(row sheet.Row, settled bool) error {
+		if settled {
 			plan.Pass(row)
 			return nil
 		}
-		in := false
-		for d, dp := range plan.Drafts {
-			dp.Apply(row, &typed)
-			in = in || !typed.LeftOut && !typed.Empty
-			if err := w.Add(row.Number, d, &typed); err != nil {
-				return err
-			}
+		if err := w.Apply(plan, row, &typed); err != nil {
+			return err
 		}
-		if trouble, bad := plan.Ragged(row); bad && in {
-			if err := w.Problem(row.Number, trouble); err != nil {
-				return err
-			}
-		}
-		if n++; n%progressEvery == 0 && p.all {
-			return s.store.Progress(ctx, id, n)
+		if n++; n%progressEvery == 0 {
+			return s.store.Progress(ctx, r, n)
 		}
 		return nil
 	})
 }
 
 // load carries out the verdicts chunk by chunk. A chunk that the server refuses
-// is halved until the row that it refuses stands alone.
-func (s *Service) load(ctx context.Context, i store.Import) error {
+// is made smaller until the row that it refuses stands alone.
+func (s *Service) load(ctx context.Context, r store.Run, i store.Import) error {
+	if there, err := s.room.Staged(ctx, i); err != nil {
+		return err
+	} else if !there {
+		var goesOn bool
+		if i, goesOn, err = s.checkAgain(ctx, r, i); err != nil || !goesOn {
+			return err
+		}
+	}
 	plan, c, err := s.planOf(ctx, i)
 	if err != nil {
 		return err
 	}
-	l := s.store.NewLoad(i, plan, c)
-	if err := l.Prepare(ctx); err != nil {
+	l, err := s.room.NewLoad(r, i, plan, c)
+	if err != nil {
 		return err
-	}
-	if there, err := l.Staged(ctx); err != nil {
-		return err
-	} else if !there {
-		totals, writes, err := s.checkRows(ctx, i)
-		if err != nil {
-			return err
-		}
-		if err := s.store.RestartLoad(ctx, i.ID, totals, writes); err != nil {
-			return err
-		}
 	}
 	if err := l.Look(ctx); err != nil {
 		return err
 	}
-	rows := store.ChunkRows
+	rows := staging.ChunkRows
 	for {
 		ended, err := l.Chunk(ctx, rows)
 		switch {
 		case err == nil && ended:
-			return l.Finish(ctx)
+			return nil
 		case err == nil:
-			rows = min(rows*2, store.ChunkRows)
-		case store.Refused(err) && rows > 1:
+			rows = min(rows*2, staging.ChunkRows)
+		case staging.Refused(err) && rows > 1:
 			rows = max(rows/8, 1)
-		case store.Refused(err):
+		case staging.Refused(err):
 			if err := l.Refuse(ctx, err); err != nil {
 				return err
 			}
@@ -314,4 +505,42 @@ func (s *Service) load(ctx context.Context, i store.Import) error {
 			return fmt.Errorf("load import %d: %w", i.ID, err)
 		}
 	}
+}
+
+// checkAgain makes the check again whose verdicts a crash of the database has
+// lost. Only when it says the same of all that is left does the load go on: what
+// nobody has seen is not written.
+func (s *Service) checkAgain(ctx context.Context, r store.Run, i store.Import) (store.Import, bool, error) {
+	checked, i, err := s.checkRows(ctx, r, i)
+	if err != nil {
+		return i, false, err
+	}
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return i, false, err
+	}
+	left, err := s.room.NewCheck(r, i, plan, c).DigestFrom(ctx, i.NextRow)
+	if err != nil {
+		return i, false, err
+	}
+	if left == i.Digest {
+		next := i.NextRow
+		err := s.store.Continue(ctx, r, func(ctx context.Context, tx pgx.Tx) error {
+			if err := setChecked(ctx, tx, r, i, checked); err != nil {
+				return err
+			}
+			return store.SetLeft(ctx, tx, i.ID, next, left)
+		})
+		if err != nil {
+			return i, false, err
+		}
+		i, err = s.store.ImportAnywhere(ctx, i.ID)
+		return i, err == nil, err
+	}
+	trouble := store.Trouble{Code: "checks_differ", Message: "the database had lost what was checked, and the check, made again, says something else of the rows that are left",
+		Mend: "Look at the new check, and load again if it is right. What was loaded before stays."}
+	err = s.store.EndRun(ctx, r, life.Differs, &trouble, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
+		return setChecked(ctx, tx, r, i, checked)
+	})
+	return i, false, err
 }

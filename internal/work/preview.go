@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -33,6 +34,7 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 	if err != nil {
 		return nil, err
 	}
+	r = r.Renamed(c)
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
 	if err != nil {
@@ -42,7 +44,7 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.store.Rows(ctx, i.ID, store.RowFilter{}, after, -1, previewRows)
+	rows, err := s.room.Rows(ctx, i, staging.RowFilter{}, after, -1, previewRows)
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +113,7 @@ func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draf
 	if at < 0 {
 		return nil, false, fault.New(fault.Invalid, "unknown_field", "the values are listed for a field").With(field).Mended("Name the field that the column goes to.")
 	}
-	counts, err := s.store.ColumnValues(ctx, i.ID, i.Columns.V[n].Position, mostValues+1)
+	counts, err := s.room.ColumnValues(ctx, i, i.Columns.V[n].Position, mostValues+1)
 	if err != nil {
 		return nil, false, err
 	}
@@ -145,7 +147,7 @@ func (s *Service) meanings(ctx context.Context, workspace string, c catalog.Cata
 		for n, v := range list {
 			texts[n] = v.Text
 		}
-		links, err := s.store.LinksOf(ctx, workspace, t, texts)
+		links, err := s.room.LinksOf(ctx, workspace, t, texts)
 		if err != nil {
 			return err
 		}

@@ -102,12 +102,12 @@ func TestColumnValues(t *testing.T) {
 	}
 
 	// A choice that is added is known from then on, and so is another spelling.
-	_, err := b.store.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "boat", Label: "Boat"})
+	_, err := b.work.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "boat", Label: "Boat"}, b.person)
 	b.ok(err)
-	_, err = b.store.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "high", Label: "Very hot"})
+	_, err = b.work.AddChoice(b.Context(), "main", "lead", "interest", catalog.Choice{Code: "high", Label: "Very hot"}, b.person)
 	b.ok(err)
 	b.want(list("Interest", "lead", "interest"), "false|hot 2 high High?|boat 1 boat Boat?|very hot 1 high High?")
-	if _, err := b.store.AddChoice(b.Context(), "main", "lead", "company", catalog.Choice{Code: "x", Label: "X"}); !fault.Is(err, "no_choices") {
+	if _, err := b.work.AddChoice(b.Context(), "main", "lead", "company", catalog.Choice{Code: "x", Label: "X"}, b.person); !fault.Is(err, "no_choices") {
 		t.Error(err)
 	}
 

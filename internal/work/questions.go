@@ -1,23 +1,29 @@
 package work
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/matching"
 	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Question is what a person is asked about a row, with everything to choose by:
 // the row's values beside those of each candidate.
 type Question struct {
-	store.AskedRow
+	staging.AskedRow
 	Type       catalog.RecordType
 	Values     []RowValue // of the draft
 	Candidates []CandidateRecord
@@ -25,7 +31,7 @@ type Question struct {
 
 // CandidateRecord is a candidate with its values.
 type CandidateRecord struct {
-	store.Candidate
+	staging.Candidate
 	Title  string
 	Values map[string]string
 }
@@ -34,22 +40,22 @@ type CandidateRecord struct {
 // the first that has no answer yet.
 func (s *Service) Question(ctx context.Context, i store.Import, row int64, draft string) (Question, error) {
 	var q Question
-	list, err := s.store.Questions(ctx, i.ID, store.QuestionFilter{Row: row, Draft: draft}, 0, 1)
+	list, err := s.room.Questions(ctx, i, staging.QuestionFilter{Row: row, Draft: draft}, 0, 1)
 	if err != nil {
 		return q, err
 	}
 	if len(list) == 0 {
 		return q, fault.New(fault.NotFound, "no_question", "there is no question about this row").With(fmt.Sprint(row)).Mended("See the list of questions; a check may have settled it.")
 	}
-	q.AskedRow = list[max(0, slices.IndexFunc(list, func(a store.AskedRow) bool { return a.Answer == nil }))]
+	q.AskedRow = list[max(0, slices.IndexFunc(list, func(a staging.AskedRow) bool { return a.Answer == nil }))]
 	if q.Type, q.Values, err = s.namedRow(ctx, i, row, q.Draft); err != nil {
 		return q, err
 	}
-	candidates, err := s.store.CandidatesOf(ctx, i.ID, []int64{row})
+	candidates, err := s.room.CandidatesOf(ctx, i, []int64{row})
 	if err != nil {
 		return q, err
 	}
-	for _, c := range candidates[store.DraftOf{Row: row, Draft: q.Draft}] {
+	for _, c := range candidates[staging.DraftOf{Row: row, Draft: q.Draft}] {
 		out := CandidateRecord{Candidate: c}
 		if c.Record != nil {
 			r, err := s.store.Record(ctx, i.Workspace, q.Type.Name, q.Type.RecordID(*c.Record))
@@ -91,7 +97,7 @@ func (s *Service) namedRow(ctx context.Context, i store.Import, row int64, draft
 		return d.Type, nil, err
 	}
 	n := slices.IndexFunc(plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.Name == draft })
-	links, err := s.store.RowLinks(ctx, i, plan, n, row)
+	links, err := s.room.RowLinks(ctx, i, plan, n, row)
 	if err != nil {
 		return d.Type, nil, err
 	}
@@ -134,7 +140,7 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	if err != nil {
 		return 0, err
 	}
-	seen := map[store.DraftOf]bool{}
+	seen := map[staging.DraftOf]bool{}
 	list := make([]store.Answer, 0, len(given))
 	for n, g := range given {
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: g.Row}
@@ -145,10 +151,10 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 		if !ok {
 			return 0, fault.New(fault.Invalid, "unknown_draft", "the routine has no draft of this name").At(at).With(g.Draft)
 		}
-		if seen[store.DraftOf{Row: g.Row, Draft: g.Draft}] {
+		if seen[staging.DraftOf{Row: g.Row, Draft: g.Draft}] {
 			return 0, fault.New(fault.Invalid, "answered_twice", "there are two answers for one row").At(at).With(fmt.Sprint(g.Row)).Mended("Keep one of them.")
 		}
-		seen[store.DraftOf{Row: g.Row, Draft: g.Draft}] = true
+		seen[staging.DraftOf{Row: g.Row, Draft: g.Draft}] = true
 		a, err := readAnswer(t, g)
 		if err != nil {
 			if f, ok := fault.From(err); ok {
@@ -161,11 +167,19 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	if err := s.completeAnswers(ctx, i, types, list); err != nil {
 		return 0, err
 	}
-	kept, err := s.store.Answer(ctx, i, list, by.ID)
-	if err != nil {
-		return 0, err
-	}
-	return kept, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d", kept), importSubject(i.ID))
+	return s.answering(ctx, i, by, fmt.Sprint(len(list)), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		return s.room.KeepAnswers(ctx, tx, now, list, by.ID)
+	})
+}
+
+// answering changes answers, and gives how many.
+func (s *Service) answering(ctx context.Context, i store.Import, by store.Person, detail string, f func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error)) (n int64, err error) {
+	err = s.act(ctx, i, life.Answer, by, detail, func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		var err error
+		n, err = f(ctx, tx, now)
+		return err
+	})
+	return n, err
 }
 
 // draftTypes gives the record type of each draft of an import, by its name.
@@ -229,7 +243,7 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map
 			return err
 		}
 	}
-	candidates, err := s.store.CandidatesOf(ctx, i.ID, rows)
+	candidates, err := s.room.CandidatesOf(ctx, i, rows)
 	if err != nil {
 		return err
 	}
@@ -243,7 +257,7 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map
 		if a.Record != nil && missing[a.Draft][*a.Record] {
 			return fault.New(fault.NotFound, "unknown_record", "there is no such "+strings.ToLower(t.Label)).At(at).With(t.RecordID(*a.Record))
 		}
-		offered := candidates[store.DraftOf{Row: a.Row, Draft: a.Draft}]
+		offered := candidates[staging.DraftOf{Row: a.Row, Draft: a.Draft}]
 		if a.Record == nil && a.OtherRow == nil {
 			if len(offered) == 0 {
 				return fault.New(fault.Invalid, "no_candidate", "there is nothing to take for this row").At(at).With(fmt.Sprint(a.Row)).Mended("Name the record by its id.")
@@ -263,15 +277,13 @@ func (s *Service) completeAnswers(ctx context.Context, i store.Import, types map
 }
 
 // AnswerMany answers all open questions that a filter chooses alike.
-func (s *Service) AnswerMany(ctx context.Context, i store.Import, f store.QuestionFilter, choice verdict.Choice, by store.Person) (int64, error) {
+func (s *Service) AnswerMany(ctx context.Context, i store.Import, f staging.QuestionFilter, choice verdict.Choice, by store.Person) (int64, error) {
 	if !slices.Contains(verdict.Choices, choice) {
 		return 0, fault.New(fault.Invalid, "unknown_choice", "a question cannot be answered so").With(string(choice)).Mended(fmt.Sprintf("Answer one of %v.", verdict.Choices))
 	}
-	n, err := s.store.AnswerQuestions(ctx, i, f, choice, by.ID)
-	if err != nil {
-		return 0, err
-	}
-	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("answer %d: %s", n, choice), importSubject(i.ID))
+	return s.answering(ctx, i, by, "many: "+string(choice), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		return s.room.AnswerQuestions(ctx, tx, now, f, choice, by.ID)
+	})
 }
 
 // LeaveOut leaves out all rows of a verdict.
@@ -279,20 +291,16 @@ func (s *Service) LeaveOut(ctx context.Context, i store.Import, v verdict.Verdic
 	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask, verdict.Hold}, v) {
 		return 0, fault.New(fault.Invalid, "unknown_verdict", "rows of this verdict cannot be left out").With(string(v))
 	}
-	n, err := s.store.LeaveOut(ctx, i, v, by.ID)
-	if err != nil {
-		return 0, err
-	}
-	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("leave out %d: %s", n, v), importSubject(i.ID))
+	return s.answering(ctx, i, by, "leave out: "+string(v), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		return s.room.LeaveOut(ctx, tx, now, v, by.ID)
+	})
 }
 
 // TakeBack forgets answers; with no rows given, all.
 func (s *Service) TakeBack(ctx context.Context, i store.Import, rows []int64, by store.Person) (int64, error) {
-	n, err := s.store.TakeBack(ctx, i, rows)
-	if err != nil {
-		return 0, err
-	}
-	return n, s.store.Log(ctx, by.ID, i.Workspace, fmt.Sprintf("take back %d answers", n), importSubject(i.ID))
+	return s.answering(ctx, i, by, "taken back", func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		return store.TakeBack(ctx, tx, now.ID, rows)
+	})
 }
 
 // Tried is what a check would say, from a sample.
@@ -306,35 +314,54 @@ type Tried struct {
 const mostTried = 200_000
 
 // Try works out what a changed routine would do, on a sample of about so many
-// rows (0: all), without touching the last check.
-func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sample int64) (Tried, error) {
+// rows (0: all), without touching the last check. Many tries at once wait for
+// each other; who cancels the import's work ends them.
+func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sample int64, by store.Person) (Tried, error) {
 	out := Tried{Of: i.Rows}
-	if i.Busy == store.BusyRead || i.Rows == 0 {
+	if i.Work == life.Reading || i.Rows == 0 {
 		return out, fault.New(fault.Conflict, "import_busy", "the rows are not read yet").Mended("Wait until the source has been read.")
 	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return out, err
 	}
+	r = r.Renamed(c)
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
 	if err != nil {
 		return out, err
 	}
-	part := part{every: 1}
+	i.Routine.V = &r
+	part := staging.Part{}
 	switch {
 	case sample > 0 && plan.Grouped(): // rows that belong together stand together
-		part.most = sample
+		part.Most = sample
 	case sample > 0:
-		part.every = max(1, i.Rows/sample)
+		part.Every = max(1, i.Rows/sample)
 	}
 	if sample <= 0 && i.Rows > mostTried {
 		return out, fault.New(fault.Invalid, "too_many_rows", fmt.Sprintf("so many rows are not tried but checked; at most %d", mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
 	}
-	err = s.store.Alone(ctx, i.ID, func() error {
-		k := s.store.NewCheck(i, plan, c).Try()
-		defer k.Forget(context.WithoutCancel(ctx)) //nolint:errcheck // the next try drops it as well
-		out.Totals, err = s.runCheck(ctx, i, k, plan, part)
+	err = s.room.Trying(ctx, func() error {
+		run, err := s.store.BeginTry(ctx, i, s.opt.Process, by)
+		if err != nil {
+			return err
+		}
+		watched, end := s.watch(ctx, run)
+		err = safely(func() error {
+			found, err := s.runCheck(watched, run, i, s.room.NewCheck(run, i, plan, c), plan, part)
+			out.Totals = found.Totals
+			return err
+		})
+		cause := context.Cause(watched)
+		end()
+		after := context.WithoutCancel(ctx)
+		if dropped := errors.Join(s.store.EndTry(after, run, cmp.Or(cause, err)), s.room.DropRun(after, run)); dropped != nil {
+			s.opt.Log.Warn("staging of a try stays for now", "import", i.ID, "run", run.ID, "error", dropped)
+		}
+		if errors.Is(cause, store.ErrCancelled) {
+			return fault.New(fault.Conflict, "cancelled", "the try was cancelled").Mended("Try again.")
+		}
 		return err
 	})
 	out.Rows = out.Totals.Rows
@@ -356,7 +383,7 @@ func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName strin
 	if err != nil {
 		return w, err
 	}
-	candidates, random, err := s.store.SamplePairs(ctx, workspace, t)
+	candidates, random, err := s.room.SamplePairs(ctx, workspace, t)
 	if err != nil {
 		return w, err
 	}
@@ -368,17 +395,11 @@ func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName strin
 	if err := s.store.SaveWeights(ctx, workspace, typeName, w, by.ID); err != nil {
 		return w, err
 	}
-	if err := s.store.Log(ctx, by.ID, workspace, "estimate weights", typeName); err != nil {
-		return w, err
-	}
 	w, _, err = s.store.Weights(ctx, workspace, typeName)
 	return w, err
 }
 
 // ForgetWeights makes the default weights hold again.
 func (s *Service) ForgetWeights(ctx context.Context, workspace, typeName string, by store.Person) error {
-	if err := s.store.ForgetWeights(ctx, workspace, typeName); err != nil {
-		return err
-	}
-	return s.store.Log(ctx, by.ID, workspace, "forget weights", typeName)
+	return s.store.ForgetWeights(ctx, workspace, typeName, by.ID)
 }

@@ -13,8 +13,9 @@ import (
 	"uchi/internal/store"
 )
 
-// SaveRoutine keeps a routine under a name of its own.
-func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, by store.Person) (store.SavedRoutine, error) {
+// SaveRoutine keeps a routine under a name of its own. A version above 0 is that
+// which the change was made on.
+func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by store.Person) (store.SavedRoutine, error) {
 	c, err := s.store.Catalog(ctx, workspace)
 	if err != nil {
 		return store.SavedRoutine{}, err
@@ -23,13 +24,11 @@ func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.R
 	if r.Name == "" || len(r.Name) > 100 {
 		return store.SavedRoutine{}, fault.New(fault.Invalid, "bad_name", "a routine needs a name of at most 100 characters").At(fault.Place{Path: "name"}).With(r.Name)
 	}
+	r = r.Renamed(c)
 	if err := r.Check(c, nil); err != nil {
 		return store.SavedRoutine{}, err
 	}
-	if err := s.store.SaveRoutine(ctx, workspace, r, by.ID); err != nil {
-		return store.SavedRoutine{}, err
-	}
-	if err := s.store.Log(ctx, by.ID, workspace, "save routine", r.Name); err != nil {
+	if err := s.store.SaveRoutine(ctx, workspace, r, version, by.ID); err != nil {
 		return store.SavedRoutine{}, err
 	}
 	return s.store.Routine(ctx, workspace, r.Name)
@@ -110,9 +109,7 @@ func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue 
 	for n, dp := range plan.Drafts {
 		for _, fp := range dp.Fields {
 			o := kept.Drafts[n].Fields[fp.Field.Name]
-			switch fp.Field.Type {
-			case catalog.OneChoice, catalog.Choices, catalog.YesNo, catalog.Country, catalog.Language, catalog.Currency:
-			default:
+			if !fp.Field.Kind().Words {
 				continue
 			}
 			at := slices.IndexFunc(i.Columns.V, func(col sheet.Column) bool {

@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -26,7 +27,7 @@ type RowValue struct {
 
 // DraftRecord is one of the records that a row becomes.
 type DraftRecord struct {
-	store.RowPart
+	staging.RowDraft
 	Type   catalog.RecordType
 	Found  *store.Record // the record that it was found to be, or that was made
 	Values []RowValue
@@ -34,13 +35,13 @@ type DraftRecord struct {
 
 // RowAsRecord is a row as the records that it becomes.
 type RowAsRecord struct {
-	Row    store.GridRow
+	Row    staging.GridRow
 	Drafts []DraftRecord // in the order of the routine; empty before anything is mapped
 }
 
 // Draft gives the record of one draft, by its name.
 func (r RowAsRecord) Draft(name string) (DraftRecord, bool) {
-	n := slices.IndexFunc(r.Drafts, func(d DraftRecord) bool { return d.RowPart.Draft == name })
+	n := slices.IndexFunc(r.Drafts, func(d DraftRecord) bool { return d.Name == name })
 	if n < 0 {
 		return DraftRecord{}, false
 	}
@@ -51,7 +52,7 @@ func (r RowAsRecord) Draft(name string) (DraftRecord, bool) {
 // also shows the records that were found and what would change.
 func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64) (RowAsRecord, error) {
 	var out RowAsRecord
-	rows, err := s.store.Rows(ctx, i.ID, store.RowFilter{}, number-1, -1, 1)
+	rows, err := s.room.Rows(ctx, i, staging.RowFilter{}, number-1, -1, 1)
 	if err != nil {
 		return out, err
 	}
@@ -70,7 +71,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 		out.Row.Problems = nil
 	}
 	for _, dp := range plan.Drafts {
-		d := DraftRecord{Type: dp.Type, RowPart: partOf(out.Row, dp)}
+		d := DraftRecord{Type: dp.Type, RowDraft: draftOf(out.Row, dp)}
 		var typed mapping.Typed
 		dp.Apply(sheet.Row{Number: number, Cells: out.Row.Cells.V}, &typed)
 		if i.Totals.V == nil {
@@ -96,25 +97,14 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 	return out, nil
 }
 
-// partOf gives what the check and the load said of one draft of a row.
-func partOf(r store.GridRow, dp *mapping.DraftPlan) store.RowPart {
-	for _, p := range r.Parts.V {
-		if p.Draft == dp.Name && p.Type == dp.Type.Name {
-			return p
+// draftOf gives what the check and the load said of one draft of a row.
+func draftOf(r staging.GridRow, dp *mapping.DraftPlan) staging.RowDraft {
+	for _, d := range r.Drafts {
+		if d.Name == dp.Name && d.Type == dp.Type.Name {
+			return d
 		}
 	}
-	p := store.RowPart{Draft: dp.Name, Type: dp.Type.Name}
-	if dp.Named("") != "" { // a draft of several, which was not checked yet
-		return p
-	}
-	p.Record, p.Score, p.Reason, p.OtherRow, p.Changes = r.Record, r.Score, r.Reason, r.OtherRow, r.Changes.V
-	if r.Verdict != nil {
-		p.Verdict = *r.Verdict
-	}
-	if r.Outcome != nil {
-		p.Outcome = *r.Outcome
-	}
-	return p
+	return staging.RowDraft{Name: dp.Name, Type: dp.Type.Name}
 }
 
 func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d DraftRecord, problems []problem.Problem) RowValue {
@@ -126,7 +116,7 @@ func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d Draft
 	if d.Found != nil {
 		v.Before = d.Found.Values[fp.Field.Name]
 	}
-	if c, ok := d.Changes[fp.Field.Name]; ok { // as the check found it, links resolved
+	if c, ok := d.Changes.V[fp.Field.Name]; ok { // as the check found it, links resolved
 		v.Before, v.After, v.Changed = text(c[0]), text(c[1]), true
 	} else if d.Found != nil {
 		v.After = v.Before

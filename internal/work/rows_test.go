@@ -13,10 +13,11 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
-	"uchi/internal/store"
+	"uchi/internal/staging"
 )
 
 func lines(head string, n int, line func(int) string) string {
@@ -39,13 +40,13 @@ func TestPagesOfRows(t *testing.T) {
 		}
 		return fmt.Sprintf("K-%d,Berg %d,%s", n, n%7, mail)
 	})))
-	for name, f := range map[string]store.RowFilter{"all": {}, "held": {Verdict: "hold"}, "create": {Verdict: "create"}, "problem": {Problem: "bad_email", Field: "email"}, "text": {Text: "berg 3"}, "both": {Verdict: "create", Text: "Berg 5"}, "none": {Problem: "bad_date"}} {
-		count, err := b.store.CountRows(b.Context(), i.ID, f)
+	for name, f := range map[string]staging.RowFilter{"all": {}, "held": {Verdict: "hold"}, "create": {Verdict: "create"}, "problem": {Problem: "bad_email", Field: "email"}, "text": {Text: "berg 3"}, "both": {Verdict: "create", Text: "Berg 5"}, "none": {Problem: "bad_date"}} {
+		count, err := b.room.CountRows(b.Context(), i, f)
 		b.ok(err)
 		var walked []int64
 		after := int64(0)
 		for {
-			page, err := b.store.Rows(b.Context(), i.ID, f, after, -1, 300)
+			page, err := b.room.Rows(b.Context(), i, f, after, -1, 300)
 			b.ok(err)
 			for _, r := range page {
 				walked = append(walked, r.Row)
@@ -62,7 +63,7 @@ func TestPagesOfRows(t *testing.T) {
 			if at < 0 || at >= count {
 				continue
 			}
-			page, err := b.store.Rows(b.Context(), i.ID, f, 0, at, 1)
+			page, err := b.room.Rows(b.Context(), i, f, 0, at, 1)
 			b.ok(err)
 			if len(page) != 1 || page[0].Row != walked[at] {
 				t.Errorf("%s: position %d gives %v, want row %d", name, at, page, walked[at])
@@ -107,9 +108,9 @@ func TestRefusedRow(t *testing.T) {
 	})))
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 298, "failed": 2})
-	rows, err := b.store.Rows(b.Context(), i.ID, store.RowFilter{Outcome: "failed"}, 0, -1, 10)
+	rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{Outcome: "failed"}, 0, -1, 10)
 	b.ok(err)
-	if len(rows) != 2 || rows[0].Row != 125 || len(rows[0].Problems) == 0 || !strings.Contains(rows[0].Problems[0].Detail, "no_dragons") {
+	if len(rows) != 2 || rows[0].Row != 125 || len(rows[0].Problems) == 0 || !strings.Contains(rows[0].Problems[0].Detail, "refused") {
 		t.Errorf("failed rows: %+v", rows)
 	}
 }
@@ -122,7 +123,7 @@ func TestDownloadComesBack(t *testing.T) {
 	c, err := b.store.Catalog(b.Context(), i.Workspace)
 	b.ok(err)
 	var out bytes.Buffer
-	b.ok(b.work.WriteRows(b.Context(), i, c, store.RowFilter{}, &out))
+	b.ok(b.work.WriteRows(b.Context(), i, c, staging.RowFilter{}, &out))
 	r := csv.NewReader(strings.NewReader(strings.TrimPrefix(out.String(), "\ufeff")))
 	rows, err := r.ReadAll()
 	b.ok(err)
@@ -141,9 +142,9 @@ func TestLinksDefaultsAndOwnFields(t *testing.T) {
 	b := start(t)
 	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@lq.example\nHeike Möwes,heike@lq.example\n")
 	b.want(b.record("staff", "STF-1").Values["active"], "true")
-	_, err := b.store.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer})
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer}, 0, b.person)
 	b.ok(err)
-	_, err = b.store.AddField(b.Context(), "main", "account", catalog.Field{Name: "services", Label: "Services", Type: catalog.Choices, Choices: []catalog.Choice{{Code: "power", Label: "Power"}, {Code: "water", Label: "Water"}}})
+	_, err = b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "services", Label: "Services", Type: catalog.Choices, Choices: []catalog.Choice{{Code: "power", Label: "Power"}, {Code: "water", Label: "Water"}}}, 0, b.person)
 	b.ok(err)
 	i := b.loaded("account", "Name,Owner,Berths,Services\nKalvøya,INGRID@lq.example,120,Water; Power\nKrogsø,heike mowes,,power\nTarevik,STF-1,12,\nHavsund,Nobody,1,fire\n")
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 3, "held": 1})
@@ -170,9 +171,9 @@ func TestRoutineIsRecognised(t *testing.T) {
 		r.Drafts[0].Fields = map[string]mapping.Origin{"source_ref": {From: []string{"Zeichen"}}, "family_name": {From: []string{"Familienname"}}, "language": {Fixed: "de"}}
 		r.Name, r.Ignored = "weekly", []string{"Post"}
 	})
-	_, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, b.person)
+	_, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, 0, b.person)
 	b.ok(err)
-	saved, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, b.person)
+	saved, err := b.work.SaveRoutine(b.Context(), "main", *i.Routine.V, 0, b.person)
 	b.ok(err)
 	b.want(saved.Version, 2)
 	next := b.upload("contact", "Zeichen,Familienname,Post,Boot\nK-2,Li,Maat,Tern\n")
@@ -196,7 +197,7 @@ func TestRoutineIsRecognised(t *testing.T) {
 			t.Errorf("%v, want %s", err, code)
 		}
 	}
-	b.ok(b.store.RemoveRoutine(b.Context(), "main", "weekly"))
+	b.ok(b.work.RemoveRoutine(b.Context(), "main", "weekly", b.person))
 	if _, err := b.store.Routine(b.Context(), "main", "weekly"); !fault.Is(err, "unknown_routine") {
 		t.Error(err)
 	}
@@ -206,18 +207,20 @@ func TestRoutineIsRecognised(t *testing.T) {
 func TestAnotherProcessTakesOver(t *testing.T) {
 	b := start(t)
 	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg\n"))
-	// A dead process holds the job: it is marked as running by nobody alive.
+	// A dead process has the run: it shows no sign of life.
 	ctx := b.Context()
 	b.ok(b.work.Stop(ctx))
-	b.ok(b.store.Begin(ctx, "main", i.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, b.work.enqueue))
-	_, err := b.store.Pool().Exec(ctx, `update uchi.river_job set state = 'running', attempt = 1, attempted_by = array['dead'] where state = 'available'`)
+	b.ok(b.work.Load(ctx, i, b.person))
+	_, err := b.store.Pool().Exec(ctx, `update uchi.runs set process = 'dead' where ended_at is null`)
 	b.ok(err)
-	other, err := New(b.store, Options{Process: "other", Workers: 1, MostBytes: 1 << 20, Limits: sheet.DefaultLimits, Log: b.work.opt.Log})
+	_, err = b.store.Pool().Exec(ctx, `update uchi.river_job set state = 'running', attempt = 1, attempted_by = array['dead'] where state = 'available'`)
+	b.ok(err)
+	other, err := New(b.store, b.room, Options{Process: "other", Workers: 1, MostBytes: 1 << 20, Limits: sheet.DefaultLimits, Log: b.work.opt.Log})
 	b.ok(err)
 	b.ok(other.Start(ctx))
 	b.work = other // the cleanup of the test stops it
 	i = b.wait(i.ID)
-	b.want(i.State, store.StateLoaded)
+	b.want(i.State, life.Loaded)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1})
 }
 

@@ -5,6 +5,7 @@ package work
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -15,9 +16,11 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -37,6 +40,7 @@ type Options struct {
 // Service runs imports.
 type Service struct {
 	store *store.Store
+	room  *staging.Room
 	queue *river.Client[pgx.Tx]
 	opt   Options
 	stop  context.CancelFunc
@@ -66,14 +70,17 @@ func (h atLeast) WithGroup(name string) slog.Handler {
 // Enabled implements slog.Handler.
 func (h atLeast) Enabled(_ context.Context, l slog.Level) bool { return l >= h.level }
 
+// Times of the service's own upkeep.
 const (
 	beatEvery   = 5 * time.Second
-	silentAfter = 30 * time.Second
+	silentAfter = 20 * time.Second // a process that shows no sign of life for so long is taken for dead
+	lostAfter   = 30 * time.Second // a run without a job is taken for lost
+	cleanEvery  = 10 * time.Minute
 )
 
 // New prepares a service process; Start begins the work.
-func New(st *store.Store, opt Options) (*Service, error) {
-	s := &Service{store: st, opt: opt, done: make(chan struct{})}
+func New(st *store.Store, room *staging.Room, opt Options) (*Service, error) {
+	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{})}
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{service: s}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
@@ -81,10 +88,10 @@ func New(st *store.Store, opt Options) (*Service, error) {
 	queue, err := river.NewClient(riverpgxv5.New(st.Pool()), &river.Config{
 		ID: opt.Process, Workers: workers, Logger: quiet(opt.Log),
 		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: opt.Workers}},
-		FetchCooldown:        20 * time.Millisecond,
+		FetchCooldown:        10 * time.Millisecond,
 		FetchPollInterval:    500 * time.Millisecond,
 		JobTimeout:           -1,             // a load takes as long as it takes
-		RescueStuckJobsAfter: 24 * time.Hour, // the heartbeat frees the jobs of dead processes long before
+		RescueStuckJobsAfter: 24 * time.Hour, // the heartbeat takes over the runs of dead processes long before
 	})
 	if err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
@@ -93,30 +100,40 @@ func New(st *store.Store, opt Options) (*Service, error) {
 	return s, nil
 }
 
-// Start frees what this process left behind when it last ended, and works.
+// Start takes up what this process left behind when it last ended, and works.
 func (s *Service) Start(ctx context.Context) error {
 	if err := s.store.Beat(ctx, s.opt.Process); err != nil {
 		return fmt.Errorf("first heartbeat: %w", err)
 	}
-	freed, err := s.store.FreeJobs(ctx, s.opt.Process, silentAfter)
-	if err != nil {
+	if err := s.takeOver(ctx, s.opt.Process); err != nil {
 		return err
-	}
-	if freed > 0 {
-		s.opt.Log.Info("took up jobs again", "jobs", freed)
 	}
 	if err := s.queue.Start(ctx); err != nil {
 		return fmt.Errorf("start jobs: %w", err)
 	}
 	ctx, s.stop = context.WithCancel(ctx)
-	go s.beat(ctx)
+	go s.upkeep(ctx)
 	return nil
 }
 
-func (s *Service) beat(ctx context.Context) {
+func (s *Service) takeOver(ctx context.Context, own string) error {
+	taken, err := s.store.TakeOver(ctx, own, silentAfter, s.enqueue)
+	if err != nil {
+		return err
+	}
+	if taken > 0 {
+		s.opt.Log.Info("took runs over", "runs", taken)
+	}
+	return nil
+}
+
+// upkeep shows that the process lives, takes over from those that do not, and
+// cleans up, until the service ends.
+func (s *Service) upkeep(ctx context.Context) {
 	defer close(s.done)
 	tick := time.NewTicker(beatEvery)
 	defer tick.Stop()
+	var cleaned time.Time
 	for {
 		select {
 		case <-ctx.Done():
@@ -127,30 +144,59 @@ func (s *Service) beat(ctx context.Context) {
 			s.opt.Log.Warn("heartbeat failed", "error", err)
 			continue
 		}
-		if _, err := s.store.FreeJobs(ctx, "", silentAfter); err != nil {
-			s.opt.Log.Warn("could not look for jobs of dead processes", "error", err)
+		if err := s.takeOver(ctx, ""); err != nil {
+			s.opt.Log.Warn("could not look for dead processes", "error", err)
+		}
+		if err := s.freeLost(ctx); err != nil {
+			s.opt.Log.Warn("could not look for lost runs", "error", err)
+		}
+		if time.Since(cleaned) > cleanEvery {
+			cleaned = time.Now()
+			if err := s.Clean(ctx); err != nil {
+				s.opt.Log.Warn("could not clean up", "error", err)
+			}
 		}
 	}
 }
 
-// Stop ends the work: jobs stop between two chunks and go on at the next start.
+// freeLost ends runs whose job the queue no longer has, so that nothing stays
+// busy for ever.
+func (s *Service) freeLost(ctx context.Context) error {
+	lost, err := s.store.Lost(ctx, lostAfter)
+	if err != nil {
+		return err
+	}
+	for _, r := range lost {
+		s.opt.Log.Error("a run has lost its job", "import", r.Import, "run", r.ID)
+		trouble := store.Trouble{Code: "run_lost", Message: "the work on the import was lost", Mend: "Begin it again; the service's log says more."}
+		if err := s.end(ctx, r, life.Failed, &trouble); err != nil && !errors.Is(err, store.ErrTaken) {
+			return err
+		}
+	}
+	return nil
+}
+
+// Stop ends the work: runs stop between two steps and go on at the next start.
 func (s *Service) Stop(ctx context.Context) error {
 	s.stop()
 	<-s.done
 	return s.queue.StopAndCancel(ctx)
 }
 
-// jobArgs names the import that a job works on; what is to be done stands in
-// the import itself.
+// jobArgs names the run that a job does; what is to be done stands in the run.
 type jobArgs struct {
 	Import int64 `json:"import"`
+	Run    int64 `json:"run"`
 }
 
 // Kind implements river.JobArgs.
 func (jobArgs) Kind() string { return "import" }
 
-func (s *Service) enqueue(ctx context.Context, tx pgx.Tx, id int64) error {
-	_, err := s.queue.InsertTx(ctx, tx, jobArgs{Import: id}, &river.InsertOpts{MaxAttempts: 20})
+// mostAttempts is how often a job is tried again after errors that may pass.
+const mostAttempts = 20
+
+func (s *Service) enqueue(ctx context.Context, tx pgx.Tx, r store.Run) error {
+	_, err := s.queue.InsertTx(ctx, tx, jobArgs{Import: r.Import, Run: r.ID}, &river.InsertOpts{MaxAttempts: mostAttempts})
 	if err != nil {
 		return fmt.Errorf("enqueue: %w", err)
 	}
@@ -197,9 +243,6 @@ func (s *Service) Upload(ctx context.Context, u Upload) (store.Import, error) {
 	if err != nil {
 		return store.Import{}, err
 	}
-	if err := s.store.Log(ctx, u.By.ID, u.Workspace, "upload", importSubject(id)); err != nil {
-		return store.Import{}, err
-	}
 	return s.store.Import(ctx, u.Workspace, id)
 }
 
@@ -218,7 +261,10 @@ func cleanName(name string) string {
 	return fault.Cut(name, 200)
 }
 
-func importSubject(id int64) string { return fmt.Sprintf("import %d", id) }
+// act does something with an import that begins no run of its own accord.
+func (s *Service) act(ctx context.Context, i store.Import, event life.Event, by store.Person, detail string, change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
+	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Detail: detail, Enqueue: s.enqueue, Change: change})
+}
 
 // SetRoutine changes the mapping and the policies of an import.
 func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, by store.Person) error {
@@ -226,13 +272,17 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	if err != nil {
 		return err
 	}
+	r = r.Renamed(c)
 	if _, err := mapping.NewPlan(r, c, i.Columns.V); err != nil {
 		return err
 	}
-	if err := s.store.SetRoutine(ctx, i.Workspace, i.ID, r); err != nil {
-		return err
-	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "change routine", importSubject(i.ID))
+	return s.act(ctx, i, life.ChangeRoutine, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if now.Written && now.Routine.V != nil && !r.SameDrafts(*now.Routine.V) {
+			return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
+				Mended("Upload the file again to load it into other record types.")
+		}
+		return store.SetRoutine(ctx, tx, now.ID, r)
+	})
 }
 
 func headers(i store.Import) []string {
@@ -243,43 +293,34 @@ func headers(i store.Import) []string {
 	return list
 }
 
-// SetReading changes how the source is read, and has it read again.
+// SetReading changes how the source is read, and has it read again. After rows
+// were loaded the rows stay what they are; how their cells are understood may
+// still change.
 func (s *Service) SetReading(ctx context.Context, i store.Import, r sheet.Reading, by store.Person) error {
 	if err := r.Check(); err != nil {
 		return err
 	}
-	if err := s.store.SetReading(ctx, i.Workspace, i.ID, r, s.enqueue); err != nil {
-		return err
-	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "change reading", importSubject(i.ID))
+	return s.act(ctx, i, life.ChangeReading, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if part, same := r.SameRows(now.Reading.V); now.Written && !same {
+			return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
+				Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
+		}
+		return store.SetReading(ctx, tx, now.ID, r)
+	})
 }
 
 // Check has the import checked.
 func (s *Service) Check(ctx context.Context, i store.Import, by store.Person) error {
-	if i.Routine.V == nil {
-		return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet").Mended("Say into which record type the rows go.")
-	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
-	if err != nil {
+	return s.act(ctx, i, life.Check, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		_, _, err := s.planOf(ctx, now)
 		return err
-	}
-	if _, err := mapping.NewPlan(*i.Routine.V, c, i.Columns.V); err != nil {
-		return err
-	}
-	from := []store.State{store.StateOpen, store.StateReady, store.StateLoaded, store.StateStopped}
-	if err := s.store.Begin(ctx, i.Workspace, i.ID, from, store.StateChecking, store.BusyCheck, s.enqueue); err != nil {
-		return err
-	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "check", importSubject(i.ID))
+	})
 }
 
-// stale says whether the last check no longer tells what a load would do:
-// somebody has answered since, or, where records are found by likeness,
-// somebody has written records of the type.
-func (s *Service) stale(ctx context.Context, i store.Import) error {
-	if i.AnsweredAt != nil && i.CheckedAt != nil && i.AnsweredAt.After(*i.CheckedAt) {
-		return fault.New(fault.Conflict, "answered_since_check", "questions were answered after the check").Mended("Check again, so that the answers count.")
-	}
+// writtenSince says that records were written after the check of an import which
+// finds them by likeness: rows may be like them now. Keys are looked up again as
+// the load goes.
+func (s *Service) writtenSince(ctx context.Context, i store.Import) error {
 	plan, _, err := s.planOf(ctx, i)
 	if err != nil {
 		return err
@@ -288,7 +329,7 @@ func (s *Service) stale(ctx context.Context, i store.Import) error {
 		return slices.ContainsFunc(dp.Rules, func(r catalog.MatchRule) bool { return len(r.Alike) > 0 })
 	})
 	if !alike {
-		return nil // keys are looked up again as the load goes
+		return nil
 	}
 	writes, err := s.store.Writes(ctx, i.Workspace, i.Routine.V.TypeNames())
 	if err != nil {
@@ -302,50 +343,70 @@ func (s *Service) stale(ctx context.Context, i store.Import) error {
 
 // Load has the verdicts carried out.
 func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) error {
-	if i.State == store.StateReady {
-		if err := s.stale(ctx, i); err != nil {
+	return s.act(ctx, i, life.Load, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if err := s.writtenSince(ctx, now); err != nil {
 			return err
 		}
-	}
-	if err := s.store.Begin(ctx, i.Workspace, i.ID, []store.State{store.StateReady}, store.StateLoading, store.BusyLoad, s.enqueue); err != nil {
-		return err
-	}
-	for _, d := range i.Routine.V.Drafts {
-		chosen := suggest.Memory{}
-		for field, o := range d.Fields {
-			if len(o.From) == 1 && o.Take == "" {
-				chosen[suggest.Key(o.From[0])] = field
+		for _, d := range now.Routine.V.Drafts {
+			chosen := suggest.Memory{}
+			for field, o := range d.Fields {
+				if len(o.From) == 1 && o.Take == "" {
+					chosen[suggest.Key(o.From[0])] = field
+				}
+			}
+			if err := store.Remember(ctx, tx, now.Workspace, d.Type, chosen); err != nil {
+				return err
 			}
 		}
-		if err := s.store.Remember(ctx, i.Workspace, d.Type, chosen); err != nil {
-			return err
+		return nil
+	})
+}
+
+// Do does what is about the import alone: pause, resume, stop, cancel, close and
+// discard.
+func (s *Service) Do(ctx context.Context, i store.Import, event life.Event, by store.Person) error {
+	if err := s.act(ctx, i, event, by, "", nil); err != nil {
+		return err
+	}
+	if event == life.Close || event == life.Discard {
+		// What is staged goes with it; what became of its rows stays until its time.
+		if err := s.room.Drop(ctx, i.ID, cellsToKeep(i, event)...); err != nil {
+			s.opt.Log.Warn("staging stays for now", "import", i.ID, "error", err)
 		}
 	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "load", importSubject(i.ID))
+	return nil
 }
 
-// Resume goes on with a paused load.
-func (s *Service) Resume(ctx context.Context, i store.Import, by store.Person) error {
-	if err := s.store.Begin(ctx, i.Workspace, i.ID, []store.State{store.StatePaused}, store.StateLoading, store.BusyLoad, s.enqueue); err != nil {
-		return err
+// cellsToKeep are the runs whose staging stays when an import is put away: that
+// of the cells, so that its outcomes can be looked at, but for one that is given up.
+func cellsToKeep(i store.Import, event life.Event) []int64 {
+	if event == life.Discard || i.CellsRun == nil {
+		return nil
 	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "resume", importSubject(i.ID))
+	return []int64{*i.CellsRun}
 }
 
-// Interrupt pauses or stops a load between two chunks.
-func (s *Service) Interrupt(ctx context.Context, i store.Import, to store.State, by store.Person) error {
-	if err := s.store.Interrupt(ctx, i.Workspace, i.ID, to); err != nil {
-		return err
+// Possible says of every act whether it is possible now for a person, and if not,
+// why.
+func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person) []life.Act {
+	acts := life.Possible(i.Now())
+	for n := range acts {
+		a := &acts[n]
+		switch {
+		case !by.Role.Covers(store.Operator):
+			a.Not = ErrRole(store.Operator)
+		case a.Act == life.Load && a.Not == nil:
+			if err := s.writtenSince(ctx, i); err != nil {
+				a.Not, _ = fault.From(err)
+			}
+		}
 	}
-	return s.store.Log(ctx, by.ID, i.Workspace, string(to), importSubject(i.ID))
+	return acts
 }
 
-// Discard gives an import up before its load.
-func (s *Service) Discard(ctx context.Context, i store.Import, by store.Person) error {
-	if err := s.store.Discard(ctx, i.Workspace, i.ID); err != nil {
-		return err
-	}
-	return s.store.Log(ctx, by.ID, i.Workspace, "discard", importSubject(i.ID))
+// ErrRole says that something takes a role which the person does not have.
+func ErrRole(need store.Role) *fault.Error {
+	return fault.Newf(fault.Denied, "role_too_low", "this takes the role %s", need).Mended("Ask an administrator.")
 }
 
 // Suggested is what the columns of an import seem to be.
@@ -366,7 +427,8 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	memory, err := s.memories(ctx, i.Workspace, c)
+	c = c.Offered()
+	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return out, err
 	}
@@ -397,13 +459,10 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 }
 
 // memories reads what was chosen for headers before, of all record types.
-func (s *Service) memories(ctx context.Context, workspace string, c catalog.Catalog) (func(typeName string) suggest.Memory, error) {
-	all := map[string]suggest.Memory{}
-	for _, t := range c.Types {
-		var err error
-		if all[t.Name], err = s.store.Memory(ctx, workspace, t.Name); err != nil {
-			return nil, err
-		}
+func (s *Service) memories(ctx context.Context, workspace string) (func(typeName string) suggest.Memory, error) {
+	all, err := s.store.Memories(ctx, workspace)
+	if err != nil {
+		return nil, err
 	}
 	return func(typeName string) suggest.Memory { return all[typeName] }, nil
 }
@@ -421,7 +480,7 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if _, err := c.MustType(draft.Type); err != nil {
 		return err
 	}
-	memory, err := s.memories(ctx, i.Workspace, c)
+	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return err
 	}

@@ -16,35 +16,6 @@ import (
 	"gopkg.in/yaml.v3"
 )
 
-// FieldType is the type of a field's value.
-type FieldType string
-
-// The field types.
-const (
-	Text      FieldType = "text"
-	LongText  FieldType = "long_text"
-	Integer   FieldType = "integer"
-	Decimal   FieldType = "decimal"
-	Money     FieldType = "money"
-	Percent   FieldType = "percent"
-	Date      FieldType = "date"
-	DateTime  FieldType = "date_time"
-	YesNo     FieldType = "yes_no"
-	OneChoice FieldType = "choice"
-	Choices   FieldType = "choices"
-	Email     FieldType = "email"
-	Phone     FieldType = "phone"
-	URL       FieldType = "url"
-	Country   FieldType = "country"
-	Language  FieldType = "language"
-	Currency  FieldType = "currency"
-	Reference FieldType = "reference"
-)
-
-// FieldTypes lists every field type in the order in which they are offered.
-var FieldTypes = []FieldType{Text, LongText, Integer, Decimal, Money, Percent, Date, DateTime, YesNo,
-	OneChoice, Choices, Email, Phone, URL, Country, Language, Currency, Reference}
-
 // Choice is one allowed value of a choice field.
 type Choice struct {
 	Code   string   `json:"code" yaml:"code"`
@@ -70,27 +41,28 @@ type Field struct {
 	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
 	Likeness  Likeness  `json:"likeness,omitempty" yaml:"likeness,omitempty"` // as what it is compared by likeness; empty leaves it to the type
 	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"`           // added by the customer
+	Retired   bool      `json:"retired,omitempty" yaml:"retired,omitempty"`   // no longer filled; its values stay
+	Was       []string  `json:"was,omitempty" yaml:"was,omitempty"`           // names that it had before, which routines may still use
+	Changed   []Part    `json:"changed,omitempty" yaml:"changed,omitempty"`   // what the customer has changed of a standard field
 }
 
 // Normalised reports whether a normal form of the field is kept beside it.
 func (f Field) Normalised() bool { return f.Key || f.Lookup }
 
-// MaxLength is the most characters that the field takes.
+// MaxLength is the most characters that the field takes; 0 is no limit.
 func (f Field) MaxLength() int {
 	if f.Length > 0 {
 		return f.Length
 	}
-	switch f.Type {
-	case LongText:
-		return 100_000
-	case Email:
-		return 254 // RFC 5321 path limit less the angle brackets
-	case URL:
-		return 2000
-	case Text:
-		return 255
+	return f.Kind().MaxLength
+}
+
+// Digits is how many digits the field keeps behind the decimal sign.
+func (f Field) Digits() int {
+	if f.Precision > 0 {
+		return f.Precision
 	}
-	return 0
+	return f.Kind().Digits
 }
 
 // RecordRule is a CEL condition that every record must meet, with the message
@@ -115,15 +87,48 @@ type RecordType struct {
 	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
 	Version  int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
+	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
 }
 
-// Field finds a field by name.
+// Field finds a field by name, also one that is retired.
 func (t RecordType) Field(name string) (Field, bool) {
 	i := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == name })
 	if i < 0 {
 		return Field{}, false
 	}
 	return t.Fields[i], true
+}
+
+// Now gives the present name of a field that may have been renamed.
+func (t RecordType) Now(name string) string {
+	if _, ok := t.Field(name); ok {
+		return name
+	}
+	for _, f := range t.Fields {
+		if slices.Contains(f.Was, name) {
+			return f.Name
+		}
+	}
+	return name
+}
+
+// Offered gives the record type without its retired fields, and without the
+// match rules that need one.
+func (t RecordType) Offered() RecordType {
+	retired := func(name string) bool {
+		f, ok := t.Field(name)
+		return ok && f.Retired
+	}
+	out := t
+	out.Fields = slices.DeleteFunc(slices.Clone(t.Fields), func(f Field) bool { return f.Retired })
+	out.Match = nil
+	for _, r := range t.Match {
+		r.Alike = slices.DeleteFunc(slices.Clone(r.Alike), retired)
+		if !slices.ContainsFunc(r.Fields, retired) && len(r.Uses()) > 0 {
+			out.Match = append(out.Match, r)
+		}
+	}
+	return out
 }
 
 // RecordID writes an id the way people see it, such as CON-1042.
@@ -166,6 +171,24 @@ func (c Catalog) Type(name string) (RecordType, bool) {
 		return RecordType{}, false
 	}
 	return c.Types[i], true
+}
+
+// Edition counts the changes of all record types together: it differs whenever one
+// of them has changed.
+func (c Catalog) Edition() (n int64) {
+	for _, t := range c.Types {
+		n += int64(t.Version)
+	}
+	return n
+}
+
+// Offered gives the catalogue without retired fields.
+func (c Catalog) Offered() Catalog {
+	out := Catalog{Types: make([]RecordType, len(c.Types))}
+	for i, t := range c.Types {
+		out.Types[i] = t.Offered()
+	}
+	return out
 }
 
 // MustType finds a record type or gives the fault that names those there are.
@@ -224,15 +247,15 @@ func (c Catalog) CheckField(t RecordType, f Field) error {
 		return bad("label_missing", "a field needs a label", "", "Give the words that people read above the column.")
 	case !slices.Contains(FieldTypes, f.Type):
 		return bad("unknown_field_type", "there is no such field type", string(f.Type), fmt.Sprintf("Field types: %v.", FieldTypes))
-	case (f.Type == OneChoice || f.Type == Choices) && len(f.Choices) == 0:
+	case f.Kind().Choices && len(f.Choices) == 0:
 		return bad("choices_missing", "a choice field needs its choices", "", "Give at least one code and label.")
 	case f.Type == Reference && f.To != t.Name:
 		if _, ok := c.Type(f.To); !ok {
 			return bad("unknown_record_type", "the reference points to a record type that is not there", f.To, "")
 		}
 	}
-	if f.Key && !slices.Contains([]FieldType{Text, Integer, Email, Phone, URL}, f.Type) {
-		return bad("bad_key", "a field of this type cannot be a key", string(f.Type), "Keys are text, integer, email, phone or url.")
+	if f.Key && !f.Kind().Key {
+		return bad("bad_key", "a field of this type cannot be a key", string(f.Type), fmt.Sprintf("Keys are of one of the types %v.", KeyTypes()))
 	}
 	seen := map[string]bool{}
 	for _, ch := range f.Choices {
@@ -279,43 +302,4 @@ func (c Catalog) CheckType(t RecordType) error {
 		}
 	}
 	return nil
-}
-
-// AddChoice gives a record type with a further choice of one of its fields, or
-// with other spellings of a choice that is there.
-func (c Catalog) AddChoice(t RecordType, field string, choice Choice) (RecordType, error) {
-	n := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == field })
-	if n < 0 || len(t.Fields[n].Choices) == 0 {
-		return t, fault.New(fault.Invalid, "no_choices", "the field has no choices").At(fault.Place{Path: t.Name}).With(field).Mended("Name a choice field of the record type.")
-	}
-	out := t
-	out.Fields = slices.Clone(t.Fields)
-	f := &out.Fields[n]
-	f.Choices = slices.Clone(f.Choices)
-	if at := slices.IndexFunc(f.Choices, func(x Choice) bool { return x.Code == choice.Code }); at >= 0 {
-		there := f.Choices[at]
-		there.Other = slices.Concat(there.Other, slices.DeleteFunc(append(slices.Clone(choice.Other), choice.Label), func(w string) bool {
-			return w == "" || w == there.Label || slices.Contains(there.Other, w)
-		}))
-		f.Choices[at] = there
-	} else {
-		f.Choices = append(f.Choices, choice)
-	}
-	out.Version++
-	return out, c.CheckField(out, *f)
-}
-
-// AddField gives a copy of t with one more field, one version on.
-func (c Catalog) AddField(t RecordType, f Field) (RecordType, error) {
-	if _, there := t.Field(f.Name); there {
-		return t, fault.New(fault.Conflict, "field_exists", "the record type already has a field of this name").
-			At(fault.Place{Path: t.Name}).With(f.Name).Mended("Take another name.")
-	}
-	f.Own = true
-	if err := c.CheckField(t, f); err != nil {
-		return t, err
-	}
-	t.Fields = append(slices.Clone(t.Fields), f)
-	t.Version++
-	return t, nil
 }

@@ -32,16 +32,13 @@ const (
 // Likenesses lists them in the order in which they are offered.
 var Likenesses = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality, AsPostalCode, AsCode, AsText, AsEmail, AsPhone, AsWeb, AsCountry, AsDate, AsLink}
 
-// byType is what fields are compared as when nothing is said.
-var byType = map[FieldType]Likeness{Email: AsEmail, Phone: AsPhone, URL: AsWeb}
-
 // ComparedAs tells as what the field is compared by likeness, empty for fields
 // that say nothing of who or what a record is.
 func (f Field) ComparedAs() Likeness {
 	if f.Likeness != "" {
 		return f.Likeness
 	}
-	return byType[f.Type]
+	return f.Kind().Likeness
 }
 
 // Find says what is done with what a rule has found.

@@ -29,12 +29,18 @@ type program struct {
 	run  cel.Program
 }
 
-func celType(t catalog.FieldType) *cel.Type {
-	switch t {
-	case catalog.Integer, catalog.Decimal, catalog.Money, catalog.Percent:
-		return cel.DoubleType
-	case catalog.YesNo:
-		return cel.BoolType
+// celTypes are the kinds of value that conditions see, by the form of the field;
+// those of other forms are texts.
+var celTypes = map[catalog.Form]*cel.Type{
+	catalog.WholeForm:  cel.DoubleType,
+	catalog.NumberForm: cel.DoubleType,
+	catalog.AmountForm: cel.DoubleType,
+	catalog.YesNoForm:  cel.BoolType,
+}
+
+func celType(f catalog.Field) *cel.Type {
+	if t, ok := celTypes[f.Kind().Form]; ok {
+		return t
 	}
 	return cel.StringType
 }
@@ -43,7 +49,7 @@ func celType(t catalog.FieldType) *cel.Type {
 func CompileRules(t catalog.RecordType) (*Rules, error) {
 	var vars []cel.EnvOption
 	for _, f := range t.Fields {
-		vars = append(vars, cel.Variable(f.Name, celType(f.Type)))
+		vars = append(vars, cel.Variable(f.Name, celType(f)))
 	}
 	env, err := cel.NewEnv(vars...)
 	if err != nil {
@@ -87,7 +93,7 @@ func (r *Rules) Judge(values map[string]string) []problem.Problem {
 }
 
 func celValue(f catalog.Field, v string) any {
-	switch celType(f.Type) {
+	switch celType(f) {
 	case cel.DoubleType:
 		n, _ := strconv.ParseFloat(v, 64)
 		return n

@@ -22,6 +22,7 @@ const (
 	Unsigned             // nobody is signed in
 	TooLarge             // a limit was passed
 	Busy                 // try again later
+	Stale                // it was made on an older version
 )
 
 // Place says where: any part may be empty or zero. Row is the row number as a

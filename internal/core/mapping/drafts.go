@@ -223,3 +223,85 @@ func (r Routine) Without(name string) Routine {
 	}
 	return out
 }
+
+// SameDrafts reports whether two routines make the same drafts of a row, by name
+// and type.
+func (r Routine) SameDrafts(other Routine) bool {
+	return slices.EqualFunc(r.Drafts, other.Drafts, func(a, b Draft) bool { return a.Called() == b.Called() && a.Type == b.Type })
+}
+
+// Renamed gives the routine with the present names of fields that were renamed.
+func (r Routine) Renamed(c catalog.Catalog) Routine {
+	out := r
+	out.Drafts = slices.Clone(r.Drafts)
+	for i, d := range out.Drafts {
+		t, ok := c.Type(d.Type)
+		if !ok {
+			continue
+		}
+		fields := make(map[string]Origin, len(d.Fields))
+		for name, o := range d.Fields {
+			fields[t.Now(name)] = o
+		}
+		out.Drafts[i].Fields = fields
+		out.Drafts[i].Match = slices.Clone(d.Match)
+		for n := range d.Match {
+			out.Drafts[i].Match[n].Fields = eachNow(t, d.Match[n].Fields)
+			out.Drafts[i].Match[n].Alike = eachNow(t, d.Match[n].Alike)
+		}
+	}
+	return out
+}
+
+func eachNow(t catalog.RecordType, names []string) []string {
+	out := slices.Clone(names)
+	for i := range out {
+		out[i] = t.Now(out[i])
+	}
+	return out
+}
+
+// Moved gives the routine with the headers that stand now where others stood,
+// when a source was read otherwise: a header that is gone is taken for the one in
+// its place, if that is new.
+func (r Routine) Moved(before, now []string) Routine {
+	to := map[string]string{}
+	for i, h := range before {
+		if i < len(now) && !slices.Contains(now, h) && !slices.Contains(before, now[i]) {
+			to[h] = now[i]
+		}
+	}
+	if len(to) == 0 {
+		return r
+	}
+	out := r
+	out.Drafts = slices.Clone(r.Drafts)
+	for i, d := range out.Drafts {
+		fields := make(map[string]Origin, len(d.Fields))
+		for name, o := range d.Fields {
+			fields[name] = o.moved(to)
+		}
+		out.Drafts[i].Fields = fields
+		if h, ok := to[d.NewerBy]; ok {
+			out.Drafts[i].NewerBy = h
+		}
+	}
+	return out
+}
+
+func (o Origin) moved(to map[string]string) Origin {
+	o.From = slices.Clone(o.From)
+	for i, h := range o.From {
+		if t, ok := to[h]; ok {
+			o.From[i] = t
+		}
+	}
+	if o.Find != nil {
+		find := make(map[string]Origin, len(o.Find))
+		for name, part := range o.Find {
+			find[name] = part.moved(to)
+		}
+		o.Find = find
+	}
+	return o
+}

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
@@ -142,6 +143,22 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 
 // Several reports whether a row makes several drafts.
 func (p *Plan) Several() bool { return len(p.Drafts) > 1 }
+
+// LinkedTypes lists the record types that the drafts link to and do not become
+// themselves.
+func (p *Plan) LinkedTypes() []string {
+	list := []string{}
+	for _, dp := range p.Drafts {
+		for _, fp := range dp.Fields {
+			to := fp.Field.To
+			becomes := slices.ContainsFunc(p.Drafts, func(x *DraftPlan) bool { return x.Type.Name == to })
+			if to != "" && !becomes && !slices.Contains(list, to) {
+				list = append(list, to)
+			}
+		}
+	}
+	return list
+}
 
 // Grouped reports whether rows belong to rows above, so that none may be looked
 // at without those before it.
@@ -518,6 +535,19 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 }
 
+// empties reports whether a text is the marker that empties a value, as people
+// read it. Most texts are told from it by their last letter.
+func (dp *DraftPlan) empties(text string) bool {
+	a, b := text[len(text)-1], dp.clear[len(dp.clear)-1]
+	if 'A' <= a && a <= 'Z' {
+		a += 'a' - 'A'
+	}
+	if a < utf8.RuneSelf && b < utf8.RuneSelf && a != b {
+		return false
+	}
+	return value.Fold(text) == dp.clear
+}
+
 // blank reports whether the row says nothing of the draft: with several drafts,
 // all cells of its own columns are blank.
 func (dp *DraftPlan) blank(row sheet.Row) bool {
@@ -577,7 +607,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if text == "" || !ok {
 		return
 	}
-	if text[len(text)-1] == dp.clear[len(dp.clear)-1] && value.Fold(text) == dp.clear {
+	if dp.empties(text) {
 		if fp.Field.Required {
 			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text})
 			return

@@ -6,6 +6,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
 )
 
 // Both says what happens when the record and the row both have a value.
@@ -71,10 +72,10 @@ func oneOf[T ~string](v T, list []T, code, message string, at fault.Place) error
 
 // CanAdd reports whether values of the field can be put behind each other.
 func CanAdd(t catalog.RecordType, f catalog.Field) bool {
-	switch f.Type {
-	case catalog.LongText, catalog.Choices:
+	switch f.Kind().Add {
+	case catalog.AddLines, catalog.AddItems:
 		return true
-	case catalog.Text:
+	case catalog.AddParts:
 		return !f.Normalised() && !slices.Contains(t.Title, f.Name)
 	}
 	return false
@@ -91,6 +92,10 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	}
 	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
 		return err
+	}
+	if d.ClearMarker != "" && value.Fold(d.ClearMarker) == "" {
+		return fault.New(fault.Invalid, "blank_marker", "a blank cell cannot be what empties a value").At(at("clear_marker")).
+			Mended("Give a word such as " + DefaultClearMarker + ", or say blank: clear to let blank cells empty values.")
 	}
 	if d.Both == Add {
 		return fault.New(fault.Invalid, "cannot_add", "not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")

@@ -49,6 +49,7 @@ const (
 	DuplicateRow     Code = "duplicate_row"
 	RowsDisagree     Code = "rows_disagree"
 	LinkHeld         Code = "link_held"
+	LinkGone         Code = "link_gone"
 	KeyTaken         Code = "key_taken"
 	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
@@ -93,6 +94,7 @@ var table = map[Code]words{
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
 	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},
 	LinkHeld:         {"the record that it belongs to is that of {detail}, which is not settled", "Mend or answer that row first, then check again."},
+	LinkGone:         {"the record that it points to was deleted after the check: {detail}", "Check again, and say to which record it belongs."},
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
 	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},

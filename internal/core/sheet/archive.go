@@ -12,7 +12,8 @@ import (
 	"uchi/internal/core/fault"
 )
 
-// openRows opens the stream of rows of a source whose reading is settled.
+// openRows opens the stream of rows of a source whose reading is settled. What it
+// opens is closed again when it fails.
 func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, error) {
 	format, _, err := sniff(src)
 	if err != nil {
@@ -20,12 +21,18 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 	}
 	switch format {
 	case formatZIP:
-		inner, file, _, err := openMember(src, reading.File)
+		own, within, _ := strings.Cut(reading.File, within)
+		inner, file, _, err := openMember(src, own)
 		if err != nil {
 			return nil, nil, err
 		}
+		reading.File = within
 		r, closers, err := openRows(inner, reading, limits)
-		return r, append(closers, file), err
+		if err != nil {
+			file.Close() //nolint:errcheck // only read from
+			return nil, nil, err
+		}
+		return r, append(closers, file), nil
 	case formatXLSX, formatODS:
 		b, err := openWorkbook(src, format, limits)
 		if err != nil {
@@ -37,7 +44,10 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 		}
 		if format == formatODS {
 			t, err := b.openTable(s)
-			return t, []io.Closer{t}, err
+			if err != nil {
+				return nil, nil, err
+			}
+			return t, []io.Closer{t}, nil
 		}
 		t, err := b.openSheet(s)
 		if err != nil {
@@ -89,8 +99,27 @@ func members(z *zip.Reader) []*zip.File {
 // name: nothing in the archive decides where it goes.
 type spooled struct{ *os.File }
 
-// openMember unpacks one file of an archive, the first when none is named.
+// within stands between the name of an archive and that of a file in it, where an
+// archive stands in another.
+const within = " > "
+
+func joinFile(archive, file string) string {
+	if file == "" {
+		return archive
+	}
+	return archive + within + file
+}
+
+// mostNested is how deep archives may stand in archives.
+const mostNested = 2
+
+// openMember unpacks one file of an archive, the first when none is named. A file
+// in an archive within the archive is chosen by itself.
 func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
+	if src.nested >= mostNested {
+		return Source{}, nil, nil, fault.New(fault.Invalid, "nested_too_deep", "archives stand in each other more than "+itoa(mostNested)+" deep").
+			At(fault.Place{File: src.Name}).Mended("Unpack it, and send the file itself.")
+	}
 	z, err := zip.NewReader(src, src.Size)
 	if err != nil {
 		return Source{}, nil, nil, errXML.At(fault.Place{File: src.Name})
@@ -121,12 +150,15 @@ func openMember(src Source, name string) (Source, io.Closer, []Finding, error) {
 	os.Remove(f.Name()) //nolint:errcheck // it lives as long as it is open
 	size, err := io.Copy(f, r)
 	if err != nil {
-		f.Close()
+		f.Close() //nolint:errcheck // given up
+		if where, ok := fault.From(err); ok {
+			return Source{}, nil, nil, where.At(fault.Place{File: names[at]})
+		}
 		return Source{}, nil, nil, fmt.Errorf("unpack %s: %w", names[at], err)
 	}
 	found := Finding{Option: "file", Value: names[at], Sure: len(list) == 1, Evidence: "the only file of the archive", Choices: names}
 	if len(list) > 1 {
 		found.Evidence = "the first of " + itoa(len(list)) + " files in the archive"
 	}
-	return Source{Name: names[at], Size: size, ReaderAt: f}, spooled{f}, []Finding{found}, nil
+	return Source{Name: names[at], Size: size, ReaderAt: f, nested: src.nested + 1}, spooled{f}, []Finding{found}, nil
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -54,8 +55,12 @@ func sniff(src Source) (string, []byte, error) {
 		}
 	}
 	line, _, _ := bytes.Cut(bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n"), []byte("\n"))
-	if bytes.HasPrefix(line, []byte("{")) && (json.Valid(line) || len(line) > sampleSize/2) {
+	if bytes.HasPrefix(line, []byte("{")) && (json.Valid(line) || len(line) > sampleSize/2) || startsArray(sample) {
 		return formatJSON, sample, nil
+	}
+	if bytes.HasPrefix(line, []byte("{")) && likeJSON(sample) {
+		return "", nil, fault.New(fault.Invalid, "one_json_object", "this is one JSON document, not a list of objects").At(fault.Place{File: src.Name}).
+			Mended("Send one array of objects, or one object a line (JSON Lines).")
 	}
 	return formatText, sample, nil
 }
@@ -73,13 +78,15 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 	findings := []Finding{{Option: "format", Value: format, Sure: true, Evidence: "its first bytes say so"}}
 	switch format {
 	case formatZIP:
-		inner, file, found, err := openMember(src, set.File)
+		own, within, _ := strings.Cut(set.File, within)
+		inner, file, found, err := openMember(src, own)
 		if err != nil {
 			return set, nil, err
 		}
 		defer file.Close()
-		set.File = inner.Name
+		set.File = within
 		set, more, err := Detect(inner, set)
+		set.File = joinFile(inner.Name, set.File)
 		return set, append(append(findings, found...), more...), err
 	case formatXLSX, formatODS:
 		b, err := openWorkbook(src, format, DefaultLimits)
@@ -105,16 +112,41 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 		}
 		findings = append(findings, more...)
 	}
-	if set.HeaderRow == 0 {
+	if set.HeaderRow == 0 && !set.NoHeader {
 		rows, err := firstRows(src, set)
 		if err != nil {
 			return set, nil, err
+		}
+		if f, none := detectNoHeader(rows); none && set.FirstRow <= 1 {
+			set.NoHeader = true
+			return set, append(findings, f), nil
+		}
+		if set.FirstRow > 0 {
+			rows = slices.DeleteFunc(rows, func(r Row) bool { return r.Number >= set.FirstRow })
 		}
 		f, row := detectHeader(rows)
 		set.HeaderRow = row
 		findings = append(findings, f)
 	}
 	return set, findings, nil
+}
+
+// startsArray reports whether a text begins as an array of objects in JSON does.
+func startsArray(sample []byte) bool {
+	rest, ok := bytes.CutPrefix(bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n"), []byte("["))
+	return ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte("{"))
+}
+
+// likeJSON reports whether what is at the beginning of a text are members of a
+// JSON object.
+func likeJSON(sample []byte) bool {
+	d := json.NewDecoder(bytes.NewReader(bytes.TrimPrefix(sample, utf8BOM)))
+	for range 3 { // the brace, a name, what it stands for
+		if _, err := d.Token(); err != nil {
+			return false
+		}
+	}
+	return true
 }
 
 // headerSearch is how many rows are looked at for the header.
@@ -299,6 +331,73 @@ func detectHeader(rows []Row) (Finding, int64) {
 			Evidence: fmt.Sprintf("the rows above it are not filled across; row %d reads like column names", r.Number)}, r.Number
 	}
 	return Finding{Option: "header_row", Value: fmt.Sprint(first), Sure: false, Evidence: "no row reads like column names; the first filled row is taken"}, first
+}
+
+// detectNoHeader reports whether the first filled row is a row of data like those
+// below it: where a column holds numbers, dates or addresses all the way down,
+// so does the first row, in all such columns, and no cell of it stands alone.
+func detectNoHeader(rows []Row) (Finding, bool) {
+	var data []Row
+	for _, r := range rows {
+		if filled(r) > 0 {
+			data = append(data, r)
+		}
+	}
+	if len(data) < 3 {
+		return Finding{}, false
+	}
+	first, telling := data[0], 0
+	for n, cell := range first.Cells {
+		kind := kindOfCell(cell)
+		same, other := 0, 0
+		for _, r := range data[1:] {
+			if n < len(r.Cells) && strings.TrimSpace(r.Cells[n]) != "" {
+				if kindOfCell(r.Cells[n]) == kindOfCell(data[1].Cells[min(n, len(data[1].Cells)-1)]) {
+					same++
+				} else {
+					other++
+				}
+			}
+		}
+		below := ""
+		if n < len(data[1].Cells) {
+			below = kindOfCell(data[1].Cells[n])
+		}
+		if below == "" || below == "text" || same < 2 || other*5 > same {
+			continue // words below words say nothing
+		}
+		if kind != below && kind != "" {
+			return Finding{}, false // a word above numbers is a header
+		}
+		if kind == below && !likeYear(cell) { // years are headers as often as values
+			telling++
+		}
+	}
+	if telling == 0 {
+		return Finding{}, false
+	}
+	return Finding{Option: "no_header", Value: "true", Sure: telling > 1,
+		Evidence: "the first row holds the same kinds of values as the rows below it, so there seems to be no header; columns are called A, B, C"}, true
+}
+
+// likeYear reports whether a cell may be a year.
+func likeYear(cell string) bool {
+	n, err := strconv.Atoi(strings.TrimSpace(cell))
+	return err == nil && n >= 1900 && n <= 2100
+}
+
+// kindOfCell says roughly what stands in a cell; empty for a blank one.
+func kindOfCell(cell string) string {
+	c := strings.TrimSpace(cell)
+	switch {
+	case c == "":
+		return ""
+	case strings.Contains(c, "@"):
+		return "address"
+	case value.OrderOf(c) != "":
+		return "date"
+	}
+	return classOf(shapeOf(c))
 }
 
 func filled(r Row) int {

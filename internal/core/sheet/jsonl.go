@@ -14,35 +14,53 @@ import (
 	"uchi/internal/core/value"
 )
 
-// jsonLines reads one JSON object a line. The names in the first lines are the
-// header, in their order; members of objects are named with a dot between, a
-// list's items are joined. A row's number is its line, so the header, which
-// stands in no line, is row 0.
+// jsonLines reads objects of JSON: one a line (JSON Lines), or the items of one
+// array. The names in the first objects are the header, in their order; members
+// of objects are named with a dot between, a list's items are joined. A row's
+// number is that of its line, or its place in the array; the header, which stands
+// in no line, is row 0.
 type jsonLines struct {
 	src    Source
-	in     *bufio.Reader
+	next   func() ([]byte, error) // the next object, blank for a blank line
 	limits Limits
 	header []string
 	place  map[string]int
-	line   int64
+	number int64
 	first  bool
 	cells  []string
 }
 
-// headerLines is how many lines are looked at for names.
-const headerLines = 200
+// Bounds of an object, whatever is sent.
+const (
+	headerLines = 200  // objects that are looked at for names
+	mostDepth   = 32   // objects and lists within each other
+	mostName    = 1000 // bytes of a name with those that it stands in
+)
 
 func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error) {
-	text, err := decoded(io.NewSectionReader(src, 0, src.Size), reading.Encoding)
+	open := func() (*jsonLines, error) {
+		text, err := decoded(io.NewSectionReader(src, 0, src.Size), reading.Encoding)
+		if err != nil {
+			return nil, err
+		}
+		j := &jsonLines{src: src, limits: limits}
+		in := bufio.NewReaderSize(text, 256<<10)
+		if start, _ := in.Peek(4096); startsArray(start) {
+			j.next = j.items(in)
+		} else {
+			j.next = j.lines(in)
+		}
+		return j, nil
+	}
+	head, err := open()
 	if err != nil {
 		return nil, err
 	}
-	j := &jsonLines{src: src, in: bufio.NewReaderSize(text, 256<<10), limits: limits, place: map[string]int{}, first: true}
-	look, err := decoded(io.NewSectionReader(src, 0, src.Size), reading.Encoding)
+	j, err := open()
 	if err != nil {
 		return nil, err
 	}
-	head := &jsonLines{src: src, in: bufio.NewReaderSize(look, 256<<10), limits: limits, place: j.place}
+	j.place, j.first = map[string]int{}, true
 	for range headerLines {
 		names, _, err := head.object()
 		if err == io.EOF {
@@ -58,64 +76,121 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 			}
 		}
 		if len(j.header) > limits.Columns {
-			return nil, tooManyColumns(limits).At(fault.Place{File: src.Name, Row: head.line})
+			return nil, tooManyColumns(limits).At(fault.Place{File: src.Name, Row: head.number})
 		}
 	}
 	return j, nil
 }
 
-// object reads the next line that is not blank.
+// lines gives one line after the other.
+func (j *jsonLines) lines(in *bufio.Reader) func() ([]byte, error) {
+	var line []byte
+	return func() ([]byte, error) {
+		line = line[:0]
+		for {
+			part, err := in.ReadSlice('\n')
+			line = append(line, part...)
+			switch {
+			case len(line) > j.limits.RowBytes:
+				return nil, j.tooLong()
+			case errors.Is(err, bufio.ErrBufferFull):
+				continue
+			case err == io.EOF && len(line) > 0:
+				return line, nil
+			}
+			return line, err
+		}
+	}
+}
+
+// items gives one item of the array after the other. It counts brackets itself,
+// so that no item is held that is longer than a row may be.
+func (j *jsonLines) items(in *bufio.Reader) func() ([]byte, error) {
+	var item []byte
+	begun := false
+	return func() ([]byte, error) {
+		item = item[:0]
+		depth, quoted, escaped := 0, false, false
+		for {
+			c, err := in.ReadByte()
+			if err == io.EOF {
+				return nil, j.bad("the list of objects is cut off")
+			}
+			if err != nil {
+				return nil, err
+			}
+			switch {
+			case quoted:
+				quoted, escaped = escaped || c != '"', !escaped && c == '\\'
+			case c == '"' && depth > 0:
+				quoted = true
+			case c == '{' || c == '[' && begun:
+				depth++
+			case c == '}' || c == ']' && depth > 0:
+				depth--
+			case depth > 0:
+			case c == '[':
+				begun = true
+				continue
+			case c == ']':
+				return nil, io.EOF
+			case c == ',' || c == ' ' || c == '\t' || c == '\r' || c == '\n' || c >= 0x80: // a byte order mark
+				continue
+			default:
+				return nil, j.bad("an item of the list is not an object")
+			}
+			if item = append(item, c); len(item) > j.limits.RowBytes {
+				return nil, j.tooLong()
+			}
+			if depth == 0 {
+				return item, nil
+			}
+		}
+	}
+}
+
+func (j *jsonLines) tooLong() error {
+	return fault.New(fault.Invalid, "cell_too_long", "an object is longer than "+itoa(j.limits.RowBytes)+" bytes").At(fault.Place{File: j.src.Name, Row: j.number + 1}).Mended("Split it.")
+}
+
+// object reads the next object, passing over blank lines.
 func (j *jsonLines) object() (names, values []string, err error) {
 	for {
-		line, err := j.readLine()
+		text, err := j.next()
 		if err != nil {
 			return nil, nil, err
 		}
-		j.line++
-		if line = bytes.TrimSpace(line); len(line) == 0 {
+		j.number++
+		if text = bytes.TrimSpace(text); len(text) == 0 {
 			continue
 		}
-		d := json.NewDecoder(bytes.NewReader(line))
+		d := json.NewDecoder(bytes.NewReader(text))
 		d.UseNumber()
 		if t, err := d.Token(); err != nil || t != json.Delim('{') {
-			return nil, nil, j.bad("the line is not a JSON object")
+			return nil, nil, j.bad("what stands here is not a JSON object")
 		}
-		if err := j.members(d, "", &names, &values); err != nil {
-			return nil, nil, j.bad("the line is not valid JSON: " + err.Error())
+		if err := j.members(d, "", 1, &names, &values); err != nil {
+			if f, ok := fault.From(err); ok {
+				return nil, nil, f.At(fault.Place{File: j.src.Name, Row: j.number})
+			}
+			return nil, nil, j.bad("the object is not valid JSON: " + err.Error())
 		}
 		return names, values, nil
 	}
 }
 
 func (j *jsonLines) bad(message string) error {
-	return fault.New(fault.Invalid, "bad_json_line", message).At(fault.Place{File: j.src.Name, Row: j.line}).Mended("Write one object a line, as in JSON Lines.")
+	return fault.New(fault.Invalid, "bad_json_line", message).At(fault.Place{File: j.src.Name, Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
 }
 
-func (j *jsonLines) readLine() ([]byte, error) {
-	var line []byte
-	for {
-		part, err := j.in.ReadSlice('\n')
-		line = append(line, part...)
-		switch {
-		case len(line) > j.limits.RowBytes:
-			return nil, fault.New(fault.Invalid, "cell_too_long", "a line is longer than "+itoa(j.limits.RowBytes)+" bytes").At(fault.Place{File: j.src.Name, Row: j.line + 1}).Mended("Split it.")
-		case errors.Is(err, bufio.ErrBufferFull):
-			continue
-		case err == io.EOF && len(line) > 0:
-			return line, nil
-		}
-		return line, err
-	}
-}
-
-func (j *jsonLines) members(d *json.Decoder, prefix string, names, values *[]string) error {
+// members reads the members of an object that has begun, at a depth.
+func (j *jsonLines) members(d *json.Decoder, prefix string, depth int, names, values *[]string) error {
 	for d.More() {
 		t, err := d.Token()
 		if err != nil {
 			return err
 		}
-		name := prefix + fmt.Sprint(t)
-		if err := j.member(d, name, names, values); err != nil {
+		if err := j.member(d, prefix+fmt.Sprint(t), depth, names, values); err != nil {
 			return err
 		}
 	}
@@ -123,7 +198,17 @@ func (j *jsonLines) members(d *json.Decoder, prefix string, names, values *[]str
 	return err
 }
 
-func (j *jsonLines) member(d *json.Decoder, name string, names, values *[]string) error {
+// member reads what stands under a name.
+func (j *jsonLines) member(d *json.Decoder, name string, depth int, names, values *[]string) error {
+	if depth > mostDepth {
+		return fault.Newf(fault.Invalid, "nested_too_deep", "objects and lists stand in each other more than %d deep", mostDepth).Mended("Send flatter objects.")
+	}
+	switch {
+	case len(*names) >= j.limits.Columns:
+		return tooManyColumns(j.limits)
+	case len(name) > mostName:
+		return fault.Newf(fault.Invalid, "name_too_long", "the name of a value is longer than %d bytes", mostName).Mended("Shorten it.")
+	}
 	t, err := d.Token()
 	if err != nil {
 		return err
@@ -131,17 +216,15 @@ func (j *jsonLines) member(d *json.Decoder, name string, names, values *[]string
 	switch v := t.(type) {
 	case json.Delim:
 		if v == '{' {
-			return j.members(d, name+".", names, values)
+			return j.members(d, name+".", depth+1, names, values)
 		}
-		var items []string
-		var inner []string
+		var ignored, items []string
 		for d.More() {
-			var in []string
-			if err := j.member(d, name, &in, &inner); err != nil {
+			ignored = ignored[:0]
+			if err := j.member(d, name, depth+1, &ignored, &items); err != nil {
 				return err
 			}
 		}
-		items = append(items, inner...)
 		if _, err := d.Token(); err != nil {
 			return err
 		}
@@ -183,5 +266,5 @@ func (j *jsonLines) Next() (Row, error) {
 			j.cells = append(j.cells, n+": "+values[i])
 		}
 	}
-	return Row{Number: j.line, Cells: j.cells}, nil
+	return Row{Number: j.number, Cells: j.cells}, nil
 }

@@ -4,6 +4,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"uchi/internal/core/fault"
 )
 
 const odsContent = "content.xml"
@@ -27,6 +29,7 @@ type tableRows struct {
 	name   string
 	in     bool
 	cells  []string
+	bytes  int // of the cells
 	row    int64
 	repeat int
 	hidden int64
@@ -51,6 +54,10 @@ func (t *tableRows) Close() error { return t.part.Close() }
 // mostRepeats is how often a filled row may be repeated before it is taken for
 // the filling of an empty sheet.
 const mostRepeats = 1_000_000
+
+// mostRepeated is how many bytes a row may come to that is written once and
+// repeated: no sheet that people fill in holds as much of one thing.
+const mostRepeated = 64 << 20
 
 // Next implements Reader.
 func (t *tableRows) Next() (Row, error) {
@@ -85,6 +92,10 @@ func (t *tableRows) Next() (Row, error) {
 				t.row += int64(count)
 				continue
 			}
+			if t.bytes*count > max(mostRepeated, t.book.limits.RowBytes) {
+				return Row{}, fault.New(fault.Invalid, "unpacks_too_large", "a row is repeated so often that it comes to far more than a sheet holds").
+					At(fault.Place{File: t.book.src.Name, Sheet: t.name, Row: t.row + 1}).Mended("Take the repeated rows out, or send the sheet as CSV.")
+			}
 			t.row++
 			t.repeat = count - 1
 			return Row{Number: t.row, Cells: t.cells}, nil
@@ -93,7 +104,7 @@ func (t *tableRows) Next() (Row, error) {
 }
 
 func (t *tableRows) readRow() error {
-	t.cells = t.cells[:0]
+	t.cells, t.bytes = t.cells[:0], 0
 	blank := 0
 	for {
 		if err := t.x.next(); err != nil {
@@ -117,7 +128,10 @@ func (t *tableRows) readRow() error {
 				continue
 			}
 			if len(t.cells)+blank+count > t.book.limits.Columns {
-				return tooManyColumns(t.book.limits)
+				return tooManyColumns(t.book.limits).At(t.place())
+			}
+			if t.bytes += len(text) * count; t.bytes > t.book.limits.RowBytes {
+				return rowTooLong(t.book.limits).At(t.place())
 			}
 			for ; blank > 0; blank-- {
 				t.cells = append(t.cells, "")
@@ -127,6 +141,11 @@ func (t *tableRows) readRow() error {
 			}
 		}
 	}
+}
+
+// place says which row is being read.
+func (t *tableRows) place() fault.Place {
+	return fault.Place{File: t.book.src.Name, Sheet: t.name, Row: t.row + 1, Column: Letter(len(t.cells))}
 }
 
 // cell reads a cell: numbers, dates and booleans by their stored value, all
@@ -181,10 +200,12 @@ func (t *tableRows) cell(element string) (string, error) {
 			text = append(text, '\t')
 		case t.x.kind == xmlStart && name == "line-break" && depth > 0:
 			text = append(text, '\n')
+		case len(text) > t.book.limits.CellBytes:
+			return "", tooLong(t.book.limits.CellBytes).At(t.place())
 		case t.x.kind == xmlText && depth > 0:
 			text = append(text, t.x.text...)
 		case t.x.kind == xmlEnd && name == element:
-			shown := string(text)
+			shown := clean(string(text))
 			if kind == "float" && len(shown) > 1 && strings.Trim(shown, "0123456789") == "" && strings.TrimLeft(shown, "0") == stored {
 				return shown, nil // a number that is shown with zeros in front, as postal codes are
 			}

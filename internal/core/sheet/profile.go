@@ -49,7 +49,7 @@ type columnProfile struct {
 	filled, dayFirst, monthFirst, dated int64
 	dotSign, commaSign, openSign        int64
 	longest                             int
-	distinct                            *hyperloglog.Sketch
+	distinct                            *hyperloglog.Sketch // once there are more different values than top takes
 	top                                 map[string]int64
 	unique                              bool // so many values that counting the frequent ones is pointless
 	shapes                              map[string]*shapeCount
@@ -69,7 +69,7 @@ const (
 func NewProfiler(header []string) *Profiler {
 	p := &Profiler{header: header, columns: make([]columnProfile, len(header))}
 	for i := range p.columns {
-		p.columns[i] = columnProfile{distinct: hyperloglog.NewNoSparse(), top: map[string]int64{}, shapes: map[string]*shapeCount{}}
+		p.columns[i] = columnProfile{top: map[string]int64{}, shapes: map[string]*shapeCount{}}
 	}
 	return p
 }
@@ -106,8 +106,10 @@ func (c *columnProfile) add(cell string) {
 	if len(c.samples) < samplesKept && len(cell) <= longestSample && !slices.Contains(c.samples, cell) {
 		c.samples = append(c.samples, strings.Clone(cell))
 	}
-	c.distinct.Insert([]byte(cell))
-	if c.filled%uniqueEvery == 0 && !c.unique {
+	if c.distinct != nil {
+		c.distinct.Insert([]byte(cell))
+	}
+	if c.filled%uniqueEvery == 0 && !c.unique && c.distinct != nil {
 		c.unique = c.distinct.Estimate() > uint64(c.filled)*9/10
 	}
 	if !c.unique {
@@ -122,6 +124,14 @@ func (c *columnProfile) add(cell string) {
 	case "number":
 		c.number(cell)
 	}
+}
+
+// different is how many different values there were: exact while there are few.
+func (c *columnProfile) different() int64 {
+	if c.distinct == nil {
+		return int64(len(c.top))
+	}
+	return int64(c.distinct.Estimate())
 }
 
 // shapeCount is how often a shape stands in a column and what it stands for.
@@ -195,6 +205,13 @@ func (c *columnProfile) count(cell string) {
 	if len(c.top) < topKept {
 		c.top[strings.Clone(cell)] = 1
 		return
+	}
+	if c.distinct == nil { // until now all different values were at hand
+		c.distinct = hyperloglog.NewNoSparse()
+		for v := range c.top {
+			c.distinct.Insert([]byte(v))
+		}
+		c.distinct.Insert([]byte(cell))
 	}
 	for v, n := range c.top {
 		if n == 1 {
@@ -293,7 +310,7 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 
 func (c *columnProfile) column(header string, i int, rows int64) Column {
 	col := Column{Position: i, Letter: Letter(i), Header: header, Filled: c.filled, Blank: rows - c.filled,
-		Longest: c.longest, Distinct: int64(c.distinct.Estimate()), Top: topCounts(c.top, 40), Samples: c.samples}
+		Longest: c.longest, Distinct: c.different(), Top: topCounts(c.top, 40), Samples: c.samples}
 	if len(c.top) < topKept && !c.unique && col.Distinct <= topKept {
 		col.Distinct = int64(len(c.top))
 	}

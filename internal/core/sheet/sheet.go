@@ -6,6 +6,7 @@
 package sheet
 
 import (
+	"fmt"
 	"io"
 	"strings"
 
@@ -18,6 +19,7 @@ type Source struct {
 	Name string
 	Size int64
 	io.ReaderAt
+	nested int // how many archives it stands in
 }
 
 // Reading says how a source is read. Empty parts are detected.
@@ -28,6 +30,8 @@ type Reading struct {
 	Delimiter   string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"`       // one character
 	Quote       string `json:"quote,omitempty" yaml:"quote,omitempty"`               // one character, or "none"
 	HeaderRow   int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"`     // as the spreadsheet program counts
+	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
+	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
 	LastRow     int64  `json:"last_row,omitempty" yaml:"last_row,omitempty"`         // 0 reads to the end
 	DecimalSign string `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"` // "." or ","
 	DateOrder   string `json:"date_order,omitempty" yaml:"date_order,omitempty"`     // day_first, month_first or year_first
@@ -51,8 +55,13 @@ func (r Reading) Check() error {
 	if r.Quote != "" && r.Quote != "none" && len(r.Quote) != 1 {
 		return bad("quote", "a quote is one character of ASCII, or none", r.Quote, "")
 	}
-	if r.HeaderRow < 0 || r.LastRow < 0 || r.LastRow > 0 && r.LastRow < r.HeaderRow {
-		return bad("header_row", "the rows do not follow one another", "", "The last row stands below the header row.")
+	switch {
+	case r.NoHeader && r.HeaderRow > 0:
+		return bad("no_header", "there is a header row or there is none", fmt.Sprint(r.HeaderRow), "Leave one of the two out.")
+	case r.HeaderRow < 0 || r.FirstRow < 0 || r.LastRow < 0,
+		r.LastRow > 0 && r.LastRow < max(r.HeaderRow, r.FirstRow),
+		r.FirstRow > 0 && r.FirstRow <= r.HeaderRow:
+		return bad("header_row", "the rows do not follow one another", "", "The header row stands above the first row, and that above the last.")
 	}
 	if r.DecimalSign != "" && r.DecimalSign != "." && r.DecimalSign != "," {
 		return bad("decimal_sign", "a decimal sign is a dot or a comma", r.DecimalSign, "")
@@ -63,6 +72,31 @@ func (r Reading) Check() error {
 		return bad("date_order", "there is no such date order", r.DateOrder, "Choose day_first, month_first or year_first.")
 	}
 	return nil
+}
+
+// SameRows reports whether two readings of a source can only differ in how its
+// cells are understood, not in which rows and columns it has; else it names the
+// part that says otherwise.
+func (r Reading) SameRows(other Reading) (part string, same bool) {
+	switch {
+	case r.File != other.File:
+		return "file", false
+	case r.Sheet != other.Sheet:
+		return "sheet", false
+	case r.Delimiter != other.Delimiter:
+		return "delimiter", false
+	case r.Quote != other.Quote:
+		return "quote", false
+	case r.HeaderRow != other.HeaderRow:
+		return "header_row", false
+	case r.NoHeader != other.NoHeader:
+		return "no_header", false
+	case r.FirstRow != other.FirstRow:
+		return "first_row", false
+	case r.LastRow != other.LastRow:
+		return "last_row", false
+	}
+	return "", true
 }
 
 // Finding is one thing that was detected, with the evidence for it.
@@ -116,6 +150,7 @@ type Table struct {
 	Notices []Notice // what was put right in the header
 	rows    Reader
 	closers []io.Closer
+	first   int64 // rows before it are passed over
 	last    int64
 
 	begun    bool
@@ -142,12 +177,60 @@ func Open(src Source, reading Reading, limits Limits) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Table{rows: rows, closers: closers, last: reading.LastRow}
-	if err := t.findHeader(src, reading.HeaderRow); err != nil {
+	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow}
+	if reading.NoHeader {
+		err = t.nameByLetters(src, reading, limits)
+	} else {
+		err = t.findHeader(src, reading.HeaderRow)
+	}
+	if err != nil {
 		t.Close()
 		return nil, err
 	}
 	return t, nil
+}
+
+// lettersFrom is how many rows are looked at for the number of columns of a sheet
+// without a header.
+const lettersFrom = 1000
+
+// nameByLetters names the columns of a sheet without a header as spreadsheet
+// programs do: as many as its first rows have.
+func (t *Table) nameByLetters(src Source, reading Reading, limits Limits) error {
+	ahead, closers, err := openRows(src, reading, limits)
+	if err != nil {
+		return err
+	}
+	defer (&Table{closers: closers}).Close()
+	width := 0
+	for range lettersFrom {
+		row, err := ahead.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			return err
+		}
+		if row.Number >= reading.FirstRow && (reading.LastRow == 0 || row.Number <= reading.LastRow) {
+			width = max(width, widthOf(row))
+		}
+	}
+	if width == 0 {
+		return fault.New(fault.Invalid, "no_rows", "nothing stands in the source").At(fault.Place{File: src.Name}).Mended("Choose another sheet or first row, or send a file that is not empty.")
+	}
+	for i := range width {
+		t.Header = append(t.Header, Letter(i))
+	}
+	return nil
+}
+
+// widthOf is how many cells a row has up to the last that is filled.
+func widthOf(row Row) int {
+	width := len(row.Cells)
+	for width > 0 && strings.TrimSpace(row.Cells[width-1]) == "" {
+		width--
+	}
+	return width
 }
 
 func (t *Table) findHeader(src Source, at int64) error {
@@ -217,6 +300,9 @@ func (t *Table) read(buffer int) (Row, error) {
 		if t.last > 0 && row.Number > t.last {
 			return Row{}, io.EOF
 		}
+		if row.Number < t.first {
+			continue
+		}
 		if !row.Blank() {
 			t.buffers[buffer] = append(t.buffers[buffer][:0], row.Cells...)
 			return Row{Number: row.Number, Cells: t.buffers[buffer]}, nil
@@ -247,10 +333,7 @@ func (t *Table) likeTotals(row Row) bool {
 // their letter, repeated ones are numbered.
 func columnNames(row Row) ([]string, []Notice) {
 	var notices []Notice
-	width := len(row.Cells)
-	for width > 0 && strings.TrimSpace(row.Cells[width-1]) == "" {
-		width--
-	}
+	width := widthOf(row)
 	names := make([]string, width)
 	taken := map[string]bool{}
 	for i := range names {

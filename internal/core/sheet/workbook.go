@@ -243,17 +243,22 @@ func (b *workbook) readStyles() error {
 
 // sharedTexts keeps the texts that cells point to in a temporary file, in
 // blocks of which the latest used stay at hand: cells point to them mostly in
-// the order in which they stand.
+// the order in which they stand. What is at hand is bounded in bytes, however
+// long the texts are.
 type sharedTexts struct {
 	file   *os.File
-	starts []int64 // offset of each block
+	starts []int64 // offset of each block, and of the end
 	count  int
 	kept   map[int][]string
+	bytes  int64 // of the blocks at hand
 }
 
 const (
-	blockTexts = 64
-	blocksKept = 2048
+	blockTexts   = 64
+	mostBlock    = 1 << 20  // bytes of a block that is kept at hand
+	mostKept     = 24 << 20 // bytes of all of them
+	mostTexts    = 20_000_000
+	longestTexts = 32_767 * 4 // bytes: the most characters that the format allows in a cell
 )
 
 func (b *workbook) readSharedTexts() error {
@@ -275,13 +280,15 @@ func (b *workbook) readSharedTexts() error {
 			return nil
 		}
 		var err error
-		if text, err = x.richText("si", text[:0]); err != nil {
+		if text, err = x.richText("si", text[:0], longestTexts); err != nil {
 			return err
 		}
 		if b.texts.count%blockTexts == 0 {
 			b.texts.starts = append(b.texts.starts, at)
 		}
-		b.texts.count++
+		if b.texts.count++; b.texts.count > mostTexts {
+			return fault.New(fault.Invalid, "too_many_texts", "the workbook has more than "+itoa(mostTexts)+" different texts").Mended("Send the sheet as CSV.")
+		}
 		var head [binary.MaxVarintLen64]byte
 		n := binary.PutUvarint(head[:], uint64(len(text)))
 		at += int64(n + len(text))
@@ -292,11 +299,13 @@ func (b *workbook) readSharedTexts() error {
 	if err != nil {
 		return err
 	}
+	b.texts.starts = append(b.texts.starts, at)
 	return w.Flush()
 }
 
-// richText gathers the text of an element: all its t, without readings (rPh).
-func (x *xmlReader) richText(until string, text []byte) ([]byte, error) {
+// richText gathers the text of an element: all its t, without readings (rPh), at
+// most so many bytes.
+func (x *xmlReader) richText(until string, text []byte, most int) ([]byte, error) {
 	if x.empty {
 		return text, x.next()
 	}
@@ -312,6 +321,9 @@ func (x *xmlReader) richText(until string, text []byte) ([]byte, error) {
 		case x.kind == xmlText:
 			if inText {
 				text = append(text, x.text...)
+			}
+			if len(text) > most {
+				return text, tooLong(most)
 			}
 		case x.kind == xmlStart && name == "rPh":
 			if err := x.skip(); err != nil {
@@ -331,39 +343,54 @@ func (t *sharedTexts) get(n int) (string, error) {
 	if n < 0 || n >= t.count {
 		return "", errXML
 	}
-	block, ok := t.kept[n/blockTexts]
-	if !ok {
-		var err error
-		if block, err = t.read(n / blockTexts); err != nil {
+	at := n / blockTexts
+	if block, ok := t.kept[at]; ok {
+		return block[n%blockTexts], nil
+	}
+	size := t.starts[at+1] - t.starts[at]
+	if size > mostBlock { // long texts are read one by one
+		block, err := t.read(at, n%blockTexts)
+		if err != nil {
 			return "", err
 		}
-		if len(t.kept) >= blocksKept {
-			for k := range t.kept { // any will do
-				delete(t.kept, k)
-				if len(t.kept) < blocksKept*3/4 {
-					break
-				}
-			}
-		}
-		t.kept[n/blockTexts] = block
+		return block[n%blockTexts], nil
 	}
+	block, err := t.read(at, -1)
+	if err != nil {
+		return "", err
+	}
+	for k := range t.kept { // any will do
+		if t.bytes+size <= mostKept {
+			break
+		}
+		t.bytes -= t.starts[k+1] - t.starts[k]
+		delete(t.kept, k)
+	}
+	t.kept[at] = block
+	t.bytes += size
 	return block[n%blockTexts], nil
 }
 
-func (t *sharedTexts) read(n int) ([]string, error) {
-	r := bufio.NewReader(io.NewSectionReader(t.file, t.starts[n], math.MaxInt64-t.starts[n]))
-	count := min(blockTexts, t.count-n*blockTexts)
-	block := make([]string, count)
+// read reads a block: all its texts, or with only not below 0 that one alone.
+func (t *sharedTexts) read(n, only int) ([]string, error) {
+	r := bufio.NewReader(io.NewSectionReader(t.file, t.starts[n], t.starts[n+1]-t.starts[n]))
+	block := make([]string, min(blockTexts, t.count-n*blockTexts))
 	for i := range block {
 		size, err := binary.ReadUvarint(r)
 		if err != nil {
 			return nil, fmt.Errorf("read shared texts: %w", err)
 		}
+		if only >= 0 && i != only {
+			if _, err := r.Discard(int(size)); err != nil {
+				return nil, fmt.Errorf("read shared texts: %w", err)
+			}
+			continue
+		}
 		b := make([]byte, size)
 		if _, err := io.ReadFull(r, b); err != nil {
 			return nil, fmt.Errorf("read shared texts: %w", err)
 		}
-		block[i] = unescapeControls(string(b))
+		block[i] = clean(unescapeControls(string(b)))
 	}
 	return block, nil
 }
@@ -418,15 +445,17 @@ func (b *workbook) openSheet(s sheetPart) (*sheetRows, error) {
 	if err := b.readStyles(); err != nil {
 		return nil, err
 	}
-	if err := b.readSharedTexts(); err != nil {
-		return nil, err
-	}
 	f, ok := b.file(s.part)
 	if !ok {
 		return nil, errXML.At(fault.Place{File: b.src.Name, Sheet: s.name})
 	}
+	if err := b.readSharedTexts(); err != nil {
+		b.texts.close()
+		return nil, err
+	}
 	r, err := unpack(f, b.limits)
 	if err != nil {
+		b.texts.close()
 		return nil, err
 	}
 	return &sheetRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2)}, nil
@@ -494,8 +523,11 @@ func (s *sheetRows) readRow() (Row, error) {
 				return Row{}, s.fail(err, at)
 			}
 			bytes += len(text)
-			if len(text) > s.book.limits.CellBytes || bytes > s.book.limits.RowBytes {
-				return Row{}, s.fail(fault.New(fault.Invalid, "cell_too_long", "a cell is longer than "+itoa(s.book.limits.CellBytes)+" bytes").Mended("Shorten it."), at)
+			if len(text) > s.book.limits.CellBytes {
+				return Row{}, s.fail(tooLong(s.book.limits.CellBytes), at)
+			}
+			if bytes > s.book.limits.RowBytes {
+				return Row{}, s.fail(rowTooLong(s.book.limits), at)
 			}
 			if text == "" {
 				continue
@@ -506,6 +538,11 @@ func (s *sheetRows) readRow() (Row, error) {
 			s.cells[at] = text
 		}
 	}
+}
+
+func rowTooLong(l Limits) *fault.Error {
+	return fault.New(fault.Invalid, "row_too_long", "a row holds more than "+itoa(l.RowBytes)+" bytes").
+		Mended("Split the sheet; the limit can be raised when the service is started.")
 }
 
 func tooManyColumns(l Limits) *fault.Error {
@@ -539,13 +576,16 @@ func (s *sheetRows) cell() (string, error) {
 			if inValue {
 				v = append(v, s.x.text...)
 			}
+			if len(v) > longestTexts {
+				return "", tooLong(longestTexts)
+			}
 		case s.x.kind == xmlStart && name == "v":
 			inValue = !s.x.empty
 		case s.x.kind == xmlEnd && name == "v":
 			inValue = false
 		case s.x.kind == xmlStart && name == "is":
 			var err error
-			if v, err = s.x.richText("is", v); err != nil {
+			if v, err = s.x.richText("is", v, longestTexts); err != nil {
 				return "", err
 			}
 			kind = "str"
@@ -564,11 +604,11 @@ func (s *sheetRows) shown(kind string, style int, v string) (string, error) {
 		}
 		return s.book.texts.get(n)
 	case "str":
-		return unescapeControls(v), nil
+		return clean(unescapeControls(v)), nil
 	case "b":
 		return map[string]string{"1": "true", "0": "false"}[v], nil
 	case "e", "d":
-		return v, nil
+		return clean(v), nil
 	}
 	var st cellStyle
 	if style < len(s.book.styles) {
@@ -584,7 +624,7 @@ func shownNumber(v string, st cellStyle, is1904 bool) string {
 	}
 	n, err := strconv.ParseFloat(v, 64)
 	if err != nil || math.IsInf(n, 0) || math.IsNaN(n) {
-		return v
+		return clean(v)
 	}
 	if st.date || st.clock {
 		if text, ok := serialDate(n, st, is1904); ok {

@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/value"
 )
 
 // xmlReader pulls elements and text out of the XML of spreadsheets, as a
@@ -47,13 +48,17 @@ func (x *xmlReader) until(end byte) error {
 		part, err := x.in.ReadSlice(end)
 		x.buf = append(x.buf, part...)
 		if len(x.buf) > x.most {
-			return fault.New(fault.Invalid, "cell_too_long", "a cell is longer than "+itoa(x.most)+" bytes").Mended("Shorten it; the limit can be raised when the service is started.")
+			return tooLong(x.most)
 		}
 		if errors.Is(err, bufio.ErrBufferFull) {
 			continue
 		}
 		return err
 	}
+}
+
+func tooLong(most int) *fault.Error {
+	return fault.New(fault.Invalid, "cell_too_long", "a cell is longer than "+itoa(most)+" bytes").Mended("Shorten it; the limit can be raised when the service is started.")
 }
 
 // next gives the next start, end or text that is not blank space between tags.
@@ -238,8 +243,11 @@ func appendCharacter(out []byte, entity string) []byte {
 		digits, base = digits[1:], 16
 	}
 	n, err := strconv.ParseUint(digits, base, 32)
-	if err != nil || !utf8.ValidRune(rune(n)) {
+	switch {
+	case err != nil || !utf8.ValidRune(rune(n)):
 		return utf8.AppendRune(out, utf8.RuneError)
+	case n == 0: // which neither XML nor a text of ours can hold
+		return utf8.AppendRune(out, value.NulMark)
 	}
 	return utf8.AppendRune(out, rune(n))
 }

@@ -4,8 +4,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
-	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
 )
 
@@ -27,36 +27,35 @@ func (r *Reader) integer(s string) (string, Trouble) {
 }
 
 func (r *Reader) number(s string) (string, Trouble) {
-	switch r.field.Type {
-	case catalog.Money:
-		s = stripCurrency(s)
-	case catalog.Percent:
-		s = Trim(strings.TrimRight(s, "%٪ \u00a0\u202f"))
-	}
 	n, t := r.decimal(s)
 	if t.Code != "" {
 		return "", t
 	}
+	return r.rounded(n)
+}
+
+func (r *Reader) percent(s string) (string, Trouble) {
+	return r.number(Trim(strings.TrimRight(s, "%٪ \u00a0\u202f")))
+}
+
+// money reads an amount with or without its currency. It has as many digits
+// behind the decimal sign as the field keeps, zeros included.
+func (r *Reader) money(s string) (string, Trouble) {
+	n, t := r.number(stripCurrency(s))
+	if t.Code != "" {
+		return "", t
+	}
+	whole, part, _ := strings.Cut(n, ".")
+	return whole + "." + part + strings.Repeat("0", r.field.Digits()-len(part)), Trouble{}
+}
+
+// rounded gives a number without zeros at its end, or the trouble that it says
+// more than the field keeps.
+func (r *Reader) rounded(n string) (string, Trouble) {
 	whole, part, _ := strings.Cut(n, ".")
 	part = strings.TrimRight(part, "0")
-	keep := r.field.Precision
-	if keep == 0 {
-		switch r.field.Type {
-		case catalog.Money:
-			keep = 2
-		case catalog.Percent:
-			keep = 4
-		default:
-			keep = 6
-		}
-	}
-	if len(part) > keep {
+	if keep := r.field.Digits(); len(part) > keep {
 		return "", Trouble{problem.TooPrecise, itoa(len(part)) + ", at most " + itoa(keep)}
-	}
-	if r.field.Type == catalog.Money {
-		for len(part) < keep {
-			part += "0"
-		}
 	}
 	if part != "" {
 		whole += "." + part
@@ -240,19 +239,73 @@ func splitNumber(s string, sign byte) (whole, part string, ok bool) {
 	return string(w), string(f), true
 }
 
-// stripCurrency takes a currency's sign, code or word off either end.
+// stripCurrency takes a currency's sign, code or name off either end. Other
+// letters stay, so that what is not understood is never passed over: 3.5k is
+// not 3.5.
 func stripCurrency(s string) string {
 	s = Trim(s)
-	front := strings.TrimLeftFunc(s, isCurrencyRune)
-	if front != s && !strings.HasPrefix(front, "-") && strings.IndexFunc(front, unicode.IsDigit) != 0 {
-		front = strings.TrimLeft(front, ". \u00a0")
+	digit := strings.IndexFunc(s, unicode.IsDigit)
+	if digit < 0 {
+		return s
 	}
-	s = Trim(front)
-	s = strings.TrimSuffix(s, ".-")
-	s = strings.TrimSuffix(s, ",-")
-	return Trim(strings.TrimRightFunc(s, isCurrencyRune))
+	front := strings.TrimRight(s[:digit], "-−(+,.' ")
+	if isCurrency(front) {
+		s = s[len(front):]
+		if len(s) > 1 && s[0] == '.' && !unicode.IsDigit(rune(s[1])) { // the dot of "kr. 640"
+			s = s[1:]
+		}
+	} else if i := strings.LastIndexAny(front, "-−(+ "); i >= 0 && isCurrency(front[i+1:]) && strings.Trim(front[:i+1], "-−(+ ") == "" { // -€ 12
+		s = front[:i+1] + s[len(front):]
+	}
+	s = Trim(s)
+	last := strings.LastIndexFunc(s, unicode.IsDigit)
+	if last < 0 {
+		return s
+	}
+	_, size := utf8.DecodeRuneInString(s[last:])
+	head, behind := s[:last+size], s[last+size:]
+	for _, none := range []string{".-", ",-", ".–", ",–", ".—", ",—"} { // 1250,- has no cents
+		behind = strings.TrimPrefix(behind, none)
+	}
+	closing := ""
+	switch trimmed := strings.TrimRight(behind, " \u00a0\u202f"); {
+	case strings.HasSuffix(trimmed, ")"):
+		closing, behind = ")", strings.TrimSuffix(trimmed, ")")
+	case strings.HasSuffix(trimmed, "-"):
+		closing, behind = "-", strings.TrimSuffix(trimmed, "-")
+	case strings.HasPrefix(trimmed, "-"):
+		closing, behind = "-", strings.TrimPrefix(trimmed, "-")
+	case strings.HasPrefix(trimmed, ")"):
+		closing, behind = ")", strings.TrimPrefix(trimmed, ")")
+	}
+	if word := Trim(behind); word == "" || isCurrency(word) {
+		return Trim(head) + closing
+	}
+	return s
 }
 
-func isCurrencyRune(r rune) bool {
-	return unicode.Is(unicode.Sc, r) || unicode.IsLetter(r) && r != 'e' && r != 'E' || r == 'E' || r == 'e' || r == '円'
+// localMoney are the words and signs that people write beside amounts without
+// saying of which country's money they speak.
+var localMoney = map[string]bool{}
+
+func init() {
+	for w := range strings.FieldsSeq(`kr dkr nkr skr ikr krone kroner krona kronor króna krónur kč kc korun koruna ft forint lei leu lv лв din kn kuna tl lira
+		rs r руб р грн fr franc francs franken sfr dollar dollars pound pounds zloty złoty zlotys zł zl ευρω ευρώ 円 圓 元 rmb
+		a$ au$ c$ ca$ nz$ hk$ s$ nt$ r$ us$`) {
+		localMoney[w] = true
+	}
+}
+
+// isCurrency reports whether a text is a currency's sign, code or name and
+// nothing else.
+func isCurrency(s string) bool {
+	s = strings.Trim(Trim(s), ". \u00a0\u202f")
+	if s == "" {
+		return false
+	}
+	if r, n := utf8.DecodeRuneInString(s); n == len(s) && unicode.Is(unicode.Sc, r) || localMoney[strings.ToLower(s)] {
+		return true
+	}
+	_, trouble := new(Reader).currency(s)
+	return trouble.Code == ""
 }

@@ -54,21 +54,44 @@ type Reader struct {
 	set     Settings
 	choices map[string]string
 	phones  *phoneReader
+	of      string // the country of the row that is read
 	read    func(*Reader, string) (string, Trouble)
 }
 
-var readers = map[catalog.FieldType]func(*Reader, string) (string, Trouble){
-	catalog.Text: (*Reader).text, catalog.LongText: (*Reader).text, catalog.Reference: (*Reader).text,
-	catalog.Integer: (*Reader).integer, catalog.Decimal: (*Reader).number, catalog.Money: (*Reader).number, catalog.Percent: (*Reader).number,
-	catalog.Date: (*Reader).date, catalog.DateTime: (*Reader).dateTime, catalog.YesNo: (*Reader).yesNo,
-	catalog.OneChoice: (*Reader).choice, catalog.Choices: (*Reader).choiceList,
-	catalog.Email: (*Reader).email, catalog.URL: (*Reader).url,
-	catalog.Country: (*Reader).country, catalog.Language: (*Reader).language, catalog.Currency: (*Reader).currency,
+// kind is how the texts of a field type are read, and how its values are
+// compared. It is an entry of the registry of field types, as is catalog.Kind.
+type kind struct {
+	read func(*Reader, string) (string, Trouble)
+	key  func(canonical string) string // nil folds the text
+}
+
+// asIs is the normal form of values whose canonical text is one already.
+func asIs(canonical string) string { return canonical }
+
+var kinds = map[catalog.FieldType]kind{
+	catalog.Text:      {read: (*Reader).text},
+	catalog.LongText:  {read: (*Reader).text},
+	catalog.Integer:   {read: (*Reader).integer, key: asIs},
+	catalog.Decimal:   {read: (*Reader).number, key: asIs},
+	catalog.Money:     {read: (*Reader).money, key: asIs},
+	catalog.Percent:   {read: (*Reader).percent, key: asIs},
+	catalog.Date:      {read: (*Reader).date, key: asIs},
+	catalog.DateTime:  {read: (*Reader).dateTime, key: asIs},
+	catalog.YesNo:     {read: (*Reader).yesNo, key: asIs},
+	catalog.OneChoice: {read: (*Reader).choice, key: asIs},
+	catalog.Choices:   {read: (*Reader).choiceList, key: asIs},
+	catalog.Email:     {read: (*Reader).email, key: emailKey},
+	catalog.Phone:     {read: (*Reader).phone, key: asIs},
+	catalog.URL:       {read: (*Reader).url, key: webKey},
+	catalog.Country:   {read: (*Reader).country, key: asIs},
+	catalog.Language:  {read: (*Reader).language, key: asIs},
+	catalog.Currency:  {read: (*Reader).currency, key: asIs},
+	catalog.Reference: {read: (*Reader).text},
 }
 
 // NewReader makes a reader for one field.
 func NewReader(f catalog.Field, s Settings) *Reader {
-	r := &Reader{field: f, set: s, read: readers[f.Type]}
+	r := &Reader{field: f, set: s, read: kinds[f.Type].read}
 	if len(f.Choices) > 0 {
 		r.choices = map[string]string{}
 		for pass := range 3 { // codes win over labels, labels over other spellings
@@ -103,14 +126,13 @@ func (r *Reader) ReadIn(cell, country string) (string, Trouble) {
 	if t := damaged(s); t.Code != "" {
 		return "", t
 	}
-	if r.phones != nil {
-		if country == "" {
-			country = r.set.Country
-		}
-		return r.phones.read(s, country)
+	if r.of = country; country == "" {
+		r.of = r.set.Country
 	}
 	return r.read(r, s)
 }
+
+func (r *Reader) phone(s string) (string, Trouble) { return r.phones.read(s, r.of) }
 
 // Trim takes white space, also the kinds that do not break, and invisible
 // marks off both ends.
@@ -216,17 +238,54 @@ func (r *Reader) choiceList(s string) (string, Trouble) {
 // Key gives the normal form by which values of the field are compared, made
 // from the canonical text; empty for a blank value.
 func Key(f catalog.Field, canonical string) string {
-	switch f.Type {
-	case catalog.Email:
-		return strings.ToLower(canonical)
-	case catalog.URL:
-		return webKey(canonical)
-	case catalog.Phone, catalog.Integer:
-		return canonical
+	if key := kinds[f.Type].key; key != nil {
+		return key(canonical)
 	}
 	return Fold(canonical)
 }
 
+// emailKey folds an address: capitals and accents do not tell mailboxes apart.
+func emailKey(canonical string) string { return Fold(canonical) }
+
 // LookupKey gives the normal form of a text that names a record by some key
 // whose field is not known beforehand.
 func LookupKey(s string) string { return Fold(s) }
+
+// Namer gives the normal forms under which a text may be kept as a key of some
+// record type. It keeps what it has read and is not safe for use by several
+// goroutines.
+type Namer struct {
+	fields  []catalog.Field
+	readers []*Reader
+}
+
+// NewNamer makes a namer for the keys and look-up fields of a record type. The
+// settings say how its texts are read; the country is for phone numbers.
+func NewNamer(t catalog.RecordType, s Settings) *Namer {
+	n := &Namer{}
+	for _, f := range t.Fields {
+		if f.Normalised() {
+			n.fields = append(n.fields, f)
+			n.readers = append(n.readers, NewReader(f, s))
+		}
+	}
+	return n
+}
+
+// Forms gives the normal forms of a text: its LookupKey first, then those that
+// the key fields of the record type make of it, each once. So any spelling of a
+// key finds it, a phone number with spaces as well as a web address without its
+// scheme.
+func (n *Namer) Forms(text string) []string {
+	forms := []string{LookupKey(text)}
+	for i, f := range n.fields {
+		canonical, trouble := n.readers[i].Read(text)
+		if trouble.Code != "" || canonical == "" {
+			continue
+		}
+		if form := Key(f, canonical); form != "" && !slices.Contains(forms, form) {
+			forms = append(forms, form)
+		}
+	}
+	return forms
+}

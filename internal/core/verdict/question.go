@@ -52,6 +52,10 @@ const (
 	NothingGiven Reason = "nothing_given" // the row says nothing of it
 )
 
+// Again lists the reasons that may have gone when rows are checked again: such
+// rows are looked at anew. Rows that another row stands for are not.
+var Again = []Reason{ByCondition, ByAnswer, AlreadyThere, NothingFound, SeveralThere, NothingGiven}
+
 // Summary says in a few words what all rows of the reason have in common.
 func (r Reason) Summary() string {
 	switch r {

@@ -4,6 +4,7 @@ import type { components, paths } from "./schema.gen";
 type Schemas = components["schemas"];
 export type Import = Schemas["Import"];
 export type ImportState = Schemas["ImportState"];
+export type Act = Schemas["Act"];
 export type Totals = Schemas["Totals"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];

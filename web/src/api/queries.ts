@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, must, type Import, type Progress, type Reading, type Routine } from "./client";
+import { api, must, type Act, type Import, type Progress, type Reading, type Routine } from "./client";
 
 export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
 
@@ -63,6 +63,12 @@ export function gridStampOf(i: Import): string {
   return [i.checked_at, i.ended_at, i.state, i.busy, i.rows, JSON.stringify(i.reading ?? {})].join("|");
 }
 
+/** Whether something can be done with an import now, and if not, why, as the service says. */
+export function act(i: Import, name: Act["act"]): { can: boolean; why: string } {
+  const a = i.acts?.find((x) => x.act === name);
+  return { can: a?.possible ?? false, why: [a?.why, a?.mend].filter(Boolean).join(". ") };
+}
+
 /** Keeps an import fresh: while work is in progress its events are followed. */
 export function useImport(workspace: string, id: number) {
   const client = useQueryClient();
@@ -82,7 +88,7 @@ export function useImport(workspace: string, id: number) {
       client.setQueryData(
         key,
         (was: Import | undefined) =>
-          was && { ...was, state: p.state, busy: p.busy, rows: p.rows, done: p.done, outcomes: p.outcomes ?? {} },
+          was && { ...was, state: p.state, busy: p.busy, rows: p.rows, done: p.done, of: p.of, outcomes: p.outcomes ?? {} },
       );
     });
     return () => events.close();
@@ -138,6 +144,14 @@ export function useImportActs(workspace: string, id: number) {
     }),
     stop: useMutation({
       mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/stop", { params: { path } })),
+      ...options,
+    }),
+    cancel: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/cancel", { params: { path } })),
+      ...options,
+    }),
+    close: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/close", { params: { path } })),
       ...options,
     }),
     discard: useMutation({

@@ -76,6 +76,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What holds for the whole service */
+        get: operations["getSettings"];
+        /** Change what holds for the whole service (administrators) */
+        put: operations["setSettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces": {
         parameters: {
             query?: never;
@@ -170,6 +188,27 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/types/{type}/fields/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Rename, re-label or retire a field, or change its bounds and choices (administrators) */
+        patch: operations["changeField"];
         trace?: never;
     };
     "/workspaces/{workspace}/types/{type}/fields/{field}/choices": {
@@ -560,6 +599,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End whatever runs on the import; what is loaded stays */
+        post: operations["cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put an import away after rows were loaded; its records stay */
+        post: operations["close"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** What was done on the import, newest first */
+        get: operations["listRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/overwrites": {
         parameters: {
             query?: never;
@@ -937,6 +1036,71 @@ export interface components {
             /** @description As what it is compared by likeness */
             likeness?: components["schemas"]["Likeness"];
             readonly own?: boolean;
+            /** @description No longer filled; its values stay */
+            retired?: boolean;
+            /** @description Names that it had before, which routines may still use */
+            readonly was?: string[];
+            /** @description What was changed here of a standard field */
+            readonly changed?: string[];
+        };
+        /** @description What is to be changed of a field; what is left out stays */
+        FieldChange: {
+            /** @description A new name, for fields of your own */
+            name?: string;
+            label?: string;
+            help?: string;
+            required?: boolean;
+            /** @description Can only be raised */
+            length?: number;
+            default?: string;
+            /** @description All of them in their order; one that was there can be closed, not taken away */
+            choices?: components["schemas"]["Choice"][];
+            retired?: boolean;
+            /** @description Of the record type that the change is made on; an older one is refused */
+            version?: number;
+        };
+        Settings: {
+            /** @description For how many days after its last change the source and the results of an import are kept; records, history and log stay */
+            keep_days: number;
+        };
+        /** @description Something that can be done with an import */
+        Act: {
+            /** @enum {string} */
+            act: "change_reading" | "change_routine" | "answer" | "check" | "load" | "pause" | "resume" | "stop" | "cancel" | "close" | "discard";
+            possible: boolean;
+            /** @description Why not, as a stable code */
+            code?: string;
+            /** @description Why not, in words */
+            why?: string;
+            /** @description What would make it possible */
+            mend?: string;
+        };
+        /** @description One piece of work on an import */
+        Run: {
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            work: "read" | "check" | "load";
+            /** @description Who asked for it */
+            person: string;
+            /** Format: date-time */
+            began_at: string;
+            /**
+             * Format: date-time
+             * @description Left out while it goes on
+             */
+            ended_at?: string;
+            /** @description How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process */
+            ended?: string;
+            /** Format: int64 */
+            done: number;
+            /** Format: int64 */
+            of: number;
+            /** @description Of a load */
+            outcomes?: {
+                [key: string]: number;
+            };
+            trouble?: components["schemas"]["Trouble"];
         };
         RecordRule: {
             name: string;
@@ -981,7 +1145,7 @@ export interface components {
             own?: boolean;
         };
         /** @enum {string} */
-        ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "undoing" | "undone" | "discarded";
+        ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "closed" | "discarded";
         /** @enum {string} */
         Verdict: "create" | "update" | "delete" | "same" | "skip" | "ask" | "hold";
         /** @enum {string} */
@@ -1008,6 +1172,13 @@ export interface components {
             quote?: string;
             /** Format: int64 */
             header_row?: number;
+            /** @description There is no header row; columns are called A, B, C */
+            no_header?: boolean;
+            /**
+             * Format: int64
+             * @description The first row of data
+             */
+            first_row?: number;
             /** Format: int64 */
             last_row?: number;
             decimal_sign?: string;
@@ -1443,10 +1614,17 @@ export interface components {
             rows: number;
             /** Format: int64 */
             done: number;
+            /**
+             * Format: int64
+             * @description Rows that the present work is about
+             */
+            of?: number;
             outcomes?: {
                 [key: string]: number;
             };
             trouble?: components["schemas"]["Trouble"];
+            /** Format: date-time */
+            changed_at?: string;
         };
         Import: {
             /** Format: int64 */
@@ -1472,6 +1650,22 @@ export interface components {
              * @description Rows done of the present work
              */
             done: number;
+            /**
+             * Format: int64
+             * @description Rows that the present work is about
+             */
+            of?: number;
+            /** @description A load has written records */
+            written?: boolean;
+            /** @description The present work is to end */
+            cancelling?: boolean;
+            /**
+             * Format: date-time
+             * @description Since when its source and results are no longer kept
+             */
+            cleaned_at?: string;
+            /** @description What can be done now, and why the rest cannot */
+            acts?: components["schemas"]["Act"][];
             reading?: components["schemas"]["Reading"];
             findings?: components["schemas"]["Finding"][];
             columns?: components["schemas"]["Column"][];
@@ -1542,7 +1736,7 @@ export interface components {
             other_row?: number;
             changes?: components["schemas"]["Change"][];
             problems?: components["schemas"]["RowProblem"][];
-            /** @description What is said of each of the records that the row becomes, where there are several */
+            /** @description What is said of each of the records that the row becomes, in the order of the routine */
             drafts?: components["schemas"]["RowDraft"][];
         };
         RowDraft: {
@@ -1874,6 +2068,52 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The settings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setSettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settings"];
+            };
+        };
+        responses: {
+            /** @description The settings */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Settings"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listWorkspaces: {
         parameters: {
             query?: never;
@@ -2012,6 +2252,35 @@ export interface operations {
         responses: {
             /** @description The record type with the field */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldChange"];
+            };
+        };
+        responses: {
+            /** @description The record type */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2668,6 +2937,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It will end */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listRuns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The runs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        runs: components["schemas"]["Run"][];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -3,7 +3,7 @@ import { Search } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import } from "../api/client";
-import { types, useImport, useImportActs, who } from "../api/queries";
+import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { AddField } from "../ui/addfield";
 import { stationOf } from "../pages/start";
 import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
@@ -103,14 +103,14 @@ export function Bench() {
   const atColumns = at.name === "columns";
   const afterCheck = ["check", "load", "result"].includes(at.name);
   const byOutcome = outcomeWords.some((w) => i.outcomes[w]) && at.name !== "check";
-  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
+  const fixed = !act(i, "change_routine").can;
   const PanelOf = at.panel;
   const notesOf = (header: string) => {
     const k = kindOf(header);
     return k && notesField(k.t) ? (column: string) => acts.routine.mutate(addToNotes(i, column, k)) : undefined;
   };
   const asking = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
-  const work = i.busy ? (i.totals?.rows ?? i.rows) : 0;
+  const work = i.busy ? i.of || i.rows : 0;
 
   return (
     <div className="grid h-full grid-rows-[auto_auto_1fr]">
@@ -131,8 +131,15 @@ export function Bench() {
             <MenuItem onSelect={() => location.assign(`/api/v1/workspaces/${workspace}/imports/${i.id}/rows.csv`)}>
               Download all rows
             </MenuItem>
+            <MenuItem disabled={!act(i, "cancel").can} why={act(i, "cancel").why} onSelect={() => acts.cancel.mutate()}>
+              Cancel what runs
+            </MenuItem>
+            <MenuItem disabled={!act(i, "close").can} why={act(i, "close").why} onSelect={() => acts.close.mutate()}>
+              Close this import
+            </MenuItem>
             <MenuItem
-              disabled={i.busy !== "" || !["open", "ready"].includes(i.state)}
+              disabled={!act(i, "discard").can}
+              why={act(i, "discard").why}
               onSelect={() => acts.discard.mutate(undefined, { onSuccess: () => void go(`/w/${workspace}/imports`) })}
             >
               Discard this import
@@ -329,10 +336,10 @@ function countOf(name: string, i: Import, missing: number): string {
         "nothing held"
       );
     case "load":
-      if (i.state === "loading") return `${count(i.done)} of ${count(i.totals?.rows ?? i.rows)}`;
+      if (i.state === "loading") return `${count(i.done)} of ${count(i.of || i.rows)}`;
       return i.state === "ready"
         ? `${count((w["create"] ?? 0) + (w["update"] ?? 0) + (w["delete"] ?? 0))} to write`
-        : ["loaded", "paused", "stopped"].includes(i.state)
+        : ["loaded", "paused", "stopped", "closed"].includes(i.state)
           ? i.state
           : "not yet";
   }

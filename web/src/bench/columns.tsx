@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Field, type Import, type Origin, type Routine } from "../api/client";
-import { suggestions, useImportActs } from "../api/queries";
+import { act, suggestions, useImportActs } from "../api/queries";
 import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { ExpressionDialog } from "./expression";
 import {
@@ -37,7 +37,7 @@ type Open =
 
 export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
-  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
+  const fixed = !act(i, "change_routine").can;
   const put = (r: Routine) => acts.routine.mutate(r);
   const [opened, setOpen] = useState<Open>();
   const open = opened && "k" in opened ? { ...opened, k: kinds.find((k) => k.name === opened.k.name) ?? opened.k } : opened; // as it is now

@@ -219,7 +219,7 @@ function Cell({ row, column, fields }: { row: Row; column: Column; fields: strin
   const text = row.cells[column.position] ?? "";
   const problem = row.problems?.find((x) => (x.column ? x.column === column.header : x.field && fields.includes(x.field)));
   const word = row.outcome ?? row.verdict ?? "";
-  const updates = ["update", "updated"].includes(word) || (row.drafts && ["create", "created"].includes(word));
+  const updates = ["update", "updated"].includes(word) || ((row.drafts?.length ?? 0) > 1 && ["create", "created"].includes(word));
   const change = updates ? row.changes?.find((c) => fields.includes(c.field)) : undefined;
   return (
     <div

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { api, must, type Draft, type Import, type MatchRule, type RecordType, type Routine } from "../api/client";
-import { useImportActs } from "../api/queries";
+import { act, useImportActs } from "../api/queries";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
 import { routineOf, setDraft as withDraft } from "./mapping";
@@ -68,7 +68,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
   const at = kinds.find((k) => k.name === named) ?? kinds[0];
   const t = at?.t;
   const acts = useImportActs(workspace, i.id);
-  const fixed = i.busy !== "" || !["open", "ready", "loaded", "stopped"].includes(i.state);
+  const fixed = !act(i, "change_routine").can;
   const kept = routineOf(i);
   const [draft, setDraft] = useState<Routine>();
   const keptText = JSON.stringify(kept);

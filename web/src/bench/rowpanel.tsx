@@ -3,7 +3,7 @@ import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { DraftRecord, Import } from "../api/client";
-import { oneRow, stampOf } from "../api/queries";
+import { act, oneRow, stampOf } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
@@ -30,7 +30,7 @@ export function RowPanel({
   const r = shown.data;
   const answers = useAnswers(workspace, i.id);
   const canLeave =
-    i.busy === "" && i.totals && r?.row.row === row && !r.row.reason && (!r.row.outcome || r.row.outcome === "held");
+    act(i, "answer").can && i.totals && r?.row.row === row && !r.row.reason && (!r.row.outcome || r.row.outcome === "held");
   const several = (r?.drafts.length ?? 0) > 1;
   const said = new Set(r?.drafts.flatMap((d) => d.values.map((v) => (several ? spot(d.draft, v.field) : v.field))));
   const ownProblems = r?.row.problems?.filter((p) => !p.field || !said.has(p.field)) ?? [];
@@ -107,7 +107,7 @@ export function RowPanel({
                 <Wrong error={answers.answer.error} className="mt-2" />
               </div>
             )}
-            {r.row.reason_code === "answer" && i.busy === "" && (
+            {r.row.reason_code === "answer" && act(i, "answer").can && (
               <div className="px-4 py-2.5">
                 <Button disabled={answers.back.isPending} onClick={() => answers.back.mutate([row])}>
                   Take this row in again

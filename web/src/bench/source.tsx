@@ -1,7 +1,7 @@
 import { useId } from "react";
 import type { Reading } from "../api/client";
-import { useImportActs } from "../api/queries";
-import { Choose, inputClass, Labelled, Wrong } from "../ui/parts";
+import { act, useImportActs } from "../api/queries";
+import { Button, Choose, inputClass, Labelled, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { Section, type PanelProps } from "./panel";
 
@@ -34,7 +34,8 @@ export function SourcePanel({ workspace, i }: PanelProps) {
   const r = i.reading ?? {};
   const found = (option: string) => i.findings?.find((f) => f.option === option);
   const listed = (option: string) => found(option)?.choices?.map((c) => ({ value: c, label: c }));
-  const fixed = i.busy !== "" || !["open", "ready"].includes(i.state);
+  const changing = act(i, "change_reading");
+  const fixed = !changing.can;
   const set = (part: Partial<Reading>) => acts.reading.mutate({ ...r, ...part });
   const choice = (label: string, key: keyof Reading, options: { value: string; label: string }[]) => {
     const f = found(key);
@@ -62,7 +63,23 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {i.trouble.mend}
         </p>
       )}
+      {i.busy === "read" && (
+        <div className="flex items-center gap-3 border-b border-line px-4 py-3">
+          <span className="figures" role="status">
+            Reading, {count(i.done)} rows
+          </span>
+          <Button disabled={i.cancelling} onClick={() => acts.cancel.mutate()}>
+            {i.cancelling ? "Cancelling…" : "Cancel"}
+          </Button>
+        </div>
+      )}
       <Section title="How it is read">
+        {fixed && i.busy === "" && <p className="mb-2 text-ink-soft">{changing.why}</p>}
+        {i.written && (
+          <p className="mb-2 text-ink-soft">
+            Rows were loaded, so which rows there are stays. How cells are understood can still change.
+          </p>
+        )}
         <div className="space-y-2.5">
           {found("format") && found("format")?.value !== "delimited text" && (
             <p className="text-ink-soft">{found("format")?.value}</p>

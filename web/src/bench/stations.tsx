@@ -3,7 +3,7 @@ import { Download } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import { Link } from "react-router";
 import { api, must, type Import } from "../api/client";
-import { stampOf, useImportActs } from "../api/queries";
+import { act, stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, DraftTotals, outcomeWords, Word, written } from "../ui/verdict";
@@ -96,10 +96,16 @@ export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation
         <Button
           look={checked && !answeredSince(i) ? "plain" : "act"}
           onClick={() => acts.check.mutate()}
-          disabled={i.busy !== "" || !t}
+          disabled={!act(i, "check").can || !t}
+          title={act(i, "check").can ? undefined : act(i, "check").why}
         >
           {i.busy === "check" ? "Checking…" : checked ? "Check again" : `Check ${count(i.rows)} rows`}
         </Button>
+        {i.busy === "check" && (
+          <Button disabled={i.cancelling} onClick={() => acts.cancel.mutate()}>
+            {i.cancelling ? "Cancelling…" : "Cancel"}
+          </Button>
+        )}
         {checked && i.state === "ready" && !answeredSince(i) && (
           <Button look="act" onClick={() => onStation("load")}>
             Go on to the load
@@ -176,7 +182,7 @@ export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation
               {i.totals?.reasons?.some((r) => r.reason === "answer") && (
                 <Button
                   className="mt-2"
-                  disabled={i.busy !== "" || answers.back.isPending}
+                  disabled={!act(i, "answer").can || answers.back.isPending}
                   onClick={() => answers.back.mutate([])}
                 >
                   Take all answers back
@@ -192,7 +198,7 @@ export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation
                   .map((w) => (
                     <Button
                       key={w}
-                      disabled={i.busy !== "" || answers.many.isPending}
+                      disabled={!act(i, "answer").can || answers.many.isPending}
                       onClick={() => answers.many.mutate({ choice: "leave_out", verdict: w })}
                     >
                       All {count(i.totals?.verdicts[w] ?? 0)} {w === "create" ? "new ones" : "updates"}
@@ -245,15 +251,16 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
     <>
       {i.state === "ready" && (
         <div className="border-b border-line px-4 py-3">
-          <Button look="act" onClick={() => setAsking(true)}>
+          <Button look="act" disabled={!act(i, "load").can} onClick={() => setAsking(true)}>
             {loadWords(i)}
           </Button>
+          {!act(i, "load").can && <p className="mt-2 text-ask">{act(i, "load").why}</p>}
         </div>
       )}
       {(i.state === "loading" || i.state === "paused") && (
         <div className="space-y-2 border-b border-line px-4 py-3">
           <div className="figures" role="status">
-            {count(i.done)} of {count(i.totals?.rows ?? i.rows)} rows {i.state === "paused" && "· paused"}
+            {count(i.done)} of {count(i.of || i.rows)} rows {i.state === "paused" && "· paused"}
           </div>
           <div className="flex gap-2">
             {i.state === "loading" ? (
@@ -269,9 +276,13 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
           </div>
         </div>
       )}
-      {["loaded", "stopped"].includes(i.state) && (
+      {["loaded", "stopped", "closed"].includes(i.state) && (
         <div className="border-b border-line px-4 py-3">
-          <p className="mb-2">The load is {i.state === "loaded" ? "done" : "stopped"}.</p>
+          <p className="mb-2">
+            {i.state === "closed"
+              ? "The import is closed; its records stay."
+              : `The load is ${i.state === "loaded" ? "done" : "stopped"}.`}
+          </p>
           <Button look="act" onClick={() => onStation("result")}>
             See the result
           </Button>

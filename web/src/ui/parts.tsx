@@ -156,10 +156,21 @@ export function Menu({ trigger, children }: { trigger: ReactNode; children: Reac
   );
 }
 
-export function MenuItem({ children, onSelect, disabled }: { children: ReactNode; onSelect: () => void; disabled?: boolean }) {
+export function MenuItem({
+  children,
+  onSelect,
+  disabled,
+  why,
+}: {
+  children: ReactNode;
+  onSelect: () => void;
+  disabled?: boolean;
+  why?: string;
+}) {
   return (
     <M.Item
       disabled={disabled ?? false}
+      title={disabled ? why : undefined}
       onSelect={onSelect}
       className="flex cursor-pointer items-center gap-2 rounded px-2.5 py-1.5 text-[13px] data-[disabled]:opacity-50 data-[highlighted]:bg-act-soft data-[highlighted]:outline-none"
     >

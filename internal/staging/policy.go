@@ -1,10 +1,9 @@
-package store
+package staging
 
 import (
-	"strings"
-
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/schema"
 )
 
 // after is the SQL of the value that a field of a found record would have. The
@@ -13,9 +12,9 @@ import (
 // the draft's value, references resolved.
 func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string {
 	f := fp.Field
-	was, given := record+`.`+fieldColumn(f.Name), now
+	was, given := schema.Column(f, record), now
 	if f.Normalised() { // another spelling of the same key says nothing new
-		now = `case when ` + row + `.` + keyColumn(f.Name) + ` is distinct from ` + record + `.` + keyColumn(f.Name) + ` then ` + now + ` end`
+		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
 	}
 	both := fp.Both
 	var out string
@@ -23,7 +22,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 	case mapping.Keep:
 		out = `coalesce(` + was + `, ` + now + `)`
 	case mapping.Add:
-		out = k.added(f, now, was)
+		out = added(f, now, was)
 	case mapping.Newer:
 		out = `case when ` + was + ` is null or ` + row + `.newer_at > ` + record + `.changed_at then coalesce(` + now + `, ` + was + `) else ` + was + ` end`
 	default:
@@ -34,42 +33,33 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 		case f.Key: // found by likeness, a record keeps its own keys
 			out = `case when ` + row + `.found_by in (` + own + `) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		case !fp.Chosen && k.alike[f.Name]: // and what the row only writes otherwise
-			out = `case when ` + lit(f.Name) + ` = any(` + row + `.alike) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
+			out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.alike) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		}
 	}
 	if fp.Blank == mapping.Clear {
 		out = `case when ` + given + ` is null then null else ` + out + ` end`
 	}
 	if k.cleared[f.Name] {
-		out = `case when ` + lit(f.Name) + ` = any(` + row + `.cleared) then null else ` + out + ` end`
+		out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.cleared) then null else ` + out + ` end`
 	}
 	if k.keeps {
-		out = `case when ` + lit(f.Name) + ` = any(` + row + `.keep) then ` + was + ` else ` + out + ` end`
+		out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.keep) then ` + was + ` else ` + out + ` end`
 	}
 	return out
 }
 
 // added is the SQL of two values put together, nothing twice.
-func (k *draftCheck) added(f catalog.Field, now, was string) string {
-	if f.Type == catalog.Choices {
-		return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now + ` else (select array_agg(distinct x order by x) from unnest(` + was + ` || ` + now + `) x) end`
+func added(f catalog.Field, now, was string) string {
+	both := was + ` || ` + schema.Literal(", ") + ` || ` + now
+	switch f.Kind().Add {
+	case catalog.AddItems:
+		return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now +
+			` else (select array_agg(distinct x order by x) from unnest(` + was + ` || ` + now + `) x) end`
+	case catalog.AddLines:
+		both = was + ` || E'\n' || ` + now
 	}
-	between := `', '`
-	if f.Type == catalog.LongText {
-		between = `E'\n'`
-	}
-	return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now + ` when position(` + now + ` in ` + was + `) > 0 then ` + was + ` else ` + was + ` || ` + between + ` || ` + now + ` end`
-}
-
-// likenessRules lists the numbers of the rules that find by likeness.
-func (k *draftCheck) likenessRules() string {
-	var list []string
-	for n, rule := range k.plan.Rules {
-		if len(rule.Alike) > 0 {
-			list = append(list, itoa(n+1))
-		}
-	}
-	return strings.Join(list, ", ")
+	return `case when ` + now + ` is null then ` + was + ` when ` + was + ` is null then ` + now +
+		` when position(` + now + ` in ` + was + `) > 0 then ` + was + ` else ` + both + ` end`
 }
 
 // extras are the columns of staging beside the draft's fields that after needs.
@@ -93,23 +83,24 @@ func (k *draftCheck) extras() []string {
 // staged is the SQL of the staged drafts, with what was found for each and with
 // references resolved (v_ and the field's name): as q, with the record as r.
 func (k *draftCheck) staged() string {
-	cols, joins := ``, ` left join `+k.stage("matches")+` m on m.row_no = d.row_no`+k.linkJoins()
+	cols := []string{`d.*`, `m.record_id`, `m.version`, `m.rule as found_by`, `m.score`, `m.alike`}
+	joins := ` left join {matches} m on m.row_no = d.row_no`
 	for _, fp := range k.references() {
-		cols += `, ` + referenceOf(fp.Field.Name) + ` as ` + resolvedColumn(fp.Field.Name)
+		cols = append(cols, referenceOf(fp.Field)+` as `+resolvedColumn(fp.Field.Name))
 	}
 	if k.keeps {
-		cols += `, s.keep`
-		joins += ` left join ` + k.stage("settled") + ` s on s.row_no = d.row_no`
+		cols = append(cols, `s.keep`)
+		joins += ` left join {settled} s on s.row_no = d.row_no`
 	}
-	return `(select d.*, m.record_id, m.version, m.rule as found_by, m.score, m.alike` + cols + ` from ` + k.stage("draft") + ` d` + joins + `) q left join ` + k.table + ` r on r.id = q.record_id`
+	return `(select ` + list(cols) + ` from ` + k.linked() + joins + `) q left join {records} r on r.id = q.record_id`
 }
 
-func resolvedColumn(name string) string { return ident("v_" + name) }
+func resolvedColumn(field string) string { return schema.Ident("v_" + field) }
 
 // now is the SQL for a field's value in the draft, references resolved.
 func now(f catalog.Field) string {
-	if f.Type == catalog.Reference {
+	if f.Kind().Form == catalog.LinkForm {
 		return `q.` + resolvedColumn(f.Name)
 	}
-	return `q.` + fieldColumn(f.Name)
+	return schema.Column(f, "q")
 }

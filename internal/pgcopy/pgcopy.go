@@ -1,71 +1,88 @@
-package store
+// Package pgcopy streams rows into and out of PostgreSQL by COPY in its binary
+// format (PostgreSQL manual, COPY, "Binary Format"). Rows are encoded by hand
+// because boxing every value for the driver costs half as much again. It knows
+// the format and nothing of what the rows mean.
+package pgcopy
 
 import (
 	"bufio"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"strings"
 	"time"
 
-	"uchi/internal/core/catalog"
-	"uchi/internal/core/value"
-
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/shopspring/decimal"
 )
 
-// copyBuffer writes rows in the binary format of COPY (PostgreSQL manual,
-// COPY, "Binary Format"). Rows are encoded by hand because boxing every value
-// for the driver costs half as much again.
-type copyBuffer struct{ b []byte }
+// Buffer gathers rows in the binary format: Row first, then one value for each
+// of its columns.
+type Buffer struct{ b []byte }
 
-var copyHeader = []byte("PGCOPY\n\xff\r\n\x00\x00\x00\x00\x00\x00\x00\x00\x00")
+var header = []byte("PGCOPY\n\xff\r\n\x00\x00\x00\x00\x00\x00\x00\x00\x00")
 
-func (c *copyBuffer) row(columns int) { c.b = binary.BigEndian.AppendUint16(c.b, uint16(columns)) }
-func (c *copyBuffer) null()           { c.b = append(c.b, 0xff, 0xff, 0xff, 0xff) }
+// Row begins a row of so many columns.
+func (c *Buffer) Row(columns int) { c.b = binary.BigEndian.AppendUint16(c.b, uint16(columns)) }
 
-func (c *copyBuffer) int64(v int64) {
+// Null writes a null of any type.
+func (c *Buffer) Null() { c.b = append(c.b, 0xff, 0xff, 0xff, 0xff) }
+
+// Int64 writes a bigint.
+func (c *Buffer) Int64(v int64) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 8)
 	c.b = binary.BigEndian.AppendUint64(c.b, uint64(v))
 }
 
-func (c *copyBuffer) int16(v int16) {
+// Int16 writes a smallint.
+func (c *Buffer) Int16(v int16) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 2)
 	c.b = binary.BigEndian.AppendUint16(c.b, uint16(v))
 }
 
-func (c *copyBuffer) int32(v int32) {
+// Int32 writes an integer.
+func (c *Buffer) Int32(v int32) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 4)
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(v))
 }
 
-func (c *copyBuffer) float32(v float32) {
+// Float32 writes a real.
+func (c *Buffer) Float32(v float32) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 4)
 	c.b = binary.BigEndian.AppendUint32(c.b, math.Float32bits(v))
 }
 
-// jsonb writes a JSON document (jsonb_send: a version and the text).
-func (c *copyBuffer) jsonb(document []byte) {
+// Bool writes a boolean.
+func (c *Buffer) Bool(v bool) {
+	c.b = append(c.b, 0, 0, 0, 1, 0)
+	if v {
+		c.b[len(c.b)-1] = 1
+	}
+}
+
+// JSONB writes a JSON document (jsonb_send: a version and the text).
+func (c *Buffer) JSONB(document []byte) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(1+len(document)))
 	c.b = append(append(c.b, 1), document...)
 }
 
-func (c *copyBuffer) text(s string) {
+// Text writes a text.
+func (c *Buffer) Text(s string) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(s)))
 	c.b = append(c.b, s...)
 }
 
-// textOrNull writes an empty text as null.
-func (c *copyBuffer) textOrNull(s string) {
+// TextOrNull writes a text, an empty one as null.
+func (c *Buffer) TextOrNull(s string) {
 	if s == "" {
-		c.null()
+		c.Null()
 		return
 	}
-	c.text(s)
+	c.Text(s)
 }
 
 // OIDs of the elements of arrays.
@@ -74,8 +91,8 @@ const (
 	int4OID = 23
 )
 
-// int32s writes an array of integers (array_send, as below).
-func (c *copyBuffer) int32s(list []int32) {
+// Int32s writes an array of integers (array_send, as below).
+func (c *Buffer) Int32s(list []int32) {
 	if len(list) == 0 {
 		c.b = append(c.b, 0, 0, 0, 12, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, int4OID)
 		return
@@ -85,13 +102,13 @@ func (c *copyBuffer) int32s(list []int32) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(list)))
 	c.b = append(c.b, 0, 0, 0, 1)
 	for _, v := range list {
-		c.int32(v)
+		c.Int32(v)
 	}
 }
 
-// texts writes an array of text (array_send: dimensions, null flag, element
+// Texts writes an array of text (array_send: dimensions, null flag, element
 // type, length, lower bound, elements).
-func (c *copyBuffer) texts(list []string) {
+func (c *Buffer) Texts(list []string) {
 	size := 20
 	if len(list) == 0 {
 		size = 12
@@ -108,57 +125,21 @@ func (c *copyBuffer) texts(list []string) {
 	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(list)))
 	c.b = append(c.b, 0, 0, 0, 1)
 	for _, s := range list {
-		c.text(s)
+		c.Text(s)
 	}
 }
 
 // epoch is where PostgreSQL counts its days and microseconds from.
 var epoch = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// value writes a canonical text as its type in the table; blank is null.
-func (c *copyBuffer) value(t catalog.FieldType, v string) error {
-	if v == "" {
-		c.null()
-		return nil
-	}
-	switch t {
-	case catalog.Integer, catalog.Reference:
-		var n int64
-		if _, err := fmt.Sscan(v, &n); err != nil {
-			return fmt.Errorf("encode integer %q: %w", v, err)
-		}
-		c.int64(n)
-	case catalog.Decimal, catalog.Money, catalog.Percent:
-		return c.numeric(v)
-	case catalog.Date:
-		d, err := time.Parse(time.DateOnly, v)
-		if err != nil {
-			return fmt.Errorf("encode date: %w", err)
-		}
-		c.int32(int32((d.Unix() - epoch.Unix()) / (24 * 60 * 60)))
-	case catalog.DateTime:
-		d, err := time.Parse(time.RFC3339, v)
-		if err != nil {
-			return fmt.Errorf("encode date-time: %w", err)
-		}
-		c.int64(d.UnixMicro() - epoch.UnixMicro())
-	case catalog.YesNo:
-		c.b = append(c.b, 0, 0, 0, 1)
-		if v == "true" {
-			c.b = append(c.b, 1)
-		} else {
-			c.b = append(c.b, 0)
-		}
-	case catalog.Choices:
-		c.texts(strings.Split(v, value.ListSeparator))
-	default:
-		c.text(v)
-	}
-	return nil
-}
+// Date writes the day of a time.
+func (c *Buffer) Date(t time.Time) { c.Int32(int32((t.Unix() - epoch.Unix()) / (24 * 60 * 60))) }
 
-// numeric writes a decimal as base-10000 digits (numeric_send).
-func (c *copyBuffer) numeric(v string) error {
+// Moment writes a time as timestamptz.
+func (c *Buffer) Moment(t time.Time) { c.Int64(t.UnixMicro() - epoch.UnixMicro()) }
+
+// Numeric writes a decimal as base-10000 digits (numeric_send).
+func (c *Buffer) Numeric(v string) error {
 	d, err := decimal.NewFromString(v)
 	if err != nil {
 		return fmt.Errorf("encode number: %w", err)
@@ -186,24 +167,29 @@ func (c *copyBuffer) numeric(v string) error {
 	return nil
 }
 
-// copyStream is a COPY in progress on a connection of its own.
-type copyStream struct {
-	copyBuffer
+// In is a COPY into a table that is in progress.
+type In struct {
+	Buffer
+	Rows int64 // that were added
 	pipe *io.PipeWriter
 	done chan error
-	rows int64
 }
 
-const copyFlush = 256 << 10
+// flushAt is how many bytes gather before they are sent.
+const flushAt = 256 << 10
 
-// copyInto starts a COPY into a table; end must be called.
-func copyInto(ctx context.Context, pool *pgxpool.Pool, table string, columns []string) *copyStream {
+// OnConn runs f with a connection that nobody else uses meanwhile.
+type OnConn func(ctx context.Context, f func(conn *pgx.Conn) error) error
+
+// Into starts a COPY into a table, whose name and columns are SQL, on a
+// connection of its own. End must be called.
+func Into(ctx context.Context, on OnConn, table string, columns []string) *In {
 	r, w := io.Pipe()
-	s := &copyStream{pipe: w, done: make(chan error, 1)}
-	s.b = append(make([]byte, 0, copyFlush+64<<10), copyHeader...)
+	s := &In{pipe: w, done: make(chan error, 1)}
+	s.b = append(make([]byte, 0, flushAt+64<<10), header...)
 	go func() {
-		err := pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
-			_, err := conn.Conn().PgConn().CopyFrom(ctx, r, "copy "+table+" ("+strings.Join(columns, ", ")+") from stdin (format binary)")
+		err := on(ctx, func(conn *pgx.Conn) error {
+			_, err := conn.PgConn().CopyFrom(ctx, r, "copy "+table+" ("+strings.Join(columns, ", ")+") from stdin (format binary)")
 			return err
 		})
 		r.CloseWithError(err)
@@ -212,16 +198,16 @@ func copyInto(ctx context.Context, pool *pgxpool.Pool, table string, columns []s
 	return s
 }
 
-// flush sends what has gathered, when it is enough.
-func (s *copyStream) flush() error {
-	s.rows++
-	if len(s.b) < copyFlush {
+// Flush ends a row, and sends what has gathered when it is enough.
+func (s *In) Flush() error {
+	s.Rows++
+	if len(s.b) < flushAt {
 		return nil
 	}
 	return s.send()
 }
 
-func (s *copyStream) send() error {
+func (s *In) send() error {
 	if _, err := s.pipe.Write(s.b); err != nil {
 		return fmt.Errorf("copy: %w", err)
 	}
@@ -229,33 +215,41 @@ func (s *copyStream) send() error {
 	return nil
 }
 
-// end finishes the COPY, or gives it up when failed is not nil.
-func (s *copyStream) end(failed error) error {
+// End finishes the COPY, or gives it up when failed is not nil; then it gives
+// failed back, or the server's own error where that was the cause.
+func (s *In) End(failed error) error {
 	if failed == nil {
 		s.b = binary.BigEndian.AppendUint16(s.b, 0xffff)
 		failed = s.send()
 	}
 	if failed != nil {
 		s.pipe.CloseWithError(failed)
-		if err := <-s.done; err != nil && sqlState(err) != "57014" && sqlState(err) != "" {
+		if err := <-s.done; refused(err) {
 			return fmt.Errorf("copy: %w", err)
 		}
 		return failed
 	}
-	s.pipe.Close()
+	s.pipe.Close() //nolint:errcheck // never fails
 	if err := <-s.done; err != nil {
 		return fmt.Errorf("copy: %w", err)
 	}
 	return nil
 }
 
-// copyOut runs a query through COPY and calls f with each row's fields; a nil
-// field is null. The slices are used again.
-func copyOut(ctx context.Context, pool *pgxpool.Pool, query string, f func(fields [][]byte) error) error {
-	return pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error { return copyOutOn(ctx, conn.Conn(), query, f) })
+// refused reports whether the server itself has refused rows: it has not when
+// the COPY was given up (SQLSTATE 57014).
+func refused(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code != "57014"
 }
 
-func copyOutOn(ctx context.Context, conn *pgx.Conn, query string, f func(fields [][]byte) error) error {
+// Out runs a query through COPY on a connection of its own and calls f with the
+// fields of each row; a nil field is null. The slices are used again.
+func Out(ctx context.Context, on OnConn, query string, f func(fields [][]byte) error) error {
+	return on(ctx, func(conn *pgx.Conn) error { return outOn(ctx, conn, query, f) })
+}
+
+func outOn(ctx context.Context, conn *pgx.Conn, query string, f func(fields [][]byte) error) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	r, w := io.Pipe()
@@ -265,7 +259,7 @@ func copyOutOn(ctx context.Context, conn *pgx.Conn, query string, f func(fields 
 		w.CloseWithError(err)
 		done <- err
 	}()
-	err := readCopy(bufio.NewReaderSize(r, 256<<10), f)
+	err := read(bufio.NewReaderSize(r, 256<<10), f)
 	if err != nil {
 		cancel()
 		r.CloseWithError(err)
@@ -275,13 +269,14 @@ func copyOutOn(ctx context.Context, conn *pgx.Conn, query string, f func(fields 
 	return <-done
 }
 
-func readCopy(r *bufio.Reader, f func(fields [][]byte) error) error {
-	if _, err := r.Discard(len(copyHeader)); err != nil {
+func read(r *bufio.Reader, f func(fields [][]byte) error) error {
+	if _, err := r.Discard(len(header)); err != nil {
 		return fmt.Errorf("read copied rows: %w", err)
 	}
 	var head [4]byte
 	var buf []byte
 	var fields [][]byte
+	var spans [][2]int
 	for {
 		if _, err := io.ReadFull(r, head[:2]); err != nil {
 			return fmt.Errorf("read copied rows: %w", err)
@@ -291,9 +286,7 @@ func readCopy(r *bufio.Reader, f func(fields [][]byte) error) error {
 			_, err := io.Copy(io.Discard, r)
 			return err
 		}
-		fields = fields[:0]
-		buf = buf[:0]
-		var spans [][2]int
+		fields, buf, spans = fields[:0], buf[:0], spans[:0]
 		for range n {
 			if _, err := io.ReadFull(r, head[:]); err != nil {
 				return fmt.Errorf("read copied rows: %w", err)
@@ -304,7 +297,10 @@ func readCopy(r *bufio.Reader, f func(fields [][]byte) error) error {
 				continue
 			}
 			from := len(buf)
-			buf = append(buf, make([]byte, size)...)
+			if from+size > cap(buf) {
+				buf = append(make([]byte, 0, 2*(from+size)), buf...)
+			}
+			buf = buf[:from+size]
 			if _, err := io.ReadFull(r, buf[from:]); err != nil {
 				return fmt.Errorf("read copied rows: %w", err)
 			}
@@ -323,9 +319,9 @@ func readCopy(r *bufio.Reader, f func(fields [][]byte) error) error {
 	}
 }
 
-// textArray reads an array of text that COPY has written. The texts are parts
-// of one new string, so they may be kept.
-func textArray(b []byte, into []string) []string {
+// TextsOf reads an array of text into a list that is used again. The texts are
+// parts of one new string, so they may be kept.
+func TextsOf(b []byte, into []string) []string {
 	into = into[:0]
 	if len(b) < 20 {
 		return into
@@ -346,4 +342,8 @@ func textArray(b []byte, into []string) []string {
 	return into
 }
 
-func int64Of(b []byte) int64 { return int64(binary.BigEndian.Uint64(b)) }
+// Int64Of reads a bigint.
+func Int64Of(b []byte) int64 { return int64(binary.BigEndian.Uint64(b)) }
+
+// Int32Of reads an integer.
+func Int32Of(b []byte) int32 { return int32(binary.BigEndian.Uint32(b)) }

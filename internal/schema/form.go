@@ -1,0 +1,108 @@
+package schema
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/value"
+	"uchi/internal/pgcopy"
+)
+
+// form is how a form of value stands in a table: its column type, its
+// canonical text, and how a canonical text is copied into it. A new form of
+// the catalogue needs an entry here; a new field type of an old form needs none.
+type form struct {
+	sqlType func(f catalog.Field) string
+	text    func(value string) string
+	copy    func(out *pgcopy.Buffer, canonical string) error
+}
+
+var forms = map[catalog.Form]form{
+	catalog.TextForm: {
+		sqlType: always("text"),
+		text:    func(v string) string { return v },
+		copy:    func(out *pgcopy.Buffer, s string) error { out.Text(s); return nil },
+	},
+	catalog.WholeForm:  {sqlType: always("bigint"), text: castText, copy: copyWhole},
+	catalog.LinkForm:   {sqlType: always("bigint"), text: castText, copy: copyWhole},
+	catalog.NumberForm: {sqlType: always("numeric"), text: trimmedText, copy: (*pgcopy.Buffer).Numeric},
+	catalog.AmountForm: {
+		sqlType: func(f catalog.Field) string { return fmt.Sprintf("numeric(20, %d)", f.Digits()) },
+		text:    castText,
+		copy:    (*pgcopy.Buffer).Numeric,
+	},
+	catalog.DateForm:   {sqlType: always("date"), text: castText, copy: copyDate},
+	catalog.MomentForm: {sqlType: always("timestamptz"), text: momentText, copy: copyMoment},
+	catalog.YesNoForm: {
+		sqlType: always("boolean"),
+		text:    castText,
+		copy:    func(out *pgcopy.Buffer, s string) error { out.Bool(s == "true"); return nil },
+	},
+	catalog.ListForm: {
+		sqlType: always("text[]"),
+		text:    func(v string) string { return `array_to_string(` + v + `, ` + Literal(value.ListSeparator) + `)` },
+		copy: func(out *pgcopy.Buffer, s string) error {
+			out.Texts(strings.Split(s, value.ListSeparator))
+			return nil
+		},
+	},
+}
+
+func always(sqlType string) func(catalog.Field) string {
+	return func(catalog.Field) string { return sqlType }
+}
+
+func castText(v string) string    { return v + `::text` }
+func trimmedText(v string) string { return `trim_scale(` + v + `)::text` }
+func momentText(v string) string {
+	return `to_char(` + v + `, 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`
+}
+
+func copyWhole(out *pgcopy.Buffer, s string) error {
+	n, err := strconv.ParseInt(s, 10, 64)
+	if err != nil {
+		return fmt.Errorf("encode whole number: %w", err)
+	}
+	out.Int64(n)
+	return nil
+}
+
+func copyDate(out *pgcopy.Buffer, s string) error {
+	t, err := time.Parse(time.DateOnly, s)
+	if err != nil {
+		return fmt.Errorf("encode date: %w", err)
+	}
+	out.Date(t)
+	return nil
+}
+
+func copyMoment(out *pgcopy.Buffer, s string) error {
+	t, err := time.Parse(time.RFC3339, s)
+	if err != nil {
+		return fmt.Errorf("encode date-time: %w", err)
+	}
+	out.Moment(t)
+	return nil
+}
+
+// Type is the column type of a field's value.
+func Type(f catalog.Field) string { return forms[f.Kind().Form].sqlType(f) }
+
+// Copier gives what writes canonical texts of a field into a COPY; a blank
+// text becomes null.
+func Copier(f catalog.Field) func(out *pgcopy.Buffer, canonical string) error {
+	write := forms[f.Kind().Form].copy
+	return func(out *pgcopy.Buffer, canonical string) error {
+		if canonical == "" {
+			out.Null()
+			return nil
+		}
+		if err := write(out, canonical); err != nil {
+			return fmt.Errorf("field %s: %w", f.Name, err)
+		}
+		return nil
+	}
+}

@@ -1,0 +1,107 @@
+// Package schema says how records stand in PostgreSQL: the names of tables and
+// columns as values, the column type of every form of value, and the DDL of a
+// record type's tables with their changes. It knows the catalogue and the
+// server's SQL, and runs nothing itself.
+package schema
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"uchi/internal/core/catalog"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Ident writes the parts of a name as SQL, each quoted.
+func Ident(parts ...string) string { return pgx.Identifier(parts).Sanitize() }
+
+// Literal writes a text as SQL.
+func Literal(s string) string { return `'` + strings.ReplaceAll(s, `'`, `''`) + `'` }
+
+// Int writes a number as SQL.
+func Int[T ~int | ~int64](n T) string { return strconv.FormatInt(int64(n), 10) }
+
+// Workspace names the PostgreSQL schema of a workspace.
+func Workspace(workspace string) string { return Ident("w_" + workspace) }
+
+// Records names the table of the records of a type.
+func Records(workspace, typeName string) string { return Ident("w_"+workspace, "r_"+typeName) }
+
+// History names the table of what happened to records of a type.
+func History(workspace, typeName string) string { return Ident("w_"+workspace, "h_"+typeName) }
+
+// LikenessKeys names the table that keeps terms and blocking keys beside the
+// records of a type.
+func LikenessKeys(workspace, typeName string) string { return Ident("w_"+workspace, "b_"+typeName) }
+
+// Value names the column of a field's value.
+func Value(field string) string { return Ident("f_" + field) }
+
+// Key names the column of a field's normal form, for keys and look-ups.
+func Key(field string) string { return Ident("k_" + field) }
+
+// Name names the column of a field's normal form as part of the title.
+func Name(field string) string { return Ident("n_" + field) }
+
+// Title is the column of the normal form of a record's whole title.
+const Title = "t_key"
+
+// Column gives the text of a field's value in SQL, read from a column of its
+// form, or from an expression.
+func Column(f catalog.Field, alias string) string { return alias + "." + Value(f.Name) }
+
+// Text is the SQL of a field's canonical text, from its value.
+func Text(f catalog.Field, value string) string { return forms[f.Kind().Form].text(value) }
+
+// TitleText is the SQL of a record's title as people read it.
+func TitleText(t catalog.RecordType, alias string) string {
+	var parts []string
+	for _, n := range t.Title {
+		f, _ := t.Field(n)
+		parts = append(parts, `nullif(`+Text(f, Column(f, alias))+`, '')`)
+	}
+	return `concat_ws(' ', ` + strings.Join(parts, ", ") + `)`
+}
+
+// InTitle tells which fields are part of the title.
+func InTitle(t catalog.RecordType, field string) bool { return slices.Contains(t.Title, field) }
+
+// RecordID is the SQL of a record's id as people see it.
+func RecordID(t catalog.RecordType, id string) string {
+	return Literal(t.Prefix+"-") + ` || ` + id
+}
+
+// Pointing is a field by which records of one type point to those of another.
+type Pointing struct {
+	Type  catalog.RecordType
+	Field catalog.Field
+}
+
+// PointingTo lists the fields of a catalogue that point to records of a type.
+func PointingTo(c catalog.Catalog, typeName string) (list []Pointing) {
+	for _, t := range c.Types {
+		for _, f := range t.Fields {
+			if f.Kind().Form == catalog.LinkForm && f.To == typeName {
+				list = append(list, Pointing{t, f})
+			}
+		}
+	}
+	return list
+}
+
+// Object is the SQL of a JSON object without the members that are null, of any
+// number of members; each pair is a name and a value in SQL, a comma between.
+func Object(pairs []string) string {
+	if len(pairs) == 0 {
+		return `'{}'::jsonb`
+	}
+	const most = 45 // a function takes at most 100 arguments
+	var groups []string
+	for group := range slices.Chunk(pairs, most) {
+		groups = append(groups, `jsonb_build_object(`+strings.Join(group, ", ")+`)`)
+	}
+	return fmt.Sprintf(`jsonb_strip_nulls(%s)`, strings.Join(groups, " || "))
+}

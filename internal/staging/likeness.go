@@ -1,0 +1,526 @@
+package staging
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"hash/fnv"
+	"runtime"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"sync"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/matching"
+	"uchi/internal/core/verdict"
+	"uchi/internal/pgcopy"
+	"uchi/internal/schema"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// Bounds of the search for candidates: no value, however frequent, may make
+// the work explode.
+const (
+	mostSharing    = 50    // records that share a blocking key for it to be used
+	mostPairs      = 5_000 // pairs that one blocking key may bring together
+	mostReached    = 20    // records that the keys of a row may reach, the rarest keys first
+	mostCompared   = 25    // candidates that a row is compared with, those with most keys in common
+	mostFrequent   = 400_000
+	mostExplained  = mostCandidates
+	compareWorkers = 4
+)
+
+// comparedColumns is the SQL of the values of fields that are compared.
+func comparedColumns(fields []catalog.Field, value func(catalog.Field) string) string {
+	var cols []string
+	for _, f := range fields {
+		cols = append(cols, `coalesce(`+schema.Text(f, value(f))+`, '')`)
+	}
+	return `array[` + list(cols) + `]::text[]`
+}
+
+// ofRecord gives the SQL of the values of records of an alias.
+func ofRecord(alias string) func(catalog.Field) string {
+	return func(f catalog.Field) string { return schema.Column(f, alias) }
+}
+
+// RefreshLikeness brings the likeness keys of a record type up to date: those
+// of records that are new, changed or gone since the last time. They are derived
+// from the records and kept beside them, so that writers need not know of them.
+func (r *Room) RefreshLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
+	err := r.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error { return r.refreshLikeness(ctx, conn, workspace, t) })
+	if err != nil {
+		return fmt.Errorf("refresh likeness keys: %w", err)
+	}
+	return nil
+}
+
+func (r *Room) refreshLikeness(ctx context.Context, conn *pgxpool.Conn, workspace string, t catalog.RecordType) error {
+	c := matching.NewComparer(t, nil)
+	edition := fnv.New64a()
+	fmt.Fprint(edition, matching.Edition)
+	for _, f := range c.Fields {
+		fmt.Fprint(edition, f.Name, f.ComparedAs())
+	}
+	keys, records := schema.LikenessKeys(workspace, t.Name), schema.Records(workspace, t.Name)
+	lock := fnv.New32a()
+	lock.Write([]byte(keys)) //nolint:errcheck // never fails
+	if _, err := conn.Exec(ctx, `select pg_advisory_lock(8844, $1)`, int32(lock.Sum32())); err != nil {
+		return err
+	}
+	defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8844, $1)`, int32(lock.Sum32())) //nolint:errcheck // the lock ends with the connection
+	if _, err := conn.Exec(ctx, `create unlogged table if not exists `+keys+` (record_id bigint not null, version integer not null, terms integer[] not null, blocks integer[] not null)`); err != nil {
+		return err
+	}
+	now := fmt.Sprintf("%x", edition.Sum64())
+	var was string
+	err := conn.QueryRow(ctx, `select coalesce((select edition from likeness_keys where workspace = $1 and type = $2), '')`, workspace, t.Name).Scan(&was)
+	if err != nil {
+		return err
+	}
+	stale := `delete from ` + keys + ` b where not exists (select from ` + records + ` r where r.id = b.record_id and r.version = b.version)`
+	if was != now {
+		stale = `delete from ` + keys
+	}
+	if _, err := conn.Exec(ctx, stale); err != nil {
+		return err
+	}
+	_, err = conn.Exec(ctx, `insert into likeness_keys values ($1, $2, $3) on conflict (workspace, type) do update set edition = excluded.edition`, workspace, t.Name, now)
+	if err != nil {
+		return err
+	}
+	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
+	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r")) + ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
+	var values []string
+	err = pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
+		values = pgcopy.TextsOf(f[2], values)
+		subject := c.Prepare(values)
+		out.Row(4)
+		out.Int64(pgcopy.Int64Of(f[0]))
+		out.Int32(pgcopy.Int32Of(f[1]))
+		out.Int32s(subject.Terms())
+		out.Int32s(c.Blocks(&subject))
+		return out.Flush()
+	})
+	if err := out.End(err); err != nil {
+		return err
+	}
+	if out.Rows > 0 {
+		if _, err := conn.Exec(ctx, `analyze `+keys); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var (
+	stepLikeKeys   = step{does: "makes the keys of likeness", reads: "draft aside settled matches questions links became records repeats", writes: "keys"}
+	stepFrequency  = step{does: "counts how frequent values are", reads: "keys likeness_keys", writes: "mine"}
+	stepCandidates = step{does: "brings together what may be alike", reads: "keys likeness_keys draft records", writes: "mine reach small pairs"}
+	stepScored     = step{does: "scores what may be alike", reads: "keys pairs records", writes: "found"}
+	stepByLikeness = step{
+		does:   "finds records by likeness",
+		reads:  "found records draft cells several",
+		writes: "matches questions candidates problems aside several found pairs",
+	}
+	stepRepeatLikeness = step{does: "finds rows that are alike", reads: "found keys", writes: "repeats questions candidates found pairs"}
+)
+
+// stageKeys stages the compared values of rows q that a rule chooses, with their
+// terms and blocking keys.
+func (k *draftCheck) stageKeys(ctx context.Context, c *matching.Comparer, which string) error {
+	err := k.do(ctx, stepLikeKeys,
+		q(`drop table if exists {keys}`),
+		q(`create unlogged table {keys} (row_no bigint not null, values text[] not null, terms integer[] not null, blocks integer[] not null)`))
+	if err != nil {
+		return err
+	}
+	query, _, err := q(`select q.row_no, {values} from {staged} where {which}`,
+		frag{"values": comparedColumns(c.Fields, now), "staged": k.staged(), "which": which}).compose(k.word)
+	if err != nil {
+		return err
+	}
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("keys"), []string{"row_no", "values", "terms", "blocks"})
+	var values []string
+	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+		values = pgcopy.TextsOf(f[1], values)
+		subject := c.Prepare(values)
+		out.Row(4)
+		out.Int64(pgcopy.Int64Of(f[0]))
+		out.Texts(values)
+		out.Int32s(subject.Terms())
+		out.Int32s(c.Blocks(&subject))
+		return out.Flush()
+	})
+	if err := out.End(err); err != nil {
+		return fmt.Errorf("%s: %w", stepLikeKeys.does, err)
+	}
+	return k.do(ctx, stepLikeKeys, q(`analyze {keys}`))
+}
+
+// frequencies counts in a table of keys how many have each term of the rows. Own
+// is how many of them a row's own values count for.
+func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (matching.Frequencies, error) {
+	f := matching.Frequencies{Own: own}
+	if err := k.room.pool.QueryRow(ctx, `select count(*) from `+table).Scan(&f.N); err != nil {
+		return f, fmt.Errorf("%s: %w", stepFrequency.does, err)
+	}
+	err := k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`), q(`analyze {mine}`))
+	if err != nil {
+		return f, err
+	}
+	counts := map[int32]int64{}
+	query, _, err := q(`
+		select t, n from (
+			select x.t, count(*) as n
+			from (select unnest(terms) as t from {in}) x join {mine} m on m.t = x.t
+			group by x.t having count(*) > 1
+		) y
+		order by n desc limit `+schema.Int(mostFrequent), frag{"in": table}).compose(k.word)
+	if err != nil {
+		return f, err
+	}
+	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+		counts[pgcopy.Int32Of(f[0])] = pgcopy.Int64Of(f[1])
+		return nil
+	})
+	if err != nil {
+		return f, fmt.Errorf("%s: %w", stepFrequency.does, err)
+	}
+	f.Count = func(term int32) int64 { return max(counts[term], 1) }
+	return f, k.do(ctx, stepFrequency, q(`drop table {mine}`))
+}
+
+// findAlike finds by likeness: candidates share a blocking key, or the fields
+// that must be equal; the core scores them as they stream by.
+func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
+	if err := k.room.RefreshLikeness(ctx, k.i.Workspace, k.plan.Type); err != nil {
+		return err
+	}
+	c := matching.NewComparer(k.plan.Type, rule.Alike)
+	if err := k.stageKeys(ctx, c, `{unsettled q}`); err != nil {
+		return err
+	}
+	freq, err := k.frequencies(ctx, schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name), 1)
+	if err != nil {
+		return err
+	}
+	if len(rule.Fields) > 0 {
+		err = k.do(ctx, stepCandidates, q(`create unlogged table {pairs} as
+			select row_no, other from (
+				select d.row_no, r.id as other, row_number() over (partition by d.row_no order by r.id) as n
+				from {keys} x join {draft} d using (row_no) join {records} r on {same}
+			) y where n <= @most`, frag{"same": sameRecord(rule)}, arg{"most": mostCompared}))
+	} else {
+		err = k.blockPairs(ctx, "{likeness_keys}", "record_id", "true")
+	}
+	if err != nil {
+		return err
+	}
+	err = k.score(ctx, q(`
+		select p.row_no, p.other, d.values, {values}
+		from {pairs} p join {keys} d using (row_no) join {records} r on r.id = p.other
+		order by p.row_no`, frag{"values": comparedColumns(c.Fields, ofRecord("r"))}), c, freq, rule)
+	if err != nil {
+		return err
+	}
+	return k.do(ctx, stepByLikeness, k.decideAlike(n, rule)...)
+}
+
+// decideAlike takes and asks about what the scores have decided.
+func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
+	ask := func(kind verdict.Question, decision matching.Decision) stmt {
+		return q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select row_no, @kind, @rule, count(*), max(percent) from {found} where decision = @decision group by row_no`,
+			arg{"kind": string(kind), "rule": n, "decision": int(decision)})
+	}
+	takeAt, _ := rule.Bounds()
+	many := arg{"rule": n, "many": int(matching.Many)}
+	statements := []stmt{q(`analyze {found}`)}
+	if rule.One == catalog.Ask {
+		statements = append(statements, ask(verdict.AskAlike, matching.Found))
+	} else {
+		statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule, score, alike)
+			select f.row_no, r.id, r.version, @rule, f.percent, f.alike
+			from {found} f join {records} r on r.id = f.other
+			where f.place = 1 and f.decision = @found`, arg{"rule": n, "found": int(matching.Found)}))
+	}
+	statements = append(statements,
+		q(`insert into {candidates} (row_no, place, record_id, percent, reasons, against, alike)
+			select row_no, place, other, percent, reasons, against, alike from {found}`),
+		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select row_no, case when count(*) > 1 then @several else @alike end, @rule, count(*), max(percent)
+			from {found} where decision = @doubtful group by row_no`,
+			arg{"several": string(verdict.AskSeveral), "alike": string(verdict.AskAlike), "rule": n, "doubtful": int(matching.Doubtful)}))
+	switch rule.Several {
+	case catalog.Hold:
+		statements = append(statements,
+			q(`create unlogged table {several} as
+				select row_no, count(*) as finds, array_agg(other order by place) as ids
+				from {found} where decision = @many group by row_no`, arg{"many": int(matching.Many)}),
+			k.severalFound(rule),
+			q(`insert into {matches} (row_no, record_id, version, rule)
+				select x.row_no, r.id, r.version, @rule from {several} x join {records} r on r.id = x.ids[1]`, arg{"rule": n}),
+			q(`drop table {several}`))
+	case catalog.Skip:
+		statements = append(statements, q(`insert into {aside} (row_no, why)
+			select distinct row_no, @why from {found} where decision = @many`, arg{"why": string(verdict.SeveralThere), "many": int(matching.Many)}))
+	case catalog.Oldest, catalog.Newest, catalog.Full:
+		statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule, score, alike)
+			select distinct on (f.row_no) f.row_no, r.id, r.version, @rule, f.percent, f.alike
+			from {found} f join {records} r on r.id = f.other
+			where f.decision = @many and f.percent >= @take_at
+			order by f.row_no, {order}`, frag{"order": k.preferred(rule.Several)}, many, arg{"take_at": takeAt}))
+	default:
+		statements = append(statements, ask(verdict.AskSeveral, matching.Many))
+	}
+	return append(statements, q(`drop table {found}, {pairs}`), q(`analyze {matches}`))
+}
+
+// blockPairs brings together the rows of keys and those of another table that
+// share blocking keys, with the bounds that keep the work small.
+func (k *draftCheck) blockPairs(ctx context.Context, others, id, which string) error {
+	// Every step is a table of its own with statistics: what the planner cannot
+	// estimate it joins in loops.
+	with := []any{frag{"others": others, "id": id, "which": which}}
+	return k.do(ctx, stepCandidates,
+		q(`create unlogged table {mine} as select row_no, unnest(blocks) as b from {keys}`),
+		q(`create index on {mine} (b)`),
+		q(`analyze {mine}`),
+		q(`create unlogged table {reach} as
+			select x.b, x.other
+			from (select {id} as other, unnest(blocks) as b from {others}) x
+			where x.b in (select b from {mine})`, with...),
+		q(`analyze {reach}`),
+		q(`create unlogged table {small} as
+			select r.b, r.n
+			from (select b, count(*) as n from {reach} group by b) r
+			join (select b, count(*) as n from {mine} group by b) m on m.b = r.b
+			where r.n <= @sharing and r.n * m.n <= @pairs`, arg{"sharing": mostSharing, "pairs": mostPairs}),
+		q(`analyze {small}`),
+		q(`create unlogged table {pairs} as
+			select row_no, other from (
+				select row_no, other, row_number() over (partition by row_no order by shared desc, other) as n from (
+					select d.row_no, r.other, count(*) as shared
+					from (
+						select row_no, b from (
+							select d.row_no, d.b, s.n, sum(s.n) over (partition by d.row_no order by s.n, d.b) as reached
+							from {small} s join {mine} d on d.b = s.b
+						) y where reached - n < @reached
+					) d
+					join {reach} r on r.b = d.b
+					where {which}
+					group by d.row_no, r.other
+				) met
+			) x where n <= @most`, append(with, arg{"reached": mostReached, "most": mostCompared})...),
+		q(`drop table {mine}, {reach}, {small}`),
+		q(`analyze {pairs}`))
+}
+
+// candidate is one of those that a row is compared with.
+type candidate struct {
+	other  int64
+	values []string
+	score  matching.Score
+}
+
+// compared is a row with its candidates.
+type compared struct {
+	row        int64
+	values     []string
+	candidates []candidate
+}
+
+// score streams pairs (row, other, values of both, in the order of the rows)
+// past the core and stages what it decides.
+func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
+	err := k.do(ctx, stepScored, q(`create unlogged table {found} (
+		row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null,
+		reasons jsonb not null, against text[], alike text[])`))
+	if err != nil {
+		return err
+	}
+	query, _, err := pairs.compose(k.word)
+	if err != nil {
+		return err
+	}
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("found"), []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike"})
+	var mu sync.Mutex
+	var failed error
+	judge := c.Judge(k.weights, freq)
+	work := make(chan compared, 64)
+	var done sync.WaitGroup
+	for range min(compareWorkers, runtime.NumCPU()) {
+		done.Go(func() {
+			for row := range work {
+				list, decision, err := decideSafely(row, c, judge, rule)
+				mu.Lock()
+				if failed == nil {
+					failed = err
+				}
+				if failed == nil {
+					failed = addFound(out, row.row, list, decision)
+				}
+				mu.Unlock()
+			}
+		})
+	}
+	var row compared
+	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
+		if n := pgcopy.Int64Of(f[0]); n != row.row || row.values == nil {
+			if row.values != nil {
+				work <- row
+			}
+			row = compared{row: n, values: pgcopy.TextsOf(f[2], nil)}
+		}
+		row.candidates = append(row.candidates, candidate{other: pgcopy.Int64Of(f[1]), values: pgcopy.TextsOf(f[3], nil)})
+		return nil
+	})
+	if err == nil && row.values != nil {
+		work <- row
+	}
+	close(work)
+	done.Wait()
+	if err == nil {
+		err = failed
+	}
+	if err := out.End(err); err != nil {
+		return fmt.Errorf("%s: %w", stepScored.does, err)
+	}
+	return nil
+}
+
+// decideSafely is decide, but a panic is an error: it ends the check and not the
+// process.
+func decideSafely(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) (list []candidate, decision matching.Decision, err error) {
+	defer func() {
+		if v := recover(); v != nil {
+			err = fmt.Errorf("row %d: panic while it was scored: %v\n%s", row.row, v, debug.Stack())
+		}
+	}()
+	list, decision = decide(row, c, judge, rule)
+	return list, decision, nil
+}
+
+// decide scores the candidates of a row, leaves out those that are not worth a
+// question, and says what they come to.
+func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) ([]candidate, matching.Decision) {
+	takeAt, askAt := rule.Bounds()
+	subject := c.Prepare(row.values)
+	list := row.candidates[:0]
+	for _, x := range row.candidates {
+		other := c.Prepare(x.values)
+		if x.score = judge.Compare(&subject, &other); x.score.Asked(askAt) {
+			list = append(list, x)
+		}
+	}
+	slices.SortFunc(list, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(b.score.Bits, a.score.Bits), cmp.Compare(a.other, b.other))
+	})
+	scores := make([]matching.Score, len(list))
+	for i := range list {
+		scores[i] = list[i].score
+	}
+	decision := matching.Decide(scores, takeAt, askAt)
+	most := mostExplained
+	if decision == matching.Found {
+		most = 1
+	}
+	return list[:min(most, len(list))], decision
+}
+
+func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Decision) error {
+	for i, x := range list {
+		reasons, err := json.Marshal(x.score.Reasons)
+		if err != nil {
+			return err
+		}
+		out.Row(8)
+		out.Int64(row)
+		out.Int32(int32(i + 1))
+		out.Int64(x.other)
+		out.Int32(int32(decision))
+		out.Float32(float32(x.score.Percent))
+		out.JSONB(reasons)
+		out.Texts(x.score.Against)
+		out.Texts(x.score.Alike())
+		if err := out.Flush(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// repeatAlike finds, among the rows for which nothing was found, those that
+// are the same as an earlier one by likeness.
+func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
+	c := matching.NewComparer(k.plan.Type, rule.Alike)
+	if err := k.stageKeys(ctx, c, `{unsettled q} and {single q}`); err != nil {
+		return err
+	}
+	if err := k.do(ctx, stepRepeatLikeness, equalRows(c)); err != nil {
+		return err
+	}
+	among := k.table("keys")
+	if k.whole != nil { // how rare a value is does not depend on how many rows are checked again
+		among = k.whole.drafts[k.n].table("keys")
+	}
+	freq, err := k.frequencies(ctx, among, 2)
+	if err != nil {
+		return err
+	}
+	freq.Prior = matching.PriorRows
+	if err := k.blockPairs(ctx, "{keys}", "row_no", `r.other < d.row_no`); err != nil {
+		return err
+	}
+	err = k.score(ctx, q(`
+		select p.row_no, p.other, d.values, r.values
+		from {pairs} p join {keys} d using (row_no) join {keys} r on r.row_no = p.other
+		order by p.row_no`), c, freq, rule)
+	if err != nil {
+		return err
+	}
+	takeAt, _ := rule.Bounds()
+	doubtful := int(matching.Doubtful)
+	// Many means that several earlier rows are it, which are then one another's
+	// repeats: the first of them leads.
+	return k.do(ctx, stepRepeatLikeness,
+		q(`analyze {found}`),
+		q(`insert into {repeats} (row_no, lead)
+			select row_no, min(other) from {found}
+			where decision in (@found, @many) and percent >= @take_at
+			group by row_no on conflict do nothing`, arg{"found": int(matching.Found), "many": int(matching.Many), "take_at": takeAt}),
+		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select row_no, @kind, @rule, count(*), max(percent) from {found} where decision = @doubtful group by row_no`,
+			arg{"kind": string(verdict.AskRepeat), "rule": n, "doubtful": doubtful}),
+		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
+			select row_no, place, other, percent, reasons, against, alike from {found} where decision = @doubtful`, arg{"doubtful": doubtful}),
+		q(`drop table {found}, {pairs}`))
+}
+
+// equalRows finds rows equal in all that is compared where they are more than
+// blocking takes; there need be no score for them.
+func equalRows(c *matching.Comparer) stmt {
+	names, others := c.Telling()
+	filled := func(at []int) string {
+		var parts []string
+		for _, i := range at {
+			parts = append(parts, fmt.Sprintf(`d.values[%d] <> ''`, i+1))
+		}
+		return `(` + strings.Join(parts, " or ") + `)`
+	}
+	if len(names) == 0 || len(others) == 0 {
+		return stmt{}
+	}
+	return q(`insert into {repeats} (row_no, lead)
+		select d.row_no, g.lead
+		from {keys} d
+		join (
+			select values, min(row_no) as lead from {keys} group by values having count(*) > @sharing
+		) g on g.values = d.values
+		where d.row_no <> g.lead and {named} and {told}
+		on conflict do nothing`, frag{"named": filled(names), "told": filled(others)}, arg{"sharing": mostSharing})
+}

@@ -1,0 +1,289 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/matching"
+	"uchi/internal/core/verdict"
+	"uchi/internal/schema"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Candidate is a record, or an earlier row, that a row may be the same as.
+type Candidate struct {
+	Place    int                           `db:"place"`
+	Record   *int64                        `db:"record_id"`
+	OtherRow *int64                        `db:"other_row"`
+	Percent  float64                       `db:"percent"`
+	Reasons  store.JSON[[]matching.Reason] `db:"reasons"`
+	Against  store.JSON[[]string]          `db:"against"`
+	Alike    store.JSON[[]string]          `db:"alike"` // fields that say the same in other writing
+}
+
+// AskedRow is a row about which a person is asked, with the answer if there is
+// one that the check has not seen yet.
+type AskedRow struct {
+	Row        int64                `db:"row_no"`
+	Draft      string               `db:"draft"`
+	Kind       verdict.Question     `db:"kind"`
+	Rule       int                  `db:"rule"`
+	Candidates int                  `db:"candidates"`
+	Percent    float64              `db:"percent"`
+	Cells      store.JSON[[]string] `db:"cells"`
+	Answer     *store.Answer        `db:"-"`
+	First      *Candidate           `db:"-"`
+}
+
+// QuestionFilter chooses questions.
+type QuestionFilter struct {
+	Kind     verdict.Question
+	From, To float64 // percent of the best candidate; To 0 is no bound
+	Open     bool    // only those without an answer
+	Row      int64   // only this row
+	Draft    string  // only of this draft
+}
+
+// cond is the SQL that chooses the questions; its values come to the others.
+func (f QuestionFilter) cond(args arg) string {
+	conds := []string{`true`}
+	if f.Kind != "" {
+		conds, args["kind"] = append(conds, `q.kind = @kind`), string(f.Kind)
+	}
+	if f.From > 0 {
+		conds, args["from"] = append(conds, `q.percent >= @from`), f.From
+	}
+	if f.To > 0 {
+		conds, args["to"] = append(conds, `q.percent < @to`), f.To
+	}
+	if f.Open {
+		conds = append(conds, `a.row_no is null`)
+	}
+	if f.Row > 0 {
+		conds, args["row"] = append(conds, `q.row_no = @row`), f.Row
+	}
+	if f.Draft != "" {
+		conds, args["draft"] = append(conds, `q.draft = @draft`), f.Draft
+	}
+	return strings.Join(conds, " and ")
+}
+
+// questions is the vocabulary of the questions of an import: {asked} about rows
+// that wait for an answer, with the answers given since the check; questions of
+// rows that are held for problems wait. ok is false before the first check.
+func (r *Room) questions(i store.Import) (word vocabulary, ok bool) {
+	of, ok := checkOf(i)
+	cells, read := cellsOf(i)
+	if !ok || !read {
+		return nil, false
+	}
+	return func(w string) (string, bool, bool) {
+		switch w {
+		case "asked", "offered":
+			return of(w), true, true
+		case "verdicts":
+			return of(draftPart(0, "verdicts")), true, true
+		case "cells":
+			return cells, true, true
+		case "waiting":
+			return `{asked} q
+				join {verdicts} v on v.row_no = q.row_no and v.row_verdict = 'ask'
+				left join answers a on a.import = ` + schema.Int(i.ID) + ` and a.row_no = q.row_no and a.draft = q.draft`, false, true
+		}
+		return "", false, false
+	}, true
+}
+
+// Questions gives a page of the questions behind a row number; a page holds all
+// questions of its rows.
+func (r *Room) Questions(ctx context.Context, i store.Import, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
+	return looking(ctx, r, i, func(i store.Import) ([]AskedRow, error) { return r.pageOfQuestions(ctx, i, f, after, limit) })
+}
+
+func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
+	word, ok := r.questions(i)
+	if !ok {
+		return nil, nil // not checked yet
+	}
+	args := arg{"after": after, "limit": limit}
+	list, err := collect[AskedRow](ctx, r.pool, word, q(`
+		select row_no, draft, kind, rule, candidates, percent, cells from (
+			select q.row_no, q.draft, q.kind, q.rule, q.candidates, q.percent, to_jsonb(c.cells) as cells,
+				dense_rank() over (order by q.row_no) as place
+			from {waiting} join {cells} c on c.row_no = q.row_no
+			where {which} and q.row_no > @after
+		) x
+		where place <= @limit order by row_no, draft`, frag{"which": f.cond(args)}, args))
+	if err != nil {
+		return nil, fmt.Errorf("list questions: %w", err)
+	}
+	at := map[DraftOf]int{}
+	rows := make([]int64, len(list))
+	for n := range list {
+		rows[n], at[DraftOf{list[n].Row, list[n].Draft}] = list[n].Row, n
+	}
+	answers, err := r.store.AnswersOf(ctx, i.ID, rows)
+	if err != nil {
+		return nil, err
+	}
+	for n, a := range answers {
+		if m, ok := at[DraftOf{a.Row, a.Draft}]; ok {
+			list[m].Answer = &answers[n]
+		}
+	}
+	candidates, err := r.candidatesOf(ctx, i, rows)
+	if err != nil {
+		return nil, err
+	}
+	for of, offered := range candidates {
+		if n, ok := at[of]; ok {
+			list[n].First = &offered[0]
+		}
+	}
+	return list, nil
+}
+
+const candidateColumns = `place, record_id, other_row, percent, coalesce(reasons, '[]') as reasons, to_jsonb(coalesce(against, '{}')) as against, to_jsonb(coalesce(alike, '{}')) as alike`
+
+// DraftOf names one of the drafts of a row.
+type DraftOf struct {
+	Row   int64  `db:"row_no"`
+	Draft string `db:"draft"`
+}
+
+// CandidatesOf gives what the drafts of rows may be the same as, best first.
+func (r *Room) CandidatesOf(ctx context.Context, i store.Import, rows []int64) (map[DraftOf][]Candidate, error) {
+	return looking(ctx, r, i, func(i store.Import) (map[DraftOf][]Candidate, error) { return r.candidatesOf(ctx, i, rows) })
+}
+
+func (r *Room) candidatesOf(ctx context.Context, i store.Import, rows []int64) (map[DraftOf][]Candidate, error) {
+	word, ok := r.questions(i)
+	if !ok {
+		return nil, nil
+	}
+	type offered struct {
+		DraftOf
+		Candidate
+	}
+	list, err := collect[offered](ctx, r.pool, word, q(`select row_no, draft, `+candidateColumns+` from {offered} where row_no = any(@rows) order by row_no, draft, place`, arg{"rows": rows}))
+	if err != nil {
+		return nil, fmt.Errorf("list candidates: %w", err)
+	}
+	out := map[DraftOf][]Candidate{}
+	for _, x := range list {
+		out[x.DraftOf] = append(out[x.DraftOf], x.Candidate)
+	}
+	return out, nil
+}
+
+// CountQuestions counts the questions that a filter chooses.
+func (r *Room) CountQuestions(ctx context.Context, i store.Import, f QuestionFilter) (int64, error) {
+	return looking(ctx, r, i, func(i store.Import) (int64, error) { return r.countQuestions(ctx, i, f) })
+}
+
+func (r *Room) countQuestions(ctx context.Context, i store.Import, f QuestionFilter) (int64, error) {
+	word, ok := r.questions(i)
+	if !ok {
+		return 0, nil
+	}
+	args := arg{}
+	list, err := collect[counted](ctx, r.pool, word, q(`select '' as word, count(*) as count from {waiting} where {which}`, frag{"which": f.cond(args)}, args))
+	if err != nil {
+		return 0, fmt.Errorf("count questions: %w", err)
+	}
+	return list[0].Count, nil
+}
+
+// KeepAnswers keeps answers, each in the place of an earlier one for its draft,
+// for the change of an act. It gives how many were kept; rows that the import
+// does not have are refused.
+func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answers []store.Answer, by int64) (int64, error) {
+	cells, ok := cellsOf(i)
+	if !ok {
+		return 0, errNotStaged
+	}
+	n := len(answers)
+	rows, choices, drafts, keeps := make([]int64, n), make([]string, n), make([]string, n), make([]string, n)
+	records, others := make([]*int64, n), make([]*int64, n)
+	for at, a := range answers {
+		rows[at], choices[at], drafts[at], keeps[at] = a.Row, string(a.Choice), a.Draft, strings.Join(a.Keep.V, ",")
+		records[at], others[at] = a.Record, a.OtherRow
+	}
+	var unknown *int64
+	err := tx.QueryRow(ctx, `select min(x) from unnest($1::bigint[]) x where not exists (select from `+cells+` c where c.row_no = x)`, rows).Scan(&unknown)
+	if err != nil {
+		return 0, fmt.Errorf("look for the rows: %w", err)
+	}
+	if unknown != nil {
+		return 0, fault.New(fault.NotFound, "unknown_row", "the source has no row of this number, or nothing stands in it").With(fmt.Sprint(*unknown))
+	}
+	return keep(ctx, tx, i, `
+		select r as row_no, d as draft, c as choice, rec as record_id, o as other_row, coalesce(string_to_array(nullif(k, ''), ','), '{}') as keep
+		from unnest(@rows::bigint[], @drafts::text[], @choices::text[], @records::bigint[], @others::bigint[], @keeps::text[]) x (r, d, c, rec, o, k)`,
+		by, pgx.NamedArgs{"rows": rows, "drafts": drafts, "choices": choices, "records": records, "others": others, "keeps": keeps})
+}
+
+// keep keeps the answers that a query gives, and notes that their rows were touched.
+func keep(ctx context.Context, tx pgx.Tx, i store.Import, given string, by int64, args pgx.NamedArgs) (int64, error) {
+	args["import"], args["by"] = i.ID, by
+	tag, err := tx.Exec(ctx, `
+		with given as (`+given+`),
+		touched as (
+			insert into touched_rows (import, row_no) select distinct @import::bigint, row_no from given on conflict do nothing
+		)
+		insert into answers (import, row_no, draft, choice, record_id, other_row, keep, person)
+		select @import, row_no, draft, choice, record_id, other_row, keep, @by from given
+		on conflict (import, row_no, draft) do update set
+			choice = excluded.choice, record_id = excluded.record_id, other_row = excluded.other_row,
+			keep = excluded.keep, person = excluded.person, at = now()`, args)
+	if err != nil {
+		return 0, fmt.Errorf("keep answers: %w", err)
+	}
+	return tag.RowsAffected(), nil
+}
+
+// errNotChecked says that there is nothing to answer yet.
+var errNotChecked = fault.New(fault.Conflict, "not_checked", "there are no questions before the check").Mended("Check the import first.")
+
+// AnswerQuestions answers all open questions that a filter chooses alike, for the
+// change of an act: take means the best candidate of each.
+func (r *Room) AnswerQuestions(ctx context.Context, tx pgx.Tx, i store.Import, f QuestionFilter, choice verdict.Choice, by int64) (int64, error) {
+	word, ok := r.questions(i)
+	if !ok {
+		return 0, errNotChecked
+	}
+	f.Open = true
+	args := arg{"choice": string(choice)}
+	given, _, err := q(`
+		select q.row_no, q.draft, @choice::text as choice,
+			case when @choice::text = 'take' then c.record_id end as record_id,
+			case when @choice::text = 'take' then c.other_row end as other_row,
+			case when @choice::text = 'take' and c.record_id is not null then coalesce(c.alike, '{}') else '{}' end as keep
+		from {waiting}
+		left join {offered} c on c.row_no = q.row_no and c.draft = q.draft and c.place = 1
+		where {which}`, frag{"which": f.cond(args)}).compose(word)
+	if err != nil {
+		return 0, err
+	}
+	return keep(ctx, tx, i, given, by, pgx.NamedArgs(args))
+}
+
+// LeaveOut answers all rows of a verdict with leaving them out, for the change of
+// an act.
+func (r *Room) LeaveOut(ctx context.Context, tx pgx.Tx, i store.Import, v verdict.Verdict, by int64) (int64, error) {
+	word, ok := r.questions(i)
+	if !ok {
+		return 0, errNotChecked
+	}
+	given, _, err := q(`
+		select row_no, @draft::text as draft, 'leave_out' as choice, null::bigint as record_id, null::bigint as other_row, '{}'::text[] as keep
+		from {verdicts} where row_verdict = @verdict`).compose(word)
+	if err != nil {
+		return 0, err
+	}
+	return keep(ctx, tx, i, given, by, pgx.NamedArgs{"verdict": string(v), "draft": i.Routine.V.Drafts[0].Called()})
+}

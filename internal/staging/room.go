@@ -1,0 +1,250 @@
+// Package staging works out over the rows of an import what each would do, and
+// carries it out: the set operations of reading, check, try and load. What it
+// keeps is derived from source, routine, answers and records, and can be made
+// again at any time; only what became of rows lasts.
+//
+// Each run (see store.Run) stages into tables of its own, whose names bear its
+// token; which of them hold is said by the import. A run that was taken over, or
+// has ended, writes nothing: every transaction begins with store.Guard.
+//
+// The tables of an import:
+//
+//	cells       the cells of each row, by the run that read them
+//	left        the drafts that are left out from the start, and why
+//	problems    what is wrong, by row
+//	asked       what a person must say, of all drafts
+//	offered     what there is to choose from, of all drafts
+//	anchors     every thousandth row of each verdict and outcome
+//	results     what became of each draft of each row, by run; logged, since it is not derived
+//
+// and for each draft of a row, its number before their names:
+//
+//	draft       the typed draft with its normal forms
+//	aside       the rows whose draft is left out, and why
+//	links       the records that the texts in reference columns name
+//	settled     the answers that people gave
+//	matches     the record that each draft was found to be
+//	questions, candidates  what is asked of the draft
+//	repeats     rows that are for the same record as another
+//	became      the record that the draft is for, where others point to it
+//	keys        what is compared by likeness
+//	verdicts    what the draft would do, with the difference; that of the first draft also says what the row would do
+//
+// It knows the store and the core, and neither jobs nor faces.
+package staging
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"strings"
+	"time"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/pgcopy"
+	"uchi/internal/schema"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+)
+
+// Room stages imports in one database.
+type Room struct {
+	store *store.Store
+	pool  *pgxpool.Pool
+	log   *slog.Logger
+	tries chan struct{} // one for each try that may be under way
+
+	strict bool // a step fails that touches a table which it does not name
+}
+
+// Connections of the pool that one check or load needs at most: the rows that
+// stream out, a stream in for each draft, two for what is left out and wrong,
+// and the steps.
+const perCheck = mapping.MostDrafts + 4
+
+// triesAtOnce is how many tries a process does at once; others wait for them
+// without a connection.
+const triesAtOnce = 2
+
+// Connections is how many connections a process needs that does so many jobs at
+// once and answers requests beside.
+func Connections(jobs int) int {
+	const requests = 16
+	return (jobs+triesAtOnce)*perCheck + requests
+}
+
+// New makes a room in an open store.
+func New(st *store.Store, log *slog.Logger) *Room {
+	return &Room{store: st, pool: st.Pool(), log: log, tries: make(chan struct{}, triesAtOnce)}
+}
+
+// Strictly makes every step fail that touches a table which it does not name; for
+// tests.
+func (r *Room) Strictly() *Room {
+	r.strict = true
+	return r
+}
+
+// Trying runs f when not too many others try. It waits without a connection.
+func (r *Room) Trying(ctx context.Context, f func() error) error {
+	select {
+	case r.tries <- struct{}{}:
+		defer func() { <-r.tries }()
+		return f()
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+}
+
+// table names a table of an import that one of its runs has made.
+func table(id, run int64, part string) string {
+	return schema.Ident("staging", fmt.Sprintf("i%d_r%d_%s", id, run, part))
+}
+
+// resultsTable names the table of what became of an import's rows.
+func resultsTable(id int64) string { return schema.Ident("staging", fmt.Sprintf("i%d_results", id)) }
+
+// cellsOf names the table of an import's cells; ok is false when they are not staged.
+func cellsOf(i store.Import) (name string, ok bool) {
+	if i.CellsRun == nil {
+		return "", false
+	}
+	return table(i.ID, *i.CellsRun, "cells"), true
+}
+
+// checkOf names the tables of the check that holds; ok is false when none does.
+func checkOf(i store.Import) (name func(part string) string, ok bool) {
+	if i.CheckRun == nil {
+		return nil, false
+	}
+	return func(part string) string { return table(i.ID, *i.CheckRun, part) }, true
+}
+
+// draftPart names a table of the n-th draft, counted from 0.
+func draftPart(n int, part string) string { return fmt.Sprintf("d%d_%s", n+1, part) }
+
+// onConn gives connections to COPY, in a transaction that only a run which goes
+// on may make.
+func (r *Room) onConn(run store.Run) pgcopy.OnConn {
+	return func(ctx context.Context, f func(conn *pgx.Conn) error) error {
+		return r.store.Guarded(ctx, run, func(tx pgx.Tx) error { return f(tx.Conn()) })
+	}
+}
+
+// reading gives connections to COPY that only read.
+func (r *Room) reading(ctx context.Context, f func(conn *pgx.Conn) error) error {
+	return r.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error { return f(conn.Conn()) })
+}
+
+func (r *Room) there(ctx context.Context, name string) (bool, error) {
+	var there bool
+	err := r.pool.QueryRow(ctx, `select to_regclass($1) is not null`, name).Scan(&there)
+	return there, err
+}
+
+// Drop drops what the runs of an import have staged, but for the runs to keep.
+// Results stay.
+func (r *Room) Drop(ctx context.Context, id int64, keep ...int64) error {
+	return r.drop(ctx, `^i`+fmt.Sprint(id)+`_r(\d+)_`, keep)
+}
+
+// DropRun drops what one run has staged.
+func (r *Room) DropRun(ctx context.Context, run store.Run) error {
+	return r.drop(ctx, `^i`+fmt.Sprint(run.Import)+`_r(`+fmt.Sprint(run.ID)+`)_`, nil)
+}
+
+// DropAll drops all that there is of an import, results too.
+func (r *Room) DropAll(ctx context.Context, id int64) error {
+	if err := r.Drop(ctx, id); err != nil {
+		return err
+	}
+	if _, err := r.pool.Exec(ctx, `drop table if exists `+resultsTable(id)); err != nil {
+		return fmt.Errorf("drop results: %w", err)
+	}
+	return nil
+}
+
+// drop drops the tables whose name fits a pattern, of which the first group is
+// the run that made them.
+func (r *Room) drop(ctx context.Context, pattern string, keep []int64) error {
+	if keep == nil {
+		keep = []int64{}
+	}
+	rows, err := r.pool.Query(ctx, `
+		select tablename from pg_tables
+		where schemaname = 'staging' and tablename ~ $1 and not (substring(tablename from $1)::bigint = any($2))`, pattern, keep)
+	if err != nil {
+		return fmt.Errorf("look for staging: %w", err)
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return fmt.Errorf("look for staging: %w", err)
+	}
+	for _, name := range names { // one by one, so that no reader of two can meet us half-way
+		if _, err := r.pool.Exec(ctx, `drop table if exists `+schema.Ident("staging", name)); err != nil {
+			return fmt.Errorf("drop staging: %w", err)
+		}
+	}
+	return nil
+}
+
+// DropLeftovers drops what was staged by runs that have ended and whose tables
+// do not hold, and all that there is of imports that are not there any more. It
+// gives how many tables went.
+func (r *Room) DropLeftovers(ctx context.Context) (int, error) {
+	rows, err := r.pool.Query(ctx, `
+		select tablename from pg_tables t
+		cross join lateral (
+			select substring(tablename from '^i(\d+)_')::bigint as import, substring(tablename from '^i\d+_r(\d+)_')::bigint as run
+		) x
+		where schemaname = 'staging' and tablename ~ '^i\d+_' and (
+			not exists (select from imports i where i.id = x.import)
+			or x.run is not null
+				and not exists (select from imports i where i.id = x.import and x.run in (i.cells_run, i.check_run, i.run))
+				and not exists (select from runs u where u.id = x.run and u.ended_at is null))`)
+	if err != nil {
+		return 0, fmt.Errorf("look for what was left behind: %w", err)
+	}
+	names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return 0, fmt.Errorf("look for what was left behind: %w", err)
+	}
+	for _, name := range names {
+		if _, err := r.pool.Exec(ctx, `drop table if exists `+schema.Ident("staging", name)); err != nil {
+			return 0, fmt.Errorf("drop what was left behind: %w", err)
+		}
+	}
+	return len(names), nil
+}
+
+// errNotStaged says that the rows are not there to be shown.
+var errNotStaged = fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet, or no longer kept").Mended("Wait until the source has been read.")
+
+// isGone reports whether a table was dropped meanwhile, since a newer one holds.
+func isGone(err error) bool { return store.SQLState(err) == "42P01" }
+
+// looking reads what is staged of an import. When other tables hold by now, since
+// a run has ended between, it reads once more.
+func looking[T any](ctx context.Context, r *Room, i store.Import, look func(i store.Import) (T, error)) (T, error) {
+	out, err := look(i)
+	if !isGone(err) {
+		return out, err
+	}
+	now, err := r.store.Import(ctx, i.Workspace, i.ID)
+	if err != nil {
+		return out, err
+	}
+	if out, err = look(now); isGone(err) {
+		return out, errNotStaged
+	}
+	return out, err
+}
+
+// note writes to the log how long a statement took.
+func (r *Room) note(run store.Run, step string, began time.Time, sql string) {
+	line, _, _ := strings.Cut(strings.TrimSpace(sql), "\n")
+	r.log.Debug("staging", "import", run.Import, "run", run.ID, "step", step, "ms", time.Since(began).Milliseconds(), "statement", fault.Cut(line, 110))
+}

@@ -1,0 +1,176 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/schema"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// A check of all rows can be brought up to date for some of them: these, and
+// those that they are coupled with, are checked by themselves, in tables of
+// their own, and then take their places in the tables of the whole.
+
+// mostCoupled is how many rows a check of some rows takes on; a check of all is
+// as quick for more.
+const mostCoupled = 20_000
+
+var stepCoupled = step{
+	does:  "finds the rows that are coupled with some rows",
+	reads: "draft aside matches repeats became candidates settled verdicts",
+}
+
+// Coupled gives rows with all those that are coupled with them by the check that
+// holds and the answers given since: for the same record, with the same key,
+// repeats of one another, rows that one may be the same as, parents and children,
+// and what links to or from them. ok is false when they are too many, or when no
+// check holds.
+func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (all []int64, ok bool, err error) {
+	k, ok := r.holding(i, plan, c)
+	if !ok {
+		return nil, false, nil
+	}
+	seen := map[int64]bool{}
+	for _, row := range rows {
+		seen[row] = true
+	}
+	for next := rows; len(next) > 0; {
+		if len(seen) > mostCoupled {
+			return nil, false, nil
+		}
+		var parts []string
+		for _, d := range k.drafts {
+			sql, _, err := d.coupled().compose(d.word)
+			if err != nil {
+				return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
+			}
+			parts = append(parts, sql)
+		}
+		found, err := r.pool.Query(ctx, strings.Join(parts, " union "), pgx.StrictNamedArgs{"rows": next, "import": i.ID})
+		if err != nil {
+			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
+		}
+		list, err := pgx.CollectRows(found, pgx.RowTo[int64])
+		if isGone(err) {
+			return nil, false, nil
+		}
+		if err != nil {
+			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
+		}
+		next = next[:0:0]
+		for _, row := range list {
+			if !seen[row] {
+				seen[row] = true
+				next = append(next, row)
+			}
+		}
+	}
+	for row := range seen {
+		all = append(all, row)
+	}
+	slices.Sort(all)
+	return all, true, nil
+}
+
+// coupled is the query of the rows that are next to the rows @rows in a draft.
+func (k *draftCheck) coupled() stmt {
+	parts := []string{
+		// For the same record, found or answered.
+		`select b.row_no from {matches} a join {matches} b on b.record_id = a.record_id where a.row_no = any(@rows)`,
+		`select b.row_no from answers a join {matches} b on b.record_id = a.record_id where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
+		`select b.row_no from answers a join answers b on b.import = a.import and b.draft = a.draft and b.record_id = a.record_id
+			where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
+		`select a.other_row from answers a where a.import = @import and a.draft = {name} and a.row_no = any(@rows) and a.other_row is not null`,
+		`select a.row_no from answers a where a.import = @import and a.draft = {name} and a.other_row = any(@rows)`,
+		// Repeats, and what may be one.
+		`select lead from {repeats} where row_no = any(@rows)`,
+		`select row_no from {repeats} where lead = any(@rows)`,
+		`select other_row from {candidates} where row_no = any(@rows) and other_row is not null`,
+		`select row_no from {candidates} where other_row = any(@rows)`,
+		`select other_row from {settled} where row_no = any(@rows) and other_row is not null`,
+		`select row_no from {settled} where other_row = any(@rows)`,
+		// What stands for what, parents and children among them.
+		`select other_row from {verdicts} where row_no = any(@rows) and other_row is not null`,
+		`select row_no from {verdicts} where other_row = any(@rows)`,
+	}
+	if k.plan.Shared {
+		parts = append(parts,
+			`select -record_id from {became} where row_no = any(@rows) and record_id < 0`,
+			`select row_no from {became} where -record_id = any(@rows)`)
+	}
+	for _, fp := range k.plan.Fields {
+		if fp.Field.Key {
+			key := schema.Key(fp.Field.Name)
+			parts = append(parts, `select b.row_no from {draft} a join {draft} b on b.`+key+` = a.`+key+` where a.row_no = any(@rows)`)
+		}
+	}
+	return q(strings.Join(parts, " union "))
+}
+
+// NewPartialCheck prepares a check of some rows, which brings the check that holds
+// up to date; ok is false when none does.
+func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog) (k *Check, ok bool) {
+	whole, ok := r.holding(i, plan, c)
+	if !ok {
+		return nil, false
+	}
+	k = r.NewCheck(run, i, plan, c)
+	k.whole = whole
+	return k, true
+}
+
+var stepMerge = step{
+	does:   "lets rows that were checked again take their places",
+	writes: "left problems asked offered anchors draft aside links settled matches questions candidates repeats became verdicts keys",
+}
+
+// Merge puts what a check of some rows has found in the place of what the whole
+// check has said of them, and gives what the whole says now. It is for the end of
+// the run.
+func (k *Check) Merge(ctx context.Context, tx pgx.Tx, rows []int64) (Found, error) {
+	do := func(word vocabulary, statements ...stmt) error {
+		_, err := k.room.carryOut(ctx, tx, k.run, stepMerge, word, statements)
+		return err
+	}
+	swap := func(into, from string) []stmt {
+		which := numbers(rows)
+		return []stmt{
+			q(`delete from {into} where row_no in (select unnest({which}))`, frag{"into": into, "which": which}),
+			q(`insert into {into} select * from {from}`, frag{"into": into, "from": from}),
+		}
+	}
+	for _, part := range []string{"left", "problems", "asked", "offered"} {
+		if err := do(k.whole.word, swap("{"+part+"}", k.table(part))...); err != nil {
+			return Found{}, err
+		}
+	}
+	for n, d := range k.whole.drafts {
+		from := k.drafts[n]
+		parts := []string{"draft", "aside", "settled", "matches", "questions", "candidates", "repeats", "verdicts"}
+		if d.plan.Shared {
+			parts = append(parts, "became")
+		}
+		for _, part := range parts {
+			if err := do(d.word, swap("{"+part+"}", from.table(part))...); err != nil {
+				return Found{}, err
+			}
+		}
+		err := do(d.word, q(`insert into {links} select * from {from} f
+			where not exists (select from {links} l where l.field = f.field and l.lookup = f.lookup)`, frag{"from": from.table("links")}))
+		if err != nil {
+			return Found{}, err
+		}
+	}
+	err := do(k.whole.drafts[0].word, q(`truncate {anchors}`), anchorsOf("verdicts", "row_verdict", "true"))
+	if err != nil {
+		return Found{}, err
+	}
+	return k.whole.found(ctx, tx)
+}

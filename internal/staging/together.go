@@ -1,0 +1,358 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+	"uchi/internal/schema"
+)
+
+// The drafts of a row may point to each other, and rows may draft the same
+// record for others to point to. A draft that is to make a record which another
+// points to stands for it by its row number, below 0, until the load has made
+// the record.
+
+// mostNamesakes is how many different drafts of one name are compared to see
+// which of them say less of the same.
+const mostNamesakes = 50
+
+var (
+	stepLeaveOut = step{does: "leaves out drafts that need one which is left out", reads: "draft aside", writes: "aside"}
+	stepTitle    = step{does: "finds the one record of a name", reads: "draft aside settled questions links became records", writes: "matches"}
+	stepCollapse = step{
+		does:   "puts rows together that draft the same record",
+		reads:  "draft aside settled matches problems links became",
+		writes: "twins leads fuller",
+	}
+	stepBecome = step{does: "says which record each draft is for", reads: "draft matches results", writes: "became aside"}
+)
+
+// leaveOutWith leaves drafts out that need another draft of the row which the
+// routine's condition leaves out.
+func (k *draftCheck) leaveOutWith(ctx context.Context) error {
+	var statements []stmt
+	for _, fp := range k.plan.Fields {
+		if fp.Draft < 0 || !fp.Field.Required {
+			continue
+		}
+		statements = append(statements, q(`insert into {aside} (row_no, why)
+			select d.row_no, @why
+			from {draft} d
+			join {theirs} a on a.row_no = d.row_no
+			left join {theirs} above on above.row_no = a.other_row
+			where (a.why = @why or above.why = @why) and {stays d}`,
+			frag{"theirs": k.Check.drafts[fp.Draft].table("aside")}, arg{"why": string(verdict.ByCondition)}))
+	}
+	return k.do(ctx, stepLeaveOut, statements...)
+}
+
+// compared is the SQL of the form in which a field of draft d is compared
+// between rows; references need the joins of linked.
+func (k *draftCheck) compared(fp mapping.FieldPlan) string {
+	f := fp.Field
+	switch {
+	case f.Kind().Form == catalog.LinkForm && fp.Draft >= 0:
+		return referenceOf(f) + `::text`
+	case f.Kind().Form == catalog.LinkForm:
+		return `coalesce(` + schema.Column(f, "d") + `::text, d.` + textColumn(f.Name) + `)`
+	case f.Normalised():
+		return `d.` + schema.Key(f.Name)
+	case schema.InTitle(k.plan.Type, f.Name):
+		return `d.` + schema.Name(f.Name)
+	}
+	return `lower(` + schema.Text(f, schema.Column(f, "d")) + `)`
+}
+
+// comparedIn is the SQL of the same form in record r; ok is false for references,
+// which may be drafts themselves.
+func (k *draftCheck) comparedIn(f catalog.Field) (sql string, ok bool) {
+	switch {
+	case f.Kind().Form == catalog.LinkForm:
+		return "", false
+	case f.Normalised():
+		return `r.` + schema.Key(f.Name), true
+	case schema.InTitle(k.plan.Type, f.Name):
+		return `r.` + schema.Name(f.Name), true
+	}
+	return `lower(` + schema.Text(f, schema.Column(f, "r")) + `)`, true
+}
+
+// tellsApart lists the fields that say which record is meant: those that are
+// compared by likeness, keys, look-ups, the title and references; of types of
+// which nothing is compared by likeness all.
+func (k *draftCheck) tellsApart() (fields []mapping.FieldPlan) {
+	alike := false
+	for _, fp := range k.plan.Fields {
+		alike = alike || fp.Field.ComparedAs() != ""
+	}
+	for _, fp := range k.plan.Fields {
+		f := fp.Field
+		if !alike || f.ComparedAs() != "" || f.Normalised() || schema.InTitle(k.plan.Type, f.Name) || f.Kind().Form == catalog.LinkForm {
+			fields = append(fields, fp)
+		}
+	}
+	return fields
+}
+
+// titleOf is the SQL of the title of a row of drafts, in its normal form, as far
+// as the routine gives it; empty when it gives none of it.
+func (k *draftCheck) titleOf(row string) string {
+	var parts []string
+	for _, name := range k.plan.Type.Title {
+		if k.field(name) != nil {
+			parts = append(parts, row+`.`+schema.Name(name))
+		}
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return `concat_ws(' ', ` + list(parts) + `)`
+}
+
+// collapse puts together, before anything is looked up, rows that draft the same
+// record for others to point to: those that are equal in all that tells records
+// apart, those of the same name where none contradicts another, and else those
+// that say less of just one of them.
+func (k *draftCheck) collapse(ctx context.Context) error {
+	switch k.plan.Repeats {
+	case mapping.Once, mapping.MergeRows, mapping.FirstWins:
+	default:
+		return nil
+	}
+	var values, agree []string
+	for n, fp := range k.tellsApart() {
+		values = append(values, k.compared(fp))
+		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, n+1))
+	}
+	if len(values) == 0 {
+		return nil
+	}
+	title := k.titleOf("d")
+	if title == "" {
+		title = `''`
+	}
+	statements := []stmt{
+		q(`create unlogged table {twins} as
+			select d.row_no, d.row_no as lead, ''::text as field, false as merge, {title} as title, array[{values}]::text[] as vals, s.row_no is not null as settled
+			from {linked}
+			left join {settled} s on s.row_no = d.row_no
+			where {stays d}`, frag{"title": title, "values": list(values), "linked": k.linked()}),
+		q(`analyze {twins}`),
+		q(`create unlogged table {leads} as
+			select title, vals, min(row_no) as lead, count(*) over (partition by title) as namesakes
+			from {twins}
+			where num_nonnulls(variadic vals) > 0
+			group by title, vals`),
+		q(`analyze {leads}`),
+		q(`update {leads} l set lead = x.lead, namesakes = 1
+			from (
+				select title, min(lead) as lead from {leads}
+				where title <> '' and namesakes > 1
+				group by title having {agree}
+			) x
+			where l.title = x.title`, frag{"agree": strings.Join(agree, " and ")}),
+		q(`create unlogged table {fuller} as
+			select a.lead, b.lead as into_row
+			from {leads} a join {leads} b on b.title = a.title and b.lead <> a.lead
+			where a.title <> '' and a.namesakes between 2 and @most
+				and not exists (select from unnest(a.vals, b.vals) x (p, q) where p is not null and p is distinct from q)`, arg{"most": mostNamesakes}),
+		q(`update {leads} l set lead = x.into_row
+			from (
+				select f.lead, min(f.into_row) as into_row
+				from {fuller} f
+				where not exists (select from {fuller} m where m.lead = f.into_row)
+				group by f.lead having count(*) = 1
+			) x
+			where l.lead = x.lead`),
+		// Arrays with nulls in the same places are equal.
+		q(`update {twins} t set lead = l.lead from {leads} l where l.title = t.title and l.vals = t.vals`),
+		q(`delete from {twins} where lead = row_no`),
+		q(`analyze {twins}`),
+	}
+	if err := k.do(ctx, stepCollapse, statements...); err != nil {
+		return err
+	}
+	// A row with an answer of its own stands for the others, and is no repeat.
+	if err := k.do(ctx, stepFirst, append(comeFirst("twins"), q(`delete from {twins} where settled`))...); err != nil {
+		return err
+	}
+	if err := k.do(ctx, stepTreated, k.treatRepeats("twins")...); err != nil {
+		return err
+	}
+	return k.do(ctx, stepCollapse, q(`drop table {twins}, {leads}, {fuller}`))
+}
+
+// findByTitle finds, for a draft that others point to, the one record of its name
+// as a link would, where nothing that tells records apart says otherwise.
+func (k *draftCheck) findByTitle(ctx context.Context) error {
+	title := k.titleOf("d")
+	if title == "" {
+		return nil
+	}
+	var differs []string
+	for _, fp := range k.tellsApart() {
+		if theirs, ok := k.comparedIn(fp.Field); ok && !schema.InTitle(k.plan.Type, fp.Field.Name) {
+			differs = append(differs, theirs+` <> `+k.compared(fp))
+		}
+	}
+	apart := `false`
+	if len(differs) > 0 {
+		apart = `coalesce(bool_or(` + strings.Join(differs, " or ") + `), false)`
+	}
+	return k.do(ctx, stepTitle,
+		q(`insert into {matches} (row_no, record_id, version, rule)
+			select d.row_no, min(r.id), min(r.version), @rule
+			from {linked} join {records} r on r.{key} = {title}
+			where r.{key} <> '' and {unsettled d}
+			group by d.row_no having count(*) = 1 and not {apart}`,
+			frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart}, arg{"rule": len(k.plan.Rules) + 1}),
+		q(`analyze {matches}`))
+}
+
+// becomes says for each row of a draft that others point to which record it is
+// for: one that is there, or the one that a row is to make.
+func (k *draftCheck) becomes(ctx context.Context) error {
+	made := `-coalesce(a.other_row, d.row_no)`
+	if k.plan.May == mapping.Update {
+		made = `null`
+	}
+	follow := schema.Literal(string(verdict.Merged)) + `, ` + schema.Literal(string(verdict.Repeated))
+	with := frag{"made": made, "follow": follow}
+	return k.do(ctx, stepBecome,
+		// What stands for collapsed rows may be found to repeat another row.
+		q(`update {aside} a set other_row = b.other_row from {aside} b
+			where a.other_row = b.row_no and a.why in ({follow}) and b.why in ({follow})`, with),
+		q(`create unlogged table {became} as
+			select d.row_no, coalesce(m.record_id, {made}) as record_id
+			from {draft} d
+			left join {aside} a on a.row_no = d.row_no
+			left join {matches} m on m.row_no = coalesce(a.other_row, d.row_no)
+			where a.row_no is null or a.why in ({follow})`, with),
+		q(`insert into {became} (row_no, record_id)
+			select a.row_no, coalesce(b.record_id, o.record_id)
+			from {aside} a
+			left join {became} b on b.row_no = a.other_row
+			left join {results} o on o.row_no = a.other_row and o.draft = {n} and o.last
+			where a.why = @grouped and coalesce(b.record_id, o.record_id) is not null`, arg{"grouped": string(verdict.Grouped)}),
+		q(`create index on {became} (row_no)`),
+		q(`analyze {became}`))
+}
+
+var (
+	stepTwice = step{does: "holds drafts that seem to be for the record of another draft", reads: "draft aside matches problems", writes: "problems"}
+	stepHeld  = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells", writes: "problems"}
+)
+
+// holdTogether holds rows that point to a record which is not to be had: one
+// that is not found and may not be made, or that of a row which is held or asked
+// about.
+func (k *Check) holdTogether(ctx context.Context) error {
+	for n, b := range k.drafts {
+		for _, a := range k.drafts[:n] {
+			if a.plan.Type.Name == b.plan.Type.Name {
+				if err := b.do(ctx, stepTwice, b.alsoDraftedBy(a)...); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	for _, d := range k.drafts {
+		for i := range d.plan.Fields {
+			fp := &d.plan.Fields[i]
+			if fp.Draft < 0 {
+				continue
+			}
+			target := k.drafts[fp.Draft]
+			err := d.do(ctx, stepHeld, d.hold(problem.LinkNotFound, fp, schema.Literal(strings.ToLower(target.plan.Type.Label)), `
+				from {draft} d join {target} b on b.row_no = d.row_no
+				where b.record_id is null and {stays d}`, frag{"target": target.table("became")}))
+			if err != nil {
+				return err
+			}
+		}
+	}
+	for { // until nothing more depends on what is held
+		var held int64
+		for _, d := range k.drafts {
+			n, err := d.holdWithTarget(ctx)
+			if err != nil {
+				return err
+			}
+			held += n
+		}
+		if held == 0 {
+			return nil
+		}
+	}
+}
+
+// holdWithTarget holds rows of a draft that point to the record of a row which
+// is held or asked about, and tells how many.
+func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error) {
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if fp.Draft < 0 {
+			continue
+		}
+		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, `'row ' || -b.record_id`, `
+			from {draft} d join {target} b on b.row_no = d.row_no
+			where b.record_id < 0 and -b.record_id <> d.row_no
+				and (
+					exists (select from {problems} p where p.row_no = -b.record_id)
+					or exists (select from {asked} x where x.row_no = -b.record_id)
+				)
+				and {stays d} and not {noted}`,
+			frag{"target": k.Check.drafts[fp.Draft].table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name)}))
+		if err != nil {
+			return held, err
+		}
+		held += n
+	}
+	return held, nil
+}
+
+// alsoDraftedBy holds drafts that seem to be for the same record as another draft
+// of the same type, in the same row or in another: those that have found the same
+// record, have the same key, or the same name and nothing that says otherwise.
+func (k *draftCheck) alsoDraftedBy(other *draftCheck) []stmt {
+	theirs := frag{
+		"theirs": other.table("draft"), "their_matches": other.table("matches"), "noted": k.noted(problem.DuplicateRow, ""),
+		"free": `{stays d} and not exists (select from ` + other.table("aside") + ` x where x.row_no = o.row_no)`,
+		"new":  `{free} and {unfound d} and not exists (select from {their_matches} x where x.row_no = o.row_no)`,
+	}
+	note := func(from string, with ...any) stmt {
+		return k.hold(problem.DuplicateRow, nil, `'' || d.other`, `
+			from (select d.row_no, min(o.row_no) as other `+from+` group by d.row_no) d
+			where not {noted}`, append(with, theirs)...)
+	}
+	statements := []stmt{note(`from {matches} d join {their_matches} o on o.record_id = d.record_id where {free}`)}
+	var differs []string
+	for _, fp := range k.plan.Fields {
+		f := fp.Field
+		switch {
+		case other.field(f.Name) == nil, f.Kind().Form == catalog.LinkForm: // may be drafts themselves
+		case f.Key:
+			statements = append(statements, note(`from {draft} d join {theirs} o on o.{key} = d.{key} where {new}`, frag{"key": schema.Key(f.Name)}))
+		case schema.InTitle(k.plan.Type, f.Name):
+		case f.Normalised():
+			differs = append(differs, `o.`+schema.Key(f.Name)+` <> d.`+schema.Key(f.Name))
+		case f.ComparedAs() != "":
+			differs = append(differs, `lower(`+schema.Text(f, schema.Column(f, "o"))+`) <> lower(`+schema.Text(f, schema.Column(f, "d"))+`)`)
+		}
+	}
+	mine, others := k.titleOf("d"), other.titleOf("o")
+	if mine == "" || others == "" {
+		return statements
+	}
+	apart := `false`
+	if len(differs) > 0 {
+		apart = `coalesce(` + strings.Join(differs, ` or `) + `, false)`
+	}
+	return append(statements, note(`from {draft} d join {theirs} o on {others} = {mine} where {mine} <> '' and not {apart} and {new}`,
+		frag{"mine": mine, "others": others, "apart": apart}))
+}

@@ -1,0 +1,400 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"uchi/internal/core/life"
+	"uchi/internal/core/verdict"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Run is one piece of work on an import. Its ID is a token: whoever holds one
+// that has ended, or was taken over, writes nothing more.
+type Run struct {
+	ID      int64     `db:"id"`
+	Import  int64     `db:"import"`
+	Work    life.Work `db:"work"`
+	Person  int64     `db:"person"`
+	Process string    `db:"process"`
+}
+
+// PastRun is a run as the list of an import's runs shows it.
+type PastRun struct {
+	ID       int64                           `db:"id"`
+	Work     life.Work                       `db:"work"`
+	Person   string                          `db:"person"`
+	BeganAt  time.Time                       `db:"began_at"`
+	EndedAt  *time.Time                      `db:"ended_at"`
+	Ended    string                          `db:"ended"`
+	Done     int64                           `db:"done_rows"`
+	Of       int64                           `db:"of_rows"`
+	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+	Trouble  JSON[*Trouble]                  `db:"trouble"`
+}
+
+// ErrTaken says that a run has ended or was taken over by another process.
+var ErrTaken = errors.New("the run has ended or was taken over")
+
+// ErrCancelled is the cause of a context that ends because a person cancelled
+// the run.
+var ErrCancelled = errors.New("the run was cancelled")
+
+// Enqueue puts the job of a run into the queue, within the transaction that
+// begins the run.
+type Enqueue func(ctx context.Context, tx pgx.Tx, r Run) error
+
+// Act is something that a person does with an import.
+type Act struct {
+	Event  life.Event
+	By     Person
+	Detail string // for the log, behind the word of the event
+	// Enqueue is used when the act begins a run.
+	Enqueue Enqueue
+	// Change changes what the act is about, within its transaction. The import
+	// is as it was before the act. Nil changes nothing more.
+	Change func(ctx context.Context, tx pgx.Tx, i Import) error
+}
+
+// Act does something with an import: the change of its state, what the act is
+// about, the job that it begins and its entry in the log are one transaction. An
+// act that is not possible now is refused with the reason.
+func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		i, err := importForUpdate(ctx, tx, workspace, id)
+		if err != nil {
+			return err
+		}
+		now := i.Now()
+		step, after, err := life.Next(now, a.Event)
+		if err != nil {
+			return err
+		}
+		if step.Begins != "" {
+			r := Run{Import: id, Work: step.Begins, Person: a.By.ID}
+			if err := beginRun(ctx, tx, &r, i.Rows); err != nil {
+				return err
+			}
+			if err := a.Enqueue(ctx, tx, r); err != nil {
+				return err
+			}
+		}
+		if a.Event == life.Cancel {
+			if _, err := tx.Exec(ctx, `update runs set cancelled_by = $2 where import = $1 and ended_at is null`, id, a.By.ID); err != nil {
+				return fmt.Errorf("cancel: %w", err)
+			}
+		}
+		if a.Change != nil {
+			if err := a.Change(ctx, tx, i); err != nil {
+				return err
+			}
+		}
+		if err := moveImport(ctx, tx, id, step, now, after); err != nil {
+			return err
+		}
+		action := string(a.Event)
+		if a.Detail != "" {
+			action += " " + a.Detail
+		}
+		return logIn(ctx, tx, Entry{Person: a.By.ID, Workspace: workspace, Action: action, Subject: importSubject(id)})
+	})
+}
+
+func importSubject(id int64) string { return fmt.Sprintf("import %d", id) }
+
+// moveImport is the one change of an import's state: from where it was to where
+// the step leads. The row is locked, so the comparison only guards against
+// mistakes of ours.
+func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, to life.Now) error {
+	tag, err := tx.Exec(ctx, `
+		update imports set
+			state = @to,
+			rest = @rest,
+			totals = case when @voids then null else totals end,
+			trouble = case when @act then null else trouble end,
+			began_at = case when @begins = 'load' and state <> 'paused' then now() else began_at end,
+			ended_at = case when @ended then now() else ended_at end,
+			check_began_at = case when @begins = 'check' then now() else check_began_at end,
+			answered_at = case when @event = 'answer' then clock_timestamp() else answered_at end,
+			run = case when @ends then null else run end,
+			changed_at = now()
+		where id = @id and state = @from`,
+		pgx.StrictNamedArgs{
+			"id": id, "from": from.State, "to": to.State, "rest": to.Rest, "event": step.Event, "begins": string(step.Begins), "ends": step.Ends,
+			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading,
+			"act":   step.Begins != "" || step.Event == life.ChangeRoutine,
+			"ended": to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped),
+		})
+	if err != nil {
+		return fmt.Errorf("change the state of import %d: %w", id, err)
+	}
+	if tag.RowsAffected() != 1 {
+		return fmt.Errorf("change the state of import %d: it is no longer %s", id, from.State)
+	}
+	return nil
+}
+
+func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
+	err := tx.QueryRow(ctx, `insert into runs (import, work, person, process, of_rows) values ($1, $2, $3, $4, $5) returning id`,
+		r.Import, r.Work, r.Person, r.Process, of).Scan(&r.ID)
+	if err != nil {
+		return fmt.Errorf("begin a run: %w", err)
+	}
+	if r.Work == life.Trying {
+		return nil
+	}
+	if _, err := tx.Exec(ctx, `update imports set run = $2 where id = $1`, r.Import, r.ID); err != nil {
+		return fmt.Errorf("begin a run: %w", err)
+	}
+	return nil
+}
+
+// BeginTry begins a run that stands beside the import's own and changes nothing
+// of it. EndTry must be called.
+func (s *Store) BeginTry(ctx context.Context, i Import, process string, by Person) (Run, error) {
+	r := Run{Import: i.ID, Work: life.Trying, Person: by.ID, Process: process}
+	return r, s.inTx(ctx, func(tx pgx.Tx) error { return beginRun(ctx, tx, &r, i.Rows) })
+}
+
+// EndTry ends a try.
+func (s *Store) EndTry(ctx context.Context, r Run, cause error) error {
+	ended := "tried"
+	if errors.Is(cause, ErrCancelled) {
+		ended = string(life.Cancelled)
+	} else if cause != nil {
+		ended = string(life.Failed)
+	}
+	_, err := s.pool.Exec(ctx, `update runs set ended_at = now(), ended = $2 where id = $1 and ended_at is null`, r.ID, ended)
+	return err
+}
+
+// StartRun takes up a run that waits, for a process. It gives ErrTaken when the
+// run has ended, or another process does it.
+func (s *Store) StartRun(ctx context.Context, id int64, process string) (Run, error) {
+	var r Run
+	rows, err := s.pool.Query(ctx, `update runs set process = $2 where id = $1 and ended_at is null and process in ('', $2) returning id, import, work, person, process`, id, process)
+	if err != nil {
+		return r, fmt.Errorf("take up run %d: %w", id, err)
+	}
+	r, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Run])
+	if IsMissing(err) {
+		return r, ErrTaken
+	}
+	if err != nil {
+		return r, fmt.Errorf("take up run %d: %w", id, err)
+	}
+	return r, nil
+}
+
+// RunGoesOn gives nil while a run is to go on: ErrTaken when it has ended, and
+// ErrCancelled when a person has cancelled it.
+func (s *Store) RunGoesOn(ctx context.Context, r Run) error {
+	var ended, cancelled bool
+	err := s.pool.QueryRow(ctx, `select ended_at is not null, cancelled_by is not null from runs where id = $1`, r.ID).Scan(&ended, &cancelled)
+	switch {
+	case IsMissing(err) || err == nil && ended:
+		return ErrTaken
+	case err != nil:
+		return fmt.Errorf("look at run %d: %w", r.ID, err)
+	case cancelled:
+		return ErrCancelled
+	}
+	return nil
+}
+
+// Guarded runs f in a transaction that only a run which goes on may make. The
+// run's row is held until the end, so that nobody takes the run over between.
+func (s *Store) Guarded(ctx context.Context, r Run, f func(tx pgx.Tx) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if err := Guard(ctx, tx, r); err != nil {
+			return err
+		}
+		return f(tx)
+	})
+}
+
+// Guard holds a run's row until the end of a transaction; see Guarded.
+func Guard(ctx context.Context, tx pgx.Tx, r Run) error {
+	var there bool
+	err := tx.QueryRow(ctx, `select true from runs where id = $1 and ended_at is null for key share`, r.ID).Scan(&there)
+	if IsMissing(err) {
+		return ErrTaken
+	}
+	if err != nil {
+		return fmt.Errorf("look at run %d: %w", r.ID, err)
+	}
+	return nil
+}
+
+// Progress notes how many rows of a run are done.
+func (s *Store) Progress(ctx context.Context, r Run, done int64) error {
+	_, err := s.pool.Exec(ctx, `update runs set done_rows = $2 where id = $1 and ended_at is null`, r.ID, done)
+	return err
+}
+
+// EndRun ends a run of an import by an event, with what went wrong, if anything.
+// Change changes what the run was about, in the same transaction; nil changes
+// nothing more. A run that was taken over ends nothing: ErrTaken.
+func (s *Store) EndRun(ctx context.Context, r Run, event life.Event, trouble *Trouble, change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		i, err := importForUpdate(ctx, tx, "", r.Import)
+		if err != nil {
+			return err
+		}
+		return EndRunIn(ctx, tx, i, r, event, trouble, change)
+	})
+}
+
+// EndRunIn is EndRun within a transaction that has locked the import by
+// LockImport.
+func EndRunIn(ctx context.Context, tx pgx.Tx, i Import, r Run, event life.Event, trouble *Trouble, change func(ctx context.Context, tx pgx.Tx, i Import) error) error {
+	if i.Run == nil || *i.Run != r.ID {
+		return ErrTaken
+	}
+	now := i.Now()
+	step, after, err := life.Next(now, event)
+	if err != nil {
+		return fmt.Errorf("end run %d by %s: %w", r.ID, event, err)
+	}
+	if change != nil {
+		if err := change(ctx, tx, i); err != nil {
+			return err
+		}
+	}
+	_, err = tx.Exec(ctx, `update runs set ended_at = now(), ended = $2, trouble = $3 where id = $1`, r.ID, string(event), JSON[*Trouble]{trouble})
+	if err != nil {
+		return fmt.Errorf("end run %d: %w", r.ID, err)
+	}
+	if trouble != nil {
+		if _, err := tx.Exec(ctx, `update imports set trouble = $2 where id = $1`, i.ID, JSON[*Trouble]{trouble}); err != nil {
+			return fmt.Errorf("end run %d: %w", r.ID, err)
+		}
+	}
+	return moveImport(ctx, tx, i.ID, step, now, after)
+}
+
+// LockImport reads an import and keeps others from changing it until the end of
+// the transaction. It gives ErrTaken when the run is not the import's own.
+func LockImport(ctx context.Context, tx pgx.Tx, r Run) (Import, error) {
+	i, err := importForUpdate(ctx, tx, "", r.Import)
+	if err != nil {
+		return i, err
+	}
+	if i.Run == nil || *i.Run != r.ID {
+		return i, ErrTaken
+	}
+	return i, nil
+}
+
+// TakeOver gives the runs of processes that no longer live to whoever is free:
+// at its start a process's own, else those of processes that were silent for
+// longer than the given time. A run gets a new token, so that its old process,
+// should it come back, writes nothing; what it still has open in the database is
+// ended. It gives how many were taken.
+func (s *Store) TakeOver(ctx context.Context, own string, silent time.Duration, enqueue Enqueue) (int, error) {
+	var dead []Run
+	rows, err := s.pool.Query(ctx, `
+		select r.id, r.import, r.work, r.person, r.process
+		from runs r left join processes p on p.name = r.process
+		where r.ended_at is null and r.process <> ''
+			and (r.process = $1 or p.beat is null or p.beat < now() - make_interval(secs => $2))
+		order by r.id`, own, silent.Seconds())
+	if err == nil {
+		dead, err = pgx.CollectRows(rows, pgx.RowToStructByName[Run])
+	}
+	if err != nil {
+		return 0, fmt.Errorf("look for runs of dead processes: %w", err)
+	}
+	ended := map[string]bool{own: true}
+	for _, r := range dead {
+		if !ended[r.Process] {
+			ended[r.Process] = true
+			_, err := s.pool.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1 and usename = current_user and pid <> pg_backend_pid()`, applicationName(r.Process))
+			if err != nil {
+				return 0, fmt.Errorf("end the connections of process %s: %w", r.Process, err)
+			}
+		}
+		if err := s.takeOver(ctx, r, enqueue); err != nil && !errors.Is(err, ErrTaken) {
+			return 0, err
+		}
+	}
+	return len(dead), nil
+}
+
+func (s *Store) takeOver(ctx context.Context, r Run, enqueue Enqueue) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		i, err := importForUpdate(ctx, tx, "", r.Import)
+		if err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, `update runs set ended_at = now(), ended = 'taken' where id = $1 and ended_at is null`, r.ID)
+		if err != nil {
+			return fmt.Errorf("take over run %d: %w", r.ID, err)
+		}
+		if tag.RowsAffected() == 0 || i.Run == nil || *i.Run != r.ID { // a try ends with its process
+			return nil
+		}
+		next := Run{Import: r.Import, Work: r.Work, Person: r.Person}
+		if err := beginRun(ctx, tx, &next, i.Of); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update runs n set cancelled_by = o.cancelled_by, done_rows = o.done_rows, outcomes = o.outcomes from runs o where n.id = $1 and o.id = $2`, next.ID, r.ID)
+		if err != nil {
+			return fmt.Errorf("take over run %d: %w", r.ID, err)
+		}
+		if err := dropJobs(ctx, tx, r.ID); err != nil {
+			return err
+		}
+		return enqueue(ctx, tx, next)
+	})
+}
+
+// dropJobs keeps the queue from giving out the job of a run again, and its old
+// process from ending the new one.
+func dropJobs(ctx context.Context, tx pgx.Tx, run int64) error {
+	_, err := tx.Exec(ctx, `update river_job set state = 'discarded', finalized_at = now() where kind = 'import' and (args->>'run')::bigint = $1 and finalized_at is null`, run)
+	if err != nil {
+		return fmt.Errorf("drop the job of run %d: %w", run, err)
+	}
+	return nil
+}
+
+// Lost lists runs of imports that wait for a job which is no longer in the
+// queue, begun longer ago than the given time. There should be none.
+func (s *Store) Lost(ctx context.Context, since time.Duration) ([]Run, error) {
+	rows, err := s.pool.Query(ctx, `
+		select r.id, r.import, r.work, r.person, r.process
+		from imports i join runs r on r.id = i.run
+		where r.ended_at is null and r.began_at < now() - make_interval(secs => $1)
+			and not exists (select from river_job j where j.kind = 'import' and (j.args->>'run')::bigint = r.id and j.finalized_at is null)`, since.Seconds())
+	if err != nil {
+		return nil, fmt.Errorf("look for lost runs: %w", err)
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByName[Run])
+}
+
+// Runs lists the runs of an import, newest first; tries are left out.
+func (s *Store) Runs(ctx context.Context, id int64) ([]PastRun, error) {
+	var list []PastRun
+	err := s.db.SelectContext(ctx, &list, `
+		select r.id, r.work, coalesce(p.name, '') as person, r.began_at, r.ended_at, coalesce(r.ended, '') as ended, r.done_rows, r.of_rows, r.outcomes, r.trouble
+		from runs r left join people p on p.id = r.person
+		where r.import = $1 and r.work <> 'try' order by r.id desc limit 100`, id)
+	if err != nil {
+		return nil, fmt.Errorf("list runs: %w", err)
+	}
+	return list, nil
+}
+
+// Continue makes a change in the middle of a run of an import.
+func (s *Store) Continue(ctx context.Context, r Run, f func(ctx context.Context, tx pgx.Tx) error) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if _, err := LockImport(ctx, tx, r); err != nil {
+			return err
+		}
+		return f(ctx, tx)
+	})
+}

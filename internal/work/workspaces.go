@@ -1,0 +1,68 @@
+package work
+
+import (
+	"context"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/store"
+)
+
+// AddWorkspace makes a workspace with the standard record types.
+func (s *Service) AddWorkspace(ctx context.Context, name, label string, by store.Person) error {
+	return s.store.AddWorkspace(ctx, name, label, by.ID)
+}
+
+// AddField adds a field of the customer's own to a record type. A version above
+// 0 is that of the description which the change is made on.
+func (s *Service) AddField(ctx context.Context, workspace, typeName string, f catalog.Field, version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "add field "+f.Name, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return c.AddField(t, f)
+	})
+}
+
+// ChangeField changes a field of a record type: its name, words, bounds or
+// choices, or whether it is retired.
+func (s *Service) ChangeField(ctx context.Context, workspace, typeName, field string, change catalog.FieldChange, version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change field "+field, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return c.ChangeField(t, field, change)
+	})
+}
+
+// AddChoice adds a choice to a field of a record type, or other spellings to one
+// that is there.
+func (s *Service) AddChoice(ctx context.Context, workspace, typeName, field string, choice catalog.Choice, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, 0, by.ID, "add choice "+choice.Code+" to "+field, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return c.AddChoice(t, field, choice)
+	})
+}
+
+// RemoveRoutine forgets a saved routine.
+func (s *Service) RemoveRoutine(ctx context.Context, workspace, name string, by store.Person) error {
+	return s.store.RemoveRoutine(ctx, workspace, name, by.ID)
+}
+
+// AddPerson lets somebody sign in.
+func (s *Service) AddPerson(ctx context.Context, email, name string, role store.Role, password string, by store.Person) (store.Person, error) {
+	return s.store.AddPerson(ctx, email, name, role, password, by.ID)
+}
+
+// SignIn gives a session's secret when the password is right.
+func (s *Service) SignIn(ctx context.Context, email, password string) (store.Person, string, error) {
+	return s.store.SignIn(ctx, email, password)
+}
+
+// SignOut ends a session.
+func (s *Service) SignOut(ctx context.Context, secret string) error {
+	return s.store.SignOut(ctx, secret)
+}
+
+// AddToken makes a token of a person; its secret is shown this once.
+func (s *Service) AddToken(ctx context.Context, by store.Person, label string, role store.Role, ends time.Time) (store.Token, string, error) {
+	return s.store.AddToken(ctx, by, label, role, ends)
+}
+
+// RemoveToken ends a token of a person.
+func (s *Service) RemoveToken(ctx context.Context, by store.Person, id int64) error {
+	return s.store.RemoveToken(ctx, by.ID, id)
+}
