@@ -6,7 +6,7 @@ import (
 	"testing"
 )
 
-// Imports go down the layers only: faces → work → store → core. A package may
+// Imports go down the layers only: faces → work → staging → store → schema → core. A package may
 // import those of layers below its own, and core packages only those listed.
 var layers = []struct {
 	path string
@@ -22,12 +22,16 @@ var layers = []struct {
 	{"uchi/internal/core/matching", []string{"core/catalog", "core/value"}},
 	{"uchi/internal/core/suggest", []string{"core/"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
-	{"uchi/internal/store", []string{"core/"}},
-	{"uchi/internal/work", []string{"core/", "store"}},
+	{"uchi/internal/core/life", []string{"core/fault"}},
+	{"uchi/internal/pgcopy", nil},
+	{"uchi/internal/schema", []string{"core/", "pgcopy"}},
+	{"uchi/internal/store", []string{"core/", "schema", "pgcopy"}},
+	{"uchi/internal/staging", []string{"core/", "pgcopy", "schema", "store"}},
+	{"uchi/internal/work", []string{"core/", "staging", "store"}},
 	{"uchi/internal/pg", []string{"core/fault"}},
-	{"uchi/internal/api", []string{"core/", "store", "work", "api"}},
+	{"uchi/internal/api", []string{"core/", "staging", "store", "work", "api"}},
 	{"uchi/internal/client", []string{"core/"}},
-	{"uchi/internal/cli", []string{"core/", "store", "work", "api", "client", "pg", "web"}},
+	{"uchi/internal/cli", []string{"core/", "staging", "store", "work", "api", "client", "pg", "web"}},
 }
 
 // What the core must not know.

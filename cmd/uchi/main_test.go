@@ -328,8 +328,8 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 		"different keys":     {`select count(distinct k_source_ref) from w_main.r_contact`, rows},
 		"changed once":       {`select count(*) from w_main.r_contact where version = 2`, existing},
 		"history":            {`select count(*) from w_main.h_contact`, existing},
-		"done by the runs":   {`select sum(done_rows)::bigint from runs where import = 2 and work = 'load' and ended <> 'taken'`, rows},
-		"outcomes of runs":   {`select sum(value::bigint)::bigint from runs, jsonb_each_text(outcomes) where import = 2 and work = 'load' and ended <> 'taken'`, rows},
+		"done by the runs":   {`select sum(done_rows)::bigint from uchi.runs where import = 2 and work = 'load' and ended <> 'taken'`, rows},
+		"outcomes of runs":   {`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes) where import = 2 and work = 'load' and ended <> 'taken'`, rows},
 		"linked to a record": {`select count(*) from staging.i2_results o join w_main.r_contact r on r.id = o.record_id`, rows},
 	} {
 		if got := s.count(x.query); got != x.want {

@@ -304,6 +304,7 @@ const (
 	LikenessCountry     Likeness = "country"
 	LikenessDate        Likeness = "date"
 	LikenessEmail       Likeness = "email"
+	LikenessEmployer    Likeness = "employer"
 	LikenessFamilyName  Likeness = "family_name"
 	LikenessGivenName   Likeness = "given_name"
 	LikenessHonorific   Likeness = "honorific"
@@ -328,6 +329,8 @@ func (e Likeness) Valid() bool {
 	case LikenessDate:
 		return true
 	case LikenessEmail:
+		return true
+	case LikenessEmployer:
 		return true
 	case LikenessFamilyName:
 		return true

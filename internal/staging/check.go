@@ -33,7 +33,8 @@ type Check struct {
 	// whole is the check of all rows that a check of some rows is a part of; nil
 	// for one that stands by itself.
 	whole *Check
-	conn  *conn // on which the steps are done, while they are
+	rows  []int64 // those that it is of, then
+	conn  *conn   // on which the steps are done, while they are
 }
 
 // draftCheck is the part of a check that is about one of the drafts of a row.

@@ -86,7 +86,6 @@ func valueColumns(plan *mapping.DraftPlan) (list []column) {
 
 var (
 	stepTables = step{does: "makes tables", writes: "draft left problems results"}
-	stepLeft   = step{does: "puts aside what is left out from the start", reads: "left", writes: "aside"}
 )
 
 // StageDrafts begins the staging of drafts anew.

@@ -466,7 +466,8 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	}
 	among := k.table("keys")
 	if k.whole != nil { // how rare a value is does not depend on how many rows are checked again
-		among = k.whole.drafts[k.n].table("keys")
+		among = `(select * from ` + k.whole.drafts[k.n].table("keys") + ` where row_no not in (select unnest(` + numbers(k.rows) + `))
+			union all select * from ` + k.table("keys") + `) k`
 	}
 	freq, err := k.frequencies(ctx, among, 2)
 	if err != nil {

@@ -57,7 +57,10 @@ type Room struct {
 	log   *slog.Logger
 	tries chan struct{} // one for each try that may be under way
 
-	strict bool // a step fails that touches a table which it does not name
+	// For tests: a step fails that touches a table which it does not name, and
+	// where failAt says so.
+	strict bool
+	failAt func(step string) error
 }
 
 // Connections of the pool that one check or load needs at most: the rows that
@@ -87,6 +90,10 @@ func (r *Room) Strictly() *Room {
 	r.strict = true
 	return r
 }
+
+// FailAt makes every step fail for which f gives an error, or panic where f does;
+// for tests.
+func (r *Room) FailAt(f func(step string) error) { r.failAt = f }
 
 // Trying runs f when not too many others try. It waits without a connection.
 func (r *Room) Trying(ctx context.Context, f func() error) error {

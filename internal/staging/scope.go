@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -72,11 +73,7 @@ func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, 
 			}
 		}
 	}
-	for row := range seen {
-		all = append(all, row)
-	}
-	slices.Sort(all)
-	return all, true, nil
+	return slices.Sorted(maps.Keys(seen)), true, nil
 }
 
 // coupled is the query of the rows that are next to the rows @rows in a draft.
@@ -104,6 +101,9 @@ func (k *draftCheck) coupled() stmt {
 		parts = append(parts,
 			`select -record_id from {became} where row_no = any(@rows) and record_id < 0`,
 			`select row_no from {became} where -record_id = any(@rows)`)
+		if a, b := k.titleOf("a"), k.titleOf("b"); a != "" { // rows of one name are looked at together
+			parts = append(parts, `select b.row_no from {draft} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
+		}
 	}
 	for _, fp := range k.plan.Fields {
 		if fp.Field.Key {
@@ -116,14 +116,60 @@ func (k *draftCheck) coupled() stmt {
 
 // NewPartialCheck prepares a check of some rows, which brings the check that holds
 // up to date; ok is false when none does.
-func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog) (k *Check, ok bool) {
+func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (k *Check, ok bool) {
 	whole, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, false
 	}
 	k = r.NewCheck(run, i, plan, c)
-	k.whole = whole
+	k.whole, k.rows = whole, rows
 	return k, true
+}
+
+// Outside gives the rows outside those of a check of some rows that must be checked
+// with them after all: what is compared of a row by likeness has changed, or
+// whether it is compared at all, and the others have as much in common with it,
+// before or now, as candidates have.
+func (k *Check) Outside(ctx context.Context) ([]int64, error) {
+	seen := map[int64]bool{}
+	for n, d := range k.drafts {
+		if d.likenessRules() == "" {
+			continue
+		}
+		query, _, err := q(`
+			with old as (select * from {whole} where row_no in (select unnest({rows}))),
+			touched as (
+				select coalesce(n.row_no, o.row_no) as row_no, n.blocks as now, o.blocks as before
+				from {keys} n full join old o on o.row_no = n.row_no
+				where n.values is distinct from o.values
+			),
+			blocks as (
+				select distinct unnest(now) as b from touched union select distinct unnest(before) from touched
+			),
+			reached as (
+				select x.row_no, x.b, count(*) over (partition by x.b) as n
+				from (select row_no, unnest(blocks) as b from {whole}) x
+				where x.b in (select b from blocks)
+			)
+			select distinct row_no from reached
+			where n <= {sharing} and row_no not in (select unnest({rows}))`,
+			frag{"whole": k.whole.drafts[n].table("keys"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
+		if err != nil {
+			return nil, err
+		}
+		found, err := k.room.pool.Query(ctx, query)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", stepCoupled.does, err)
+		}
+		list, err := pgx.CollectRows(found, pgx.RowTo[int64])
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", stepCoupled.does, err)
+		}
+		for _, row := range list {
+			seen[row] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(seen)), nil
 }
 
 var stepMerge = step{
@@ -134,13 +180,13 @@ var stepMerge = step{
 // Merge puts what a check of some rows has found in the place of what the whole
 // check has said of them, and gives what the whole says now. It is for the end of
 // the run.
-func (k *Check) Merge(ctx context.Context, tx pgx.Tx, rows []int64) (Found, error) {
+func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 	do := func(word vocabulary, statements ...stmt) error {
 		_, err := k.room.carryOut(ctx, tx, k.run, stepMerge, word, statements)
 		return err
 	}
 	swap := func(into, from string) []stmt {
-		which := numbers(rows)
+		which := numbers(k.rows)
 		return []stmt{
 			q(`delete from {into} where row_no in (select unnest({which}))`, frag{"into": into, "which": which}),
 			q(`insert into {into} select * from {from}`, frag{"into": into, "from": from}),
@@ -156,6 +202,9 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx, rows []int64) (Found, erro
 		parts := []string{"draft", "aside", "settled", "matches", "questions", "candidates", "repeats", "verdicts"}
 		if d.plan.Shared {
 			parts = append(parts, "became")
+		}
+		if d.likenessRules() != "" {
+			parts = append(parts, "keys")
 		}
 		for _, part := range parts {
 			if err := do(d.word, swap("{"+part+"}", from.table(part))...); err != nil {

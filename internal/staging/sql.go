@@ -152,6 +152,11 @@ func (c *conn) do(ctx context.Context, st step, lookup vocabulary, statements ..
 
 // carryOut runs the statements of a step within a transaction.
 func (r *Room) carryOut(ctx context.Context, tx pgx.Tx, run store.Run, st step, lookup vocabulary, statements []stmt) (touched int64, err error) {
+	if r.failAt != nil {
+		if err := r.failAt(st.does); err != nil {
+			return 0, err
+		}
+	}
 	for _, s := range statements {
 		if s.text == "" {
 			continue

@@ -351,6 +351,7 @@ type part struct {
 	Verdict    verdict.Verdict
 	Outcome    verdict.Outcome
 	Record     int64 // once it was loaded
+	Changes    map[string][2]*string
 }
 
 // parts gives what is said of each draft of each row.
@@ -361,7 +362,7 @@ func (b *bench) parts(i store.Import) map[int64][]part {
 	out := map[int64][]part{}
 	for _, r := range rows {
 		for _, d := range r.Drafts {
-			p := part{Name: d.Name, Type: d.Type}
+			p := part{Name: d.Name, Type: d.Type, Changes: d.Changes.V}
 			if d.Verdict != nil {
 				p.Verdict = *d.Verdict
 			}

@@ -353,22 +353,12 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 	if err != nil || now.Writes != i.Writes || now.LinkWrites != i.LinkWrites || now.Catalogue != i.Catalogue {
 		return false, err
 	}
-	rows, ok, err := s.room.Coupled(ctx, i, plan, c, touched)
-	if err != nil || !ok {
-		return false, err
-	}
-	k, ok := s.room.NewPartialCheck(r, i, plan, c)
-	if !ok {
-		return false, nil
-	}
-	if err := s.room.DropRun(ctx, r); err != nil { // of an earlier attempt
-		return false, err
-	}
-	if _, err := s.runCheck(ctx, r, i, k, plan, staging.Part{Rows: rows}); err != nil {
+	k, err := s.checkCoupled(ctx, r, i, plan, c, touched)
+	if err != nil || k == nil {
 		return false, err
 	}
 	err = s.store.EndRun(ctx, r, life.WasChecked, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
-		found, err := k.Merge(ctx, tx, rows)
+		found, err := k.Merge(ctx, tx)
 		if err != nil {
 			return err
 		}
@@ -382,6 +372,39 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 		return false, err
 	}
 	return true, s.room.DropRun(ctx, r)
+}
+
+// mostRounds is how often a check of some rows takes on more of them before all
+// are checked.
+const mostRounds = 4
+
+// checkCoupled checks rows with all that are coupled with them. What it finds may
+// couple them with more, which are then checked with them. The check is nil when
+// they are too many.
+func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (*staging.Check, error) {
+	for range mostRounds {
+		var ok bool
+		var err error
+		if rows, ok, err = s.room.Coupled(ctx, i, plan, c, rows); err != nil || !ok {
+			return nil, err
+		}
+		k, ok := s.room.NewPartialCheck(r, i, plan, c, rows)
+		if !ok {
+			return nil, nil
+		}
+		if err := s.room.DropRun(ctx, r); err != nil { // of an earlier round or attempt
+			return nil, err
+		}
+		if _, err := s.runCheck(ctx, r, i, k, plan, staging.Part{Rows: rows}); err != nil {
+			return nil, err
+		}
+		more, err := k.Outside(ctx)
+		if err != nil || len(more) == 0 {
+			return k, err
+		}
+		rows = append(rows, more...)
+	}
+	return nil, nil
 }
 
 // before tells what a check must know from before it begins: how often records

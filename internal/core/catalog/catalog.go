@@ -40,6 +40,7 @@ type Field struct {
 	To        string    `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
 	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
 	Likeness  Likeness  `json:"likeness,omitempty" yaml:"likeness,omitempty"` // as what it is compared by likeness; empty leaves it to the type
+	Holds     Holding   `json:"holds,omitempty" yaml:"holds,omitempty"`       // what its texts are, where likeness does not say so
 	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"`           // added by the customer
 	Retired   bool      `json:"retired,omitempty" yaml:"retired,omitempty"`   // no longer filled; its values stay
 	Was       []string  `json:"was,omitempty" yaml:"was,omitempty"`           // names that it had before, which routines may still use
@@ -88,6 +89,16 @@ type RecordType struct {
 	Version  int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
+}
+
+// FieldAs finds the first field that is compared as something; ok is false when
+// there is none.
+func (t RecordType) FieldAs(l Likeness) (f Field, ok bool) {
+	i := slices.IndexFunc(t.Fields, func(f Field) bool { return f.ComparedAs() == l })
+	if i < 0 {
+		return Field{}, false
+	}
+	return t.Fields[i], true
 }
 
 // Field finds a field by name, also one that is retired.

@@ -57,6 +57,21 @@ const (
 	AddItems Adding = "items" // into one list
 )
 
+// Holding is what the texts of a field are, for telling which columns can be it.
+type Holding string
+
+// What texts can be; the zero value says nothing.
+const (
+	HoldsWords    Holding = "words"     // names of things, titles: no numbers, no dates
+	HoldsJobTitle Holding = "job_title" // words that are no forms of address either
+)
+
+// namedAs are the comparisons of fields whose texts are names, so words.
+var namedAs = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality}
+
+// HoldsWords reports whether the field's texts are words rather than figures.
+func (f Field) HoldsWords() bool { return f.Holds != "" || slices.Contains(namedAs, f.ComparedAs()) }
+
 // Kind says all about a field type that is the same for every field of it. It
 // is one entry of the registry below; how its texts are read and compared
 // stands in the registry of package value, what speaks for a column being of

@@ -27,10 +27,11 @@ const (
 	AsCountry     Likeness = "country"
 	AsDate        Likeness = "date"
 	AsLink        Likeness = "link"
+	AsEmployer    Likeness = "employer" // a link to the company for which a person works
 )
 
 // Likenesses lists them in the order in which they are offered.
-var Likenesses = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality, AsPostalCode, AsCode, AsText, AsEmail, AsPhone, AsWeb, AsCountry, AsDate, AsLink}
+var Likenesses = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality, AsPostalCode, AsCode, AsText, AsEmail, AsPhone, AsWeb, AsCountry, AsDate, AsLink, AsEmployer}
 
 // ComparedAs tells as what the field is compared by likeness, empty for fields
 // that say nothing of who or what a record is.

@@ -139,6 +139,7 @@ var Table = []Step{
 	{Event: Cancel, From: idle, Running: Reading},
 	{Event: Cancel, From: []State{Checking}, Running: CheckingRun},
 	{Event: Cancel, From: []State{Loading, Paused}, Running: LoadingRun, To: Stopped},
+	{Event: Cancel, From: []State{Stopped}, Running: LoadingRun},
 	{Event: Cancel, From: []State{Paused}, To: Stopped},
 	{Event: Close, From: idle, Needs: []Fact{Written}, To: Closed},
 	{Event: Discard, From: idle, Lacks: []Fact{Written}, To: Discarded},

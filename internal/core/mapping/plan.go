@@ -246,7 +246,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if len(fp.Find) > 0 {
 			fp.origin.column = fp.Find[0].origin.column
 		}
-		if f.Type == catalog.Country && f.Name == "country" {
+		if f.Type == catalog.Country && (dp.country < 0 || f.ComparedAs() == catalog.AsCountry) { // that of the address before any other
 			dp.country = len(dp.Fields)
 		}
 		dp.Fields = append(dp.Fields, fp)

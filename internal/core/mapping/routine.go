@@ -145,6 +145,10 @@ func (d Draft) check(c catalog.Catalog, columns []string, path string) error {
 			return fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").At(fault.Place{Path: path + ".fields." + name}).With(name).
 				Mended("Fields: " + fieldNames(t) + ".")
 		}
+		if f.Retired {
+			return fault.New(fault.Invalid, "field_retired", "the field is retired, so it is no longer filled").At(fault.Place{Path: path + ".fields." + name}).With(name).
+				Mended("Take it out of the mapping, or take it into use again.")
+		}
 		if err := d.Fields[name].check(c, f, columns, path+".fields."+name); err != nil {
 			return err
 		}

@@ -75,6 +75,48 @@ func (l Level) String() string { return levelNames[l] }
 // are made anew.
 const Edition = "1"
 
+// saying is what a field tells about which record it is of.
+type saying int
+
+const (
+	itsRest saying = iota // something that many have
+	itsName               // who or what it is
+	itsOwn                // what tells it from its namesakes
+)
+
+// way is how the fields of one likeness are compared.
+type way struct {
+	like catalog.Likeness
+	kind Kind // the comparison of which they are a part, with others of that kind; empty for none
+	says saying
+}
+
+// ways is the registry of comparisons: every likeness has its entry. How values
+// are made ready stands in Prepare, how two are compared in the method of Comparer
+// for the kind, and what a result weighs in the weights.
+var ways = []way{
+	{catalog.AsHonorific, "", itsRest}, // only speaks against, with the given name
+	{catalog.AsGivenName, Given, itsRest},
+	{catalog.AsFamilyName, Family, itsName},
+	{catalog.AsCompanyName, Company, itsName}, // of a person it is the employer's
+	{catalog.AsEmail, Email, itsOwn},
+	{catalog.AsPhone, Phone, itsOwn},
+	{catalog.AsWeb, Web, itsOwn},
+	{catalog.AsStreet, Place, itsRest},
+	{catalog.AsPostalCode, Place, itsRest},
+	{catalog.AsLocality, Place, itsRest},
+	{catalog.AsCountry, Place, itsRest},
+	{catalog.AsDate, Date, itsOwn},
+	{catalog.AsCode, Code, itsOwn},
+	{catalog.AsText, Text, itsRest},
+	{catalog.AsLink, Link, itsRest},
+	{catalog.AsEmployer, Link, itsRest}, // of a person it is the employer's
+}
+
+func wayOf(like catalog.Likeness) way {
+	return ways[slices.IndexFunc(ways, func(w way) bool { return w.like == like })]
+}
+
 // comparison is one comparison of a record type with the fields that it takes.
 type comparison struct {
 	kind   Kind
@@ -121,12 +163,10 @@ func has(t catalog.RecordType, like catalog.Likeness) bool {
 // are equal in all compared fields, and filled in one of each, are the same.
 func (c *Comparer) Telling() (names, others []int) {
 	for i, f := range c.Fields {
-		switch f.ComparedAs() {
-		case catalog.AsFamilyName, catalog.AsCompanyName:
-			if !c.employer(i) {
-				names = append(names, i)
-			}
-		case catalog.AsEmail, catalog.AsPhone, catalog.AsDate, catalog.AsCode, catalog.AsWeb:
+		switch w := wayOf(f.ComparedAs()); {
+		case w.says == itsName && !c.employer(i):
+			names = append(names, i)
+		case w.says == itsOwn:
 			others = append(others, i)
 		}
 	}
@@ -136,47 +176,28 @@ func (c *Comparer) Telling() (names, others []int) {
 // employers are the references and names that say for whom a person works.
 func (c *Comparer) employer(i int) bool {
 	f := c.Fields[i]
-	return c.entity == Family && (f.Likeness == catalog.AsCompanyName || f.Type == catalog.Reference && f.To == "account")
+	return c.entity == Family && (f.Likeness == catalog.AsCompanyName || f.Likeness == catalog.AsEmployer)
 }
 
+// plan gathers the comparisons of the type in the order of the ways.
 func (c *Comparer) plan() {
-	add := func(kind Kind, likes ...catalog.Likeness) {
-		var names []string
-		for _, l := range likes {
-			for _, i := range c.at[l] {
-				if kind == Link && c.employer(i) {
-					continue
-				}
-				names = append(names, c.Fields[i].Name)
-			}
-		}
-		if len(names) > 0 {
-			c.comparisons = append(c.comparisons, comparison{kind, slices.Index(kinds, kind), names})
-		}
-	}
-	add(Given, catalog.AsGivenName)
-	add(Family, catalog.AsFamilyName)
-	if c.entity == Family {
-		var names []string
-		for i := range c.Fields {
+	for _, w := range ways {
+		for _, i := range c.at[w.like] {
+			kind := w.kind
 			if c.employer(i) {
-				names = append(names, c.Fields[i].Name)
+				kind = Employer
 			}
+			if kind == "" {
+				continue
+			}
+			at := slices.IndexFunc(c.comparisons, func(of comparison) bool { return of.kind == kind })
+			if at < 0 {
+				at = len(c.comparisons)
+				c.comparisons = append(c.comparisons, comparison{kind, slices.Index(kinds, kind), nil})
+			}
+			c.comparisons[at].fields = append(c.comparisons[at].fields, c.Fields[i].Name)
 		}
-		if len(names) > 0 {
-			c.comparisons = append(c.comparisons, comparison{Employer, slices.Index(kinds, Employer), names})
-		}
-	} else {
-		add(Company, catalog.AsCompanyName)
 	}
-	add(Email, catalog.AsEmail)
-	add(Phone, catalog.AsPhone)
-	add(Web, catalog.AsWeb)
-	add(Place, catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality, catalog.AsCountry)
-	add(Date, catalog.AsDate)
-	add(Code, catalog.AsCode)
-	add(Text, catalog.AsText)
-	add(Link, catalog.AsLink)
 }
 
 // Subject is a record or draft made ready for comparison.
@@ -257,7 +278,7 @@ func (c *Comparer) Prepare(values []string) Subject {
 	for _, v := range c.all(values, catalog.AsText) {
 		s.texts = append(s.texts, Latin(v))
 	}
-	for _, i := range c.at[catalog.AsLink] {
+	for _, i := range slices.Concat(c.at[catalog.AsLink], c.at[catalog.AsEmployer]) {
 		if c.employer(i) {
 			if values[i] != "" {
 				s.employers = append(s.employers, values[i])

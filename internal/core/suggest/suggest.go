@@ -149,11 +149,13 @@ var fullNameHeaders = []string{"name", "full name", "contact", "contact name", "
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
 func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
-	if _, ok := target.Type.Field("family_name"); !ok {
+	family, ok := target.Type.FieldAs(catalog.AsFamilyName)
+	given, both := target.Type.FieldAs(catalog.AsGivenName)
+	if !ok || !both {
 		return list
 	}
 	if slices.ContainsFunc(list, func(s Suggestion) bool {
-		return s.Draft == target.Draft && (s.Field == "family_name" || s.Field == "given_name") && s.Taken
+		return s.Draft == target.Draft && (s.Field == family.Name || s.Field == given.Name) && s.Taken
 	}) {
 		return list
 	}
@@ -163,9 +165,9 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			continue
 		}
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {
-			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == "family_name" || s.Field == "given_name")
+			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == family.Name || s.Field == given.Name)
 		})
-		for field, take := range map[string]mapping.Take{"family_name": mapping.TakeFamilyName, "given_name": mapping.TakeGivenName} {
+		for field, take := range map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName} {
 			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Take: take, Confidence: 0.93, Reason: "the cells hold given and family name together", Taken: true})
 		}
 		break

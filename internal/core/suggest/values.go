@@ -1,7 +1,6 @@
 package suggest
 
 import (
-	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -22,113 +21,165 @@ const (
 
 // fitOf compares what stands in a column with what a field takes.
 func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string) {
-	samples := col.Samples
-	if len(samples) == 0 {
+	if len(col.Samples) == 0 {
 		return neutralFit, ""
 	}
 	if f.Name == mapping.IDField {
-		if share(samples, func(s string) bool { _, err := t.ParseRecordID(s); return err == nil }) < 0.5 {
+		if share(col.Samples, func(s string) bool { _, err := t.ParseRecordID(s); return err == nil }) < 0.5 {
 			return contradicts, "its values do not look like " + t.RecordID(1042)
 		}
 		return distinctive, "its values are ids"
 	}
-	readable := func(ft catalog.FieldType) float64 {
-		r := value.NewReader(catalog.Field{Type: ft, Choices: f.Choices}, value.Settings{Country: "GB"})
-		return share(samples, func(s string) bool {
-			v, trouble := r.Read(s)
-			return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.AmbiguousNumber
-		})
+	return fits[f.Type](&cells{col, f})
+}
+
+// cells are the first different texts of a column, looked at as values of a
+// field.
+type cells struct {
+	col   sheet.Column
+	field catalog.Field
+}
+
+// share is the part of the texts that are so, between 0 and 1.
+func (c *cells) share(is func(s string) bool) float64 { return share(c.col.Samples, is) }
+
+// readable is the part of the texts that can be read as values of a field type.
+func (c *cells) readable(as catalog.FieldType) float64 {
+	r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
+	return c.share(func(s string) bool {
+		v, trouble := r.Read(s)
+		return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.AmbiguousNumber
+	})
+}
+
+func (c *cells) mails() float64 {
+	return c.share(func(s string) bool { return strings.Contains(s, "@") })
+}
+
+// telephone is the part of the texts that are written like telephone numbers of
+// any country.
+func (c *cells) telephone() float64 {
+	return c.share(func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 })
+}
+
+// fits is the registry of what speaks for a column being of a field type, and
+// what against it. Every type has its entry; the reason is a half sentence.
+var fits = map[catalog.FieldType]func(c *cells) (fit, string){
+	catalog.Text:      fitText,
+	catalog.LongText:  fitNames,
+	catalog.Reference: func(*cells) (fit, string) { return neutralFit, "" },
+	catalog.Integer:   fitNumber,
+	catalog.Decimal:   fitNumber,
+	catalog.Money:     fitNumber,
+	catalog.Percent:   fitNumber,
+	catalog.Date:      readAs(catalog.Date, "its values are no dates"),
+	catalog.DateTime:  readAs(catalog.Date, "its values are no dates"),
+	catalog.YesNo:     readAs(catalog.YesNo, "its values are neither yes nor no"),
+	catalog.Language:  readAs(catalog.Language, "its values are no languages"),
+	catalog.Currency:  readAs(catalog.Currency, "its values are no currencies"),
+	catalog.Country:   fitCountry,
+	catalog.OneChoice: fitChoice,
+	catalog.Choices:   func(*cells) (fit, string) { return neutralFit, "" },
+	catalog.Email:     fitEmail,
+	catalog.Phone:     fitPhone,
+	catalog.URL:       fitURL,
+}
+
+// readAs is for types that nothing but their own texts can be read as, and that
+// a column may still be when a few can.
+func readAs(as catalog.FieldType, otherwise string) func(c *cells) (fit, string) {
+	return func(c *cells) (fit, string) {
+		if c.readable(as) < 0.3 {
+			return contradicts, otherwise
+		}
+		return neutralFit, ""
 	}
-	mails := share(samples, func(s string) bool { return strings.Contains(s, "@") })
-	switch f.Type {
-	case catalog.Email:
-		switch {
-		case readable(catalog.Email) > 0.8:
-			return distinctive, "its values are e-mail addresses"
-		case mails < 0.3:
-			return contradicts, "its values are no e-mail addresses"
-		}
-	case catalog.URL:
-		switch r := readable(catalog.URL); {
-		case r > 0.8 && mails < 0.2 && share(samples, func(s string) bool {
-			return strings.Contains(s, "www.") || strings.Contains(s, "://") || strings.Count(s, ".") > 0 && !strings.ContainsAny(s, "0123456789,")
-		}) > 0.7:
-			return distinctive, "its values are web addresses"
-		case r < 0.2:
-			return contradicts, "its values are no web addresses"
-		}
-	case catalog.Date, catalog.DateTime:
-		if readable(catalog.Date) < 0.3 {
-			return contradicts, "its values are no dates"
-		}
-	case catalog.Integer, catalog.Decimal, catalog.Money, catalog.Percent:
-		if readable(f.Type) < 0.3 && readable(catalog.Money) < 0.3 {
-			return contradicts, "its values are no numbers"
-		}
-	case catalog.Phone:
-		if share(samples, func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 || mails > 0.3 {
-			return contradicts, "its values are no telephone numbers"
-		}
-		if share(samples, func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 }) > 0.8 {
-			return neutralFit, ""
-		}
-	case catalog.Country:
-		switch r := readable(catalog.Country); {
-		case r > 0.85 && col.Distinct > 1:
-			return distinctive, "its values are countries"
-		case r < 0.2:
-			return contradicts, "its values are no countries"
-		}
-	case catalog.Language:
-		if readable(catalog.Language) < 0.3 {
-			return contradicts, "its values are no languages"
-		}
-	case catalog.Currency:
-		if readable(catalog.Currency) < 0.3 {
-			return contradicts, "its values are no currencies"
-		}
-	case catalog.YesNo:
-		if readable(catalog.YesNo) < 0.3 {
-			return contradicts, "its values are neither yes nor no"
-		}
-	case catalog.OneChoice:
-		if col.Distinct > 60 || col.Longest > 60 {
-			return contradicts, "its values are too many for a choice"
-		}
-		if readable(catalog.OneChoice) > 0.7 && col.Distinct > 1 {
-			return neutralFit, ""
-		}
-	case catalog.Text, catalog.LongText, catalog.Reference:
-		return fitText(f, col, mails)
+}
+
+func fitNumber(c *cells) (fit, string) {
+	if c.readable(c.field.Type) < 0.3 && c.readable(catalog.Money) < 0.3 {
+		return contradicts, "its values are no numbers"
 	}
 	return neutralFit, ""
 }
 
-// fitText compares texts: names are not numbers, postal codes are no words.
-func fitText(f catalog.Field, col sheet.Column, mails float64) (fit, string) {
-	numbers := share(col.Samples, func(s string) bool { return digitsIn(s)*2 > len(s) })
-	dates := share(col.Samples, func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") })
-	links := share(col.Samples, func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") })
-	address := share(col.Samples, func(s string) bool { return formsOfAddress[value.Words(s)] })
-	isName := slices.Contains([]string{"given_name", "family_name", "name", "company", "locality", "region", "job_title", "honorific", "title", "product", "subject", "street"}, f.Name)
+func fitEmail(c *cells) (fit, string) {
 	switch {
-	case f.Type == catalog.Reference:
-		return neutralFit, ""
-	case mails > 0.6 && f.Type != catalog.LongText:
+	case c.readable(catalog.Email) > 0.8:
+		return distinctive, "its values are e-mail addresses"
+	case c.mails() < 0.3:
+		return contradicts, "its values are no e-mail addresses"
+	}
+	return neutralFit, ""
+}
+
+func fitURL(c *cells) (fit, string) {
+	written := func(s string) bool {
+		return strings.Contains(s, "www.") || strings.Contains(s, "://") || strings.Count(s, ".") > 0 && !strings.ContainsAny(s, "0123456789,")
+	}
+	switch r := c.readable(catalog.URL); {
+	case r > 0.8 && c.mails() < 0.2 && c.share(written) > 0.7:
+		return distinctive, "its values are web addresses"
+	case r < 0.2:
+		return contradicts, "its values are no web addresses"
+	}
+	return neutralFit, ""
+}
+
+func fitPhone(c *cells) (fit, string) {
+	if c.mails() > 0.3 || c.share(func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 {
+		return contradicts, "its values are no telephone numbers"
+	}
+	return neutralFit, ""
+}
+
+func fitCountry(c *cells) (fit, string) {
+	switch r := c.readable(catalog.Country); {
+	case r > 0.85 && c.col.Distinct > 1:
+		return distinctive, "its values are countries"
+	case r < 0.2:
+		return contradicts, "its values are no countries"
+	}
+	return neutralFit, ""
+}
+
+func fitChoice(c *cells) (fit, string) {
+	if c.col.Distinct > 60 || c.col.Longest > 60 {
+		return contradicts, "its values are too many for a choice"
+	}
+	return neutralFit, ""
+}
+
+// fitText is for lines of text: they are no addresses of the net, and what
+// fitNames says.
+func fitText(c *cells) (fit, string) {
+	links := c.share(func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") })
+	switch {
+	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
-	case links > 0.6 && f.Type != catalog.LongText:
+	case links > 0.6:
 		return contradicts, "its values are web addresses"
-	case isName && (numbers > 0.6 || dates > 0.6):
+	}
+	return fitNames(c)
+}
+
+// fitNames compares texts with what the field holds: names are no numbers,
+// postal codes no words.
+func fitNames(c *cells) (fit, string) {
+	f, address := c.field, c.share(func(s string) bool { return formsOfAddress[value.Words(s)] })
+	switch {
+	case f.HoldsWords() && (c.share(func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
+		c.share(func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") }) > 0.6):
 		return contradicts, "its values are numbers or dates"
-	case f.Name == "honorific" && address < 0.5:
+	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
-	case f.Name == "honorific" && address > 0.8:
+	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
 		return distinctive, "its values are forms of address"
-	case f.Name == "job_title" && address > 0.5:
+	case f.Holds == catalog.HoldsJobTitle && address > 0.5:
 		return contradicts, "its values are forms of address"
-	case f.Key && share(col.Samples, func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 }) > 0.6:
+	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
-	case f.Name == "postal_code" && (col.Longest > 20 || share(col.Samples, func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
+	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share(func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
 		return contradicts, "its values are no postal codes"
 	}
 	return neutralFit, ""

@@ -1035,6 +1035,11 @@ export interface components {
             synonyms?: string[];
             /** @description As what it is compared by likeness */
             likeness?: components["schemas"]["Likeness"];
+            /**
+             * @description What its texts are, where likeness does not say so
+             * @enum {string}
+             */
+            holds?: "words" | "job_title";
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;
@@ -1143,6 +1148,8 @@ export interface components {
             rules?: components["schemas"]["RecordRule"][];
             version: number;
             own?: boolean;
+            /** @description What was changed here of a standard type */
+            readonly changed?: string[];
         };
         /** @enum {string} */
         ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "closed" | "discarded";
@@ -1158,7 +1165,7 @@ export interface components {
         /** @enum {string} */
         AnswerChoice: "take" | "new" | "leave_out";
         /** @enum {string} */
-        Likeness: "given_name" | "family_name" | "honorific" | "company_name" | "street" | "locality" | "postal_code" | "code" | "text" | "email" | "phone" | "web" | "country" | "date" | "link";
+        Likeness: "given_name" | "family_name" | "honorific" | "company_name" | "street" | "locality" | "postal_code" | "code" | "text" | "email" | "phone" | "web" | "country" | "date" | "link" | "employer";
         /** @enum {string} */
         Find: "take" | "ask" | "hold" | "skip" | "oldest" | "newest" | "fullest";
         /** @description How a source is read; what is left out is detected */
