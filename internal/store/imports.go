@@ -202,7 +202,7 @@ func (s *Store) Imports(ctx context.Context, workspace string, before int64, sta
 	var list []Import
 	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`
 		where i.workspace = $1 and ($2 = 0 or i.id < $2)
-			and (cardinality($3::text[]) = 0 and i.state <> 'discarded' or i.state = any($3))
+			and (coalesce(cardinality($3::text[]), 0) = 0 and i.state <> 'discarded' or i.state = any($3))
 		order by i.id desc limit $4`, workspace, before, states, limit)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)

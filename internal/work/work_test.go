@@ -49,8 +49,14 @@ func prepare(url string) error {
 func start(t *testing.T) *bench {
 	t.Helper()
 	t.Parallel()
+	return startOn(t, pgtest.Database(t, prepare))
+}
+
+// startOn starts a service on a database.
+func startOn(t *testing.T, url string) *bench {
+	t.Helper()
 	log := slog.New(slog.DiscardHandler)
-	s, err := store.Open(t.Context(), store.Options{URL: pgtest.Database(t, prepare), Process: "test", Connections: staging.Connections(2), Log: log})
+	s, err := store.Open(t.Context(), store.Options{URL: url, Process: "test", Connections: staging.Connections(2), Log: log})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -53,13 +53,17 @@ begin
     for t in select tablename, substring(tablename from '^i(\d+)_')::bigint as id, substring(tablename from '^i\d+_(.*)$') as part
         from pg_tables where schemaname = 'staging' and tablename ~ '^i\d+_' order by tablename desc
     loop
+        if to_regclass(format('staging.%I', 'i' || t.id || '_results')) is null then
+            execute format('create table staging.%I (row_no bigint not null, draft smallint not null, run bigint not null, last boolean not null default true,
+                outcome text collate "C" not null, of_row text collate "C", record_id bigint, detail text)', 'i' || t.id || '_results');
+            execute format('create unique index on staging.%I (row_no, draft) where last', 'i' || t.id || '_results');
+            execute format('create index on staging.%I (of_row, row_no) where last and of_row is not null', 'i' || t.id || '_results');
+        end if;
         select max(id) into load_run from runs where import = t.id and work = 'load';
         if t.part = 'cells' then
             execute format('alter table staging.%I rename to %I', t.tablename, 'i' || t.id || '_r0_cells');
             update imports set cells_run = 0 where id = t.id;
         elsif t.part = 'outcomes' then
-            execute format('create table staging.%I (row_no bigint not null, draft smallint not null, run bigint not null, last boolean not null default true,
-                outcome text collate "C" not null, of_row text collate "C", record_id bigint, detail text)', 'i' || t.id || '_results');
             if to_regclass(format('staging.%I', 'i' || t.id || '_draft_outcomes')) is null then
                 execute format('insert into staging.%I select row_no, 1, %s, true, outcome, outcome, record_id, detail from staging.%I', 'i' || t.id || '_results', coalesce(load_run, 0), t.tablename);
             else
@@ -67,8 +71,6 @@ begin
                     from staging.%I o cross join lateral (select n::smallint, d->>''name'' as name, d->>''type'' as type from imports i, jsonb_array_elements(i.routine->''drafts'') with ordinality y (d, n) where i.id = %s) d
                     left join staging.%I x on x.row_no = o.row_no and x.draft = coalesce(d.name, d.type)', 'i' || t.id || '_results', coalesce(load_run, 0), t.tablename, t.id, 'i' || t.id || '_draft_outcomes');
             end if;
-            execute format('create unique index on staging.%I (row_no, draft) where last', 'i' || t.id || '_results');
-            execute format('create index on staging.%I (of_row, row_no) where last and of_row is not null', 'i' || t.id || '_results');
         end if;
     end loop;
     for t in select tablename from pg_tables where schemaname = 'staging' and tablename ~ '^i\d+_' and tablename !~ '^i\d+_(results|r0_cells)$'

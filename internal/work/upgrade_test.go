@@ -1,0 +1,94 @@
+package work
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"testing"
+
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
+	"uchi/internal/pgtest"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// earlier fills a database with what an earlier version of the service left in
+// it: testdata holds a dump for each number of migrations, made by that version.
+func earlier(t *testing.T, migrations int) (url string) {
+	t.Helper()
+	packed, err := os.ReadFile(fmt.Sprintf("testdata/edition%d.sql.gz", migrations))
+	if err != nil {
+		t.Fatal(err)
+	}
+	r, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		t.Fatal(err)
+	}
+	dump, err := io.ReadAll(r)
+	if err != nil {
+		t.Fatal(err)
+	}
+	url = pgtest.Database(t, prepare)
+	conn, err := pgx.Connect(t.Context(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	for _, sql := range []string{`drop schema uchi, staging, w_main cascade`, string(dump)} {
+		if _, err := conn.PgConn().Exec(t.Context(), sql).ReadAll(); err != nil {
+			t.Fatal(err)
+		}
+	}
+	return url
+}
+
+// A database of every earlier version, with records, imports that were loaded
+// and one that was checked (or, in the third, work that was going on when the
+// service ended), is brought to the present: what was there is there, what was
+// begun is free, and the next import works.
+func TestUpgradeFromEveryVersion(t *testing.T) {
+	for migrations := 1; migrations <= 6; migrations++ {
+		t.Run(fmt.Sprint(migrations), func(t *testing.T) {
+			t.Parallel()
+			b := startOn(t, earlier(t, migrations))
+			all, err := b.store.Imports(b.Context(), "main", 0, nil, 10)
+			b.ok(err)
+			for _, i := range all { // nothing is busy
+				i = b.wait(i.ID)
+				if i.Trouble.V != nil {
+					t.Errorf("import %d: %+v", i.ID, i.Trouble.V)
+				}
+			}
+			if migrations == 3 {
+				b.load(b.check(b.again(all[len(all)-1])))
+				b.want(b.record("account", "ACC-2").Values["name"], "Gull Marina")
+				return
+			}
+			b.want(len(all), 3)
+			b.want(b.record("contact", "CON-1").Values["family_name"], "Berg")
+			b.want(b.record("contact", "CON-2").Links["account"].Title, "Gull Marina")
+			loaded, err := b.store.Import(b.Context(), "main", 2)
+			b.ok(err)
+			b.want(loaded.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "held": 1})
+			b.want(b.rows(loaded), "[2 created (created 1) 3 created (created 2) 4 held (held)]")
+			ready, err := b.store.Import(b.Context(), "main", 3)
+			b.ok(err)
+			done := b.load(b.check(ready))
+			b.want(done.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "updated": 1})
+			b.agree(done)
+			b.want(b.record("contact", "CON-1").Values["family_name"], "Berg-Hav")
+			h, err := b.store.History(b.Context(), "main", b.record("contact", "CON-1").Type, "CON-1")
+			b.ok(err)
+			b.want(len(h), 2)
+			again := b.change(b.upload("contact", "Ref,Family name,Account\nK-2,Li,A-1\nK-9,Moe,A-2\n"), func(r *mapping.Routine) { r.May = mapping.CreateOrUpdate })
+			b.want(b.load(b.check(again)).Outcomes.V, map[verdict.Outcome]int64{"created": 1, "updated": 1})
+			people, err := b.store.People(b.Context())
+			b.ok(err)
+			b.want(len(people), 1)
+		})
+	}
+}
