@@ -51,7 +51,7 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	reg.MustRegister(s.spent, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.observe, s.recoverer, headers(opt.Secure))
+	r.Use(middleware.RequestID, middleware.GetHead, s.observe, s.recoverer, headers(opt.Secure))
 	r.Get("/health", func(w http.ResponseWriter, _ *http.Request) {
 		writeJSON(w, http.StatusOK, map[string]string{"health": "ok"})
 	})
@@ -297,6 +297,11 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 			return nil, errNoRole.With(operation)
 		case need != anybody && !p.Role.Covers(need):
 			return nil, work.ErrRole(need)
+		}
+		if name := chi.URLParam(r, "workspace"); name != "" {
+			if err := s.store.MustWorkspace(ctx, name); err != nil {
+				return nil, err
+			}
 		}
 		return next(ctx, w, r, request)
 	}

@@ -32,6 +32,20 @@ type Workspace struct {
 	Label string `db:"label"`
 }
 
+var errNoWorkspace = fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace")
+
+// MustWorkspace gives an error when there is no such workspace.
+func (s *Store) MustWorkspace(ctx context.Context, name string) error {
+	var there bool
+	if err := s.db.GetContext(ctx, &there, `select exists (select from workspaces where name = $1)`, name); err != nil {
+		return fmt.Errorf("look for workspace %s: %w", name, err)
+	}
+	if !there {
+		return errNoWorkspace.With(name)
+	}
+	return nil
+}
+
 // Workspaces lists them.
 func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 	var list []Workspace
@@ -221,7 +235,7 @@ func (s *Store) Catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
 	}
 	if len(docs) == 0 {
-		return catalog.Catalog{}, fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace").With(workspace)
+		return catalog.Catalog{}, errNoWorkspace.With(workspace)
 	}
 	var c catalog.Catalog
 	for _, d := range docs {

@@ -1,0 +1,357 @@
+package api
+
+import (
+	"bufio"
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"uchi/api"
+	"uchi/internal/core/sheet"
+	"uchi/internal/pgtest"
+	"uchi/internal/staging"
+	"uchi/internal/store"
+	"uchi/internal/work"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+)
+
+func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
+
+// face is the handler on a database of its own, with one person of each role.
+type face struct {
+	*testing.T
+	url    string
+	tokens map[store.Role]string
+}
+
+func begin(t *testing.T) *face {
+	t.Helper()
+	log := slog.New(slog.DiscardHandler)
+	st, err := store.Open(t.Context(), store.Options{URL: pgtest.Database(t, nil), Process: "test", Connections: staging.Connections(2), Log: log})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(st.Close)
+	room := staging.New(st, log).Strictly()
+	w, err := work.New(st, room, work.Options{Process: "test", Workers: 2, MostBytes: 1 << 20, Limits: sheet.DefaultLimits, Log: log})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Start(context.Background()); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { w.Stop(context.Background()) }) //nolint:errcheck // the test is over
+	f := &face{T: t, tokens: map[store.Role]string{}}
+	server := httptest.NewServer(New(st, room, w, Options{Log: log, Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}}))
+	t.Cleanup(server.Close)
+	f.url = server.URL
+	for _, role := range []store.Role{store.Viewer, store.Operator, store.Administrator} {
+		email := string(role) + "@lanternquay.example"
+		p, err := st.AddPerson(t.Context(), email, string(role), role, "shore power for all", 0)
+		if err != nil {
+			t.Fatal(err)
+		}
+		_, secret, err := st.AddToken(t.Context(), p, "test", role, time.Now().AddDate(0, 0, 30))
+		if err != nil {
+			t.Fatal(err)
+		}
+		f.tokens[role] = secret
+	}
+	return f
+}
+
+func (f *face) ask(role store.Role, method, path, kind, body string) (*http.Response, []byte) {
+	f.Helper()
+	ctx, cancel := context.WithTimeout(f.Context(), 20*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, method, f.url+path, strings.NewReader(body))
+	if err != nil {
+		f.Fatal(err)
+	}
+	if body != "" {
+		req.Header.Set("Content-Type", kind)
+	}
+	if role != "" {
+		req.Header.Set("Authorization", "Bearer "+f.tokens[role])
+	}
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		f.Fatalf("%s %s: %v", method, path, err)
+	}
+	defer res.Body.Close()
+	answer, err := io.ReadAll(res.Body)
+	if err != nil {
+		f.Fatalf("%s %s: %v", method, path, err)
+	}
+	return res, answer
+}
+
+// idle waits until nobody works on the first import.
+func (f *face) idle() {
+	f.Helper()
+	for range 600 {
+		_, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/imports/1", "", "")
+		var i struct{ Busy string }
+		if json.Unmarshal(body, &i) == nil && i.Busy == "" {
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	f.Fatal("the work does not end")
+}
+
+// bodies are what operations are sent that need one; the others get an empty object.
+var bodies = map[string]string{
+	"signIn": `{"email":"viewer@lanternquay.example","password":"shore power for all"}`, "addToken": `{"label":"ship","role":"viewer","days":3}`,
+	"addPerson": `{"email":"x@lanternquay.example","name":"X","role":"viewer","password":"a long password"}`, "setSettings": `{"keep_days":30}`,
+	"addWorkspace": `{"name":"third","label":"Third"}`, "addField": `{"name":"berths","label":"Berths","type":"integer"}`, "changeField": `{"label":"Moorings"}`,
+	"addChoice": `{"code":"spare","label":"Spare"}`, "setReading": `{"country":"NO"}`, "addDraft": `{"type":"contact"}`,
+	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`, "takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
+	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
+	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
+}
+
+// later are asked last, since they take away what others look at.
+var later = []string{"discardImport", "close", "signOut", "removeToken", "removeRoutine"}
+
+// Every operation of the contract, asked by nobody, by each role, of a workspace
+// that has the thing and of one that has not: who may not is refused, what is
+// elsewhere is not found, nothing is an error of the service, and every answer is
+// one that the contract names, in its shape.
+func TestEveryOperation(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	ctx := t.Context()
+	doc, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := doc.Validate(ctx, openapi3.DisableExamplesValidation()); err != nil {
+		t.Errorf("the contract: %v", err)
+	}
+	if res, body := f.ask(store.Administrator, http.MethodPost, "/api/v1/workspaces", "application/json", `{"name":"other","label":"Other"}`); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	upload := "Ref,Company,Town\nA-1,Tern Marina,Ternvik\nA-2,Gull Marina,Gullvik\nA-3,,\n"
+	send := "/api/v1/workspaces/main/imports?into=account&name=marinas.csv"
+	if res, body := f.ask(store.Operator, http.MethodPost, send, "application/octet-stream", upload); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	f.idle()
+	for _, act := range []string{"check", "load"} {
+		if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "", ""); res.StatusCode >= 300 {
+			t.Fatalf("%d %s", res.StatusCode, body)
+		}
+		f.idle()
+	}
+	type operation struct {
+		path, method string
+		*openapi3.Operation
+	}
+	var first, last []operation
+	for path, item := range doc.Paths.Map() {
+		for method, op := range item.Operations() {
+			for _, p := range item.Parameters {
+				op.Parameters = append(op.Parameters, p)
+			}
+			o := operation{path, method, op}
+			if strings.Contains(strings.Join(later, " "), op.OperationID) {
+				last = append(last, o)
+			} else {
+				first = append(first, o)
+			}
+		}
+	}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "column": "Company", "draft": "account", "field": "berths"}
+	url := func(o operation, workspace string) string {
+		path := o.path
+		query := []string{}
+		for _, p := range o.Parameters {
+			value := known[p.Value.Name]
+			switch {
+			case p.Value.Name == "workspace":
+				value = workspace
+			case o.OperationID == "columnValues" && p.Value.Name == "field":
+				value = "name"
+			}
+			if p.Value.In == "path" {
+				path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", value)
+			} else if p.Value.Required {
+				query = append(query, p.Value.Name+"="+value)
+			}
+		}
+		if len(query) > 0 {
+			path += "?" + strings.Join(query, "&")
+		}
+		return "/api/v1" + path
+	}
+	slices.SortFunc(first, func(a, b operation) int { // what changes nothing is asked before what does
+		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)), cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
+	})
+	rank := map[store.Role]int{anybody: 0, store.Viewer: 1, store.Operator: 2, store.Administrator: 3}
+	asked := 0
+	for _, o := range append(first, last...) {
+		if o.OperationID == "streamImport" { // has no end; TestProgressStream follows it
+			continue
+		}
+		kind, body := "application/json", ""
+		if o.RequestBody != nil {
+			if body = bodies[o.OperationID]; body == "" {
+				body = "{}"
+			}
+			for k := range o.RequestBody.Value.Content {
+				if kind = k; k == "application/json" {
+					break
+				}
+			}
+			if o.OperationID == "upload" {
+				body = upload
+			}
+		}
+		name := strings.ToUpper(o.OperationID[:1]) + o.OperationID[1:]
+		for _, workspace := range []string{"main", "other", "nowhere"} {
+			if workspace != "main" && !strings.Contains(o.path, "{workspace}") {
+				continue
+			}
+			for _, role := range []store.Role{"", store.Viewer, store.Operator, store.Administrator} {
+				path := url(o, workspace)
+				if o.OperationID == "upload" {
+					path = strings.Replace(send, "main", workspace, 1)
+				}
+				res, answer := f.ask(role, o.method, path, kind, body)
+				asked++
+				said := fmt.Sprintf("%s by %q in %s: %d %s", o.OperationID, role, workspace, res.StatusCode, cut(answer))
+				switch {
+				case res.StatusCode >= 500:
+					t.Error(said)
+				case role == "" && needs[name] != anybody:
+					if res.StatusCode != http.StatusUnauthorized {
+						t.Error(said)
+					}
+				case rank[role] < rank[needs[name]]:
+					if res.StatusCode != http.StatusForbidden {
+						t.Error(said)
+					}
+				case res.StatusCode == http.StatusUnauthorized, res.StatusCode == http.StatusForbidden:
+					if needs[name] != anybody {
+						t.Error(said)
+					}
+				case workspace == "nowhere", workspace == "other" && (strings.Contains(o.path, "{import}") || strings.Contains(o.path, "{id}")):
+					if res.StatusCode != http.StatusNotFound && res.StatusCode != http.StatusBadRequest && res.StatusCode != http.StatusUnprocessableEntity {
+						t.Error(said)
+					}
+				case workspace == "main" && o.method == http.MethodGet && res.StatusCode >= 400 && !strings.Contains(o.path, "/routines/{name}") && !strings.Contains(o.path, "/questions/{row}"):
+					t.Error(said)
+				}
+				input := &openapi3filter.ResponseValidationInput{
+					RequestValidationInput: &openapi3filter.RequestValidationInput{
+						Request: res.Request, Route: &routers.Route{Spec: doc, Path: o.path, PathItem: doc.Paths.Value(o.path), Method: o.method, Operation: o.Operation},
+					},
+					Status: res.StatusCode, Header: res.Header, Body: io.NopCloser(bytes.NewReader(answer)),
+					Options: &openapi3filter.Options{IncludeResponseStatus: true, ExcludeResponseBody: !strings.Contains(res.Header.Get("Content-Type"), "json")},
+				}
+				if err := openapi3filter.ValidateResponse(ctx, input); err != nil {
+					t.Errorf("%s: another shape than the contract's: %s", said, cut([]byte(err.Error())))
+				}
+				if o.method != http.MethodGet && workspace == "main" && res.StatusCode < 300 {
+					f.idle()
+				}
+			}
+		}
+	}
+	if asked < 4*len(needs) {
+		t.Errorf("only %d questions were asked of %d operations", asked, len(needs))
+	}
+}
+
+// A stream of progress tells what is now, and again what changes, until nobody listens.
+func TestProgressStream(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name=marinas.csv", "application/octet-stream", "Ref,Company\nA-1,Tern\n"); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	f.idle()
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, f.url+"/api/v1/workspaces/main/imports/1/events", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	req.Header.Set("Authorization", "Bearer "+f.tokens[store.Viewer])
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer res.Body.Close()
+	lines := bufio.NewScanner(res.Body)
+	until := func(state string) {
+		t.Helper()
+		for lines.Scan() {
+			if strings.Contains(lines.Text(), `"`+state+`"`) {
+				return
+			}
+		}
+		t.Fatalf("the stream never says %s: %v", state, lines.Err())
+	}
+	until("open")
+	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/check", "", ""); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	until("ready")
+}
+
+// A token outlives neither its maker nor its maker's role, HEAD answers like GET
+// without the body, and what is not there is said in the problem's form.
+func TestTokensAndHeads(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	for body, want := range map[string]string{
+		`{"label":"a","role":"viewer","days":31}`:       "outlives_its_maker",
+		`{"label":"b","role":"administrator","days":3}`: "role",
+	} {
+		if res, answer := f.ask(store.Operator, http.MethodPost, "/api/v1/tokens", "application/json", body); res.StatusCode < 400 || !strings.Contains(string(answer), want) {
+			t.Errorf("%s: %d %s", body, res.StatusCode, answer)
+		}
+	}
+	for _, path := range []string{"/", "/w/main/imports", "/health", "/api/v1/openapi.yaml"} {
+		get, body := f.ask(store.Viewer, http.MethodGet, path, "", "")
+		head, none := f.ask(store.Viewer, http.MethodHead, path, "", "")
+		if get.StatusCode != 200 || head.StatusCode != 200 || head.Header.Get("Content-Type") != get.Header.Get("Content-Type") || len(none) != 0 || len(body) == 0 {
+			t.Errorf("%s: GET %d, HEAD %d %v", path, get.StatusCode, head.StatusCode, head.Header)
+		}
+	}
+	if res, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/nothing", "", ""); res.StatusCode != 404 || !strings.Contains(string(body), "unknown_path") {
+		t.Errorf("%d %s", res.StatusCode, body)
+	}
+}
+
+func bit(is bool) int {
+	if is {
+		return 1
+	}
+	return 0
+}
+
+func cut(b []byte) string {
+	s := strings.ReplaceAll(string(b), "\n", " ")
+	if len(s) > 300 {
+		s = s[:300] + "…"
+	}
+	return s
+}
