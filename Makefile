@@ -1,6 +1,7 @@
 # make demo     install what is missing, build, serve the demo
 # make test     the same set-up, then every check
 # make bench    the service side by side with the job written by hand
+# make torture  kills the service and the database while they work, many times
 # make pictures the pictures of the documents, from a demo that runs
 # make generate make code again from api/openapi.yaml
 SHELL := /bin/bash
@@ -9,7 +10,7 @@ GO ?= go
 PKGS := ./api/... ./bench/... ./cmd/... ./internal/... ./web
 export GOFLAGS := -buildvcs=false
 
-.PHONY: demo build test lint bench generate pictures setup fuzz clean
+.PHONY: demo build test lint bench torture generate pictures setup fuzz clean
 
 build: bin/uchi
 
@@ -52,6 +53,9 @@ fuzz:
 
 bench: setup bin/uchi
 	$(GO) run ./bench/run $(ARGS)
+
+torture: setup bin/uchi
+	$(GO) test ./cmd/uchi -count=1 -timeout 60m -run TestTorture -v -args -kills 30 -crashes 10 $(ARGS)
 
 pictures:
 	scripts/pictures

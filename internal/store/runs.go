@@ -300,8 +300,12 @@ func (s *Store) TakeOver(ctx context.Context, own string, silent time.Duration, 
 	rows, err := s.pool.Query(ctx, `
 		select r.id, r.import, r.work, r.person, r.process
 		from runs r left join processes p on p.name = r.process
-		where r.ended_at is null and r.process <> ''
-			and (r.process = $1 or p.beat is null or p.beat < now() - make_interval(secs => $2))
+		where r.ended_at is null and case
+			when r.process <> '' then r.process = $1 or p.beat is null or p.beat < now() - make_interval(secs => $2)
+			else exists ( -- given out by the queue to a process that died before it could say that it has it
+				select from river_job j where j.kind = 'import' and (j.args->>'run')::bigint = r.id and j.state = 'running'
+					and (j.attempted_by[array_upper(j.attempted_by, 1)] = $1 or j.attempted_at < now() - make_interval(secs => $2)))
+			end
 		order by r.id`, own, silent.Seconds())
 	if err == nil {
 		dead, err = pgx.CollectRows(rows, pgx.RowToStructByName[Run])
@@ -311,7 +315,7 @@ func (s *Store) TakeOver(ctx context.Context, own string, silent time.Duration, 
 	}
 	ended := map[string]bool{own: true}
 	for _, r := range dead {
-		if !ended[r.Process] {
+		if r.Process != "" && !ended[r.Process] {
 			ended[r.Process] = true
 			_, err := s.pool.Exec(ctx, `select pg_terminate_backend(pid) from pg_stat_activity where application_name = $1 and usename = current_user and pid <> pg_backend_pid()`, applicationName(r.Process))
 			if err != nil {

@@ -20,6 +20,8 @@ import (
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // agree sees that the counters of an import are those of the tables.
@@ -381,6 +383,22 @@ func (b *bench) nearABound(i store.Import) (near int) {
 		}
 	}
 	return near
+}
+
+// A job that the queue gave to a process which died before it could say that it
+// has it is taken up again: by the process when it starts, or by another later.
+func TestGivenOutToTheDead(t *testing.T) {
+	b := start(t)
+	i := b.upload("contact", people)
+	for own, since := range map[string]time.Duration{"dead": 0, "": time.Minute} {
+		b.ok(b.store.Act(b.Context(), "main", i.ID, store.Act{Event: life.Check, By: b.person, Enqueue: func(ctx context.Context, tx pgx.Tx, r store.Run) error {
+			_, err := tx.Exec(ctx, `insert into river_job (kind, args, queue, max_attempts, state, attempt, attempted_at, attempted_by)
+				values ('import', jsonb_build_object('import', $1::bigint, 'run', $2::bigint), 'default', 25, 'running', 1, now() - make_interval(secs => $3), '{dead}')`, i.ID, r.ID, since.Seconds())
+			return err
+		}}))
+		b.ok(b.work.takeOver(b.Context(), own))
+		b.want(b.wait(i.ID).State, life.Ready)
+	}
 }
 
 // What a row links to is still there when the row is written, or the row is set

@@ -1,0 +1,245 @@
+package main_test
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"net"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"uchi/internal/client"
+	"uchi/internal/pg"
+)
+
+// A short torture is one of the tests; make torture asks for more.
+var (
+	kills   = flag.Int("kills", 4, "how often the service is killed under torture")
+	crashes = flag.Int("crashes", 1, "how often the database is stopped at once under torture")
+	seed    = flag.Uint64("seed", 26, "of what happens under torture, and when")
+)
+
+// rack is a service and a database server that are both killed at any moment.
+type rack struct {
+	*service
+	dir    string
+	port   int
+	server *pg.Server
+	r      *rand.Rand
+	killed map[string]int // by the work that went on
+	downs  map[string]int
+}
+
+// up starts the database server anew, on the port that it had.
+func (k *rack) up() {
+	k.Helper()
+	server, err := pg.Start(context.Background(), pg.Options{Dir: k.dir, Port: k.port})
+	if err != nil {
+		said, _ := os.ReadFile(filepath.Join(k.dir, "postgresql.log"))
+		k.Fatalf("%v\n%s", err, said)
+	}
+	k.server = server
+}
+
+// crash ends the database as a power cut would: nothing is written out, and
+// unlogged tables are empty when it comes back.
+func (k *rack) crash() {
+	k.Helper()
+	b, err := os.ReadFile(filepath.Join(k.dir, "postgresql", "postmaster.pid"))
+	if err != nil {
+		k.Fatal(err)
+	}
+	first, _, _ := strings.Cut(string(b), "\n")
+	pid, err := strconv.Atoi(first)
+	if err != nil {
+		k.Fatal(err)
+	}
+	if err := syscall.Kill(pid, syscall.SIGQUIT); err != nil {
+		k.Fatal(err)
+	}
+	k.server.Stop()
+	k.up()
+}
+
+// strike kills the service, or the database when it is its turn.
+func (k *rack) strike(during string, c int) {
+	k.Helper()
+	if c < *crashes && k.r.IntN(*kills+*crashes) < *crashes || sum(k.killed) >= *kills {
+		k.crash()
+		k.downs[during]++
+		return
+	}
+	k.stop(syscall.SIGKILL)
+	k.start()
+	k.killed[during]++
+}
+
+func sum(counts map[string]int) (n int) {
+	for _, c := range counts {
+		n += c
+	}
+	return n
+}
+
+// now reads the newest import; a service that just lost its database may need a moment.
+func (k *rack) now() (i client.Import, there bool) {
+	k.Helper()
+	var err error
+	for range 400 {
+		id := k.count(`select coalesce(max(id), 0) from uchi.imports`)
+		if id == 0 {
+			return i, false
+		}
+		if i, err = k.conn().Import(context.Background(), id); err == nil {
+			return i, true
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	k.Fatal(err)
+	panic("unreachable")
+}
+
+// Whatever is killed, and whenever: an import ends, every row has one outcome,
+// nothing is doubled, nothing stays busy, and what the file says is what is there.
+func TestTorture(t *testing.T) {
+	const rows, bad = 6000, 97
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	dir, err := os.MkdirTemp("/var/tmp", "uchi-torture")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := os.Chmod(dir, 0o711); err != nil {
+		t.Fatal(err)
+	}
+	k := &rack{dir: dir, r: rand.New(rand.NewPCG(*seed, 1)), killed: map[string]int{}, downs: map[string]int{}}
+	port, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	k.port = port.Addr().(*net.TCPAddr).Port
+	k.service = &service{T: t, address: l.Addr().String(), home: t.TempDir()}
+	l.Close()
+	port.Close()
+	k.up()
+	k.database = k.server.URL
+	t.Cleanup(func() { k.stop(os.Interrupt); k.server.Stop(); os.RemoveAll(dir) })
+	k.start()
+	k.uchi(0, password, "login", admin)
+
+	within := map[string]time.Duration{"upload": 30 * time.Millisecond, "read": 60 * time.Millisecond, "check": 600 * time.Millisecond, "load": 400 * time.Millisecond}
+	aim := func() string { return []string{"upload", "read", "check", "check", "load", "load"}[k.r.IntN(6)] }
+	target := aim()
+	there, history := map[string]bool{}, int64(0)
+	for round := 0; sum(k.killed) < *kills || sum(k.downs) < *crashes; round++ {
+		var text strings.Builder
+		text.WriteString("Ref,Family name,E-mail\n")
+		sound := 0
+		for n := range rows {
+			ref, mail := fmt.Sprintf("K-%d", n+round*rows/3), fmt.Sprintf("p%d@x.example", n+round*rows/3)
+			if n%bad == 3 {
+				mail = "no mail"
+			} else {
+				sound++
+				there[ref] = true
+			}
+			fmt.Fprintf(&text, "%s,Berg %d,%s\n", ref, round, mail)
+		}
+		before, _ := k.now()
+		hit := func(during string) {
+			if during != target || sum(k.killed)+sum(k.downs) >= *kills+*crashes {
+				return
+			}
+			time.Sleep(time.Duration(k.r.Int64N(int64(within[during]))))
+			if i, ok := k.now(); during == "upload" || ok && string(i.Busy) == during {
+				k.strike(during, sum(k.downs))
+				target = aim()
+			}
+		}
+		for began := time.Now(); ; {
+			if time.Since(began) > 3*time.Minute {
+				i, _ := k.now()
+				t.Fatalf("round %d does not end: %+v", round, i)
+			}
+			i, ok := k.now()
+			if !ok || i.Id == before.Id {
+				ended := make(chan struct{})
+				go func() {
+					defer close(ended)
+					k.conn().UploadWithBodyWithResponse(context.Background(), "main", &client.UploadParams{Name: fmt.Sprintf("round-%d.csv", round), Into: "contact"}, "text/csv", strings.NewReader(text.String())) //nolint:errcheck // it may be cut off
+				}()
+				hit("upload")
+				<-ended
+				continue
+			}
+			if i.Busy != "" {
+				hit(string(i.Busy))
+				time.Sleep(5 * time.Millisecond)
+				continue
+			}
+			if i.State == client.Loaded {
+				break
+			}
+			act := map[client.ImportState]func() (int, error){
+				client.Open: func() (int, error) {
+					r, err := k.conn().CheckWithResponse(context.Background(), "main", i.Id)
+					return status(r, err)
+				},
+				client.Ready: func() (int, error) {
+					r, err := k.conn().LoadWithResponse(context.Background(), "main", i.Id)
+					return status(r, err)
+				},
+				client.Paused: func() (int, error) {
+					r, err := k.conn().ResumeWithResponse(context.Background(), "main", i.Id)
+					return status(r, err)
+				},
+			}[i.State]
+			if act == nil {
+				t.Fatalf("round %d: nothing leads on from %s: %+v", round, i.State, i.Trouble)
+			}
+			act() //nolint:errcheck // what came of it is looked at
+		}
+		i, _ := k.now()
+		history += i.Outcomes["updated"]
+		for what, x := range map[string]struct {
+			query string
+			want  int64
+		}{
+			"outcomes":         {fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id), rows},
+			"rows with one":    {fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last`, i.Id), rows},
+			"held":             {fmt.Sprintf(`select count(*) from staging.i%d_results where last and outcome = 'held'`, i.Id), int64(rows - sound)},
+			"records":          {`select count(*) from w_main.r_contact`, int64(len(there))},
+			"different keys":   {`select count(distinct k_source_ref) from w_main.r_contact`, int64(len(there))},
+			"of this round":    {fmt.Sprintf(`select count(*) from w_main.r_contact where f_family_name = 'Berg %d'`, round), int64(sound)},
+			"history":          {`select count(*) from w_main.h_contact`, history},
+			"versions":         {`select coalesce(sum(version - 1), 0)::bigint from w_main.r_contact`, history},
+			"busy runs":        {`select count(*) from uchi.runs where ended_at is null`, 0},
+			"imports at work":  {`select count(*) from uchi.imports where run is not null`, 0},
+			"done by the runs": {fmt.Sprintf(`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes) where import = %d and work = 'load' and ended <> 'taken'`, i.Id), rows},
+			"told by the face": {fmt.Sprintf(`select %d`, i.Outcomes["created"]+i.Outcomes["updated"]+i.Outcomes["unchanged"]+i.Outcomes["held"]), rows},
+		} {
+			if got := k.count(x.query); got != x.want {
+				t.Errorf("round %d, %s: %d, want %d", round, what, got, x.want)
+			}
+		}
+		if t.Failed() {
+			t.Fatalf("seed %d: killed during %v, database stopped during %v; the import: %+v", *seed, k.killed, k.downs, i)
+		}
+	}
+	t.Logf("killed during %v, database stopped during %v", k.killed, k.downs)
+}
+
+func status[R interface{ StatusCode() int }](r R, err error) (int, error) {
+	if err != nil {
+		return 0, err
+	}
+	return r.StatusCode(), nil
+}
