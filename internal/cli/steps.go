@@ -348,6 +348,9 @@ func (a *app) loadCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if err := possible(i, client.ActActLoad); err != nil {
+				return err
+			}
 			if !yes {
 				if ok, err := a.confirm(loadQuestion(i)); err != nil || !ok {
 					return orDeclined(err)
@@ -358,6 +361,17 @@ func (a *app) loadCmd() *cobra.Command {
 	}
 	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "load without asking")
 	return cmd
+}
+
+// possible gives the service's reason against an act, before anybody is asked
+// whether to do it.
+func possible(i client.Import, act client.ActAct) error {
+	for _, a := range i.Acts {
+		if a.Act == act && !a.Possible {
+			return fault.New(fault.Conflict, a.Code, a.Why).Mended(a.Mend)
+		}
+	}
+	return nil
 }
 
 func (a *app) rowsCmd() *cobra.Command {

@@ -229,7 +229,7 @@ func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Tabl
 	for {
 		row, err := table.Next()
 		if err == io.EOF {
-			return nil
+			return s.store.Progress(ctx, r, w.Rows())
 		}
 		if err != nil {
 			return err
@@ -473,7 +473,7 @@ func (s *Service) typeRows(ctx context.Context, r store.Run, i store.Import, pla
 	var n int64
 	plan.Begin()
 	part.Settled = plan.Grouped()
-	return s.room.EachRow(ctx, i, part, func(row sheet.Row, settled bool) error {
+	err := s.room.EachRow(ctx, i, part, func(row sheet.Row, settled bool) error {
 		if settled {
 			plan.Pass(row)
 			return nil
@@ -486,6 +486,10 @@ func (s *Service) typeRows(ctx context.Context, r store.Run, i store.Import, pla
 		}
 		return nil
 	})
+	if err != nil {
+		return err
+	}
+	return s.store.Progress(ctx, r, n)
 }
 
 // load carries out the verdicts chunk by chunk. A chunk that the server refuses
