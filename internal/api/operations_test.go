@@ -166,9 +166,7 @@ func TestEveryOperation(t *testing.T) {
 	var first, last []operation
 	for path, item := range doc.Paths.Map() {
 		for method, op := range item.Operations() {
-			for _, p := range item.Parameters {
-				op.Parameters = append(op.Parameters, p)
-			}
+			op.Parameters = append(op.Parameters, item.Parameters...)
 			o := operation{path, method, op}
 			if strings.Contains(strings.Join(later, " "), op.OperationID) {
 				last = append(last, o)
