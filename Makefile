@@ -43,7 +43,7 @@ lint: web/dist/index.html
 test: setup bin/uchi lint
 	scripts/generated
 	$(GO) test $(filter-out ./cmd/...,$(PKGS))
-	$(GO) test -count=1 ./cmd/... # they drive a binary that they build, which the cache of results does not see
+	$(GO) test -count=1 -timeout 20m ./cmd/... # they drive a binary that they build, which the cache of results does not see
 	$(MAKE) --no-print-directory fuzz TIME=3s
 
 # Each fuzz target for a short while, from its seeds.
