@@ -435,7 +435,8 @@ func (c *chunk) decide(ctx context.Context) error {
 			select v.row_no, {n} as draft,
 				case when l.row_no is not null and v.verdict <> 'skip' then {held} else case v.verdict{outcome} end end as outcome,
 				case
-					when l.row_no is null and v.verdict = 'create' then {base} + row_number() over (partition by l.row_no is null and v.verdict = 'create' order by v.row_no)
+					when l.row_no is null and v.verdict = 'create' then
+						{base} + count(*) filter (where l.row_no is null and v.verdict = 'create') over (order by v.row_no rows unbounded preceding)
 					else v.record_id
 				end as record_id,
 				coalesce(l.why, v.why) as detail

@@ -122,17 +122,29 @@ type conn struct {
 	pg   *pgxpool.Conn
 }
 
-// roomForHashes is the memory that one operation of a step may use before it
-// goes to disk: the hash tables of a million rows.
-const roomForHashes = "192MB"
+// stepSettings are the settings of the server for the steps of a run: the memory
+// that one operation may use before it goes to disk (the hash tables of a million
+// rows), and that a second core is worth its while from a few thousand rows on,
+// where the server's own settings have it wait for millions.
+var stepSettings = []struct{ name, value string }{
+	{"work_mem", "192MB"},
+	{"parallel_setup_cost", "200"},
+	{"parallel_tuple_cost", "0.01"},
+	{"min_parallel_table_scan_size", "1MB"},
+}
 
 // withConn runs f with a connection for the steps of a run.
 func (r *Room) withConn(ctx context.Context, run store.Run, f func(c *conn) error) error {
 	return r.pool.AcquireFunc(ctx, func(pg *pgxpool.Conn) error {
-		if _, err := pg.Exec(ctx, `set work_mem = '`+roomForHashes+`'`); err != nil {
+		var set, reset string
+		for _, s := range stepSettings {
+			set += `set ` + s.name + ` = '` + s.value + `';`
+			reset += `reset ` + s.name + `;`
+		}
+		if _, err := pg.Exec(ctx, set, pgx.QueryExecModeSimpleProtocol); err != nil {
 			return err
 		}
-		defer pg.Exec(context.WithoutCancel(ctx), `reset work_mem`) //nolint:errcheck // the connection is thrown away when this fails
+		defer pg.Exec(context.WithoutCancel(ctx), reset, pgx.QueryExecModeSimpleProtocol) //nolint:errcheck // the connection is thrown away when this fails
 		return f(&conn{room: r, run: run, pg: pg})
 	})
 }
