@@ -53,7 +53,7 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 		h := headerOf(col.Header, x.fields, forms, x.words)
 		for i, f := range x.fields {
-			scores[i], reasons[i] = judge(t, f, forms[i], h, col, memory)
+			scores[i], reasons[i] = judge(t, f, i, h, col, memory)
 		}
 		x.scores, x.reasons = append(x.scores, scores), append(x.reasons, reasons)
 	}

@@ -16,7 +16,14 @@ type header struct {
 	all   string   // the words as they stand
 	words []string // with abbreviations spelt out and decoration gone
 	core  []string // without words that only say whose or which
+	said  []saying // how well it says each field of the type
 	known bool     // some field of the type answers to it
+}
+
+// saying is how well a header says a field, from 0 to 1, with the reason.
+type saying struct {
+	score  float64
+	reason string
 }
 
 var (
@@ -102,11 +109,15 @@ func headerOf(s string, fields []catalog.Field, forms []fieldForms, own map[stri
 	if rest := slices.DeleteFunc(slices.Clone(h.core), func(w string) bool { return own[w] }); len(rest) > 0 {
 		h.core = rest
 	}
+	// What is compared with every word of every field is made ready once: a sheet
+	// may have thousands of columns.
+	as := formOfWords(s, words)
+	as.core = h.core
+	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
+	h.said = make([]saying, len(fields))
 	for i, f := range fields {
-		if c, _ := compareHeader(f, forms[i], h); c >= certain {
-			h.known = true
-			break
-		}
+		h.said[i] = compareHeader(f, forms[i], as)
+		h.known = h.known || h.said[i].score >= certain
 	}
 	return h
 }
@@ -117,22 +128,30 @@ type fieldForms struct {
 	synonyms    []form
 }
 
+// form is a phrase, made ready for being compared.
 type form struct {
-	text  string   // as people write it
-	all   string   // its words
-	runes []rune   // of all
-	words []string // spelt out
-	spelt string   // these as one text
-	core  []string
-	bare  string // the core as one text
+	text    string   // as people write it
+	all     string   // its words
+	runes   []rune   // of all
+	letters uint64   // of all, see letterSet
+	spelt   string   // the words spelt out, as one text
+	core    []string // these without words that only say whose or which
+	bare    string   // the core as one text
+	sorted  string   // the core in alphabetical order
 }
 
-func formOf(s string) form {
-	w := tokens(s)
-	f := form{text: s, all: strings.Join(w, " "), words: spelt(w)}
-	f.core = withoutNeutral(f.words)
-	f.runes, f.spelt, f.bare = []rune(f.all), strings.Join(f.words, " "), strings.Join(f.core, " ")
+func formOf(s string) form { return formOfWords(s, tokens(s)) }
+
+func formOfWords(s string, words []string) form {
+	long := spelt(words)
+	f := form{text: s, all: strings.Join(words, " "), spelt: strings.Join(long, " "), core: withoutNeutral(long)}
+	f.runes, f.bare, f.sorted = []rune(f.all), strings.Join(f.core, " "), sortedWords(f.core)
+	f.letters = letterSet(f.runes)
 	return f
+}
+
+func sortedWords(words []string) string {
+	return strings.Join(slices.Sorted(slices.Values(words)), " ")
 }
 
 func formsOf(f catalog.Field) fieldForms {
@@ -144,51 +163,42 @@ func formsOf(f catalog.Field) fieldForms {
 }
 
 // compareHeader compares the words of a header with those of a field.
-func compareHeader(f catalog.Field, forms fieldForms, h header) (float64, string) {
-	if h.all == "" {
-		return 0, ""
-	}
+func compareHeader(f catalog.Field, forms fieldForms, h form) (best saying) {
 	switch h.all {
+	case "":
+		return saying{}
 	case forms.name:
-		return 1, "the header is the field's name"
+		return saying{1, "the header is the field's name"}
 	case forms.label:
-		return 0.99, "the header is the field's label"
+		return saying{0.99, "the header is the field's label"}
 	}
-	best, reason := 0.0, ""
-	better := func(c float64, r string) {
-		if c > best {
-			best, reason = c, r
+	better := func(score float64, reason, phrase, behind string) {
+		if score > best.score {
+			best = saying{score, reason + "“" + phrase + "”" + behind}
 		}
 	}
-	head := strings.Join(h.words, " ")
-	core := strings.Join(h.core, " ")
-	runes := []rune(h.all)
+	const another, nearly = "", "the header is nearly "
 	for i, s := range forms.synonyms {
-		another := "“" + s.text + "” is another word for " + f.Label
 		near := float64(i) / 2000 // the earlier synonyms are the closer ones
+		says := " is another word for " + f.Label
 		switch {
 		case h.all == s.all:
-			better(0.96-near, another)
-		case head == s.spelt:
-			better(0.95-near, another)
-		case core != "" && core == s.bare && !tooVague(h.core):
-			better(0.93-near, another)
-		case len(s.core) > 0 && len(h.core) == len(s.core) && sameSet(h.core, s.core):
-			better(0.92-near, another)
-		case close1(runes, s.runes):
-			better(0.91-near, "the header is nearly “"+s.text+"”")
+			better(0.96-near, another, s.text, says)
+		case h.spelt == s.spelt:
+			better(0.95-near, another, s.text, says)
+		case h.bare != "" && h.bare == s.bare && !tooVague(h.core):
+			better(0.93-near, another, s.text, says)
+		case len(s.core) > 0 && h.sorted == s.sorted:
+			better(0.92-near, another, s.text, says)
+		case oneSlip(h, s):
+			better(0.91-near, nearly, s.text, "")
 		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
-			better(0.7-near, "the header holds “"+s.text+"”")
+			better(0.7-near, "the header holds ", s.text, "")
 		case len(h.core) > 0 && !tooVague(h.core) && len(s.core) > len(h.core) && len(h.core)*2 >= len(s.core) && contains(s.core, h.core):
-			better(0.6-near, "the header is a part of “"+s.text+"”")
+			better(0.6-near, "the header is a part of ", s.text, "")
 		}
 	}
-	return best, reason
-}
-
-func sameSet(a, b []string) bool {
-	x, y := slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b))
-	return slices.Equal(x, y)
+	return best
 }
 
 func contains(all, part []string) bool {
@@ -197,8 +207,14 @@ func contains(all, part []string) bool {
 
 // close1 reports whether two texts are one slip apart (Damerau's four kinds:
 // one letter more, one less, one other, two swapped), long ones two.
-func close1(ra, rb []rune) bool {
-	n := max(len(ra), len(rb))
+func close1(a, b string) bool {
+	ra, rb := []rune(a), []rune(b)
+	return oneSlip(form{runes: ra, letters: letterSet(ra)}, form{runes: rb, letters: letterSet(rb)})
+}
+
+// oneSlip is close1 of phrases that are ready for it.
+func oneSlip(a, b form) bool {
+	n := max(len(a.runes), len(b.runes))
 	allowed := 0
 	switch {
 	case n >= 12:
@@ -206,14 +222,14 @@ func close1(ra, rb []rune) bool {
 	case n >= 6:
 		allowed = 1
 	}
-	if allowed == 0 || len(ra)-len(rb) > allowed || len(rb)-len(ra) > allowed {
+	if allowed == 0 || len(a.runes)-len(b.runes) > allowed || len(b.runes)-len(a.runes) > allowed {
 		return false
 	}
 	// A slip changes at most two letters of the set.
-	if bits.OnesCount64(letterSet(ra)^letterSet(rb)) > 2*allowed {
+	if bits.OnesCount64(a.letters^b.letters) > 2*allowed {
 		return false
 	}
-	return distance(ra, rb) <= allowed
+	return distance(a.runes, b.runes) <= allowed
 }
 
 // letterSet tells which letters a text has, in 64 classes.

@@ -22,7 +22,7 @@ func TestTokens(t *testing.T) {
 
 func TestOneSlipApart(t *testing.T) {
 	for pair, want := range map[[2]string]bool{{"surname", "surnmae"}: true, {"surname", "surnam"}: true, {"surname", "surnames"}: true, {"surname", "sirname"}: true, {"surname", "surnmea"}: false, {"name", "nane"}: false, {"email address", "emial adress"}: true, {"phone", "stone"}: false} {
-		if got := close1([]rune(pair[0]), []rune(pair[1])); got != want {
+		if got := close1(pair[0], pair[1]); got != want {
 			t.Errorf("%v: %v, want %v", pair, got, want)
 		}
 	}

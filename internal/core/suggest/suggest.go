@@ -49,22 +49,26 @@ func withID(t catalog.RecordType) []catalog.Field {
 	return append([]catalog.Field{id}, t.Fields...)
 }
 
-// judge gives the confidence that a column is a field, with the reason.
-func judge(t catalog.RecordType, f catalog.Field, forms fieldForms, h header, col sheet.Column, memory Memory) (float64, string) {
-	words, reason := compareHeader(f, forms, h)
-	if field, ok := memory[Key(col.Header)]; ok {
+// judge gives the confidence that a column with header h is a field, the n-th of
+// those that the header was compared with, and the reason.
+func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Column, memory Memory) (float64, string) {
+	words, reason := h.said[n].score, h.said[n].reason
+	if field, ok := memory[h.all]; ok {
 		if field == f.Name {
 			words, reason = 0.99, "this workspace chose it for the same header before"
 		} else {
 			words *= 0.7
 		}
 	}
+	if words == 0 && h.known {
+		return 0, ""
+	}
 	fit, what := fitOf(t, f, col)
 	if col.Filled < fewest && (fit == distinctive || words >= 0.98) {
 		fit = neutralFit // one or two cells do not outweigh the field's own name
 	}
 	switch {
-	case words == 0 && fit == distinctive && !h.known:
+	case words == 0 && fit == distinctive:
 		return 0.91, "the header says little, but " + what
 	case words == 0:
 		return 0, ""
@@ -142,9 +146,18 @@ func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
 
 // fullNameHeaders are headers of a column that holds given and family name
 // together, when neither has a column of its own.
-var fullNameHeaders = []string{"name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "interlocuteur",
+var fullNameHeaders = keys("name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "interlocuteur",
 	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente", "naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn", "fullt navn",
-	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名"}
+	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名")
+
+// keys gives phrases as a set of what headers are compared by.
+func keys(phrases ...string) map[string]bool {
+	set := map[string]bool{}
+	for _, s := range phrases {
+		set[Key(s)] = true
+	}
+	return set
+}
 
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
@@ -160,8 +173,7 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		return list
 	}
 	for _, col := range columns {
-		key := Key(col.Header)
-		if !slices.ContainsFunc(fullNameHeaders, func(w string) bool { return Key(w) == key }) || !wordsInCells(col, 2) {
+		if !fullNameHeaders[Key(col.Header)] || !wordsInCells(col, 2) {
 			continue
 		}
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {

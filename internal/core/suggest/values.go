@@ -230,7 +230,7 @@ func Choice(f catalog.Field, text string) string {
 			near := 0
 			switch {
 			case w == "":
-			case close1([]rune(said), []rune(w)):
+			case close1(said, w):
 				near = 3
 			case contains(strings.Fields(said), strings.Fields(w)):
 				near = 2
