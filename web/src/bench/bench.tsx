@@ -4,7 +4,7 @@ import { useCallback, useEffect, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
-import { AddField } from "../ui/addfield";
+import { FieldDialog } from "../ui/field";
 import { stationOf } from "../pages/start";
 import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
@@ -284,7 +284,7 @@ export function Bench() {
         </aside>
       </div>
       {making && makingIn && (
-        <AddField
+        <FieldDialog
           workspace={workspace}
           t={makingIn.t}
           start={fieldFor(making, makingIn.t)}

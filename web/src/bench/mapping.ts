@@ -1,5 +1,5 @@
 import type { Column, Draft, Field, Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
-import { nameOf } from "../ui/addfield";
+import { nameOf } from "../ui/field";
 
 /** One of the records that a row becomes: a draft with its name and record type. */
 export interface Kind {

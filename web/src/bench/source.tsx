@@ -1,7 +1,7 @@
 import { useId } from "react";
 import type { Reading } from "../api/client";
 import { act, useImportActs } from "../api/queries";
-import { Button, Choose, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Choose, inputClass, Labelled, Ticked, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { Section, type PanelProps } from "./panel";
 
@@ -37,6 +37,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
   const changing = act(i, "change_reading");
   const fixed = !changing.can;
   const set = (part: Partial<Reading>) => acts.reading.mutate({ ...r, ...part });
+  const headless = r.no_header ?? (!r.header_row && found("no_header") !== undefined);
   const choice = (label: string, key: keyof Reading, options: { value: string; label: string }[]) => {
     const f = found(key);
     const seen = options.find((o) => o.value === f?.value)?.label ?? f?.value;
@@ -88,13 +89,30 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
           {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
           {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
-          <Written
-            label="Header row"
-            hint={r.header_row ? "set by hand" : found("header_row")?.evidence}
-            figures
+          <Ticked
+            label="There is no header row; the columns are called A, B, C"
             disabled={fixed}
-            value={String(r.header_row || (found("header_row")?.value ?? ""))}
-            onSet={(v) => Number(v) > 0 && set({ header_row: Number(v) })}
+            on={headless}
+            onChange={(no) => set({ no_header: no || undefined, header_row: undefined, first_row: undefined })}
+          />
+          {!headless && (
+            <Written
+              label="Header row"
+              hint={r.header_row ? "set by hand" : found("header_row")?.evidence}
+              figures
+              disabled={fixed}
+              value={String(r.header_row || (found("header_row")?.value ?? ""))}
+              onSet={(v) => Number(v) > 0 && set({ header_row: Number(v) })}
+            />
+          )}
+          <Written
+            label="First row of data"
+            hint={r.first_row ? "set by hand" : headless ? found("no_header")?.evidence : "the one below the header"}
+            figures
+            placeholder={headless ? "the first" : "below the header"}
+            disabled={fixed}
+            value={r.first_row ? String(r.first_row) : ""}
+            onSet={(v) => Number(v) >= 0 && set({ first_row: Number(v) || undefined })}
           />
           <Written
             label="Last row"

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Field, type Import, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
-import { nameOf } from "../ui/addfield";
+import { nameOf } from "../ui/field";
 import { Button, Choose, cx, Dialog, inputClass, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { originOf, partsOf, type Kind, type Spot } from "./mapping";

@@ -14,6 +14,7 @@ export function AccountPage() {
       <h1 className="text-[26px]">People and tokens</h1>
       <Tokens />
       {me.data?.role === "administrator" && <People />}
+      {me.data?.role === "administrator" && <Keeping />}
     </div>
   );
 }
@@ -85,6 +86,53 @@ function Tokens() {
       <Dialog open={secret !== ""} onClose={() => setSecret("")} title="The token, shown this once">
         <code className="block rounded-md bg-paper p-3 font-mono text-[12.5px] break-all">{secret}</code>
       </Dialog>
+    </Panel>
+  );
+}
+
+/** For how long sources and results are kept. */
+function Keeping() {
+  const client = useQueryClient();
+  const settings = useQuery({ queryKey: ["settings"], queryFn: () => must(api.GET("/settings")) });
+  const [days, setDays] = useState<string>();
+  const shown = days ?? String(settings.data?.keep_days ?? "");
+  const save = useMutation({
+    mutationFn: () => must(api.PUT("/settings", { body: { keep_days: Number(shown) } })),
+    onSuccess: (now) => {
+      client.setQueryData(["settings"], now);
+      setDays(undefined);
+    },
+  });
+  return (
+    <Panel title="Cleaning up">
+      <form
+        className="flex items-end gap-2 p-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Labelled
+          label="Keep the sources and results of an import, in days after its last change"
+          hint="Records, history and log stay for ever."
+        >
+          <input
+            className={inputClass}
+            inputMode="numeric"
+            value={shown}
+            onChange={(e) => setDays(e.target.value.replace(/\D/g, ""))}
+          />
+        </Labelled>
+        <Button
+          type="submit"
+          look="act"
+          className="mb-[22px]"
+          disabled={save.isPending || !shown || shown === String(settings.data?.keep_days)}
+        >
+          Keep them so long
+        </Button>
+      </form>
+      <Wrong error={settings.error ?? save.error} className="m-3" />
     </Panel>
   );
 }

@@ -3,13 +3,14 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { types, who } from "../api/queries";
 import { Button, cx, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
-import { AddField } from "../ui/addfield";
+import type { Field } from "../api/client";
+import { FieldDialog } from "../ui/field";
 
 export function TypesPage() {
   const { workspace = "main", type } = useParams();
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
-  const [adding, setAdding] = useState(false);
+  const [open, setOpen] = useState<"new" | Field>();
   if (kinds.error) return <Wrong error={kinds.error} className="m-6" />;
   if (!kinds.data) return <Loading what="record types" />;
   const t = kinds.data.types.find((x) => x.name === type) ?? kinds.data.types[0];
@@ -35,7 +36,7 @@ export function TypesPage() {
         </nav>
         <Panel
           title={`${t.label} · ids like ${t.prefix}-1042 · version ${t.version}`}
-          aside={me.data?.role === "administrator" && <Button onClick={() => setAdding(true)}>Add a field</Button>}
+          aside={me.data?.role === "administrator" && <Button onClick={() => setOpen("new")}>Add a field</Button>}
         >
           <div className="border-b border-line px-4 py-2 text-ink-soft">
             Found by:{" "}
@@ -49,7 +50,7 @@ export function TypesPage() {
           <table className="w-full">
             <thead>
               <tr className="border-b border-line">
-                {["Field", "Label", "Type", "", "Choices and help"].map((h, n) => (
+                {["Field", "Label", "Type", "", "Choices and help", ""].map((h, n) => (
                   <th key={n} scope="col" className={thClass}>
                     {h}
                   </th>
@@ -58,7 +59,7 @@ export function TypesPage() {
             </thead>
             <tbody>
               {t.fields.map((f) => (
-                <tr key={f.name} className="border-b border-line last:border-0">
+                <tr key={f.name} className={cx("border-b border-line last:border-0", f.retired && "text-ink-faint")}>
                   <td className={`${tdClass} font-mono text-[12.5px]`}>{f.name}</td>
                   <td className={tdClass}>{f.label}</td>
                   <td className={`${tdClass} whitespace-nowrap`}>
@@ -66,16 +67,40 @@ export function TypesPage() {
                     {f.to && ` → ${f.to}`}
                   </td>
                   <td className={`${tdClass} whitespace-nowrap text-ink-soft`}>
-                    {[f.required && "required", f.key && "key", f.lookup && "look-up", f.own && "own"].filter(Boolean).join(", ")}
+                    {[f.required && "required", f.key && "key", f.lookup && "look-up", f.own && "own", f.retired && "retired"]
+                      .filter(Boolean)
+                      .join(", ")}
                   </td>
-                  <td className={`${tdClass} text-ink-soft`}>{f.choices ? f.choices.map((c) => c.label).join(", ") : f.help}</td>
+                  <td className={`${tdClass} text-ink-soft`}>
+                    {f.choices
+                      ?.filter((c) => !c.closed)
+                      .map((c) => c.label)
+                      .join(", ")}
+                    {f.choices && f.help && ". "}
+                    {f.help}
+                    {f.default && <span> (new records get “{f.default}”)</span>}
+                  </td>
+                  <td className="px-2 py-1 text-right">
+                    {me.data?.role === "administrator" && (
+                      <Button look="quiet" aria-label={`Change ${f.label}`} onClick={() => setOpen(f)}>
+                        Change
+                      </Button>
+                    )}
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
         </Panel>
       </div>
-      {adding && <AddField workspace={workspace} t={t} onClose={() => setAdding(false)} />}
+      {open && (
+        <FieldDialog
+          workspace={workspace}
+          t={t}
+          {...(open === "new" ? {} : { field: open })}
+          onClose={() => setOpen(undefined)}
+        />
+      )}
     </div>
   );
 }

@@ -44,6 +44,22 @@ export function Labelled({ label, hint, children }: { label: string; hint?: Reac
   );
 }
 
+/** Something that is so or not. */
+export function Ticked(p: { label: ReactNode; on: boolean; onChange: (on: boolean) => void; disabled?: boolean }) {
+  return (
+    <label className="flex items-start gap-2 text-[13px]">
+      <input
+        type="checkbox"
+        className="mt-0.5 size-4 shrink-0 accent-act disabled:opacity-60"
+        checked={p.on}
+        disabled={p.disabled}
+        onChange={(e) => p.onChange(e.target.checked)}
+      />
+      <span>{p.label}</span>
+    </label>
+  );
+}
+
 export function Tip({ text, children }: { text: ReactNode; children: ReactNode }) {
   return (
     <T.Root delayDuration={300}>
