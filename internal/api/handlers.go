@@ -144,24 +144,28 @@ func (h *handlers) typeOf(ctx context.Context, workspace, name string) (catalog.
 
 func (h *handlers) GetType(ctx context.Context, r GetTypeRequestObject) (GetTypeResponseObject, error) {
 	t, err := h.typeOf(ctx, r.Workspace, r.Type)
-	return GetType200JSONResponse(t), err
+	return GetType200JSONResponse{Body: RecordType(t), Headers: GetType200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFieldResponseObject, error) {
 	t, err := h.work.AddField(ctx, r.Workspace, r.Type, *r.Body, 0, personOf(ctx))
-	return AddField201JSONResponse(t), err
+	return AddField201JSONResponse{Body: RecordType(t), Headers: AddField201ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) ChangeField(ctx context.Context, r ChangeFieldRequestObject) (ChangeFieldResponseObject, error) {
 	b := r.Body
 	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length, Default: b.Default, Choices: b.Choices, Retired: b.Retired}
-	t, err := h.work.ChangeField(ctx, r.Workspace, r.Type, r.Field, change, b.Version, personOf(ctx))
-	return ChangeField200JSONResponse(t), err
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.work.ChangeField(ctx, r.Workspace, r.Type, r.Field, change, on, personOf(ctx))
+	return ChangeField200JSONResponse{Body: RecordType(t), Headers: ChangeField200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) AddChoice(ctx context.Context, r AddChoiceRequestObject) (AddChoiceResponseObject, error) {
 	t, err := h.work.AddChoice(ctx, r.Workspace, r.Type, r.Field, *r.Body, personOf(ctx))
-	return AddChoice200JSONResponse(t), err
+	return AddChoice200JSONResponse{Body: RecordType(t), Headers: AddChoice200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
 func (h *handlers) GetSettings(ctx context.Context, _ GetSettingsRequestObject) (GetSettingsResponseObject, error) {
@@ -334,8 +338,8 @@ func orEmpty[T any](list []T) []T {
 }
 
 func (h *handlers) AddDraft(ctx context.Context, r AddDraftRequestObject) (AddDraftResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error {
-		return h.work.AddDraft(ctx, i, mapping.Draft{Name: r.Body.Name, Type: r.Body.Type}, personOf(ctx))
+	i, err := h.onRoutine(ctx, r.Workspace, r.Import, r.Params.IfMatch, func(i store.Import, on int) error {
+		return h.work.AddDraft(ctx, i, mapping.Draft{Name: r.Body.Name, Type: r.Body.Type}, on, personOf(ctx))
 	})
 	return AddDraft200JSONResponse(i), err
 }
@@ -370,13 +374,38 @@ func (h *handlers) ColumnValues(ctx context.Context, r ColumnValuesRequestObject
 	return out, err
 }
 
+// onRoutine changes the routine of an import as act does, on the version that
+// the header names.
+func (h *handlers) onRoutine(ctx context.Context, workspace string, id int64, on string, change func(i store.Import, on int) error) (Import, error) {
+	version, err := versionOn(on)
+	if err != nil {
+		return Import{}, err
+	}
+	return h.act(ctx, workspace, id, func(i store.Import) error { return change(i, version) })
+}
+
+func (h *handlers) GetImportRoutine(ctx context.Context, r GetImportRoutineRequestObject) (GetImportRoutineResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	if i.Routine.V == nil {
+		return nil, fault.New(fault.NotFound, "no_mapping", "no column is mapped yet").Mended("Choose a record type for the import.")
+	}
+	return GetImportRoutine200JSONResponse{Body: *i.Routine.V, Headers: GetImportRoutine200ResponseHeaders{ETag: etag(i.RoutineVersion)}}, nil
+}
+
 func (h *handlers) SetRoutine(ctx context.Context, r SetRoutineRequestObject) (SetRoutineResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetRoutine(ctx, i, *r.Body, personOf(ctx)) })
+	i, err := h.onRoutine(ctx, r.Workspace, r.Import, r.Params.IfMatch, func(i store.Import, on int) error {
+		return h.work.SetRoutine(ctx, i, *r.Body, on, personOf(ctx))
+	})
 	return SetRoutine200JSONResponse(i), err
 }
 
 func (h *handlers) UseRoutine(ctx context.Context, r UseRoutineRequestObject) (UseRoutineResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.UseRoutine(ctx, i, r.Name, personOf(ctx)) })
+	i, err := h.onRoutine(ctx, r.Workspace, r.Import, r.Params.IfMatch, func(i store.Import, on int) error {
+		return h.work.UseRoutine(ctx, i, r.Name, on, personOf(ctx))
+	})
 	return UseRoutine200JSONResponse(i), err
 }
 
@@ -395,14 +424,18 @@ func (h *handlers) ListRoutines(ctx context.Context, r ListRoutinesRequestObject
 
 func (h *handlers) GetRoutine(ctx context.Context, r GetRoutineRequestObject) (GetRoutineResponseObject, error) {
 	x, err := h.store.Routine(ctx, r.Workspace, r.Name)
-	return GetRoutine200JSONResponse(routineView(x)), err
+	return GetRoutine200JSONResponse{Body: routineView(x), Headers: GetRoutine200ResponseHeaders{ETag: etag(x.Version)}}, err
 }
 
 func (h *handlers) SaveRoutine(ctx context.Context, r SaveRoutineRequestObject) (SaveRoutineResponseObject, error) {
 	doc := *r.Body
 	doc.Name = r.Name
-	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, 0, personOf(ctx))
-	return SaveRoutine200JSONResponse(routineView(x)), err
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, on, personOf(ctx))
+	return SaveRoutine200JSONResponse{Body: routineView(x), Headers: SaveRoutine200ResponseHeaders{ETag: etag(x.Version)}}, err
 }
 
 func (h *handlers) GetRoutineDocument(ctx context.Context, r GetRoutineDocumentRequestObject) (GetRoutineDocumentResponseObject, error) {
@@ -412,6 +445,7 @@ func (h *handlers) GetRoutineDocument(ctx context.Context, r GetRoutineDocumentR
 	}
 	b, err := mapping.WriteRoutine(x.Document.V)
 	return stream{kind: "application/yaml; charset=utf-8", file: x.Name + ".yaml", write: func(w http.ResponseWriter) error {
+		w.Header().Set("ETag", etag(x.Version))
 		_, err := w.Write(b)
 		return err
 	}}, err
@@ -433,8 +467,12 @@ func (h *handlers) SaveRoutineDocument(ctx context.Context, r SaveRoutineDocumen
 		return nil, err
 	}
 	doc.Name = r.Name
-	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, 0, personOf(ctx))
-	return SaveRoutineDocument200JSONResponse(routineView(x)), err
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, on, personOf(ctx))
+	return SaveRoutineDocument200JSONResponse{Body: routineView(x), Headers: SaveRoutineDocument200ResponseHeaders{ETag: etag(x.Version)}}, err
 }
 
 func (h *handlers) RemoveRoutine(ctx context.Context, r RemoveRoutineRequestObject) (RemoveRoutineResponseObject, error) {

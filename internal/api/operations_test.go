@@ -77,6 +77,12 @@ func begin(t *testing.T) *face {
 
 func (f *face) ask(role store.Role, method, path, kind, body string) (*http.Response, []byte) {
 	f.Helper()
+	return f.askOn(role, method, path, kind, body, "")
+}
+
+// askOn asks on a version of what is changed, when one is given.
+func (f *face) askOn(role store.Role, method, path, kind, body, ifMatch string) (*http.Response, []byte) {
+	f.Helper()
 	ctx, cancel := context.WithTimeout(f.Context(), 20*time.Second)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, method, f.url+path, strings.NewReader(body))
@@ -85,6 +91,9 @@ func (f *face) ask(role store.Role, method, path, kind, body string) (*http.Resp
 	}
 	if body != "" {
 		req.Header.Set("Content-Type", kind)
+	}
+	if ifMatch != "" {
+		req.Header.Set("If-Match", ifMatch)
 	}
 	if role != "" {
 		req.Header.Set("Authorization", "Bearer "+f.tokens[role])

@@ -646,9 +646,6 @@ type FieldChange struct {
 	Name     *string `json:"name,omitempty"`
 	Required *bool   `json:"required,omitempty"`
 	Retired  *bool   `json:"retired,omitempty"`
-
-	// Version Of the record type that the change is made on; an older one is refused
-	Version int `json:"version,omitempty,omitzero"`
 }
 
 // FieldCount defines model for FieldCount.
@@ -705,12 +702,15 @@ type Import struct {
 	Outcomes map[string]int64 `json:"outcomes"`
 
 	// Reading How a source is read; what is left out is detected
-	Reading Reading     `json:"reading,omitempty,omitzero"`
-	Routine Routine     `json:"routine,omitempty,omitzero"`
-	Rows    int64       `json:"rows"`
-	State   ImportState `json:"state"`
-	Totals  Totals      `json:"totals,omitempty,omitzero"`
-	Trouble Trouble     `json:"trouble,omitempty,omitzero"`
+	Reading Reading `json:"reading,omitempty,omitzero"`
+	Routine Routine `json:"routine,omitempty,omitzero"`
+
+	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
+	RoutineVersion int         `json:"routine_version,omitempty,omitzero"`
+	Rows           int64       `json:"rows"`
+	State          ImportState `json:"state"`
+	Totals         Totals      `json:"totals,omitempty,omitzero"`
+	Trouble        Trouble     `json:"trouble,omitempty,omitzero"`
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
@@ -1208,6 +1208,9 @@ type LimitParam = int
 // NameParam defines model for name_param.
 type NameParam = string
 
+// OnVersion defines model for on_version.
+type OnVersion = string
+
 // OpenParam defines model for open_param.
 type OpenParam = bool
 
@@ -1282,6 +1285,12 @@ type AddDraftJSONBody struct {
 	Type string `json:"type"`
 }
 
+// AddDraftParams defines parameters for AddDraft.
+type AddDraftParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1321,6 +1330,18 @@ type ListQuestionsParams struct {
 type GetQuestionParams struct {
 	// Draft Which of the row's drafts; the first that is not answered when left out
 	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+}
+
+// SetRoutineParams defines parameters for SetRoutine.
+type SetRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// UseRoutineParams defines parameters for UseRoutine.
+type UseRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -1412,6 +1433,24 @@ type ListRecordsParams struct {
 
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
+
+// SaveRoutineParams defines parameters for SaveRoutine.
+type SaveRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// SaveRoutineDocumentParams defines parameters for SaveRoutineDocument.
+type SaveRoutineDocumentParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// ChangeFieldParams defines parameters for ChangeField.
+type ChangeFieldParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
 
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
@@ -1534,7 +1573,7 @@ type ServerInterface interface {
 	Close(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	// (POST /workspaces/{workspace}/imports/{import}/drafts)
-	AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params AddDraftParams)
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1562,12 +1601,15 @@ type ServerInterface interface {
 	// Resume Go on with a paused load
 	// (POST /workspaces/{workspace}/imports/{import}/resume)
 	Resume(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// GetImportRoutine The mapping and the policies, with their version
+	// (GET /workspaces/{workspace}/imports/{import}/routine)
+	GetImportRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// SetRoutine Change the mapping and the policies
 	// (PUT /workspaces/{workspace}/imports/{import}/routine)
-	SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params SetRoutineParams)
 	// UseRoutine Set the import up by a saved routine
 	// (PUT /workspaces/{workspace}/imports/{import}/routine/{name})
-	UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam)
+	UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam, params UseRoutineParams)
 	// ListRows Rows with their cells, verdicts, problems and outcomes
 	// (GET /workspaces/{workspace}/imports/{import}/rows)
 	ListRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListRowsParams)
@@ -1615,13 +1657,13 @@ type ServerInterface interface {
 	GetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
 	// SaveRoutine Save a routine under this name
 	// (PUT /workspaces/{workspace}/routines/{name})
-	SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineParams)
 	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 	// (GET /workspaces/{workspace}/routines/{name}/document)
 	GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
 	// SaveRoutineDocument Save a routine from a document in YAML or JSON
 	// (PUT /workspaces/{workspace}/routines/{name}/document)
-	SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
+	SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineDocumentParams)
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -1636,7 +1678,7 @@ type ServerInterface interface {
 	AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 	// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
 	// (PATCH /workspaces/{workspace}/types/{type}/fields/{field})
-	ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
+	ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string, params ChangeFieldParams)
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
@@ -1795,7 +1837,7 @@ func (_ Unimplemented) Close(w http.ResponseWriter, r *http.Request, workspace W
 
 // AddDraft Let the rows make a further record; what is certain is placed and linked
 // (POST /workspaces/{workspace}/imports/{import}/drafts)
-func (_ Unimplemented) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+func (_ Unimplemented) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params AddDraftParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1853,15 +1895,21 @@ func (_ Unimplemented) Resume(w http.ResponseWriter, r *http.Request, workspace 
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// GetImportRoutine The mapping and the policies, with their version
+// (GET /workspaces/{workspace}/imports/{import}/routine)
+func (_ Unimplemented) GetImportRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // SetRoutine Change the mapping and the policies
 // (PUT /workspaces/{workspace}/imports/{import}/routine)
-func (_ Unimplemented) SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+func (_ Unimplemented) SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params SetRoutineParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
 // UseRoutine Set the import up by a saved routine
 // (PUT /workspaces/{workspace}/imports/{import}/routine/{name})
-func (_ Unimplemented) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam) {
+func (_ Unimplemented) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam, params UseRoutineParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1957,7 +2005,7 @@ func (_ Unimplemented) GetRoutine(w http.ResponseWriter, r *http.Request, worksp
 
 // SaveRoutine Save a routine under this name
 // (PUT /workspaces/{workspace}/routines/{name})
-func (_ Unimplemented) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+func (_ Unimplemented) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1969,7 +2017,7 @@ func (_ Unimplemented) GetRoutineDocument(w http.ResponseWriter, r *http.Request
 
 // SaveRoutineDocument Save a routine from a document in YAML or JSON
 // (PUT /workspaces/{workspace}/routines/{name}/document)
-func (_ Unimplemented) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+func (_ Unimplemented) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineDocumentParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1999,7 +2047,7 @@ func (_ Unimplemented) AddField(w http.ResponseWriter, r *http.Request, workspac
 
 // ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
 // (PATCH /workspaces/{workspace}/types/{type}/fields/{field})
-func (_ Unimplemented) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+func (_ Unimplemented) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string, params ChangeFieldParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2736,8 +2784,32 @@ func (siw *ServerInterfaceWrapper) AddDraft(w http.ResponseWriter, r *http.Reque
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddDraftParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.AddDraft(w, r, workspace, pImport)
+		siw.Handler.AddDraft(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3184,6 +3256,41 @@ func (siw *ServerInterfaceWrapper) Resume(w http.ResponseWriter, r *http.Request
 	handler.ServeHTTP(w, r)
 }
 
+// GetImportRoutine operation middleware
+func (siw *ServerInterfaceWrapper) GetImportRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetImportRoutine(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // SetRoutine operation middleware
 func (siw *ServerInterfaceWrapper) SetRoutine(w http.ResponseWriter, r *http.Request) {
 
@@ -3208,8 +3315,32 @@ func (siw *ServerInterfaceWrapper) SetRoutine(w http.ResponseWriter, r *http.Req
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetRoutineParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.SetRoutine(w, r, workspace, pImport)
+		siw.Handler.SetRoutine(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3252,8 +3383,32 @@ func (siw *ServerInterfaceWrapper) UseRoutine(w http.ResponseWriter, r *http.Req
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UseRoutineParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.UseRoutine(w, r, workspace, pImport, name)
+		siw.Handler.UseRoutine(w, r, workspace, pImport, name, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4225,8 +4380,32 @@ func (siw *ServerInterfaceWrapper) SaveRoutine(w http.ResponseWriter, r *http.Re
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveRoutineParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.SaveRoutine(w, r, workspace, name)
+		siw.Handler.SaveRoutine(w, r, workspace, name, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4295,8 +4474,32 @@ func (siw *ServerInterfaceWrapper) SaveRoutineDocument(w http.ResponseWriter, r 
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveRoutineDocumentParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.SaveRoutineDocument(w, r, workspace, name)
+		siw.Handler.SaveRoutineDocument(w, r, workspace, name, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4461,8 +4664,32 @@ func (siw *ServerInterfaceWrapper) ChangeField(w http.ResponseWriter, r *http.Re
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeFieldParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.ChangeField(w, r, workspace, pType, field)
+		siw.Handler.ChangeField(w, r, workspace, pType, field, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4832,6 +5059,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/resume", wrapper.Resume)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/routine", wrapper.GetImportRoutine)
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/routine", wrapper.SetRoutine)
@@ -5844,6 +6074,7 @@ func (response ClosedefaultApplicationProblemPlusJSONResponse) VisitCloseRespons
 type AddDraftRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
+	Params    AddDraftParams
 	Body      *AddDraftJSONRequestBody
 }
 
@@ -6292,9 +6523,58 @@ func (response ResumedefaultApplicationProblemPlusJSONResponse) VisitResumeRespo
 	return err
 }
 
+type GetImportRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type GetImportRoutineResponseObject interface {
+	VisitGetImportRoutineResponse(w http.ResponseWriter) error
+}
+
+type GetImportRoutine200ResponseHeaders struct {
+	ETag string
+}
+
+type GetImportRoutine200JSONResponse struct {
+	Body    Routine
+	Headers GetImportRoutine200ResponseHeaders
+}
+
+func (response GetImportRoutine200JSONResponse) VisitGetImportRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetImportRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetImportRoutinedefaultApplicationProblemPlusJSONResponse) VisitGetImportRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetRoutineRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
+	Params    SetRoutineParams
 	Body      *SetRoutineJSONRequestBody
 }
 
@@ -6337,6 +6617,7 @@ type UseRoutineRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
 	Name      NameParam      `json:"name"`
+	Params    UseRoutineParams
 }
 
 type UseRoutineResponseObject interface {
@@ -6975,15 +7256,23 @@ type GetRoutineResponseObject interface {
 	VisitGetRoutineResponse(w http.ResponseWriter) error
 }
 
-type GetRoutine200JSONResponse SavedRoutine
+type GetRoutine200ResponseHeaders struct {
+	ETag string
+}
+
+type GetRoutine200JSONResponse struct {
+	Body    SavedRoutine
+	Headers GetRoutine200ResponseHeaders
+}
 
 func (response GetRoutine200JSONResponse) VisitGetRoutineResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7009,6 +7298,7 @@ func (response GetRoutinedefaultApplicationProblemPlusJSONResponse) VisitGetRout
 type SaveRoutineRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Name      NameParam      `json:"name"`
+	Params    SaveRoutineParams
 	Body      *SaveRoutineJSONRequestBody
 }
 
@@ -7016,15 +7306,23 @@ type SaveRoutineResponseObject interface {
 	VisitSaveRoutineResponse(w http.ResponseWriter) error
 }
 
-type SaveRoutine200JSONResponse SavedRoutine
+type SaveRoutine200ResponseHeaders struct {
+	ETag string
+}
+
+type SaveRoutine200JSONResponse struct {
+	Body    SavedRoutine
+	Headers SaveRoutine200ResponseHeaders
+}
 
 func (response SaveRoutine200JSONResponse) VisitSaveRoutineResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7056,8 +7354,13 @@ type GetRoutineDocumentResponseObject interface {
 	VisitGetRoutineDocumentResponse(w http.ResponseWriter) error
 }
 
+type GetRoutineDocument200ResponseHeaders struct {
+	ETag string
+}
+
 type GetRoutineDocument200ApplicationyamlResponse struct {
 	Body          io.Reader
+	Headers       GetRoutineDocument200ResponseHeaders
 	ContentLength int64
 }
 
@@ -7067,6 +7370,7 @@ func (response GetRoutineDocument200ApplicationyamlResponse) VisitGetRoutineDocu
 	if response.ContentLength != 0 {
 		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
 	}
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 
 	if closer, ok := response.Body.(io.ReadCloser); ok {
@@ -7096,6 +7400,7 @@ func (response GetRoutineDocumentdefaultApplicationProblemPlusJSONResponse) Visi
 type SaveRoutineDocumentRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Name      NameParam      `json:"name"`
+	Params    SaveRoutineDocumentParams
 	Body      io.Reader
 }
 
@@ -7103,15 +7408,23 @@ type SaveRoutineDocumentResponseObject interface {
 	VisitSaveRoutineDocumentResponse(w http.ResponseWriter) error
 }
 
-type SaveRoutineDocument200JSONResponse SavedRoutine
+type SaveRoutineDocument200ResponseHeaders struct {
+	ETag string
+}
+
+type SaveRoutineDocument200JSONResponse struct {
+	Body    SavedRoutine
+	Headers SaveRoutineDocument200ResponseHeaders
+}
 
 func (response SaveRoutineDocument200JSONResponse) VisitSaveRoutineDocumentResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7223,15 +7536,23 @@ type GetTypeResponseObject interface {
 	VisitGetTypeResponse(w http.ResponseWriter) error
 }
 
-type GetType200JSONResponse RecordType
+type GetType200ResponseHeaders struct {
+	ETag string
+}
+
+type GetType200JSONResponse struct {
+	Body    RecordType
+	Headers GetType200ResponseHeaders
+}
 
 func (response GetType200JSONResponse) VisitGetTypeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7264,15 +7585,23 @@ type AddFieldResponseObject interface {
 	VisitAddFieldResponse(w http.ResponseWriter) error
 }
 
-type AddField201JSONResponse RecordType
+type AddField201ResponseHeaders struct {
+	ETag string
+}
+
+type AddField201JSONResponse struct {
+	Body    RecordType
+	Headers AddField201ResponseHeaders
+}
 
 func (response AddField201JSONResponse) VisitAddFieldResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(201)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7299,6 +7628,7 @@ type ChangeFieldRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
 	Field     string         `json:"field"`
+	Params    ChangeFieldParams
 	Body      *ChangeFieldJSONRequestBody
 }
 
@@ -7306,15 +7636,23 @@ type ChangeFieldResponseObject interface {
 	VisitChangeFieldResponse(w http.ResponseWriter) error
 }
 
-type ChangeField200JSONResponse RecordType
+type ChangeField200ResponseHeaders struct {
+	ETag string
+}
+
+type ChangeField200JSONResponse struct {
+	Body    RecordType
+	Headers ChangeField200ResponseHeaders
+}
 
 func (response ChangeField200JSONResponse) VisitChangeFieldResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7348,15 +7686,23 @@ type AddChoiceResponseObject interface {
 	VisitAddChoiceResponse(w http.ResponseWriter) error
 }
 
-type AddChoice200JSONResponse RecordType
+type AddChoice200ResponseHeaders struct {
+	ETag string
+}
+
+type AddChoice200JSONResponse struct {
+	Body    RecordType
+	Headers AddChoice200ResponseHeaders
+}
 
 func (response AddChoice200JSONResponse) VisitAddChoiceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -7594,6 +7940,9 @@ type StrictServerInterface interface {
 	// Resume Go on with a paused load
 	// (POST /workspaces/{workspace}/imports/{import}/resume)
 	Resume(ctx context.Context, request ResumeRequestObject) (ResumeResponseObject, error)
+	// GetImportRoutine The mapping and the policies, with their version
+	// (GET /workspaces/{workspace}/imports/{import}/routine)
+	GetImportRoutine(ctx context.Context, request GetImportRoutineRequestObject) (GetImportRoutineResponseObject, error)
 	// SetRoutine Change the mapping and the policies
 	// (PUT /workspaces/{workspace}/imports/{import}/routine)
 	SetRoutine(ctx context.Context, request SetRoutineRequestObject) (SetRoutineResponseObject, error)
@@ -8363,11 +8712,12 @@ func (sh *strictHandler) Close(w http.ResponseWriter, r *http.Request, workspace
 }
 
 // AddDraft operation middleware
-func (sh *strictHandler) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+func (sh *strictHandler) AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params AddDraftParams) {
 	var request AddDraftRequestObject
 
 	request.Workspace = workspace
 	request.Import = pImport
+	request.Params = params
 
 	var body AddDraftJSONRequestBody
 	if err := runtime.BindJSONBody(r, &body); err != nil {
@@ -8657,12 +9007,40 @@ func (sh *strictHandler) Resume(w http.ResponseWriter, r *http.Request, workspac
 	}
 }
 
+// GetImportRoutine operation middleware
+func (sh *strictHandler) GetImportRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request GetImportRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetImportRoutine(ctx, request.(GetImportRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetImportRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetImportRoutineResponseObject); ok {
+		if err := validResponse.VisitGetImportRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SetRoutine operation middleware
-func (sh *strictHandler) SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+func (sh *strictHandler) SetRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params SetRoutineParams) {
 	var request SetRoutineRequestObject
 
 	request.Workspace = workspace
 	request.Import = pImport
+	request.Params = params
 
 	var body SetRoutineJSONRequestBody
 	if err := runtime.BindJSONBody(r, &body); err != nil {
@@ -8692,12 +9070,13 @@ func (sh *strictHandler) SetRoutine(w http.ResponseWriter, r *http.Request, work
 }
 
 // UseRoutine operation middleware
-func (sh *strictHandler) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam) {
+func (sh *strictHandler) UseRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, name NameParam, params UseRoutineParams) {
 	var request UseRoutineRequestObject
 
 	request.Workspace = workspace
 	request.Import = pImport
 	request.Name = name
+	request.Params = params
 
 	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
 		return sh.ssi.UseRoutine(ctx, request.(UseRoutineRequestObject))
@@ -9140,11 +9519,12 @@ func (sh *strictHandler) GetRoutine(w http.ResponseWriter, r *http.Request, work
 }
 
 // SaveRoutine operation middleware
-func (sh *strictHandler) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+func (sh *strictHandler) SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineParams) {
 	var request SaveRoutineRequestObject
 
 	request.Workspace = workspace
 	request.Name = name
+	request.Params = params
 
 	var body SaveRoutineJSONRequestBody
 	if err := runtime.BindJSONBody(r, &body); err != nil {
@@ -9201,11 +9581,12 @@ func (sh *strictHandler) GetRoutineDocument(w http.ResponseWriter, r *http.Reque
 }
 
 // SaveRoutineDocument operation middleware
-func (sh *strictHandler) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+func (sh *strictHandler) SaveRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineDocumentParams) {
 	var request SaveRoutineDocumentRequestObject
 
 	request.Workspace = workspace
 	request.Name = name
+	request.Params = params
 
 	request.Body = r.Body
 
@@ -9343,12 +9724,13 @@ func (sh *strictHandler) AddField(w http.ResponseWriter, r *http.Request, worksp
 }
 
 // ChangeField operation middleware
-func (sh *strictHandler) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+func (sh *strictHandler) ChangeField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string, params ChangeFieldParams) {
 	var request ChangeFieldRequestObject
 
 	request.Workspace = workspace
 	request.Type = pType
 	request.Field = field
+	request.Params = params
 
 	var body ChangeFieldJSONRequestBody
 	if err := runtime.BindJSONBody(r, &body); err != nil {

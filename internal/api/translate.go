@@ -37,6 +37,7 @@ func importView(i store.Import, whole bool) Import {
 	if !whole {
 		return v
 	}
+	v.RoutineVersion = i.RoutineVersion
 	v.Reading, v.Findings, v.Columns, v.Notices = i.Reading.V, i.Findings.V, i.Columns.V, i.Notices.V
 	var headers []string
 	for _, c := range i.Columns.V {

@@ -76,7 +76,7 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 		if !ok {
 			name, typeName = "", s
 		}
-		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
+		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, &client.AddDraftParams{IfMatch: client.MadeOn(i.RoutineVersion)}, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
 		if err != nil {
 			return i, err
 		}
@@ -90,7 +90,7 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 	if err != nil {
 		return i, err
 	}
-	return a.setRoutine(ctx, c, i.Id, routine)
+	return a.setRoutine(ctx, c, i, routine)
 }
 
 // takeDocument sets an import up by a routine's document.
@@ -123,7 +123,7 @@ func (a *app) takeDocument(ctx context.Context, c *client.Conn, i client.Import,
 		return i, fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").At(fault.Place{File: file}).
 			Mended("Columns of the routine: " + fault.Cut(strings.Join(r.Columns(), ", "), 300) + ".")
 	}
-	return a.setRoutine(ctx, c, i.Id, kept)
+	return a.setRoutine(ctx, c, i, kept)
 }
 
 // at finds the draft and field that a name means: draft.field, or a field of the

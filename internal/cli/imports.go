@@ -191,8 +191,10 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 	return a.change(ctx, c, i, f.change)
 }
 
-func (a *app) setRoutine(ctx context.Context, c *client.Conn, id int64, routine mapping.Routine) (client.Import, error) {
-	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, id, routine)
+// setRoutine changes the routine of an import as it was when it was looked at:
+// the service refuses the change when somebody else was faster.
+func (a *app) setRoutine(ctx context.Context, c *client.Conn, i client.Import, routine mapping.Routine) (client.Import, error) {
+	r, err := c.SetRoutineWithResponse(ctx, c.Workspace, i.Id, &client.SetRoutineParams{IfMatch: client.MadeOn(i.RoutineVersion)}, routine)
 	if err != nil {
 		return client.Import{}, err
 	}

@@ -93,7 +93,7 @@ func (a *app) routineSaveCmd() *cobra.Command {
 			default:
 				return usageError{fmt.Errorf("give either --import or --from")}
 			}
-			r, err := c.SaveRoutineWithResponse(ctx, c.Workspace, list[0], routine)
+			r, err := c.SaveRoutineWithResponse(ctx, c.Workspace, list[0], nil, routine)
 			if err != nil {
 				return err
 			}

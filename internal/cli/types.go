@@ -165,7 +165,7 @@ func (a *app) retireCmd(name, short string, retired bool) *cobra.Command {
 }
 
 func (a *app) changeField(ctx context.Context, c *client.Conn, typeName, field string, change client.FieldChange) error {
-	r, err := c.ChangeFieldWithResponse(ctx, c.Workspace, typeName, field, change)
+	r, err := c.ChangeFieldWithResponse(ctx, c.Workspace, typeName, field, nil, change)
 	if err != nil {
 		return err
 	}

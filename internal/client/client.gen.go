@@ -648,9 +648,6 @@ type FieldChange struct {
 	Name     *string `json:"name,omitempty"`
 	Required *bool   `json:"required,omitempty"`
 	Retired  *bool   `json:"retired,omitempty"`
-
-	// Version Of the record type that the change is made on; an older one is refused
-	Version int `json:"version,omitempty,omitzero"`
 }
 
 // FieldCount defines model for FieldCount.
@@ -707,12 +704,15 @@ type Import struct {
 	Outcomes map[string]int64 `json:"outcomes"`
 
 	// Reading How a source is read; what is left out is detected
-	Reading Reading     `json:"reading,omitempty,omitzero"`
-	Routine Routine     `json:"routine,omitempty,omitzero"`
-	Rows    int64       `json:"rows"`
-	State   ImportState `json:"state"`
-	Totals  Totals      `json:"totals,omitempty,omitzero"`
-	Trouble Trouble     `json:"trouble,omitempty,omitzero"`
+	Reading Reading `json:"reading,omitempty,omitzero"`
+	Routine Routine `json:"routine,omitempty,omitzero"`
+
+	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
+	RoutineVersion int         `json:"routine_version,omitempty,omitzero"`
+	Rows           int64       `json:"rows"`
+	State          ImportState `json:"state"`
+	Totals         Totals      `json:"totals,omitempty,omitzero"`
+	Trouble        Trouble     `json:"trouble,omitempty,omitzero"`
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
@@ -1210,6 +1210,9 @@ type LimitParam = int
 // NameParam defines model for name_param.
 type NameParam = string
 
+// OnVersion defines model for on_version.
+type OnVersion = string
+
 // OpenParam defines model for open_param.
 type OpenParam = bool
 
@@ -1284,6 +1287,12 @@ type AddDraftJSONBody struct {
 	Type string `json:"type"`
 }
 
+// AddDraftParams defines parameters for AddDraft.
+type AddDraftParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1323,6 +1332,18 @@ type ListQuestionsParams struct {
 type GetQuestionParams struct {
 	// Draft Which of the row's drafts; the first that is not answered when left out
 	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+}
+
+// SetRoutineParams defines parameters for SetRoutine.
+type SetRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// UseRoutineParams defines parameters for UseRoutine.
+type UseRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
 // ListRowsParams defines parameters for ListRows.
@@ -1414,6 +1435,24 @@ type ListRecordsParams struct {
 
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
+
+// SaveRoutineParams defines parameters for SaveRoutine.
+type SaveRoutineParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// SaveRoutineDocumentParams defines parameters for SaveRoutineDocument.
+type SaveRoutineDocumentParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// ChangeFieldParams defines parameters for ChangeField.
+type ChangeFieldParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
 
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
@@ -1722,14 +1761,14 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-	AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-	AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	//
@@ -1794,24 +1833,29 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/resume (the `Resume` operationId).
 	Resume(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetImportRoutine The mapping and the policies, with their version
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/routine (the `GetImportRoutine` operationId).
+	GetImportRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// SetRoutineWithBody Change the mapping and the policies
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-	SetRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	SetRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SetRoutine Change the mapping and the policies
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-	SetRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	SetRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// UseRoutine Set the import up by a saved routine
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
-	UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+	UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, params *UseRoutineParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListRows Rows with their cells, verdicts, problems and outcomes
 	//
@@ -1902,14 +1946,14 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-	SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SaveRoutine Save a routine under this name
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-	SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 	//
@@ -1921,7 +1965,7 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
-	SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineDocumentParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Start What waits, and how many records there are
 	//
@@ -1957,14 +2001,14 @@ type ClientInterface interface {
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-	ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ChangeField Rename, re-label or retire a field, or change its bounds and choices (administrators)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-	ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// AddChoiceWithBody Add a choice to a field, or another spelling to one that is there (administrators)
 	//
@@ -2481,8 +2525,8 @@ func (c *Client) Close(ctx context.Context, workspace WorkspaceParam, pImport Im
 // Takes any type of body and a specified content type.
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-func (c *Client) AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewAddDraftRequestWithBody(c.Server, workspace, pImport, contentType, body)
+func (c *Client) AddDraftWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddDraftRequestWithBody(c.Server, workspace, pImport, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2498,8 +2542,8 @@ func (c *Client) AddDraftWithBody(ctx context.Context, workspace WorkspaceParam,
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-func (c *Client) AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewAddDraftRequest(c.Server, workspace, pImport, body)
+func (c *Client) AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddDraftRequest(c.Server, workspace, pImport, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2683,13 +2727,28 @@ func (c *Client) Resume(ctx context.Context, workspace WorkspaceParam, pImport I
 	return c.Client.Do(req)
 }
 
+// GetImportRoutine The mapping and the policies, with their version
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/routine (the `GetImportRoutine` operationId).
+func (c *Client) GetImportRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetImportRoutineRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // SetRoutineWithBody Change the mapping and the policies
 //
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-func (c *Client) SetRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSetRoutineRequestWithBody(c.Server, workspace, pImport, contentType, body)
+func (c *Client) SetRoutineWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetRoutineRequestWithBody(c.Server, workspace, pImport, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2705,8 +2764,8 @@ func (c *Client) SetRoutineWithBody(ctx context.Context, workspace WorkspacePara
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-func (c *Client) SetRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSetRoutineRequest(c.Server, workspace, pImport, body)
+func (c *Client) SetRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetRoutineRequest(c.Server, workspace, pImport, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2720,8 +2779,8 @@ func (c *Client) SetRoutine(ctx context.Context, workspace WorkspaceParam, pImpo
 // UseRoutine Set the import up by a saved routine
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
-func (c *Client) UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewUseRoutineRequest(c.Server, workspace, pImport, name)
+func (c *Client) UseRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, params *UseRoutineParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUseRoutineRequest(c.Server, workspace, pImport, name, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2981,8 +3040,8 @@ func (c *Client) GetRoutine(ctx context.Context, workspace WorkspaceParam, name 
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-func (c *Client) SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSaveRoutineRequestWithBody(c.Server, workspace, name, contentType, body)
+func (c *Client) SaveRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineRequestWithBody(c.Server, workspace, name, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2998,8 +3057,8 @@ func (c *Client) SaveRoutineWithBody(ctx context.Context, workspace WorkspacePar
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-func (c *Client) SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSaveRoutineRequest(c.Server, workspace, name, body)
+func (c *Client) SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineRequest(c.Server, workspace, name, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3030,8 +3089,8 @@ func (c *Client) GetRoutineDocument(ctx context.Context, workspace WorkspacePara
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
-func (c *Client) SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewSaveRoutineDocumentRequestWithBody(c.Server, workspace, name, contentType, body)
+func (c *Client) SaveRoutineDocumentWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineDocumentParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveRoutineDocumentRequestWithBody(c.Server, workspace, name, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3126,8 +3185,8 @@ func (c *Client) AddField(ctx context.Context, workspace WorkspaceParam, pType T
 // Takes any type of body and a specified content type.
 //
 // Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-func (c *Client) ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewChangeFieldRequestWithBody(c.Server, workspace, pType, field, contentType, body)
+func (c *Client) ChangeFieldWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeFieldRequestWithBody(c.Server, workspace, pType, field, params, contentType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3143,8 +3202,8 @@ func (c *Client) ChangeFieldWithBody(ctx context.Context, workspace WorkspacePar
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-func (c *Client) ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewChangeFieldRequest(c.Server, workspace, pType, field, body)
+func (c *Client) ChangeField(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeFieldRequest(c.Server, workspace, pType, field, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4236,18 +4295,18 @@ func NewCloseRequest(server string, workspace WorkspaceParam, pImport ImportPara
 }
 
 // NewAddDraftRequest calls the generic AddDraft builder with application/json body
-func NewAddDraftRequest(server string, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody) (*http.Request, error) {
+func NewAddDraftRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewAddDraftRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+	return NewAddDraftRequestWithBody(server, workspace, pImport, params, "application/json", bodyReader)
 }
 
 // NewAddDraftRequestWithBody constructs an http.Request for the AddDraft method, with any body, and a specified content type
-func NewAddDraftRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+func NewAddDraftRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4285,6 +4344,19 @@ func NewAddDraftRequestWithBody(server string, workspace WorkspaceParam, pImport
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
 
 	return req, nil
 }
@@ -4800,19 +4872,60 @@ func NewResumeRequest(server string, workspace WorkspaceParam, pImport ImportPar
 	return req, nil
 }
 
+// NewGetImportRoutineRequest constructs an http.Request for the GetImportRoutine method
+func NewGetImportRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/routine", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewSetRoutineRequest calls the generic SetRoutine builder with application/json body
-func NewSetRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody) (*http.Request, error) {
+func NewSetRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, body SetRoutineJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewSetRoutineRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+	return NewSetRoutineRequestWithBody(server, workspace, pImport, params, "application/json", bodyReader)
 }
 
 // NewSetRoutineRequestWithBody constructs an http.Request for the SetRoutine method, with any body, and a specified content type
-func NewSetRoutineRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+func NewSetRoutineRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4851,11 +4964,24 @@ func NewSetRoutineRequestWithBody(server string, workspace WorkspaceParam, pImpo
 
 	req.Header.Add("Content-Type", contentType)
 
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
 	return req, nil
 }
 
 // NewUseRoutineRequest constructs an http.Request for the UseRoutine method
-func NewUseRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, name NameParam) (*http.Request, error) {
+func NewUseRoutineRequest(server string, workspace WorkspaceParam, pImport ImportParam, name NameParam, params *UseRoutineParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4897,6 +5023,19 @@ func NewUseRoutineRequest(server string, workspace WorkspaceParam, pImport Impor
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
 	}
 
 	return req, nil
@@ -5879,18 +6018,18 @@ func NewGetRoutineRequest(server string, workspace WorkspaceParam, name NamePara
 }
 
 // NewSaveRoutineRequest calls the generic SaveRoutine builder with application/json body
-func NewSaveRoutineRequest(server string, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody) (*http.Request, error) {
+func NewSaveRoutineRequest(server string, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewSaveRoutineRequestWithBody(server, workspace, name, "application/json", bodyReader)
+	return NewSaveRoutineRequestWithBody(server, workspace, name, params, "application/json", bodyReader)
 }
 
 // NewSaveRoutineRequestWithBody constructs an http.Request for the SaveRoutine method, with any body, and a specified content type
-func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -5928,6 +6067,19 @@ func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
 
 	return req, nil
 }
@@ -5974,7 +6126,7 @@ func NewGetRoutineDocumentRequest(server string, workspace WorkspaceParam, name 
 }
 
 // NewSaveRoutineDocumentRequestWithBody constructs an http.Request for the SaveRoutineDocument method, with any body, and a specified content type
-func NewSaveRoutineDocumentRequestWithBody(server string, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+func NewSaveRoutineDocumentRequestWithBody(server string, workspace WorkspaceParam, name NameParam, params *SaveRoutineDocumentParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -6012,6 +6164,19 @@ func NewSaveRoutineDocumentRequestWithBody(server string, workspace WorkspacePar
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
 
 	return req, nil
 }
@@ -6180,18 +6345,18 @@ func NewAddFieldRequestWithBody(server string, workspace WorkspaceParam, pType T
 }
 
 // NewChangeFieldRequest calls the generic ChangeField builder with application/json body
-func NewChangeFieldRequest(server string, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody) (*http.Request, error) {
+func NewChangeFieldRequest(server string, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, body ChangeFieldJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
 	buf, err := json.Marshal(body)
 	if err != nil {
 		return nil, err
 	}
 	bodyReader = bytes.NewReader(buf)
-	return NewChangeFieldRequestWithBody(server, workspace, pType, field, "application/json", bodyReader)
+	return NewChangeFieldRequestWithBody(server, workspace, pType, field, params, "application/json", bodyReader)
 }
 
 // NewChangeFieldRequestWithBody constructs an http.Request for the ChangeField method, with any body, and a specified content type
-func NewChangeFieldRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader) (*http.Request, error) {
+func NewChangeFieldRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -6236,6 +6401,19 @@ func NewChangeFieldRequestWithBody(server string, workspace WorkspaceParam, pTyp
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
 
 	return req, nil
 }
@@ -6683,14 +6861,14 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-	AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
+	AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
 
 	// AddDraftWithResponse Let the rows make a further record; what is certain is placed and linked
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-	AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
+	AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
 
 	// StreamImportWithResponse Progress as server-sent events; the data of each is a Progress
 	//
@@ -6769,26 +6947,33 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/resume (the `Resume` operationId).
 	ResumeWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ResumeResponse, error)
 
+	// GetImportRoutineWithResponse The mapping and the policies, with their version
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/routine (the `GetImportRoutine` operationId).
+	GetImportRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*GetImportRoutineResponse, error)
+
 	// SetRoutineWithBodyWithResponse Change the mapping and the policies
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-	SetRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error)
+	SetRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error)
 
 	// SetRoutineWithResponse Change the mapping and the policies
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-	SetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error)
+	SetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error)
 
 	// UseRoutineWithResponse Set the import up by a saved routine
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
-	UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error)
+	UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, params *UseRoutineParams, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error)
 
 	// ListRowsWithResponse Rows with their cells, verdicts, problems and outcomes
 	//
@@ -6907,14 +7092,14 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-	SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
+	SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
 
 	// SaveRoutineWithResponse Save a routine under this name
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-	SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
+	SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
 
 	// GetRoutineDocumentWithResponse A saved routine as a document in YAML, to keep and to edit
 	//
@@ -6928,7 +7113,7 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
-	SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error)
+	SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineDocumentParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error)
 
 	// StartWithResponse What waits, and how many records there are
 	//
@@ -6970,14 +7155,14 @@ type ClientWithResponsesInterface interface {
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-	ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
+	ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
 
 	// ChangeFieldWithResponse Rename, re-label or retire a field, or change its bounds and choices (administrators)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-	ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
+	ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error)
 
 	// AddChoiceWithBodyWithResponse Add a choice to a field, or another spelling to one that is there (administrators)
 	//
@@ -8639,6 +8824,61 @@ func (r ResumeResponse) ContentType() string {
 	return ""
 }
 
+// GetImportRoutineResponse200Headers the declared response headers of an HTTP 200 response for GetImportRoutine
+type GetImportRoutineResponse200Headers struct {
+	ETag string
+}
+
+type GetImportRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Routine
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *GetImportRoutineResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetImportRoutineResponse) GetJSON200() *Routine {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetImportRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetImportRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetImportRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetImportRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetImportRoutineResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SetRoutineResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9420,6 +9660,11 @@ func (r RemoveRoutineResponse) ContentType() string {
 	return ""
 }
 
+// GetRoutineResponse200Headers the declared response headers of an HTTP 200 response for GetRoutine
+type GetRoutineResponse200Headers struct {
+	ETag string
+}
+
 type GetRoutineResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9427,6 +9672,8 @@ type GetRoutineResponse struct {
 	JSON200 *SavedRoutine
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *GetRoutineResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -9468,6 +9715,11 @@ func (r GetRoutineResponse) ContentType() string {
 	return ""
 }
 
+// SaveRoutineResponse200Headers the declared response headers of an HTTP 200 response for SaveRoutine
+type SaveRoutineResponse200Headers struct {
+	ETag string
+}
+
 type SaveRoutineResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9475,6 +9727,8 @@ type SaveRoutineResponse struct {
 	JSON200 *SavedRoutine
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *SaveRoutineResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -9516,6 +9770,11 @@ func (r SaveRoutineResponse) ContentType() string {
 	return ""
 }
 
+// GetRoutineDocumentResponse200Headers the declared response headers of an HTTP 200 response for GetRoutineDocument
+type GetRoutineDocumentResponse200Headers struct {
+	ETag string
+}
+
 type GetRoutineDocumentResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9523,6 +9782,8 @@ type GetRoutineDocumentResponse struct {
 	YAML200 *string
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *GetRoutineDocumentResponse200Headers
 }
 
 // GetYAML200 returns the response for an HTTP 200 `application/yaml` response
@@ -9564,6 +9825,11 @@ func (r GetRoutineDocumentResponse) ContentType() string {
 	return ""
 }
 
+// SaveRoutineDocumentResponse200Headers the declared response headers of an HTTP 200 response for SaveRoutineDocument
+type SaveRoutineDocumentResponse200Headers struct {
+	ETag string
+}
+
 type SaveRoutineDocumentResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9571,6 +9837,8 @@ type SaveRoutineDocumentResponse struct {
 	JSON200 *SavedRoutine
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *SaveRoutineDocumentResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -9712,6 +9980,11 @@ func (r ListTypesResponse) ContentType() string {
 	return ""
 }
 
+// GetTypeResponse200Headers the declared response headers of an HTTP 200 response for GetType
+type GetTypeResponse200Headers struct {
+	ETag string
+}
+
 type GetTypeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9719,6 +9992,8 @@ type GetTypeResponse struct {
 	JSON200 *RecordType
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *GetTypeResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -9760,6 +10035,11 @@ func (r GetTypeResponse) ContentType() string {
 	return ""
 }
 
+// AddFieldResponse201Headers the declared response headers of an HTTP 201 response for AddField
+type AddFieldResponse201Headers struct {
+	ETag string
+}
+
 type AddFieldResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9767,6 +10047,8 @@ type AddFieldResponse struct {
 	JSON201 *RecordType
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers201 the parsed response headers for an HTTP 201 response
+	Headers201 *AddFieldResponse201Headers
 }
 
 // GetJSON201 returns the response for an HTTP 201 `application/json` response
@@ -9808,6 +10090,11 @@ func (r AddFieldResponse) ContentType() string {
 	return ""
 }
 
+// ChangeFieldResponse200Headers the declared response headers of an HTTP 200 response for ChangeField
+type ChangeFieldResponse200Headers struct {
+	ETag string
+}
+
 type ChangeFieldResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9815,6 +10102,8 @@ type ChangeFieldResponse struct {
 	JSON200 *RecordType
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ChangeFieldResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -9856,6 +10145,11 @@ func (r ChangeFieldResponse) ContentType() string {
 	return ""
 }
 
+// AddChoiceResponse200Headers the declared response headers of an HTTP 200 response for AddChoice
+type AddChoiceResponse200Headers struct {
+	ETag string
+}
+
 type AddChoiceResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9863,6 +10157,8 @@ type AddChoiceResponse struct {
 	JSON200 *RecordType
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *AddChoiceResponse200Headers
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
@@ -10436,8 +10732,8 @@ func (c *ClientWithResponses) CloseWithResponse(ctx context.Context, workspace W
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-func (c *ClientWithResponses) AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
-	rsp, err := c.AddDraftWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+func (c *ClientWithResponses) AddDraftWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
+	rsp, err := c.AddDraftWithBody(ctx, workspace, pImport, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10449,8 +10745,8 @@ func (c *ClientWithResponses) AddDraftWithBodyWithResponse(ctx context.Context, 
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
-func (c *ClientWithResponses) AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
-	rsp, err := c.AddDraft(ctx, workspace, pImport, body, reqEditors...)
+func (c *ClientWithResponses) AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error) {
+	rsp, err := c.AddDraft(ctx, workspace, pImport, params, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10600,13 +10896,26 @@ func (c *ClientWithResponses) ResumeWithResponse(ctx context.Context, workspace 
 	return ParseResumeResponse(rsp)
 }
 
+// GetImportRoutineWithResponse The mapping and the policies, with their version
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/routine (the `GetImportRoutine` operationId).
+func (c *ClientWithResponses) GetImportRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*GetImportRoutineResponse, error) {
+	rsp, err := c.GetImportRoutine(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetImportRoutineResponse(rsp)
+}
+
 // SetRoutineWithBodyWithResponse Change the mapping and the policies
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-func (c *ClientWithResponses) SetRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error) {
-	rsp, err := c.SetRoutineWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+func (c *ClientWithResponses) SetRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error) {
+	rsp, err := c.SetRoutineWithBody(ctx, workspace, pImport, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10618,8 +10927,8 @@ func (c *ClientWithResponses) SetRoutineWithBodyWithResponse(ctx context.Context
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine (the `SetRoutine` operationId).
-func (c *ClientWithResponses) SetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error) {
-	rsp, err := c.SetRoutine(ctx, workspace, pImport, body, reqEditors...)
+func (c *ClientWithResponses) SetRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *SetRoutineParams, body SetRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SetRoutineResponse, error) {
+	rsp, err := c.SetRoutine(ctx, workspace, pImport, params, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10631,8 +10940,8 @@ func (c *ClientWithResponses) SetRoutineWithResponse(ctx context.Context, worksp
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/routine/{name} (the `UseRoutine` operationId).
-func (c *ClientWithResponses) UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error) {
-	rsp, err := c.UseRoutine(ctx, workspace, pImport, name, reqEditors...)
+func (c *ClientWithResponses) UseRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, name NameParam, params *UseRoutineParams, reqEditors ...RequestEditorFn) (*UseRoutineResponse, error) {
+	rsp, err := c.UseRoutine(ctx, workspace, pImport, name, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10852,8 +11161,8 @@ func (c *ClientWithResponses) GetRoutineWithResponse(ctx context.Context, worksp
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-func (c *ClientWithResponses) SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
-	rsp, err := c.SaveRoutineWithBody(ctx, workspace, name, contentType, body, reqEditors...)
+func (c *ClientWithResponses) SaveRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
+	rsp, err := c.SaveRoutineWithBody(ctx, workspace, name, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10865,8 +11174,8 @@ func (c *ClientWithResponses) SaveRoutineWithBodyWithResponse(ctx context.Contex
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
-func (c *ClientWithResponses) SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
-	rsp, err := c.SaveRoutine(ctx, workspace, name, body, reqEditors...)
+func (c *ClientWithResponses) SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error) {
+	rsp, err := c.SaveRoutine(ctx, workspace, name, params, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10891,8 +11200,8 @@ func (c *ClientWithResponses) GetRoutineDocumentWithResponse(ctx context.Context
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PUT /workspaces/{workspace}/routines/{name}/document (the `SaveRoutineDocument` operationId).
-func (c *ClientWithResponses) SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error) {
-	rsp, err := c.SaveRoutineDocumentWithBody(ctx, workspace, name, contentType, body, reqEditors...)
+func (c *ClientWithResponses) SaveRoutineDocumentWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineDocumentParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveRoutineDocumentResponse, error) {
+	rsp, err := c.SaveRoutineDocumentWithBody(ctx, workspace, name, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10969,8 +11278,8 @@ func (c *ClientWithResponses) AddFieldWithResponse(ctx context.Context, workspac
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-func (c *ClientWithResponses) ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
-	rsp, err := c.ChangeFieldWithBody(ctx, workspace, pType, field, contentType, body, reqEditors...)
+func (c *ClientWithResponses) ChangeFieldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
+	rsp, err := c.ChangeFieldWithBody(ctx, workspace, pType, field, params, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10982,8 +11291,8 @@ func (c *ClientWithResponses) ChangeFieldWithBodyWithResponse(ctx context.Contex
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with PATCH /workspaces/{workspace}/types/{type}/fields/{field} (the `ChangeField` operationId).
-func (c *ClientWithResponses) ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
-	rsp, err := c.ChangeField(ctx, workspace, pType, field, body, reqEditors...)
+func (c *ClientWithResponses) ChangeFieldWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, params *ChangeFieldParams, body ChangeFieldJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeFieldResponse, error) {
+	rsp, err := c.ChangeField(ctx, workspace, pType, field, params, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -12178,6 +12487,52 @@ func ParseResumeResponse(rsp *http.Response) (*ResumeResponse, error) {
 	return response, nil
 }
 
+// ParseGetImportRoutineResponse parses an HTTP response from a GetImportRoutineWithResponse call
+func ParseGetImportRoutineResponse(rsp *http.Response) (*GetImportRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetImportRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Routine
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers GetImportRoutineResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
 // ParseSetRoutineResponse parses an HTTP response from a SetRoutineWithResponse call
 func ParseSetRoutineResponse(rsp *http.Response) (*SetRoutineResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12735,6 +13090,19 @@ func ParseGetRoutineResponse(rsp *http.Response) (*GetRoutineResponse, error) {
 
 	}
 
+	switch {
+	case rsp.StatusCode == 200:
+		var headers GetRoutineResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
 	return response, nil
 }
 
@@ -12766,6 +13134,19 @@ func ParseSaveRoutineResponse(rsp *http.Response) (*SaveRoutineResponse, error) 
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers SaveRoutineResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
 	}
 
 	return response, nil
@@ -12801,6 +13182,19 @@ func ParseGetRoutineDocumentResponse(rsp *http.Response) (*GetRoutineDocumentRes
 
 	}
 
+	switch {
+	case rsp.StatusCode == 200:
+		var headers GetRoutineDocumentResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
 	return response, nil
 }
 
@@ -12832,6 +13226,19 @@ func ParseSaveRoutineDocumentResponse(rsp *http.Response) (*SaveRoutineDocumentR
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers SaveRoutineDocumentResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
 	}
 
 	return response, nil
@@ -12935,6 +13342,19 @@ func ParseGetTypeResponse(rsp *http.Response) (*GetTypeResponse, error) {
 
 	}
 
+	switch {
+	case rsp.StatusCode == 200:
+		var headers GetTypeResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
 	return response, nil
 }
 
@@ -12966,6 +13386,19 @@ func ParseAddFieldResponse(rsp *http.Response) (*AddFieldResponse, error) {
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	switch {
+	case rsp.StatusCode == 201:
+		var headers AddFieldResponse201Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers201 = &headers
 	}
 
 	return response, nil
@@ -13001,6 +13434,19 @@ func ParseChangeFieldResponse(rsp *http.Response) (*ChangeFieldResponse, error) 
 
 	}
 
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ChangeFieldResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
 	return response, nil
 }
 
@@ -13032,6 +13478,19 @@ func ParseAddChoiceResponse(rsp *http.Response) (*AddChoiceResponse, error) {
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers AddChoiceResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
 	}
 
 	return response, nil

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -171,4 +172,13 @@ func (c *Conn) follow(ctx context.Context, id int64, progress func(Progress)) er
 		}
 	}
 	return nil
+}
+
+// MadeOn is the If-Match header of a change that was made on a version of what
+// it changes; empty for 0, by which whatever is there is changed.
+func MadeOn(version int) string {
+	if version == 0 {
+		return ""
+	}
+	return strconv.Quote(strconv.Itoa(version))
 }

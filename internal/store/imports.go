@@ -46,49 +46,50 @@ type Trouble struct {
 
 // Import is one piece of work from source to result.
 type Import struct {
-	ID         int64                           `db:"id"`
-	Workspace  string                          `db:"workspace"`
-	Name       string                          `db:"name"`
-	Source     int64                           `db:"source"`
-	FileName   string                          `db:"file_name"`
-	FileBytes  int64                           `db:"file_bytes"`
-	FileSHA256 string                          `db:"file_sha256"`
-	State      life.State                      `db:"state"`
-	Rest       life.State                      `db:"rest"`
-	Written    bool                            `db:"written"` // a load has written records
-	Run        *int64                          `db:"run"`     // what runs
-	Work       life.Work                       `db:"work"`    // what that does; empty when nothing runs
-	Done       int64                           `db:"done_rows"`
-	Of         int64                           `db:"of_rows"`
-	Cancelled  bool                            `db:"cancelled"` // somebody wants what runs to end
-	Tries      int                             `db:"tries"`     // how many are under way
-	Into       string                          `db:"into_type"`
-	Reading    JSON[sheet.Reading]             `db:"reading"`
-	Findings   JSON[[]sheet.Finding]           `db:"findings"`
-	Columns    JSON[[]sheet.Column]            `db:"columns"`
-	Notices    JSON[[]sheet.Notice]            `db:"notices"`
-	Rows       int64                           `db:"rows"`
-	Routine    JSON[*mapping.Routine]          `db:"routine"`
-	Totals     JSON[*verdict.Totals]           `db:"totals"`
-	Outcomes   JSON[map[verdict.Outcome]int64] `db:"outcomes"`
-	Trouble    JSON[*Trouble]                  `db:"trouble"`
-	CellsRun   *int64                          `db:"cells_run"`   // the run that staged the cells
-	CheckRun   *int64                          `db:"check_run"`   // the run whose verdicts hold
-	NextRow    int64                           `db:"next_row"`    // where the load goes on
-	Writes     int64                           `db:"writes"`      // of the types that it writes; see Store.Writes
-	LinkWrites int64                           `db:"link_writes"` // of those that it only links to
-	Catalogue  int64                           `db:"catalogue"`   // the edition of the record types that the check saw
-	Digest     int64                           `db:"digest"`      // of the verdicts that are not carried out yet
-	CheckBegan *time.Time                      `db:"check_began_at"`
-	CheckedAt  *time.Time                      `db:"checked_at"`
-	AnsweredAt *time.Time                      `db:"answered_at"`
-	BeganAt    *time.Time                      `db:"began_at"`
-	EndedAt    *time.Time                      `db:"ended_at"`
-	CleanedAt  *time.Time                      `db:"cleaned_at"` // since when its source and results are not kept
-	MadeBy     int64                           `db:"made_by"`
-	MadeByName string                          `db:"made_by_name"`
-	MadeAt     time.Time                       `db:"made_at"`
-	ChangedAt  time.Time                       `db:"changed_at"`
+	ID             int64                           `db:"id"`
+	Workspace      string                          `db:"workspace"`
+	Name           string                          `db:"name"`
+	Source         int64                           `db:"source"`
+	FileName       string                          `db:"file_name"`
+	FileBytes      int64                           `db:"file_bytes"`
+	FileSHA256     string                          `db:"file_sha256"`
+	State          life.State                      `db:"state"`
+	Rest           life.State                      `db:"rest"`
+	Written        bool                            `db:"written"` // a load has written records
+	Run            *int64                          `db:"run"`     // what runs
+	Work           life.Work                       `db:"work"`    // what that does; empty when nothing runs
+	Done           int64                           `db:"done_rows"`
+	Of             int64                           `db:"of_rows"`
+	Cancelled      bool                            `db:"cancelled"` // somebody wants what runs to end
+	Tries          int                             `db:"tries"`     // how many are under way
+	Into           string                          `db:"into_type"`
+	Reading        JSON[sheet.Reading]             `db:"reading"`
+	Findings       JSON[[]sheet.Finding]           `db:"findings"`
+	Columns        JSON[[]sheet.Column]            `db:"columns"`
+	Notices        JSON[[]sheet.Notice]            `db:"notices"`
+	Rows           int64                           `db:"rows"`
+	Routine        JSON[*mapping.Routine]          `db:"routine"`
+	Totals         JSON[*verdict.Totals]           `db:"totals"`
+	Outcomes       JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+	Trouble        JSON[*Trouble]                  `db:"trouble"`
+	CellsRun       *int64                          `db:"cells_run"`       // the run that staged the cells
+	CheckRun       *int64                          `db:"check_run"`       // the run whose verdicts hold
+	RoutineVersion int                             `db:"routine_version"` // of the routine, counted up with each change
+	NextRow        int64                           `db:"next_row"`        // where the load goes on
+	Writes         int64                           `db:"writes"`          // of the types that it writes; see Store.Writes
+	LinkWrites     int64                           `db:"link_writes"`     // of those that it only links to
+	Catalogue      int64                           `db:"catalogue"`       // the edition of the record types that the check saw
+	Digest         int64                           `db:"digest"`          // of the verdicts that are not carried out yet
+	CheckBegan     *time.Time                      `db:"check_began_at"`
+	CheckedAt      *time.Time                      `db:"checked_at"`
+	AnsweredAt     *time.Time                      `db:"answered_at"`
+	BeganAt        *time.Time                      `db:"began_at"`
+	EndedAt        *time.Time                      `db:"ended_at"`
+	CleanedAt      *time.Time                      `db:"cleaned_at"` // since when its source and results are not kept
+	MadeBy         int64                           `db:"made_by"`
+	MadeByName     string                          `db:"made_by_name"`
+	MadeAt         time.Time                       `db:"made_at"`
+	ChangedAt      time.Time                       `db:"changed_at"`
 }
 
 // Now gives where the import stands in its life.
@@ -109,7 +110,7 @@ const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name,
 	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
 	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
-	i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
+	i.routine_version, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
 	i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
@@ -237,9 +238,19 @@ func (s *Store) ProgressOf(ctx context.Context, workspace string, id int64) (Pro
 	return p, nil
 }
 
-// SetRoutine stores a changed routine, for the change of an act.
+// OnVersion refuses a change that was made on another version of what is there
+// now. A change of version 0 was made on whatever is there.
+func OnVersion(change, now int, what string) error {
+	if change > 0 && change != now {
+		return errChangedMeanwhile.With(what)
+	}
+	return nil
+}
+
+// SetRoutine stores a changed routine as the next version, for the change of an
+// act.
 func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
-	_, err := tx.Exec(ctx, `update imports set routine = $2, into_type = $3 where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
+	_, err := tx.Exec(ctx, `update imports set routine = $2, into_type = $3, routine_version = routine_version + 1 where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
 	if err != nil {
 		return fmt.Errorf("store routine: %w", err)
 	}
@@ -281,7 +292,7 @@ type ReadResult struct {
 func SetRead(ctx context.Context, tx pgx.Tx, run Run, r ReadResult) error {
 	_, err := tx.Exec(ctx, `
 		update imports set reading = @reading, findings = @findings, columns = @columns, notices = @notices, rows = @rows, anchors = @anchors,
-			into_type = @into, routine = @routine, reading_was = null, cells_run = @run, check_run = null, totals = null
+			into_type = @into, routine = @routine, routine_version = routine_version + 1, reading_was = null, cells_run = @run, check_run = null, totals = null
 		where id = @id`,
 		pgx.StrictNamedArgs{
 			"id": run.Import, "run": run.ID, "reading": JSON[sheet.Reading]{r.Reading}, "findings": JSON[[]sheet.Finding]{r.Findings},

@@ -269,8 +269,8 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 	if err != nil {
 		return old, err
 	}
-	if version > 0 && version != old.Version {
-		return old, errChangedMeanwhile.With(typeName)
+	if err := OnVersion(version, old.Version, typeName); err != nil {
+		return old, err
 	}
 	t, err := change(c, old)
 	if err != nil {

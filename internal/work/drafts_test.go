@@ -23,7 +23,7 @@ func (b *bench) drafted(text, into string, types ...string) store.Import {
 	b.Helper()
 	i := b.upload(into, text)
 	for _, t := range types {
-		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: t}, b.person))
+		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: t}, 0, b.person))
 		i = b.wait(i.ID)
 	}
 	return i
@@ -167,7 +167,7 @@ Torvik,A-1,,Li
 	b.want(b.record("contact", "CON-3").Links["account"].ID, "ACC-1")
 
 	if err := b.work.SetRoutine(b.Context(), i, mapping.Routine{May: mapping.Create, Drafts: []mapping.Draft{{Type: "contact", Fields: map[string]mapping.Origin{"account": {Draft: "account"}}},
-		{Type: "account", Repeats: mapping.LastWins, Fields: map[string]mapping.Origin{"name": {From: []string{"Company"}}}}}}, b.person); !fault.Is(err, "last_of_linked") {
+		{Type: "account", Repeats: mapping.LastWins, Fields: map[string]mapping.Origin{"name": {From: []string{"Company"}}}}}}, 0, b.person); !fault.Is(err, "last_of_linked") {
 		t.Error(err)
 	}
 }
@@ -295,7 +295,7 @@ func TestDraftsHoldTheirPromise(t *testing.T) {
 		}
 		i := b.upload("opportunity", text.String())
 		for _, name := range []string{"account", "contact"} {
-			b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: name}, b.person))
+			b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: name}, 0, b.person))
 			i = b.wait(i.ID)
 		}
 		i = b.check(b.change(i, func(r *mapping.Routine) {
@@ -333,7 +333,7 @@ func TestDraftsHoldTheirPromise(t *testing.T) {
 		b.companies(i)
 
 		second := b.upload("opportunity", text.String())
-		b.ok(b.work.SetRoutine(b.Context(), second, *i.Routine.V, b.person))
+		b.ok(b.work.SetRoutine(b.Context(), second, *i.Routine.V, 0, b.person))
 		second = b.check(b.wait(second.ID))
 		for n, s := range b.parts(second) {
 			for d, p := range s {

@@ -195,7 +195,7 @@ func TestTroubleAtEveryStep(t *testing.T) {
 	checked := func() store.Import {
 		number++
 		i := b.upload("contact", fmt.Sprintf("Given name,Family name,E-mail,Birthday,Company\nKari,Solberg%d,kari@oksnes.example,1980-04-03,Tern %d\nNils,Ny%d,n%d@ny.example,,\nNils,Ny%d,n%d@ny.example,,\n", number, number, number, number, number, number))
-		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, b.person))
+		b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, 0, b.person))
 		return b.check(b.wait(i.ID))
 	}
 	troubled := func(i store.Import, step string) store.Import {
@@ -245,7 +245,7 @@ func TestRandomActs(t *testing.T) {
 		life.ChangeReading: func() error {
 			return b.work.SetReading(b.Context(), i, sheet.Reading{Country: []string{"NO", "SE"}[r.IntN(2)]}, b.person)
 		},
-		life.ChangeRoutine: func() error { return b.work.SetRoutine(b.Context(), i, *i.Routine.V, b.person) },
+		life.ChangeRoutine: func() error { return b.work.SetRoutine(b.Context(), i, *i.Routine.V, 0, b.person) },
 		life.Answer: func() error {
 			_, err := b.work.Answer(b.Context(), i, []Given{{Row: int64(2 + r.IntN(60)), Choice: verdict.ChooseLeaveOut}}, b.person)
 			return err
@@ -309,7 +309,7 @@ func TestSomeRowsAreAsGoodAsAll(t *testing.T) {
 			}, ",")
 		}))
 		if seed%2 == 1 {
-			b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, b.person))
+			b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, 0, b.person))
 			i = b.wait(i.ID)
 		}
 		i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.AskRepeats }))
@@ -578,7 +578,7 @@ func TestChangesAfterTheLoad(t *testing.T) {
 	}
 	r := *i.Routine.V
 	r.Drafts = []mapping.Draft{{Type: "lead", Fields: map[string]mapping.Origin{"company": {Fixed: "x"}}}}
-	if err := b.work.SetRoutine(b.Context(), i, r, b.person); !fault.Is(err, "types_stay") {
+	if err := b.work.SetRoutine(b.Context(), i, r, 0, b.person); !fault.Is(err, "types_stay") {
 		t.Errorf("another type: %v", err)
 	}
 	b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{Country: "NO", DateOrder: "day_first"}, b.person))

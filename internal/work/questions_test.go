@@ -269,7 +269,7 @@ func TestValuePolicies(t *testing.T) {
 		j := b.upload("contact", head+"K-1,Berg,,,,,,\n")
 		r := *j.Routine.V
 		change(&r.Drafts[0])
-		if err := b.work.SetRoutine(b.Context(), j, r, b.person); !fault.Is(err, code) {
+		if err := b.work.SetRoutine(b.Context(), j, r, 0, b.person); !fault.Is(err, code) {
 			t.Errorf("%v, want %s", err, code)
 		}
 	}

@@ -130,7 +130,7 @@ func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue 
 
 // UseRoutine sets an import up by a saved routine; columns that are not there
 // leave their fields without an origin.
-func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, by store.Person) error {
+func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, version int, by store.Person) error {
 	saved, err := s.store.Routine(ctx, i.Workspace, name)
 	if err != nil {
 		return err
@@ -141,5 +141,5 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, b
 	} else {
 		return fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " + fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
 	}
-	return s.SetRoutine(ctx, i, r, by)
+	return s.SetRoutine(ctx, i, r, version, by)
 }

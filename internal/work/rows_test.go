@@ -182,7 +182,7 @@ func TestRoutineIsRecognised(t *testing.T) {
 	if len(list) != 1 || list[0].Share != 1 || !slices.Equal(list[0].New, []string{"Boot"}) || list[0].Missing != nil {
 		t.Fatalf("recognised: %+v", list)
 	}
-	b.ok(b.work.UseRoutine(b.Context(), next, "weekly", b.person))
+	b.ok(b.work.UseRoutine(b.Context(), next, "weekly", 0, b.person))
 	next = b.load(b.check(b.wait(next.ID)))
 	b.want(b.record("contact", "CON-1").Values["language"], "de")
 	other := b.upload("contact", "a,b\n1,2\n")
@@ -190,8 +190,8 @@ func TestRoutineIsRecognised(t *testing.T) {
 	b.ok(err)
 	b.want(len(list), 0)
 	for code, err := range map[string]error{
-		"unknown_routine":      b.work.UseRoutine(b.Context(), other, "monthly", b.person),
-		"routine_does_not_fit": b.work.UseRoutine(b.Context(), other, "weekly", b.person),
+		"unknown_routine":      b.work.UseRoutine(b.Context(), other, "monthly", 0, b.person),
+		"routine_does_not_fit": b.work.UseRoutine(b.Context(), other, "weekly", 0, b.person),
 	} {
 		if !fault.Is(err, code) {
 			t.Errorf("%v, want %s", err, code)

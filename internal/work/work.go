@@ -266,8 +266,13 @@ func (s *Service) act(ctx context.Context, i store.Import, event life.Event, by 
 	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Detail: detail, Enqueue: s.enqueue, Change: change})
 }
 
-// SetRoutine changes the mapping and the policies of an import.
-func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, by store.Person) error {
+// SetRoutine changes the mapping and the policies of an import. The version is
+// that of the routine which the change was made on: when somebody else was
+// faster it is refused. Version 0 changes whatever is there.
+func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, version int, by store.Person) error {
+	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
+		return err // said before anything that is wrong with it, and again below
+	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return err
@@ -277,6 +282,9 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 		return err
 	}
 	return s.act(ctx, i, life.ChangeRoutine, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if err := store.OnVersion(version, now.RoutineVersion, now.Name); err != nil {
+			return err
+		}
 		if now.Written && now.Routine.V != nil && !r.SameDrafts(*now.Routine.V) {
 			return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
 				Mended("Upload the file again to load it into other record types.")
@@ -469,7 +477,10 @@ func (s *Service) memories(ctx context.Context, workspace string) (func(typeName
 
 // AddDraft lets the rows of an import make a further record: what is certain of
 // its columns is placed, and the drafts of a row are linked.
-func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, by store.Person) error {
+func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, version int, by store.Person) error {
+	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
+		return err
+	}
 	if i.Routine.V == nil {
 		return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet").Mended("Say into which record type the rows go.")
 	}
@@ -484,7 +495,7 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err != nil {
 		return err
 	}
-	return s.SetRoutine(ctx, i, suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory), by)
+	return s.SetRoutine(ctx, i, suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory), version, by)
 }
 
 // troubleOf turns an error into what is kept with the import. Errors that are

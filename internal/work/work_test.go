@@ -117,7 +117,7 @@ func (b *bench) change(i store.Import, f func(*mapping.Routine)) store.Import {
 	b.Helper()
 	r := *i.Routine.V
 	f(&r)
-	b.ok(b.work.SetRoutine(b.Context(), i, r, b.person))
+	b.ok(b.work.SetRoutine(b.Context(), i, r, 0, b.person))
 	return b.wait(i.ID)
 }
 
@@ -512,7 +512,7 @@ func TestConditionLeavesRowsOut(t *testing.T) {
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1})
 	i = b.load(i)
 	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "skipped": 1})
-	if err := b.work.SetRoutine(b.Context(), i, func() mapping.Routine { r := *i.Routine.V; r.Drafts[0].Where = "1 +"; return r }(), b.person); !fault.Is(err, "bad_expression") {
+	if err := b.work.SetRoutine(b.Context(), i, func() mapping.Routine { r := *i.Routine.V; r.Drafts[0].Where = "1 +"; return r }(), 0, b.person); !fault.Is(err, "bad_expression") {
 		t.Errorf("a bad condition: %v", err)
 	}
 }

@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, must, type Act, type Import, type Progress, type Reading, type Routine } from "./client";
+import { api, must, type Act, type Import, type Progress, type Reading } from "./client";
 
 export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
 
@@ -106,21 +106,6 @@ export function useImportActs(workspace: string, id: number) {
     },
   };
   return {
-    routine: useMutation({
-      mutationFn: (body: Routine) =>
-        must(api.PUT("/workspaces/{workspace}/imports/{import}/routine", { params: { path }, body })),
-      ...options,
-    }),
-    draft: useMutation({
-      mutationFn: (body: { type: string; name?: string }) =>
-        must(api.POST("/workspaces/{workspace}/imports/{import}/drafts", { params: { path }, body })),
-      ...options,
-    }),
-    use: useMutation({
-      mutationFn: (name: string) =>
-        must(api.PUT("/workspaces/{workspace}/imports/{import}/routine/{name}", { params: { path: { ...path, name } } })),
-      ...options,
-    }),
     reading: useMutation({
       mutationFn: (body: Reading) =>
         must(api.PUT("/workspaces/{workspace}/imports/{import}/reading", { params: { path }, body })),

@@ -383,7 +383,8 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** The mapping and the policies, with their version */
+        get: operations["getImportRoutine"];
         /** Change the mapping and the policies */
         put: operations["setRoutine"];
         post?: never;
@@ -1061,8 +1062,6 @@ export interface components {
             /** @description All of them in their order; one that was there can be closed, not taken away */
             choices?: components["schemas"]["Choice"][];
             retired?: boolean;
-            /** @description Of the record type that the change is made on; an older one is refused */
-            version?: number;
         };
         Settings: {
             /** @description For how many days after its last change the source and the results of an import are kept; records, history and log stay */
@@ -1678,6 +1677,8 @@ export interface components {
             columns?: components["schemas"]["Column"][];
             notices?: components["schemas"]["Notice"][];
             routine?: components["schemas"]["Routine"];
+            /** @description Of the routine, counted up with each change; as a quoted text it is the routine's ETag */
+            routine_version?: number;
             /** @description Columns that no field takes */
             unplaced?: string[];
             totals?: components["schemas"]["Totals"];
@@ -1873,6 +1874,8 @@ export interface components {
         id_param: string;
         /** @description From the next of the page before */
         cursor_param: string;
+        /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+        on_version: string;
         /** @description Name of a routine */
         name_param: string;
         limit_param: number;
@@ -2232,6 +2235,8 @@ export interface operations {
             /** @description The record type */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2260,6 +2265,8 @@ export interface operations {
             /** @description The record type with the field */
             201: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2272,7 +2279,10 @@ export interface operations {
     changeField: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 type: components["parameters"]["type_param"];
@@ -2289,6 +2299,8 @@ export interface operations {
             /** @description The record type */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2318,6 +2330,8 @@ export interface operations {
             /** @description The record type */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2563,7 +2577,10 @@ export interface operations {
     addDraft: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 import: components["parameters"]["import_param"];
@@ -2591,10 +2608,39 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    setRoutine: {
+    getImportRoutine: {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The routine */
+            200: {
+                headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Routine"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setRoutine: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 import: components["parameters"]["import_param"];
@@ -2622,7 +2668,10 @@ export interface operations {
     useRoutine: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 import: components["parameters"]["import_param"];
@@ -2686,6 +2735,8 @@ export interface operations {
             /** @description The routine */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2698,7 +2749,10 @@ export interface operations {
     saveRoutine: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 /** @description Name of a routine */
@@ -2715,6 +2769,8 @@ export interface operations {
             /** @description The routine */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2763,6 +2819,8 @@ export interface operations {
             /** @description The document */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -2775,7 +2833,10 @@ export interface operations {
     saveRoutineDocument: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 /** @description Name of a routine */
@@ -2792,6 +2853,8 @@ export interface operations {
             /** @description The routine */
             200: {
                 headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import type { Column, Import } from "../api/client";
+import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { FieldDialog } from "../ui/field";
 import { stationOf } from "../pages/start";
@@ -14,16 +14,19 @@ import {
   addToNotes,
   fieldFor,
   kindsOf,
+  labelOf,
   notesField,
   originOf,
   place,
   placed,
   routineOf,
+  saidName,
   setOriginIn,
   spot,
   unmet,
 } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
+import { EditedImport, EditTrouble, SaveState, useEdited, useEditing } from "./edited";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
@@ -41,15 +44,30 @@ const stations = [
 
 /** One import is one page: six stations over the grid with the rows of the source. */
 export function Bench() {
-  const { workspace = "main", id = "", station = "source" } = useParams();
-  const [search, setSearch] = useSearchParams();
-  const go = useNavigate();
+  const { workspace = "main", id = "" } = useParams();
   const shown = useImport(workspace, Number(id));
   const kinds = useQuery(types(workspace));
-  const acts = useImportActs(workspace, Number(id));
+  if (!shown.data || !kinds.data) {
+    const error = shown.error ?? kinds.error;
+    return error ? <Wrong error={error} className="m-6" /> : <Loading what="the import" />;
+  }
+  return (
+    <EditedImport key={`${workspace}/${id}`} workspace={workspace} i={shown.data}>
+      <OpenBench workspace={workspace} read={shown.data} types={kinds.data.types} />
+    </EditedImport>
+  );
+}
+
+function OpenBench({ workspace, read, types: all }: { workspace: string; read: Import; types: RecordType[] }) {
+  const { station = "source" } = useParams();
+  const [search, setSearch] = useSearchParams();
+  const go = useNavigate();
+  const { id } = read;
+  const acts = useImportActs(workspace, id);
   const me = useQuery(who);
+  const { editing } = useEditing();
   const [making, setMaking] = useState<Column>();
-  const i = shown.data;
+  const i = useEdited(read);
   const known = useSuggestions(workspace, i);
   const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
 
@@ -81,16 +99,14 @@ export function Bench() {
     const keep = ["check", "load", "result"].includes(name) ? search.toString() : "";
     void go(`/w/${workspace}/imports/${id}/${name}${keep ? `?${keep}` : ""}`);
   };
-  const busy = i?.busy;
-  const state = i?.state;
+  const { busy, state } = i;
   useEffect(() => {
     if (state === "loading" && busy === "load" && station === "check") void go(`/w/${workspace}/imports/${id}/load`);
   }, [state, busy, station, workspace, id, go]);
 
-  if (shown.error) return <Wrong error={shown.error} className="m-6" />;
-  if (!i || !kinds.data) return <Loading what="the import" />;
-  const rowKinds = kindsOf(routineOf(i), kinds.data.types);
-  const t = kinds.data.types.find((x) => x.name === i.into);
+  const put = (what: string, r: Routine) => void editing.put(what, r).catch(() => undefined); // said above the grid
+  const rowKinds = kindsOf(routineOf(i), all);
+  const t = all.find((x) => x.name === i.into);
   const kindOf = (header: string) =>
     rowKinds.find((k) =>
       placed(i)
@@ -107,13 +123,13 @@ export function Bench() {
   const PanelOf = at.panel;
   const notesOf = (header: string) => {
     const k = kindOf(header);
-    return k && notesField(k.t) ? (column: string) => acts.routine.mutate(addToNotes(i, column, k)) : undefined;
+    return k && notesField(k.t) ? (column: string) => put(`${column} → notes`, addToNotes(i, column, k)) : undefined;
   };
   const asking = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
   const work = i.busy ? i.of || i.rows : 0;
 
   return (
-    <div className="grid h-full grid-rows-[auto_auto_1fr]">
+    <div className="flex h-full flex-col">
       <header className="flex items-center gap-3 px-5 pt-3 pb-2">
         <h1 className="truncate text-[20px]" dir="auto">
           {i.name}
@@ -123,6 +139,7 @@ export function Bench() {
           {rowKinds.length > 0 && ` · into ${rowKinds.map((k) => k.t.plural.toLowerCase()).join(", ")}`}
         </span>
         <div className="ml-auto flex items-center gap-2">
+          <SaveState disabled={fixed} />
           <SearchRows value={filter.text} onChange={(text) => setQuery({ text })} />
           <Menu trigger={<Button aria-label="More">More</Button>}>
             <MenuItem onSelect={() => location.assign(`/api/v1/workspaces/${workspace}/imports/${i.id}/source`)}>
@@ -147,6 +164,7 @@ export function Bench() {
           </Menu>
         </div>
       </header>
+      <EditTrouble />
       <nav aria-label="Stations" className="grid grid-cols-6 border-y border-line bg-sheet">
         {stations.map((s, n) => (
           <button
@@ -180,7 +198,7 @@ export function Bench() {
       </nav>
       <div
         className={cx(
-          "grid min-h-0",
+          "grid min-h-0 flex-1",
           tab === "row" && rowKinds.length > 1 ? "grid-cols-[1fr_minmax(320px,44%)]" : "grid-cols-[1fr_320px]",
         )}
       >
@@ -207,7 +225,7 @@ export function Bench() {
             <Questions
               workspace={workspace}
               i={i}
-              types={kinds.data.types}
+              types={all}
               row={selected}
               draft={search.get("draft") ?? ""}
               onGo={(row, draft) => setQuery({ row: String(row), draft: rowKinds.length > 1 ? draft : "" })}
@@ -233,9 +251,17 @@ export function Bench() {
                   kinds={rowKinds}
                   suggestion={known.get(c.header)}
                   disabled={fixed}
-                  onPlace={(column, to, also) => acts.routine.mutate(place(i, column, to, also))}
+                  onPlace={(column, to, also) =>
+                    put(
+                      to ? `${column} → ${labelOf(rowKinds, saidName(rowKinds, to))}` : `${column} taken out`,
+                      place(i, column, to, also),
+                    )
+                  }
                   onRead={(at, how) =>
-                    acts.routine.mutate(at.reduce((r, s) => setOriginIn(r, s, { ...originOf(i, s), ...how }), routineOf(i)))
+                    put(
+                      `how ${c.header} is read`,
+                      at.reduce((r, s) => setOriginIn(r, s, { ...originOf(i, s), ...how }), routineOf(i)),
+                    )
                   }
                   onNotes={notesOf(c.header)}
                   onNew={me.data?.role === "administrator" ? setMaking : undefined}
@@ -262,7 +288,7 @@ export function Bench() {
                 i={i}
                 kinds={rowKinds}
                 t={t}
-                types={kinds.data.types}
+                types={all}
                 row={selected}
                 draft={search.get("draft") ?? ""}
                 onDraft={(draft) => setQuery({ draft })}
@@ -289,7 +315,7 @@ export function Bench() {
           t={makingIn.t}
           start={fieldFor(making, makingIn.t)}
           onClose={() => setMaking(undefined)}
-          onAdded={(field) => acts.routine.mutate(place(i, making.header, spot(makingIn.name, field)))}
+          onAdded={(field) => put(`${making.header} → ${field}`, place(i, making.header, spot(makingIn.name, field)))}
         />
       )}
     </div>

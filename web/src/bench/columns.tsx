@@ -1,9 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Field, type Import, type Origin, type Routine } from "../api/client";
-import { act, suggestions, useImportActs } from "../api/queries";
+import { act, suggestions } from "../api/queries";
 import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { useEditing } from "./edited";
 import { ExpressionDialog } from "./expression";
 import {
   dropDraft,
@@ -36,9 +37,31 @@ type Open =
   | { what: "values"; k: Kind; at: Spot };
 
 export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: PanelProps) {
-  const acts = useImportActs(workspace, i.id);
   const fixed = !act(i, "change_routine").can;
-  const put = (r: Routine) => acts.routine.mutate(r);
+  const { editing } = useEditing();
+  const put = (what: string, r: Routine) => void editing.put(what, r).catch(() => undefined); // said above the grid
+  const path = { workspace, import: i.id };
+  const draft = useMutation({
+    mutationFn: (body: { type: string; name?: string }) =>
+      editing.through(`also ${body.type}`, (version) =>
+        must(
+          api.POST("/workspaces/{workspace}/imports/{import}/drafts", {
+            params: { path, header: { "If-Match": `"${version}"` } },
+            body,
+          }),
+        ),
+      ),
+  });
+  const use = useMutation({
+    mutationFn: (name: string) =>
+      editing.through(`routine ${name}`, (version) =>
+        must(
+          api.PUT("/workspaces/{workspace}/imports/{import}/routine/{name}", {
+            params: { path: { ...path, name }, header: { "If-Match": `"${version}"` } },
+          }),
+        ),
+      ),
+  });
   const [opened, setOpen] = useState<Open>();
   const open = opened && "k" in opened ? { ...opened, k: kinds.find((k) => k.name === opened.k.name) ?? opened.k } : opened; // as it is now
   const [failed, setFailed] = useState<unknown>();
@@ -52,13 +75,13 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
         params: { path: { workspace, import: i.id }, query: { into: name } },
       }),
     );
-    return acts.routine.mutateAsync(fromSuggestions(name, list.columns));
+    return editing.put(`rows become ${name}`, fromSuggestions(name, list.columns));
   };
   const together = async (names: string[]) => {
     const [first, ...rest] = names;
     if (!first) return;
     await into(first);
-    for (const type of rest) await acts.draft.mutateAsync({ type });
+    for (const type of rest) await draft.mutateAsync({ type });
   };
   const kindOf = (k: Kind) => (kinds.length > 1 ? `${titleOf(k, kinds)} · ` : "");
   const without = kinds.flatMap((k) =>
@@ -88,7 +111,14 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
         {kinds.length > 1 && (
           <ul className="space-y-1">
             {kinds.map((k) => (
-              <OneKind key={k.name} k={k} kinds={kinds} disabled={fixed} routine={routineOf(i)} onChange={put} />
+              <OneKind
+                key={k.name}
+                k={k}
+                kinds={kinds}
+                disabled={fixed}
+                routine={routineOf(i)}
+                onChange={(r) => put(`how ${k.t.plural.toLowerCase()} are made`, r)}
+              />
             ))}
           </ul>
         )}
@@ -99,7 +129,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
                 {known.data.together.types.map((name) => types.find((x) => x.name === name)?.label ?? name).join(" + ")}?
               </b>
               <Button
-                disabled={fixed || acts.draft.isPending}
+                disabled={fixed || draft.isPending}
                 onClick={() => void together(known.data.together?.types ?? []).catch(setFailed)}
               >
                 Make these
@@ -112,7 +142,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           <div key={d.type} className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
             <div className="flex items-center justify-between gap-2">
               <b className="font-medium">Also {types.find((x) => x.name === d.type)?.plural.toLowerCase()}?</b>
-              <Button disabled={fixed || acts.draft.isPending} onClick={() => acts.draft.mutate({ type: d.type })}>
+              <Button disabled={fixed || draft.isPending} onClick={() => draft.mutate({ type: d.type })}>
                 Make them too
               </Button>
             </div>
@@ -124,13 +154,13 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             <Choose
               label="Also make a record of another type from each row"
               value=""
-              onChange={(v) => acts.draft.mutate(freeName(v, kinds))}
+              onChange={(v) => draft.mutate(freeName(v, kinds))}
               placeholder="and also…"
               options={types.map((x) => ({ value: x.name, label: x.label }))}
             />
           </div>
         )}
-        <Wrong error={acts.routine.error ?? acts.draft.error ?? failed} className="mt-2" />
+        <Wrong error={draft.error ?? failed} className="mt-2" />
       </Section>
       {offers.length > 0 && !fixed && (
         <Section title="A routine fits">
@@ -138,7 +168,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             <div key={r.name} className="mb-1.5 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
               <div className="flex items-center justify-between gap-2">
                 <b className="truncate font-medium">{r.name}</b>
-                <Button onClick={() => acts.use.mutate(r.name)}>Use it</Button>
+                <Button onClick={() => use.mutate(r.name)}>Use it</Button>
               </div>
               <span className="text-[12px] text-ink-soft">
                 {Math.round(r.share * 100)} % of its columns are here
@@ -150,7 +180,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
               </span>
             </div>
           ))}
-          <Wrong error={acts.use.error} />
+          <Wrong error={use.error} />
         </Section>
       )}
       {t && (
@@ -177,7 +207,9 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
                     className="h-7! w-28!"
                     value=""
                     disabled={fixed}
-                    onChange={(v) => (v === "=" ? setOpen({ what: "origin", k, f }) : put(place(i, v, spot(k.name, f.name))))}
+                    onChange={(v) =>
+                      v === "=" ? setOpen({ what: "origin", k, f }) : put(`${v} → ${f.label}`, place(i, v, spot(k.name, f.name)))
+                    }
                     options={[
                       { value: "=", label: "another origin…" },
                       ...(i.unplaced ?? []).map((c) => ({ value: c, label: c })),
@@ -206,7 +238,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
                   look="quiet"
                   aria-label={`Take ${labelOf(kinds, saidName(kinds, at))} out`}
                   disabled={fixed}
-                  onClick={() => put(setOrigin(i, at, undefined))}
+                  onClick={() => put(`${labelOf(kinds, saidName(kinds, at))} taken out`, setOrigin(i, at, undefined))}
                 >
                   <X size={14} />
                 </Button>
@@ -257,7 +289,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             const r = routineOf(i);
             const body = { ...r, name, reading: i.reading ?? {}, ignored: i.unplaced ?? [] };
             await must(api.PUT("/workspaces/{workspace}/routines/{name}", { params: { path: { workspace, name } }, body }));
-            put({ ...r, name });
+            put(`saved as ${name}`, { ...r, name });
           }}
         />
       )}
@@ -277,7 +309,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           }
           value={(open.what === "compute" ? originOf(i, spot(open.k.name, open.f.name))?.compute : open.k.d.where) ?? ""}
           onClose={close}
-          onSave={(r) => acts.routine.mutateAsync(r)}
+          onSave={(r) => editing.put(open.what === "where" ? "which rows are taken" : `${open.f.label} computed`, r)}
         />
       )}
       {open?.what === "origin" && (
@@ -287,7 +319,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           kinds={kinds}
           onClose={close}
           onOther={(what) => setOpen({ what, k: open.k, f: open.f })}
-          onSet={(o) => put(setOrigin(i, spot(open.k.name, open.f.name), o))}
+          onSet={(o) => put(`origin of ${open.f.label}`, setOrigin(i, spot(open.k.name, open.f.name), o))}
         />
       )}
       {open?.what === "find" && (
@@ -297,7 +329,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           types={types}
           start={originOf(i, spot(open.k.name, open.f.name))?.find ?? {}}
           onClose={close}
-          onSave={(find) => acts.routine.mutateAsync(setOrigin(i, spot(open.k.name, open.f.name), { find }))}
+          onSave={(find) => editing.put(`look-up of ${open.f.label}`, setOrigin(i, spot(open.k.name, open.f.name), { find }))}
         />
       )}
       {open?.what === "values" && (
@@ -308,7 +340,12 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           at={open.at}
           types={types}
           onClose={close}
-          onSave={(values) => put(setOrigin(i, open.at, { ...originOf(i, open.at), values }))}
+          onSave={(values) =>
+            put(
+              `what the words of ${labelOf(kinds, saidName(kinds, open.at))} mean`,
+              setOrigin(i, open.at, { ...originOf(i, open.at), values }),
+            )
+          }
         />
       )}
     </>

@@ -2,9 +2,11 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { api, must, type Draft, type Import, type MatchRule, type RecordType, type Routine } from "../api/client";
-import { act, useImportActs } from "../api/queries";
+import { act } from "../api/queries";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
+import { applied, changesBetween, type Change } from "./changes";
+import { useEditing, useKept } from "./edited";
 import { routineOf, setDraft as withDraft } from "./mapping";
 import { KindTabs, Section, type PanelProps } from "./panel";
 
@@ -67,13 +69,16 @@ function inWords(m: MatchRule, t: RecordType | undefined, there: (name: string) 
 export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onStation }: PanelProps) {
   const at = kinds.find((k) => k.name === named) ?? kinds[0];
   const t = at?.t;
-  const acts = useImportActs(workspace, i.id);
+  const { editing } = useEditing();
   const fixed = !act(i, "change_routine").can;
   const kept = routineOf(i);
-  const [draft, setDraft] = useState<Routine>();
-  const keptText = JSON.stringify(kept);
-  useEffect(() => setDraft(undefined), [keptText]);
+  // What is changed here is tried at once and used when the person says so; until
+  // then it stays, whatever row or station is shown, also over what others change.
+  const [changes, setChanges] = useKept<Change[]>("matching", []);
+  const draft = changes.length > 0 ? applied(kept, changes) : undefined;
   const r = draft ?? kept;
+  const setDraft = (next: Routine | undefined) => setChanges(next ? changesBetween(kept, next) : []);
+  const [failed, setFailed] = useState<unknown>();
   const d: Draft = r.drafts.find((x) => (x.name ?? x.type) === at?.name) ?? { type: "", fields: {} };
   const rules = d.match?.length ? d.match : (t?.match ?? []);
   const placedField = (name: string) => d.fields[name] !== undefined;
@@ -208,11 +213,14 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
           </div>
         )}
       </Section>
-      {!fixed && (draft || acts.routine.error) && (
+      {!fixed && draft && (
         <div className="sticky bottom-0 z-10 border-y border-ask bg-ask-soft px-4 py-2.5">
-          <Wrong error={acts.routine.error} className="mb-2" />
+          <Wrong error={failed} className="mb-2" />
           <div className="flex gap-2">
-            <Button look="act" disabled={!draft} onClick={() => draft && acts.routine.mutate(draft)}>
+            <Button
+              look="act"
+              onClick={() => void editing.put("how records are found", draft).then(() => setDraft(undefined), setFailed)}
+            >
               Use these rules
             </Button>
             <Button onClick={() => setDraft(undefined)}>Leave them as they were</Button>

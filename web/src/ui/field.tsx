@@ -105,7 +105,6 @@ export function FieldDialog({
       const path = { workspace, type: t.name };
       if (field) {
         const change: FieldChange = {
-          version: t.version,
           label,
           help,
           required,
@@ -117,7 +116,7 @@ export function FieldDialog({
         };
         return must(
           api.PATCH("/workspaces/{workspace}/types/{type}/fields/{field}", {
-            params: { path: { ...path, field: field.name } },
+            params: { path: { ...path, field: field.name }, header: { "If-Match": `"${t.version}"` } },
             body: change,
           }),
         );

@@ -159,6 +159,36 @@ export function Dialog(p: {
   );
 }
 
+/** Asks before something that cannot be taken back, or where only a person can tell. */
+export function Confirm(p: {
+  open: boolean;
+  title: string;
+  yes: string;
+  no?: string;
+  look?: Look;
+  onYes: () => void;
+  onNo: () => void;
+  children: ReactNode;
+}) {
+  return (
+    <Dialog
+      open={p.open}
+      onClose={p.onNo}
+      title={p.title}
+      foot={
+        <>
+          <Button onClick={p.onNo}>{p.no ?? "Not now"}</Button>
+          <Button look={p.look ?? "act"} onClick={p.onYes}>
+            {p.yes}
+          </Button>
+        </>
+      }
+    >
+      {p.children}
+    </Dialog>
+  );
+}
+
 export function Menu({ trigger, children }: { trigger: ReactNode; children: ReactNode }) {
   return (
     <M.Root>
