@@ -22,7 +22,7 @@ web/node_modules/.package-lock.json: web/package-lock.json
 	cd web && npm ci --no-audit --no-fund
 	@touch $@
 
-CONSOLE := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+CONSOLE := $(shell find web/src web/public -type f) $(wildcard docs/guide/*.md) web/index.html web/vite.config.ts web/tsconfig.json
 web/dist/index.html: web/node_modules/.package-lock.json $(CONSOLE)
 	cd web && npm run build
 	@touch web/dist/.gitkeep $@

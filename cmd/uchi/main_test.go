@@ -137,6 +137,19 @@ func (s *service) conn() *client.Conn {
 	return c
 }
 
+// exec does something to the database behind the service's back.
+func (s *service) exec(statement string) {
+	s.Helper()
+	conn, err := pgx.Connect(context.Background(), s.database)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer conn.Close(context.Background())
+	if _, err := conn.Exec(context.Background(), statement); err != nil {
+		s.Fatal(err)
+	}
+}
+
 func (s *service) count(query string) (n int64) {
 	s.Helper()
 	conn, err := pgx.Connect(context.Background(), s.database)

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"time"
 
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
 
@@ -56,6 +57,9 @@ func Do(tab context.Context, actions ...chromedp.Action) error {
 	defer cancel()
 	return chromedp.Run(ctx, actions...)
 }
+
+// Awaited lets Evaluate wait for a promise.
+func Awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }
 
 // SignIn opens the console and signs in.
 func SignIn(tab context.Context, server, email, password string) error {

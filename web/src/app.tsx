@@ -1,33 +1,59 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { BookOpen, Database, FileStack, House, ListChecks, LogOut, MonitorCog, Shapes, UserRound } from "lucide-react";
-import { lazy, Suspense, type ReactNode } from "react";
-import { Navigate, NavLink, Route, Routes, useNavigate, useParams } from "react-router";
+import {
+  BookOpen,
+  CircleQuestionMark,
+  Database,
+  FileStack,
+  House,
+  ListChecks,
+  LogOut,
+  MonitorCog,
+  Shapes,
+  UserRound,
+} from "lucide-react";
+import { lazy, Suspense, useEffect, useState, type ReactNode } from "react";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 import { api, Fault, must } from "./api/client";
 import { who, workspaces } from "./api/queries";
 import { Bench } from "./bench/bench";
 import { ImportsPage } from "./pages/imports";
 import { RecordPage } from "./pages/record";
 import { RecordsPage } from "./pages/records";
-import { SignIn } from "./pages/signin";
+import { SignIn, SignInAgain } from "./pages/signin";
 import { RoutinesPage } from "./pages/routines";
 import { StartPage } from "./pages/start";
 import { TypesPage } from "./pages/types";
 import { AccountPage } from "./pages/account";
-import { Choose, cx, Empty, Loading, Menu, MenuItem, Wrong } from "./ui/parts";
+import { letterOf } from "./ui/keys";
+import { Boundary, ConnectionBanner } from "./ui/connection";
+import { Button, Choose, cx, Empty, Loading, Menu, MenuItem, Wrong } from "./ui/parts";
 import { applyTheme } from "./ui/theme";
 
+const Help = lazy(() => import("./ui/help"));
 const ApiPage = lazy(() => import("./pages/api"));
 
 export function App() {
   const me = useQuery(who);
-  if (me.isPending) return <Loading what="who you are" />;
-  if (me.error instanceof Fault && me.error.problem.status === 401) return <SignIn />;
-  if (me.error)
+  const ended = me.error instanceof Fault && me.error.problem.status === 401;
+  if (!me.data) {
+    if (me.isPending) return <Loading what="who you are" />;
+    if (ended) return <SignIn />;
     return (
-      <main className="mx-auto mt-24 max-w-md">
+      <main className="mx-auto mt-24 max-w-md space-y-3">
         <Wrong error={me.error} />
+        <Button onClick={() => void me.refetch()}>Try again</Button>
       </main>
     );
+  }
+  return (
+    <>
+      <Pages />
+      {ended && <SignInAgain email={me.data.email} />}
+    </>
+  );
+}
+
+function Pages() {
   return (
     <Routes>
       <Route path="/" element={<Navigate to="/w/main" replace />} />
@@ -55,24 +81,62 @@ export function App() {
           />
         }
       />
-      <Route path="*" element={<Empty title="There is no such page">Go back to the start page.</Empty>} />
+      <Route path="/w/:workspace/*" element={<Frame page={<Nowhere />} />} />
+      <Route path="*" element={<Frame page={<Nowhere />} />} />
     </Routes>
+  );
+}
+
+/** An address that leads to nothing. */
+function Nowhere() {
+  const { workspace = "main" } = useParams();
+  return (
+    <Empty title="There is no such page">
+      <title>No such page · Uchi</title>
+      The address <code className="font-mono text-[12.5px] break-all">{location.pathname}</code> leads nowhere.{" "}
+      <Link className="text-act underline" to={`/w/${workspace}`}>
+        Go to the start page
+      </Link>
+    </Empty>
   );
 }
 
 function Frame({ page }: { page: ReactNode }) {
   const { workspace = "main" } = useParams();
   const base = `/w/${workspace}`;
+  const pathname = useLocation().pathname.replace(/^(\/w\/[^/]+\/imports\/\d+).*/, "$1"); // the stations are one page
+  const here = useLocation();
+  const [helping, setHelping] = useState(false);
+  useEffect(() => {
+    const key = (e: KeyboardEvent) => {
+      const letter = letterOf(e);
+      if (letter === "?") setHelping(true);
+      else if (letter === "/") document.querySelector<HTMLInputElement>("[data-search]")?.focus();
+      else return;
+      e.preventDefault();
+    };
+    window.addEventListener("keydown", key);
+    return () => window.removeEventListener("keydown", key);
+  }, []);
   const places = [
     { to: base, label: "Start", icon: House, end: true },
     { to: `${base}/imports`, label: "Imports", icon: FileStack },
     { to: `${base}/records`, label: "Records", icon: Database },
     { to: `${base}/routines`, label: "Routines", icon: ListChecks },
     { to: `${base}/types`, label: "Record types", icon: Shapes },
-    { to: `${base}/api`, label: "Interface", icon: BookOpen },
+    { to: `${base}/api`, label: "API", icon: BookOpen },
   ];
   return (
-    <div className="grid h-full grid-cols-[176px_1fr] max-[1100px]:grid-cols-[56px_1fr]">
+    <div className="grid h-full grid-cols-[176px_1fr] grid-rows-[auto_1fr] max-[1100px]:grid-cols-[56px_1fr]">
+      <a
+        href="#page"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:m-2 focus:rounded-md focus:bg-raised focus:px-3 focus:py-1.5 focus:shadow-pop"
+      >
+        Skip to the page
+      </a>
+      <div className="col-span-2">
+        <ConnectionBanner />
+      </div>
       <nav aria-label="Main" className="flex flex-col border-r border-line bg-paper px-2.5 py-3">
         <a href={base} className="mb-4 flex items-center gap-2 px-1.5 font-head text-[19px]">
           <img src="/mark.svg" alt="" width={24} height={24} />
@@ -95,11 +159,28 @@ function Frame({ page }: { page: ReactNode }) {
           </NavLink>
         ))}
         <div className="mt-auto space-y-2">
+          <button
+            type="button"
+            onClick={() => setHelping(true)}
+            className="flex w-full items-center gap-2 rounded-md px-2 py-1.5 text-left text-ink-soft hover:bg-act-soft"
+          >
+            <CircleQuestionMark size={16} aria-hidden />
+            <span className="max-[1100px]:sr-only">Help and keys</span>
+          </button>
           <WorkspaceChoice workspace={workspace} />
           <Me workspace={workspace} />
         </div>
       </nav>
-      <main className="min-h-0 min-w-0 overflow-auto">{page}</main>
+      <main id="page" tabIndex={-1} className="min-h-0 min-w-0 overflow-auto focus-visible:outline-none">
+        <Boundary key={pathname} what="This page">
+          {page}
+        </Boundary>
+      </main>
+      {helping && (
+        <Suspense fallback={null}>
+          <Help address={here.pathname + here.search} onClose={() => setHelping(false)} />
+        </Suspense>
+      )}
     </div>
   );
 }

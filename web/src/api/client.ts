@@ -13,6 +13,7 @@ export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
 export type FieldChange = Schemas["FieldChange"];
 export type Choice = Schemas["Choice"];
+export type Token = Schemas["Token"];
 export type Settings = Schemas["Settings"];
 export type Origin = Schemas["Origin"];
 export type Routine = Schemas["Routine"];

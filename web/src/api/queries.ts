@@ -1,5 +1,5 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { api, must, type Act, type Import, type Progress, type Reading } from "./client";
 
 export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
@@ -72,13 +72,21 @@ export function act(i: Import, name: Act["act"]): { can: boolean; why: string } 
 /** Keeps an import fresh: while work is in progress its events are followed. */
 export function useImport(workspace: string, id: number) {
   const client = useQueryClient();
-  const query = useQuery(oneImport(workspace, id));
+  const [heard, setHeard] = useState(false); // events come
+  const query = useQuery({
+    ...oneImport(workspace, id),
+    // What other tabs and people do appears too; while work is in progress its
+    // events tell more, and where these do not come this does.
+    refetchInterval: ({ state }) => (state.data?.busy ? (heard ? false : 1_500) : 4_000),
+  });
   const busy = query.data?.busy ?? "";
   useEffect(() => {
     if (!busy) return;
     const events = new EventSource(`/api/v1/workspaces/${workspace}/imports/${id}/events`);
     const key = oneImport(workspace, id).queryKey;
+    events.addEventListener("error", () => setHeard(false));
     events.addEventListener("progress", (e) => {
+      setHeard(true);
       const p = JSON.parse((e as MessageEvent<string>).data) as Progress;
       if (!p.busy) {
         events.close();
@@ -91,7 +99,10 @@ export function useImport(workspace: string, id: number) {
           was && { ...was, state: p.state, busy: p.busy, rows: p.rows, done: p.done, of: p.of, outcomes: p.outcomes ?? {} },
       );
     });
-    return () => events.close();
+    return () => {
+      events.close();
+      setHeard(false);
+    };
   }, [busy, workspace, id, client]);
   return query;
 }

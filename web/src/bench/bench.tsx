@@ -6,7 +6,7 @@ import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { FieldDialog } from "../ui/field";
 import { stationOf } from "../pages/start";
-import { Button, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
@@ -67,6 +67,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const me = useQuery(who);
   const { editing } = useEditing();
   const [making, setMaking] = useState<Column>();
+  const [asking, setAsking] = useState<"discard" | "close">();
   const i = useEdited(read);
   const known = useSuggestions(workspace, i);
   const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
@@ -125,11 +126,12 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
     const k = kindOf(header);
     return k && notesField(k.t) ? (column: string) => put(`${column} → notes`, addToNotes(i, column, k)) : undefined;
   };
-  const asking = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
+  const questions = at.name === "check" && search.get("asking") !== null && (i.totals?.verdicts["ask"] ?? 0) > 0;
   const work = i.busy ? i.of || i.rows : 0;
 
   return (
     <div className="flex h-full flex-col">
+      <title>{`${i.name} · ${at.label} · Uchi`}</title>
       <header className="flex items-center gap-3 px-5 pt-3 pb-2">
         <h1 className="truncate text-[20px]" dir="auto">
           {i.name}
@@ -151,14 +153,10 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             <MenuItem disabled={!act(i, "cancel").can} why={act(i, "cancel").why} onSelect={() => acts.cancel.mutate()}>
               Cancel what runs
             </MenuItem>
-            <MenuItem disabled={!act(i, "close").can} why={act(i, "close").why} onSelect={() => acts.close.mutate()}>
+            <MenuItem disabled={!act(i, "close").can} why={act(i, "close").why} onSelect={() => setAsking("close")}>
               Close this import
             </MenuItem>
-            <MenuItem
-              disabled={!act(i, "discard").can}
-              why={act(i, "discard").why}
-              onSelect={() => acts.discard.mutate(undefined, { onSuccess: () => void go(`/w/${workspace}/imports`) })}
-            >
+            <MenuItem disabled={!act(i, "discard").can} why={act(i, "discard").why} onSelect={() => setAsking("discard")}>
               Discard this import
             </MenuItem>
           </Menu>
@@ -202,7 +200,12 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           tab === "row" && rowKinds.length > 1 ? "grid-cols-[1fr_minmax(320px,44%)]" : "grid-cols-[1fr_320px]",
         )}
       >
-        <div className={cx("grid min-h-0 min-w-0", asking ? "grid-rows-[auto_minmax(0,1fr)_168px]" : "grid-rows-[auto_1fr]")}>
+        <div
+          className={cx(
+            "grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)]",
+            questions ? "grid-rows-[auto_minmax(0,1fr)_168px]" : "grid-rows-[auto_1fr]",
+          )}
+        >
           <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
             {afterCheck && byOutcome && (
               <TotalsBar
@@ -221,7 +224,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
               />
             )}
           </div>
-          {asking && (
+          {questions && (
             <Questions
               workspace={workspace}
               i={i}
@@ -238,10 +241,12 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             kinds={rowKinds}
             filter={filter}
             selected={selected}
-            onSelect={(row) => {
+            onWalk={(row) => setQuery({ row: String(row) })}
+            onOpen={(row) => {
               setQuery({ row: String(row) });
               setTab("row");
             }}
+            carded={atColumns}
             headHeight={atColumns ? cardHeight : 42}
             head={(c) =>
               atColumns ? (
@@ -309,6 +314,22 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           </div>
         </aside>
       </div>
+      <Confirm
+        open={asking !== undefined}
+        title={asking === "close" ? `Close ${i.name}?` : `Discard ${i.name}?`}
+        yes={asking === "close" ? "Close it" : `Discard ${count(i.rows)} rows`}
+        look={asking === "close" ? "act" : "ask"}
+        onYes={() => {
+          if (asking === "close") acts.close.mutate();
+          else acts.discard.mutate(undefined, { onSuccess: () => void go(`/w/${workspace}/imports`) });
+          setAsking(undefined);
+        }}
+        onNo={() => setAsking(undefined)}
+      >
+        {asking === "close"
+          ? "It can no longer be changed or loaded. Its records, its history and its outcomes stay."
+          : `The import with its ${count(i.rows)} rows, its mapping and its answers goes. No record was written by it, and none changes.`}
+      </Confirm>
       {making && makingIn && (
         <FieldDialog
           workspace={workspace}
@@ -386,6 +407,7 @@ function SearchRows({ value, onChange }: { value: string; onChange: (v: string) 
     >
       <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
       <input
+        data-search
         aria-label="Search the rows"
         className={cx(inputClass, "pl-8")}
         placeholder="Search the rows"

@@ -3,6 +3,7 @@ import { Redo2, Undo2 } from "lucide-react";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, useSyncExternalStore, type ReactNode } from "react";
 import { api, must, type Import } from "../api/client";
 import { oneImport } from "../api/queries";
+import { typing } from "../ui/keys";
 import { Button, Confirm, Tip, Wrong } from "../ui/parts";
 import { Editing } from "./editing";
 import { placed } from "./mapping";
@@ -92,17 +93,12 @@ export function useKept<T>(name: string, start: T): [T, (v: T) => void] {
 
 const words = { saved: "Saved", saving: "Saving…", waiting: "Not saved yet: the service does not answer", asks: "Not saved yet" };
 
-function typing(e: KeyboardEvent): boolean {
-  const t = e.target;
-  return t instanceof HTMLElement && (t.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(t.tagName));
-}
-
 /** Whether what was edited is saved, with undo and redo. */
 export function SaveState({ disabled }: { disabled: boolean }) {
   const { editing, now } = useEditing();
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
-      if (disabled || typing(e) || !(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z") return;
+      if (disabled || typing(e.target) || !(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== "z") return;
       e.preventDefault();
       if (e.shiftKey) editing.redo();
       else editing.undo();

@@ -122,6 +122,7 @@ export function ExpressionDialog(p: {
     <Dialog
       open
       wide
+      unsaved={v.trim() !== p.value}
       onClose={p.onClose}
       title={p.title}
       foot={

@@ -1,8 +1,8 @@
-import { useQueries, useQuery } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef, type ReactNode } from "react";
+import { keepPreviousData, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { api, must, type Column, type Import, type Row } from "../api/client";
 import { gridStampOf } from "../api/queries";
+import { DataGrid, type GridColumn, type GridHandle } from "../ui/grid";
 import { cx, Empty, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
 import { placed, saidName, type Kind } from "./mapping";
@@ -21,9 +21,14 @@ export interface Filter {
 
 export const noFilter: Filter = { verdict: "", outcome: "", problem: "", field: "", reason: "", kind: "", text: "" };
 
-const rowHeight = 27;
 const pageSize = 100;
-const columnWidth = 158;
+const cardWidth = 158;
+
+/** As wide as what mostly stands in a column, within bounds; with a card above it, as the card needs. */
+function widthOf(c: Column, carded: boolean): number {
+  const letters = Math.max(c.header.length + 3, Math.min(c.longest, 30));
+  return Math.max(carded ? cardWidth : 84, Math.min(280, Math.round(letters * 7.4) + 18));
+}
 
 /** The rows of the source. It stays in view at all stations; what a station adds comes to it. */
 export function Grid(p: {
@@ -32,186 +37,133 @@ export function Grid(p: {
   kinds: Kind[];
   filter: Filter;
   selected: number;
-  onSelect: (row: number) => void;
+  onWalk: (row: number) => void;
+  onOpen: (row: number) => void;
   head: (c: Column) => ReactNode;
+  carded: boolean;
   headHeight: number;
 }) {
-  const { workspace, i, filter } = p;
-  const box = useRef<HTMLDivElement>(null);
-  const columns = useMemo(() => i.columns ?? [], [i.columns]);
-  const filtered = Object.values(filter).some(Boolean);
+  const { workspace, i } = p;
+  const client = useQueryClient();
+  const handle = useRef<GridHandle>(null);
   const stamp = gridStampOf(i);
-  const marginWidth = i.totals || Object.keys(i.outcomes).length ? 128 : 64;
   const path = { workspace, import: i.id };
-  const query = Object.fromEntries(Object.entries(filter).filter(([, v]) => v));
-  const counted = useQuery({
-    queryKey: ["rows", workspace, i.id, stamp, filter, "count"],
-    enabled: filtered,
+
+  const queryOf = (f: Filter) => Object.fromEntries(Object.entries(f).filter(([, v]) => v));
+  const isFiltered = (f: Filter) => Object.values(f).some(Boolean);
+  const pageOf = (f: Filter, page: number) => ({
+    queryKey: ["rows", workspace, i.id, stamp, f, page],
+    staleTime: 60_000,
     queryFn: () =>
       must(
         api.GET("/workspaces/{workspace}/imports/{import}/rows", {
-          params: { path, query: { ...query, count: true, limit: 1 } },
+          params: { path, query: { ...queryOf(f), position: page * pageSize, limit: pageSize } },
         }),
       ),
   });
-  const total = filtered ? (counted.data?.count ?? 0) : i.busy === "read" ? 0 : i.rows;
-  const rows = useVirtualizer({ count: total, getScrollElement: () => box.current, estimateSize: () => rowHeight, overscan: 12 });
-  const cols = useVirtualizer({
-    horizontal: true,
-    count: columns.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => columnWidth,
-    overscan: 2,
-    paddingStart: marginWidth,
+  const countOf = (f: Filter) => ({
+    queryKey: ["rows", workspace, i.id, stamp, f, "count"],
+    enabled: isFiltered(f),
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/imports/{import}/rows", {
+          params: { path, query: { ...queryOf(f), count: true, limit: 1 } },
+        }),
+      ),
   });
-  const visible = rows.getVirtualItems();
-  const first = Math.floor((visible[0]?.index ?? 0) / pageSize);
-  const last = Math.floor((visible.at(-1)?.index ?? 0) / pageSize);
-  const pages = useQueries({
-    queries: (total ? Array.from({ length: last - first + 1 }, (_, n) => first + n) : []).map((page) => ({
-      queryKey: ["rows", workspace, i.id, stamp, filter, page],
-      staleTime: 60_000,
-      queryFn: () =>
-        must(
-          api.GET("/workspaces/{workspace}/imports/{import}/rows", {
-            params: { path, query: { ...query, position: page * pageSize, limit: pageSize } },
-          }),
-        ),
-    })),
-  });
-  const rowAt = (index: number): Row | undefined => pages[Math.floor(index / pageSize) - first]?.data?.rows[index % pageSize];
-  const failed = pages.find((q) => q.error)?.error ?? counted.error;
-  const fields = placed(i);
 
+  // The rows that were there stay until those of another choice are.
+  const [filter, setFilter] = useState(p.filter);
+  const wanted = JSON.stringify(p.filter);
+  const changing = wanted !== JSON.stringify(filter);
+  const nextCount = useQuery({ ...countOf(p.filter), placeholderData: undefined });
+  const nextPage = useQuery({ ...pageOf(p.filter, 0), enabled: changing });
+  const there = (nextPage.data ?? nextPage.error) && (!isFiltered(p.filter) || (nextCount.data ?? nextCount.error));
   useEffect(() => {
-    rows.scrollToOffset(0);
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- only another choice of rows begins at the top
-  }, [JSON.stringify(filter)]);
+    if (!changing || !there) return;
+    setFilter(p.filter);
+    handle.current?.showRow(0, "start");
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the filter is the same while its text is
+  }, [changing, Boolean(there), wanted]);
 
-  const indexOf = (row: number) => {
-    for (const v of visible) if (rowAt(v.index)?.row === row) return v.index;
-    return -1;
+  const filtered = isFiltered(filter);
+  const counted = useQuery(countOf(filter));
+  const total = filtered ? (counted.data?.count ?? 0) : i.busy === "read" ? 0 : i.rows;
+  const [view, setView] = useState({ first: 0, last: 0 });
+  const onView = useCallback(
+    (first: number, last: number) => setView({ first: Math.floor(first / pageSize), last: Math.floor(last / pageSize) }),
+    [],
+  );
+  const pages = useQueries({
+    queries: (total ? Array.from({ length: view.last - view.first + 1 }, (_, n) => view.first + n) : []).map((n) =>
+      pageOf(filter, n),
+    ),
+  });
+  const rowAt = (index: number): Row | undefined =>
+    pages[Math.floor(index / pageSize) - view.first]?.data?.rows[index % pageSize];
+  const fetchRows = async (first: number, last: number) => {
+    const list: Row[] = [];
+    for (let n = Math.floor(first / pageSize); n <= Math.floor(last / pageSize); n++)
+      list.push(...(await client.fetchQuery(pageOf(filter, n))).rows);
+    return list.slice(first % pageSize, (first % pageSize) + last - first + 1);
   };
+  const failed = pages.find((q) => q.error && !q.data)?.error ?? (counted.data ? undefined : counted.error);
+
   // A row that is jumped to comes into view; blank rows between may put it a little off the middle.
   const above = Number(i.reading?.header_row ?? i.findings?.find((f) => f.option === "header_row")?.value ?? 1) + 1;
+  const inView = pages.some((q) => q.data?.rows.some((r) => r.row === p.selected));
   useEffect(() => {
-    if (p.selected > 0 && total > 0 && !filtered && indexOf(p.selected) < 0)
-      rows.scrollToIndex(Math.max(0, Math.min(total - 1, p.selected - above)), { align: "center" });
+    if (p.selected > 0 && total > 0 && !filtered && !inView)
+      handle.current?.showRow(Math.max(0, Math.min(total - 1, p.selected - above)), "center");
     // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
   }, [p.selected, total > 0]);
 
-  const step = (by: number) => {
-    const from = indexOf(p.selected);
-    const to = Math.max(0, Math.min(total - 1, from < 0 ? (visible[0]?.index ?? 0) : from + by));
-    rows.scrollToIndex(to, { align: "auto" });
-    const r = rowAt(to);
-    if (r) p.onSelect(r.row);
-  };
-  const keys: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 20, PageUp: -20 };
+  const fields = useMemo(() => placed(i), [i]);
+  const columns = (i.columns ?? []).map((c): GridColumn<Row> => ({
+    id: c.header,
+    label: c.header,
+    width: widthOf(c, p.carded),
+    head: p.head(c),
+    text: (row) => row.cells[c.position] ?? "",
+    cell: (row) => <Cell row={row} column={c} fields={(fields.get(c.header) ?? []).map((s) => saidName(p.kinds, s))} />,
+  }));
 
   if (failed) return <Wrong error={failed} className="m-4" />;
   return (
-    <div
-      ref={box}
-      role="grid"
-      aria-label="Rows of the source"
-      aria-rowcount={total}
-      aria-colcount={columns.length}
-      tabIndex={0}
-      onKeyDown={(e) => {
-        if (e.target !== e.currentTarget) return;
-        const by = keys[e.key];
-        if (by) step(by);
-        else if (e.key === "Home") rows.scrollToIndex(0);
-        else if (e.key === "End") rows.scrollToIndex(total - 1);
-        else return;
-        e.preventDefault();
-      }}
-      className="relative h-full overflow-auto bg-sheet"
-    >
-      <div style={{ width: cols.getTotalSize(), height: rows.getTotalSize() + p.headHeight }} className="relative">
-        <div
-          role="row"
-          className="sticky top-0 z-20 border-b border-line-strong bg-paper"
-          style={{ height: p.headHeight, width: cols.getTotalSize() }}
-        >
-          <div
-            role="columnheader"
-            className="sticky left-0 z-10 flex h-full items-end border-r border-line bg-paper px-2 pb-1 text-[12px] text-ink-faint"
-            style={{ width: marginWidth }}
-          >
-            row
-          </div>
-          {cols.getVirtualItems().map((c) => {
-            const column = columns[c.index];
-            return (
-              column && (
-                <div
-                  key={c.key}
-                  role="columnheader"
-                  className="absolute top-0 border-r border-line"
-                  style={{ left: c.start, width: c.size, height: p.headHeight }}
-                >
-                  {p.head(column)}
-                </div>
-              )
-            );
-          })}
-        </div>
-        {visible.map((v) => {
-          const row = rowAt(v.index);
-          const on = row?.row === p.selected;
+    <DataGrid
+      ref={handle}
+      label="Rows of the source"
+      name={`import-${workspace}-${i.id}`}
+      columns={columns}
+      margin={{
+        width: i.totals || Object.keys(i.outcomes).length ? 128 : 64,
+        head: "row",
+        cell: (row) => {
           const word = row?.outcome ?? row?.verdict ?? "";
           return (
-            <div
-              key={v.key}
-              role="row"
-              aria-rowindex={v.index + 1}
-              aria-selected={on}
-              onClick={() => row && p.onSelect(row.row)}
-              className={cx("absolute left-0", on ? "bg-act-soft" : "hover:bg-paper")}
-              style={{ top: v.start + p.headHeight, height: rowHeight, width: cols.getTotalSize() }}
-            >
-              <div
-                className={cx(
-                  "figures sticky left-0 z-10 flex h-full items-center gap-2 border-r border-b border-line px-2 text-[12px]",
-                  on ? "bg-act-soft" : "bg-paper",
-                )}
-                style={{ width: marginWidth }}
-              >
-                <span className="w-12 text-right text-ink-faint">{row?.row ?? ""}</span>
-                {word && <Word word={word} />}
-              </div>
-              {row &&
-                cols.getVirtualItems().map((c) => {
-                  const column = columns[c.index];
-                  return (
-                    column && (
-                      <div
-                        key={c.key}
-                        role="gridcell"
-                        className="absolute top-0 h-full border-r border-b border-line"
-                        style={{ left: c.start, width: c.size }}
-                      >
-                        <Cell
-                          row={row}
-                          column={column}
-                          fields={(fields.get(column.header) ?? []).map((s) => saidName(p.kinds, s))}
-                        />
-                      </div>
-                    )
-                  );
-                })}
-            </div>
+            <>
+              <span className="w-12 text-right text-ink-faint">{row?.row ?? ""}</span>
+              {word && <Word word={word} />}
+            </>
           );
-        })}
-      </div>
-      {total === 0 && !counted.isFetching && (
+        },
+      }}
+      count={total}
+      rowAt={rowAt}
+      onView={onView}
+      fetchRows={fetchRows}
+      isOn={(row) => row.row === p.selected}
+      onWalk={(row) => p.onWalk(row.row)}
+      onOpen={(row) => p.onOpen(row.row)}
+      headHeight={p.headHeight}
+    >
+      {total === 0 && !counted.isFetching && !changing && (
         <Empty title={i.busy === "read" ? "Reading the source…" : filtered ? "No such rows" : "No rows"}>
           {filtered && "Choose another part of the totals, or all."}
         </Empty>
       )}
-    </div>
+    </DataGrid>
   );
 }
 

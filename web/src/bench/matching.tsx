@@ -408,6 +408,7 @@ function RuleDialog(p: { t: RecordType; placed: (name: string) => boolean; onClo
   return (
     <Dialog
       open
+      unsaved={Object.keys(how).length > 0}
       onClose={p.onClose}
       title="A rule by which rows find records"
       foot={
@@ -459,6 +460,7 @@ function FieldsDialog(p: { t: RecordType; d: Draft; onClose: () => void; onChang
     <Dialog
       open
       wide
+      unsaved={JSON.stringify(fields) !== JSON.stringify(p.d.fields)}
       onClose={p.onClose}
       title="Field by field"
       foot={

@@ -19,14 +19,18 @@ export function FieldPicker(p: {
 }) {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
-  const [at, setAt] = useState(0);
+  // What Enter would take: 0 is to leave the column out, -1 is nothing.
+  const [at, setAt] = useState(-1);
   const list = useRef<HTMLUListElement>(null);
   const [also, setAlso] = useState(false);
   const several = p.kinds.length > 1;
   const found = useMemo(() => {
-    const own = p.kinds.filter((k) => p.value.some((s) => s.startsWith(`${k.name}.`)));
-    return search([...own, ...p.kinds.filter((k) => !own.includes(k))], text);
+    return search(ordered(p.kinds, p.value), text);
   }, [p.kinds, p.value, text]);
+  const current = () => {
+    const n = search(ordered(p.kinds, p.value), "").findIndex((x) => p.value.includes(x.to));
+    return n < 0 ? -1 : n + 1;
+  };
   const pick = (to: Spot | "") => {
     setOpen(false);
     setText("");
@@ -42,7 +46,7 @@ export function FieldPicker(p: {
       open={open}
       onOpenChange={(o) => {
         setOpen(o);
-        setAt(0);
+        setAt(current());
         setAlso(false);
       }}
     >
@@ -54,20 +58,24 @@ export function FieldPicker(p: {
             aria-expanded
             aria-controls="fields"
             aria-label={p.label}
-            aria-activedescendant={`field-${at}`}
+            aria-activedescendant={at < 0 ? undefined : `field-${at}`}
             autoFocus
             className={inputClass}
             placeholder="Search fields"
             value={text}
             onChange={(e) => {
               setText(e.target.value);
-              setAt(e.target.value ? 1 : 0);
+              const hits = search(ordered(p.kinds, p.value), e.target.value).length;
+              setAt(e.target.value.trim() ? (hits ? 1 : -1) : current());
             }}
             onKeyDown={(e) => {
               if (e.key === "ArrowDown") move(1);
               else if (e.key === "ArrowUp") move(-1);
-              else if (e.key === "Enter") pick(at === 0 ? "" : (found[at - 1]?.to ?? ""));
-              else return;
+              else if (e.key === "Enter") {
+                const to = found[at - 1]?.to;
+                if (at === 0) pick("");
+                else if (to) pick(to); // no hit, no act
+              } else return;
               e.preventDefault();
             }}
           />
@@ -127,6 +135,12 @@ export function FieldPicker(p: {
       </P.Portal>
     </P.Root>
   );
+}
+
+/** The kinds with those first that the column goes to. */
+function ordered(kinds: Kind[], value: Spot[]): Kind[] {
+  const own = kinds.filter((k) => value.some((s) => s.startsWith(`${k.name}.`)));
+  return [...own, ...kinds.filter((k) => !own.includes(k))];
 }
 
 function Option(p: { id: string; on: boolean; chosen: boolean; onPick: () => void; children: ReactNode }) {

@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight } from "lucide-react";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { api, must, type Answer, type AskedRow, type Candidate, type Import, type RecordType } from "../api/client";
 import { stampOf } from "../api/queries";
+import { letterOf } from "../ui/keys";
 import { Button, cx, Dialog, Empty, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { FindRecord } from "./values";
@@ -127,26 +128,24 @@ export function Questions(p: {
     }
     acts.answer.mutate([a], { onSuccess: nextOpen });
   };
+  const box = useRef<HTMLElement>(null);
+  useEffect(() => box.current?.focus(), []);
   useEffect(() => {
-    const onKey = (e: KeyboardEvent) => {
-      const el = e.target as HTMLElement;
-      if (e.ctrlKey || e.metaKey || e.altKey || searching || el.matches("input:not([type=checkbox]), textarea, select")) return;
-      const key = e.key.toLowerCase();
-      if (key === "t") say("take");
-      else if (key === "n") say("new");
-      else if (key === "l") say("leave_out");
-      else if (key === "arrowright") go(1);
-      else if (key === "arrowleft") go(-1);
-      else if (/^[1-8]$/.test(key) && d && Number(key) <= d.candidates.length) setChosen(Number(key) - 1);
-      else return;
-      e.preventDefault();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  });
+    box.current?.querySelector('[aria-pressed="true"]')?.scrollIntoView({ inline: "nearest", block: "nearest" });
+  }, [chosen]);
+  const onKey = (e: KeyboardEvent<HTMLElement>) => {
+    const key = searching ? "" : letterOf(e);
+    if (key === "t") say("take");
+    else if (key === "n") say("new");
+    else if (key === "l") say("leave_out");
+    else if (key === "arrowright") go(1);
+    else if (key === "arrowleft") go(-1);
+    else if (/^[1-9]$/.test(key) && d && Number(key) <= d.candidates.length) setChosen(Number(key) - 1);
+    else return;
+    e.preventDefault();
+  };
 
-  if (list.error) return <Wrong error={list.error} className="m-4" />;
-  if (!list.data) return <Loading what="the questions" />;
+  if (!list.data) return list.error ? <Wrong error={list.error} className="m-4" /> : <Loading what="the questions" />;
   if (!q)
     return (
       <Empty title="Nothing is asked">
@@ -157,7 +156,13 @@ export function Questions(p: {
       </Empty>
     );
   return (
-    <section aria-label="Question" className="flex min-h-0 flex-col bg-sheet">
+    <section
+      ref={box}
+      aria-label="Question"
+      tabIndex={-1}
+      onKeyDown={onKey}
+      className="flex min-h-0 flex-col bg-sheet focus-visible:outline-none"
+    >
       <header className="flex items-center gap-2 border-b border-line bg-ask-soft px-4 py-1.5">
         <Button look="quiet" aria-label="Question before" className="px-1!" disabled={at === 0} onClick={() => go(-1)}>
           <ChevronLeft size={16} />
@@ -185,11 +190,11 @@ export function Questions(p: {
       <Wrong error={acts.answer.error ?? acts.back.error ?? shown.error} className="m-2" />
       <div className="min-h-0 flex-1 overflow-auto">
         {shownNow && (
-          <table className="w-full table-fixed">
+          <table className="w-full table-fixed" style={{ minWidth: 136 + 190 * (d.candidates.length + 1) }}>
             <colgroup>
               <col className="w-34" />
               <col />
-              {d.candidates.slice(0, 3).map((c) => (
+              {d.candidates.map((c) => (
                 <col key={(c.record ?? "") + String(c.row ?? "")} />
               ))}
             </colgroup>
@@ -200,7 +205,7 @@ export function Questions(p: {
                   <span className="block text-[12px] text-ink-soft">The row</span>
                   <span className="font-head text-[15px]">Row {d.row}</span>
                 </th>
-                {d.candidates.slice(0, 3).map((c, n) => (
+                {d.candidates.map((c, n) => (
                   <CandidateHead
                     key={(c.record ?? "") + String(c.row ?? "")}
                     c={c}
@@ -225,7 +230,7 @@ export function Questions(p: {
                     <td dir="auto" className="px-3 py-1 break-words">
                       {v.after || <span className="text-ink-faint">–</span>}
                     </td>
-                    {d.candidates.slice(0, 3).map((c, n) => {
+                    {d.candidates.map((c, n) => {
                       const there = c.values?.[v.field] ?? "";
                       const differs = !!there && !!v.after && there.toLowerCase() !== v.after.toLowerCase();
                       const stays = keep.includes(v.field);
@@ -258,7 +263,7 @@ export function Questions(p: {
                 <td className="px-3 py-2 text-[12px] text-ink-soft">
                   Each figure is the weight of the evidence: one more doubles the odds.
                 </td>
-                {d.candidates.slice(0, 3).map((c, n) => (
+                {d.candidates.map((c, n) => (
                   <td key={n} className={cx("px-3 py-2 text-[12px]", n !== chosen && "opacity-60")}>
                     <ul>
                       {c.says.map((s) => (
@@ -293,7 +298,7 @@ export function Questions(p: {
           </Button>
         )}
         <span className="ml-auto text-[12px] text-ink-soft">
-          <Key k="←" /> <Key k="→" /> walk{d && d.candidates.length > 1 ? ", 1 to 3 choose" : ""}
+          <Key k="←" /> <Key k="→" /> walk{d && d.candidates.length > 1 ? `, 1 to ${d.candidates.length} choose` : ""}
         </span>
       </footer>
       {searching && t && (

@@ -68,7 +68,7 @@ export function RowPanel({
         {row === 0 && (
           <Empty title="No row chosen">Choose a row to see it as the record it becomes. Arrow keys walk the rows.</Empty>
         )}
-        {shown.error ? <Wrong error={shown.error} className="m-3" /> : null}
+        {shown.error && !shown.data ? <Wrong error={shown.error} className="m-3" /> : null}
         {row > 0 && shown.isPending && <Loading what="the row" />}
         {r && (
           <>

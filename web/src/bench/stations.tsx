@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { api, must, type Import } from "../api/client";
 import { act, stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
-import { Button, cx, Dialog, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, DraftTotals, outcomeWords, Word, written } from "../ui/verdict";
 import { noFilter } from "./grid";
 import { labelOf } from "./mapping";
@@ -237,6 +237,7 @@ function loadWords(i: Import): string {
 export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const [asking, setAsking] = useState(false);
+  const [stopping, setStopping] = useState(false);
   const path = { workspace, import: i.id };
   const overwrites = useQuery({
     queryKey: ["overwrites", workspace, i.id, stampOf(i)],
@@ -270,9 +271,23 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
                 Go on
               </Button>
             )}
-            <Button look="ask" onClick={() => acts.stop.mutate()}>
+            <Button look="ask" onClick={() => setStopping(true)}>
               Stop here
             </Button>
+            <Confirm
+              open={stopping}
+              title="Stop the load here?"
+              yes={`Stop after ${count(i.done)} rows`}
+              look="ask"
+              onYes={() => {
+                setStopping(false);
+                acts.stop.mutate();
+              }}
+              onNo={() => setStopping(false)}
+            >
+              {count(i.done)} of {count(i.of || i.rows)} rows are loaded and stay so; the other {count((i.of || i.rows) - i.done)}{" "}
+              are not. They can be checked and loaded later.
+            </Confirm>
           </div>
         </div>
       )}

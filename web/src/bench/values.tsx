@@ -88,6 +88,7 @@ export function ValuesDialog(p: {
     <Dialog
       open
       wide
+      unsaved={JSON.stringify(values) !== JSON.stringify(origin?.values ?? {})}
       onClose={p.onClose}
       title={`What “${column}” says and what it means`}
       foot={

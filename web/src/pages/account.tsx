@@ -1,8 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, must, type Person } from "../api/client";
+import { api, must, type Person, type Token } from "../api/client";
 import { who } from "../api/queries";
-import { Button, Choose, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Wrong } from "../ui/parts";
 
 const roles: Person["role"][] = ["viewer", "operator", "administrator"];
 const roleOptions = roles.map((r) => ({ value: r, label: r }));
@@ -11,6 +11,7 @@ export function AccountPage() {
   const me = useQuery(who);
   return (
     <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6">
+      <title>People and tokens · Uchi</title>
       <h1 className="text-[26px]">People and tokens</h1>
       <Tokens />
       {me.data?.role === "administrator" && <People />}
@@ -24,11 +25,14 @@ function Tokens() {
   const list = useQuery({ queryKey: ["tokens"], queryFn: () => must(api.GET("/tokens")) });
   const [label, setLabel] = useState("");
   const [secret, setSecret] = useState("");
+  const [copied, setCopied] = useState(false);
+  const [ending, setEnding] = useState<Token>();
   const again = () => client.invalidateQueries({ queryKey: ["tokens"] });
   const add = useMutation({
     mutationFn: () => must(api.POST("/tokens", { body: { label, days: 90 } })),
     onSuccess: (t) => {
       setSecret(t.secret ?? "");
+      setCopied(false);
       setLabel("");
       void again();
     },
@@ -56,7 +60,7 @@ function Tokens() {
               <td className={tdClass}>{t.role}</td>
               <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
               <td className={`${tdClass} text-right`}>
-                <Button look="quiet" onClick={() => end.mutate(t.id)}>
+                <Button look="quiet" aria-label={`End it: the token ${t.label}`} onClick={() => setEnding(t)}>
                   End it
                 </Button>
               </td>
@@ -83,9 +87,31 @@ function Tokens() {
         </Button>
       </form>
       <Wrong error={list.error ?? add.error ?? end.error} className="m-3" />
-      <Dialog open={secret !== ""} onClose={() => setSecret("")} title="The token, shown this once">
+      <Dialog
+        open={secret !== ""}
+        onClose={() => setSecret("")}
+        title="The token, shown this once"
+        foot={
+          <Button look="act" onClick={() => void navigator.clipboard.writeText(secret).then(() => setCopied(true))}>
+            {copied ? "Copied" : "Copy it"}
+          </Button>
+        }
+      >
         <code className="block rounded-md bg-paper p-3 font-mono text-[12.5px] break-all">{secret}</code>
       </Dialog>
+      <Confirm
+        open={ending !== undefined}
+        title={`End the token ${ending?.label}?`}
+        yes="End it"
+        look="ask"
+        onYes={() => {
+          if (ending) end.mutate(ending.id);
+          setEnding(undefined);
+        }}
+        onNo={() => setEnding(undefined)}
+      >
+        Scripts that sign in with it are refused from now on. It cannot be brought back; a new one can be made.
+      </Confirm>
     </Panel>
   );
 }
@@ -151,6 +177,7 @@ function People() {
     mutationFn: () => must(api.POST("/people", { body: p })),
     onSuccess: () => {
       setOpen(false);
+      setP({ email: "", name: "", role: "operator", password: "" });
       void client.invalidateQueries({ queryKey: ["people"] });
     },
   });
@@ -168,6 +195,7 @@ function People() {
       <Wrong error={list.error} className="m-3" />
       <Dialog
         open={open}
+        unsaved={Boolean(p.email || p.name || p.password)}
         onClose={() => setOpen(false)}
         title="Let somebody sign in"
         foot={

@@ -33,8 +33,7 @@ export default function ApiPage() {
     staleTime: Infinity,
     queryFn: async () => parse(await (await fetch("/api/v1/openapi.yaml")).text()) as Contract,
   });
-  if (contract.error) return <Wrong error={contract.error} className="m-6" />;
-  if (!contract.data) return <Loading what="the contract" />;
+  if (!contract.data) return contract.error ? <Wrong error={contract.error} className="m-6" /> : <Loading what="the contract" />;
   const c = contract.data;
   const resolve = (p: Parameter): Parameter => (p.$ref ? (c.components.parameters[p.$ref.split("/").pop() ?? ""] ?? p) : p);
   const all = Object.entries(c.paths).flatMap(([path, item]) =>
@@ -49,7 +48,8 @@ export default function ApiPage() {
   const tags = [...new Set(shown.map((x) => x.op.tags?.[0] ?? ""))];
   return (
     <div className="mx-auto max-w-[1000px] space-y-4 px-7 py-6">
-      <h1 className="text-[26px]">Interface for programs</h1>
+      <title>API · Uchi</title>
+      <h1 className="text-[26px]">The API, for programs</h1>
       <p className="max-w-2xl text-ink-soft">{c.info.description.replaceAll("`", "")}</p>
       <p>
         Paths begin with <code className="font-mono">/api/v1</code>. The contract itself:{" "}

@@ -12,10 +12,11 @@ export function ImportsPage() {
   const page = useQuery(imports(workspace, search.get("cursor") ?? ""));
   return (
     <div className="mx-auto max-w-[1280px] px-7 py-6">
+      <title>Imports · Uchi</title>
       <h1 className="mb-4 text-[26px]">Imports</h1>
       <Upload workspace={workspace} />
       <Panel className="mt-5">
-        {page.error ? (
+        {page.error && !page.data ? (
           <Wrong error={page.error} className="m-4" />
         ) : !page.data ? (
           <Loading what="the imports" />

@@ -20,7 +20,7 @@ export function RecordPage() {
     queryFn: () => must(api.GET("/workspaces/{workspace}/records/{type}/{id}/history", { params: { path } })),
   });
   const t = kinds.data?.types.find((x) => x.name === type);
-  if (record.error) return <Wrong error={record.error} className="m-6" />;
+  if (record.error && !record.data) return <Wrong error={record.error} className="m-6" />;
   if (!record.data || !t) return <Loading what="the record" />;
   const r = record.data;
   const label = (name: string) => t.fields.find((f) => f.name === name)?.label ?? name;
@@ -32,6 +32,7 @@ export function RecordPage() {
         </Link>{" "}
         / {r.id}
       </div>
+      <title>{`${r.title} · Uchi`}</title>
       <h1 className="text-[26px]">{r.title}</h1>
       <p className="mb-4 text-[12.5px] text-ink-soft">
         made {when(r.created_at)} by {r.created_by}
@@ -39,7 +40,7 @@ export function RecordPage() {
           <>
             {" "}
             with{" "}
-            <Link className="text-act" to={`/w/${workspace}/imports/${r.import}/result`}>
+            <Link className="text-act underline" to={`/w/${workspace}/imports/${r.import}/result`}>
               import {r.import}
             </Link>
           </>
@@ -90,7 +91,7 @@ export function RecordPage() {
                         <>
                           {" "}
                           ·{" "}
-                          <Link className="text-act" to={`/w/${workspace}/imports/${e.import}/result`}>
+                          <Link className="text-act underline" to={`/w/${workspace}/imports/${e.import}/result`}>
                             import {e.import}
                           </Link>
                         </>

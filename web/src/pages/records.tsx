@@ -1,15 +1,17 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Search } from "lucide-react";
-import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useCallback, useEffect, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, must, type Field, type Rec } from "../api/client";
 import { start, types } from "../api/queries";
-import { Button, Choose, cx, Empty, inputClass, Loading, tdClass, thClass, Wrong } from "../ui/parts";
+import { DataGrid, type GridColumn } from "../ui/grid";
+import { Button, Choose, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 
 export function RecordsPage() {
   const { workspace = "main", type = "account" } = useParams();
   const [search, setSearch] = useSearchParams();
+  const go = useNavigate();
   const kinds = useQuery(types(workspace));
   const counts = useQuery(start(workspace));
   const t = kinds.data?.types.find((x) => x.name === type);
@@ -42,9 +44,54 @@ export function RecordsPage() {
     );
   const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
   const fields = (t?.fields ?? []).filter((f) => !t?.title.includes(f.name) && f.type !== "long_text");
+  const columns: GridColumn<Rec>[] = [
+    {
+      id: "id",
+      label: "Id",
+      width: 104,
+      text: (r) => r.id,
+      cell: (r) => <span className="figures block px-3 py-1.5 whitespace-nowrap text-ink-soft">{r.id}</span>,
+    },
+    {
+      id: "title",
+      label: t?.label ?? "",
+      width: 220,
+      text: (r) => r.title,
+      cell: (r) => (
+        <Link
+          tabIndex={-1}
+          className="block truncate px-3 py-1.5 font-medium text-act"
+          to={`/w/${workspace}/records/${type}/${r.id}`}
+        >
+          {r.title}
+        </Link>
+      ),
+    },
+    ...fields.map((f): GridColumn<Rec> => ({
+      id: f.name,
+      label: f.label,
+      width: numeric(f) || f.type === "date" ? 118 : 168,
+      right: numeric(f),
+      text: (r) => r.links?.[f.name]?.title ?? r.values[f.name] ?? "",
+      cell: (r) => (
+        <div dir="auto" className="truncate px-3 py-1.5">
+          <Value workspace={workspace} r={r} f={f} />
+        </div>
+      ),
+    })),
+  ];
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
+  const nearEnd = rows.length - 30;
+  const onView = useCallback(
+    (_: number, last: number) => {
+      if (last >= nearEnd && hasNextPage && !isFetchingNextPage) void fetchNextPage();
+    },
+    [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
+  );
   return (
     <div className="flex h-full flex-col px-7 py-6">
       <div className="mb-3 flex flex-wrap items-center gap-3">
+        <title>Records · Uchi</title>
         <h1 className="text-[26px]">{t?.plural ?? "Records"}</h1>
         <span className="figures text-ink-soft">{count(counts.data?.records[type] ?? 0)}</span>
         {madeBy > 0 && (
@@ -82,8 +129,8 @@ export function RecordsPage() {
           </Link>
         ))}
       </nav>
-      <div className="min-h-0 flex-1 overflow-auto rounded-lg border border-line bg-sheet">
-        {page.error ? (
+      <div className="min-h-0 flex-1 overflow-hidden rounded-lg border border-line bg-sheet">
+        {page.error && !page.data ? (
           <Wrong error={page.error} className="m-4" />
         ) : !page.data || !t ? (
           <Loading what="records" />
@@ -92,49 +139,16 @@ export function RecordsPage() {
             {text ? "Look for a word of the name, an id, or a whole e-mail address or key." : "They come with the first load."}
           </Empty>
         ) : (
-          <table className="w-full border-separate border-spacing-0">
-            <thead className="sticky top-0 z-10 bg-paper">
-              <tr>
-                <th scope="col" className={cx(thClass, "border-b border-line")}>
-                  Id
-                </th>
-                <th scope="col" className={cx(thClass, "border-b border-line")}>
-                  {t.label}
-                </th>
-                {fields.map((f) => (
-                  <th key={f.name} scope="col" className={cx(thClass, "border-b border-line")}>
-                    {f.label}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((r) => (
-                <tr key={r.id} className="hover:bg-act-soft">
-                  <td className="figures border-b border-line px-3 py-1.5 whitespace-nowrap text-ink-soft">{r.id}</td>
-                  <td className="border-b border-line px-3 py-1.5 whitespace-nowrap">
-                    <Link className="font-medium text-act" to={`/w/${workspace}/records/${type}/${r.id}`}>
-                      {r.title}
-                    </Link>
-                  </td>
-                  {fields.map((f) => (
-                    <td key={f.name} className={cx("border-b border-line px-3 py-1.5", numeric(f) && "figures text-right")}>
-                      <div className="max-w-60 truncate">
-                        <Value workspace={workspace} r={r} f={f} />
-                      </div>
-                    </td>
-                  ))}
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        )}
-        {page.hasNextPage && (
-          <div className={tdClass}>
-            <Button onClick={() => void page.fetchNextPage()} disabled={page.isFetchingNextPage}>
-              Show more
-            </Button>
-          </div>
+          <DataGrid
+            label={t.plural}
+            name={`records-${workspace}-${type}`}
+            columns={columns}
+            count={rows.length}
+            rowAt={(n) => rows[n]}
+            onView={onView}
+            rowHeight={32}
+            onOpen={(r) => void go(`/w/${workspace}/records/${type}/${r.id}`)}
+          />
         )}
       </div>
     </div>
@@ -174,6 +188,7 @@ function SearchBox({ value, onChange }: { value: string; onChange: (v: string) =
     <div className="relative w-64">
       <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
       <input
+        data-search
         aria-label="Search records"
         className={cx(inputClass, "pl-8")}
         placeholder="Name, id, e-mail or key"

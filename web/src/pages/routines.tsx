@@ -38,6 +38,7 @@ export function RoutinesPage() {
   return (
     <div className="mx-auto flex h-full max-w-[1280px] flex-col px-7 py-6">
       <div className="mb-4 flex items-center gap-3">
+        <title>Routines · Uchi</title>
         <h1 className="text-[26px]">Routines</h1>
         {mayChange && (
           <Button className="ml-auto" onClick={() => file.current?.click()}>
@@ -57,7 +58,7 @@ export function RoutinesPage() {
           }}
         />
       </div>
-      {list.error ? (
+      {list.error && !list.data ? (
         <Wrong error={list.error} />
       ) : !list.data ? (
         <Loading what="the routines" />

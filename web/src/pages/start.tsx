@@ -11,11 +11,11 @@ export function StartPage() {
   const page = useQuery(start(workspace));
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
-  if (page.error) return <Wrong error={page.error} className="m-6" />;
-  if (!page.data) return <Loading what="the start page" />;
+  if (!page.data) return page.error ? <Wrong error={page.error} className="m-6" /> : <Loading what="the start page" />;
   const { waiting, recent, records } = page.data;
   return (
     <div className="mx-auto max-w-[1180px] px-7 py-6">
+      <title>Start · Uchi</title>
       <h1 className="mb-4 text-[26px]">
         {waiting.length ? `${waiting.length} import${waiting.length > 1 ? "s wait" : " waits"} for you` : "Nothing waits for you"}
       </h1>

@@ -11,12 +11,12 @@ export function TypesPage() {
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
   const [open, setOpen] = useState<"new" | Field>();
-  if (kinds.error) return <Wrong error={kinds.error} className="m-6" />;
-  if (!kinds.data) return <Loading what="record types" />;
+  if (!kinds.data) return kinds.error ? <Wrong error={kinds.error} className="m-6" /> : <Loading what="record types" />;
   const t = kinds.data.types.find((x) => x.name === type) ?? kinds.data.types[0];
   if (!t) return null;
   return (
     <div className="mx-auto max-w-[1280px] px-7 py-6">
+      <title>Record types · Uchi</title>
       <h1 className="mb-4 text-[26px]">Record types</h1>
       <div className="grid grid-cols-[180px_1fr] items-start gap-5">
         <nav aria-label="Record types" className="space-y-0.5">

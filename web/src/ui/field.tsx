@@ -98,6 +98,8 @@ export function FieldDialog({
   const [retired, setRetired] = useState(from.retired ?? false);
   const [newName, setNewName] = useState(from.name ?? "");
   const name = field ? newName : start && label === start.label ? start.name : nameOf(label);
+  const typed = JSON.stringify([label, kind, choices, to, help, preset, length, required, key, retired, newName]);
+  const [started] = useState(typed);
   const listed = kind === "choice" || kind === "choices";
   const long = Number(length) || undefined;
   const save = useMutation({
@@ -148,6 +150,7 @@ export function FieldDialog({
   return (
     <Dialog
       open
+      unsaved={typed !== started}
       onClose={onClose}
       title={field ? `${field.label}, a field of ${t.plural.toLowerCase()}` : `A field of your own for ${t.plural.toLowerCase()}`}
       foot={

@@ -1,6 +1,6 @@
 import { Dialog as D, DropdownMenu as M, Select as S, Tooltip as T } from "radix-ui";
 import { Check, ChevronDown, CircleAlert, X } from "lucide-react";
-import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { useLayoutEffect, useRef, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Fault } from "../api/client";
 
 /** Joins class names, leaving out what is off. */
@@ -133,13 +133,34 @@ export function Dialog(p: {
   children: ReactNode;
   foot?: ReactNode;
   wide?: boolean;
+  /** It cannot be closed but by what it asks for. */
+  fixed?: boolean;
+  /** What is typed in it would be lost: closing it asks first. */
+  unsaved?: boolean;
 }) {
+  const [leaving, setLeaving] = useState(false);
+  const before = useRef<Element | null>(null);
+  useLayoutEffect(() => {
+    if (p.open) before.current = document.activeElement;
+  }, [p.open]);
+  const close = () => {
+    if (p.fixed) return;
+    if (p.unsaved && !leaving) setLeaving(true);
+    else p.onClose();
+  };
   return (
-    <D.Root open={p.open} onOpenChange={(o) => !o && p.onClose()}>
+    <D.Root open={p.open} onOpenChange={(o) => !o && close()}>
       <D.Portal>
         <D.Overlay className="fixed inset-0 z-40 bg-black/30" />
         <D.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={(e) => {
+            // Back to what opened it, also when that was a menu that is gone.
+            e.preventDefault();
+            const to = before.current;
+            if (to instanceof HTMLElement && to.isConnected && to !== document.body) to.focus();
+            else document.querySelector<HTMLElement>("main")?.focus();
+          }}
           className={cx(
             "fixed top-1/2 left-1/2 z-40 flex max-h-[86vh] w-[92vw] -translate-x-1/2 -translate-y-1/2 flex-col rounded-lg border border-line bg-sheet shadow-pop",
             p.wide ? "max-w-3xl" : "max-w-lg",
@@ -147,11 +168,22 @@ export function Dialog(p: {
         >
           <header className="flex items-center justify-between border-b border-line px-5 py-3">
             <D.Title className="text-[17px]">{p.title}</D.Title>
-            <D.Close aria-label="Close" className="rounded p-1 text-ink-soft hover:bg-act-soft">
-              <X size={16} />
-            </D.Close>
+            {!p.fixed && (
+              <D.Close aria-label="Close" className="rounded p-1 text-ink-soft hover:bg-act-soft">
+                <X size={16} />
+              </D.Close>
+            )}
           </header>
           <div className="min-h-0 flex-1 overflow-auto px-5 py-4">{p.children}</div>
+          {leaving && p.unsaved && (
+            <div role="alert" className="flex items-center gap-2 border-t border-ask bg-ask-soft px-5 py-2.5">
+              <span className="mr-auto">What you typed here is not kept yet.</span>
+              <Button onClick={() => setLeaving(false)}>Go on with it</Button>
+              <Button look="ask" onClick={p.onClose}>
+                Leave it
+              </Button>
+            </div>
+          )}
           {p.foot && <footer className="flex justify-end gap-2 border-t border-line px-5 py-3">{p.foot}</footer>}
         </D.Content>
       </D.Portal>
@@ -223,6 +255,11 @@ export function MenuItem({
       {children}
     </M.Item>
   );
+}
+
+/** A line between the items of a menu. */
+export function MenuLine() {
+  return <M.Separator className="my-1 h-px bg-line" />;
 }
 
 /** Says what went wrong, where, and what would mend it. */

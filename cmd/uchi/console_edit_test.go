@@ -1,0 +1,179 @@
+package main_test
+
+import (
+	"context"
+	"os"
+	"strings"
+	"syscall"
+	"testing"
+
+	"uchi/internal/browsertest"
+
+	cdp "github.com/chromedp/cdproto/page"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// holdsEdits lets a test hold back what the console sends, until it says go.
+const holdsEdits = `(() => {
+	const send = window.fetch;
+	let open = () => {};
+	window.hold = () => { window.held = new Promise((f) => { open = f; }); };
+	window.letGo = () => { window.held = undefined; open(); };
+	window.fetch = async (r, ...rest) => {
+		if (window.held && (r.method ?? rest[0]?.method) === "PUT") await window.held;
+		return send(r, ...rest);
+	};
+})()`
+
+func (p *page) goesTo(column, field string) {
+	p.Helper()
+	p.do(column+" goes to "+field, chromedp.WaitVisible(`//button[@aria-label="`+column+` goes to `+field+`"]`, chromedp.BySearch))
+}
+
+func (p *page) place(column, was, field string) {
+	p.Helper()
+	p.click(`//button[@aria-label="` + column + ` goes to ` + was + `"]`)
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, field+"\r"))
+}
+
+// Edits of a routine count at once, are undone and redone, survive those of
+// others, and are asked about where both changed the same.
+func TestConsoleEditing(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name,Thing,Other,Third\nKalvøya Marina,a,b,c\n", "import", "-", "--into", "account", "--check-only")
+	p := open(s)
+	p.do("hold", chromedp.ActionFunc(func(ctx context.Context) error {
+		_, err := cdp.AddScriptToEvaluateOnNewDocument(holdsEdits).Do(ctx)
+		return err
+	}), chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.goesTo("Thing", "no field")
+	p.place("Thing", "no field", "town")
+	p.goesTo("Thing", "Town or city")
+	p.sees("span", "Saved")
+
+	undo := func(mod ...chromedp.KeyOption) chromedp.Action {
+		return chromedp.Tasks{chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent("z", mod...)}
+	}
+	p.do("undo", undo(chromedp.KeyModifiers(2)))
+	p.goesTo("Thing", "no field")
+	p.do("redo", undo(chromedp.KeyModifiers(2|8)))
+	p.goesTo("Thing", "Town or city")
+	p.sees("span", "Saved")
+
+	// Somebody else is faster, elsewhere: both count.
+	p.do("hold", chromedp.Evaluate(`window.hold()`, nil))
+	p.place("Other", "no field", "region")
+	p.goesTo("Other", "Region") // on the screen before the service has it
+	p.sees("span", "Saving")
+	s.uchi(0, "", "mapping", "1", "--map", "description=Third")
+	p.do("let go", chromedp.Evaluate(`window.letGo()`, nil))
+	p.goesTo("Third", "Description")
+	p.goesTo("Other", "Region")
+	p.sees("span", "Saved")
+	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Other"`) || !strings.Contains(out, `"Third"`) {
+		t.Errorf("an edit is lost: %s", out)
+	}
+
+	// At the same place: the person is asked.
+	p.do("hold", chromedp.Evaluate(`window.hold()`, nil))
+	p.place("Third", "Description", "street")
+	s.uchi(0, "", "mapping", "1", "--map", "description=Other")
+	p.do("let go", chromedp.Evaluate(`window.letGo()`, nil))
+	p.sees("h2", "Somebody else has changed the same")
+	p.click(`//div[@role="dialog"]//button[.="Keep theirs"]`)
+	p.goesTo("Other", "Description")
+	p.goesTo("Third", "no field")
+}
+
+// What the service cannot take now waits, and nothing is lost: not when it
+// stops, nor when the session ends.
+func TestConsoleConnection(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name,Thing,Other\nKalvøya Marina,a,b\n", "import", "-", "--into", "account", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.goesTo("Thing", "no field")
+	s.stop(syscall.SIGTERM)
+	p.sees("div", "The service has not answered since")
+	p.place("Thing", "no field", "town")
+	p.goesTo("Thing", "Town or city")
+	p.sees("span", "Not saved yet")
+	p.sees("div", "Kalvøya Marina") // what was there stays
+	s.start()
+	p.do("see the banner go", chromedp.WaitNotPresent(`//div[@role="alert"][contains(., "has not answered")]`, chromedp.BySearch))
+	p.sees("span", "Saved")
+	p.goesTo("Thing", "Town or city")
+
+	s.exec("delete from uchi.sessions")
+	p.place("Other", "no field", "region")
+	p.sees("h2", "Sign in again")
+	field := `//div[@role="dialog"]//input[@name="password"]`
+	p.do("sign in wrongly", chromedp.WaitVisible(field, chromedp.BySearch), chromedp.SendKeys(field, "wrong password"+kb.Enter, chromedp.BySearch))
+	p.do("see that it is wrong", chromedp.WaitVisible(`//div[@role="dialog"]//div[@role="alert"]`, chromedp.BySearch))
+	var email string
+	p.do("read the address", chromedp.Value(`//div[@role="dialog"]//input[@name="email"]`, &email, chromedp.BySearch))
+	if email != admin {
+		t.Errorf("a wrong password lost the address: %q", email)
+	}
+	p.do("sign in", chromedp.SendKeys(field, password+kb.Enter, chromedp.BySearch))
+	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
+	p.goesTo("Other", "Region")
+	p.sees("span", "Saved")
+	if out := s.uchi(0, "", "imports", "1", "--json"); !strings.Contains(out, `"Thing"`) || !strings.Contains(out, `"Other"`) {
+		t.Errorf("what waited is not there: %s", out)
+	}
+}
+
+// axe is the checker of accessibility that is injected into pages.
+func axe(t *testing.T) string {
+	t.Helper()
+	b, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return string(b)
+}
+
+const asksAxe = `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]})
+	.then((r) => r.violations.map((v) => v.id + ": " + v.help + "\n    " + v.nodes.slice(0, 4).map((n) => n.html.slice(0, 200)).join("\n    ")).join("\n"))`
+
+// Every page, station and dialog, light and dark, breaks no rule that can be
+// checked by a program.
+func TestAccessible(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name,Country,Status\nKalvøya Marina,NO,customer\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(3, "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\n", "import", "-", "--into", "contact", "--check-only")
+	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	p := open(s)
+	checker := axe(t)
+	for _, x := range []struct{ name, path, click string }{
+		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"records", "/w/main/records/account", ""},
+		{"record", "/w/main/records/account/ACC-1", ""}, {"routines", "/w/main/routines/weekly", ""}, {"types", "/w/main/types/contact", ""},
+		{"account", "/w/main/account", ""}, {"nowhere", "/w/main/nowhere", ""},
+		{"source", "/w/main/imports/2/source", ""}, {"columns", "/w/main/imports/2/columns", ""}, {"matching", "/w/main/imports/2/matching", ""},
+		{"check", "/w/main/imports/2/check", ""}, {"row", "/w/main/imports/2/check?row=3", ""}, {"load", "/w/main/imports/2/load", ""},
+		{"result", "/w/main/imports/1/result", ""},
+		{"field dialog", "/w/main/types/contact", `//button[.="Add a field"]`},
+		{"help", "/w/main/imports/2/check", `//button[contains(., "Help and keys")]`},
+		{"expression", "/w/main/imports/2/columns", `//button[contains(., "Leave rows out")]`},
+		{"rule", "/w/main/imports/2/matching", `//button[contains(., "Add a rule")]`},
+		{"confirm", "/w/main/imports/2/load", `//aside//button[contains(., "Create")]`},
+		{"somebody", "/w/main/account", `//button[.="Add somebody"]`},
+	} {
+		for _, theme := range []string{"light", "dark"} {
+			var found string
+			p.do(x.name+" in "+theme, chromedp.Navigate(p.server+x.path), chromedp.WaitVisible(`main`),
+				chromedp.Evaluate(`localStorage.setItem("uchi-theme", "`+theme+`"); document.documentElement.dataset.theme = "`+theme+`"`, nil),
+				chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
+			if x.click != "" {
+				p.click(x.click)
+				p.do("see the dialog", chromedp.WaitVisible(`[role=dialog]`))
+			}
+			p.do("check "+x.name, chromedp.Evaluate(checker, nil), chromedp.Evaluate(asksAxe, &found, browsertest.Awaited))
+			if found != "" {
+				t.Errorf("%s, %s:\n%s", x.name, theme, found)
+			}
+		}
+	}
+}
