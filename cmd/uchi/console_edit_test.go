@@ -163,7 +163,7 @@ func TestAccessible(t *testing.T) {
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			var found string
-			p.do(x.name+" in "+theme, chromedp.Navigate(p.server+x.path), chromedp.WaitVisible(`main`),
+			p.do(x.name+" in "+theme, chromedp.Navigate(p.server+x.path), chromedp.WaitVisible(`main`, chromedp.ByQuery),
 				chromedp.Evaluate(`localStorage.setItem("uchi-theme", "`+theme+`"); document.documentElement.dataset.theme = "`+theme+`"`, nil),
 				chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
 			if x.click != "" {

@@ -180,6 +180,7 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
 	p.sees("div", "no column Nowhere")
 	p.click(`//div[@role="dialog"]//button[@aria-label="Close"]`)
+	p.click(`//div[@role="dialog"]//button[.="Leave it"]`) // what is typed is not lost unasked
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.click(`//button[contains(., "Leave rows out")]`)
 	p.do("type it right", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Post"] != "Koch"`, chromedp.BySearch))

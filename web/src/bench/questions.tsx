@@ -131,6 +131,10 @@ export function Questions(p: {
   const box = useRef<HTMLElement>(null);
   useEffect(() => box.current?.focus(), []);
   useEffect(() => {
+    // What had the focus went with the last question.
+    if (document.activeElement === document.body) box.current?.focus();
+  }, [q?.row, q?.draft, shown.data]);
+  useEffect(() => {
     box.current?.querySelector('[aria-pressed="true"]')?.scrollIntoView({ inline: "nearest", block: "nearest" });
   }, [chosen]);
   const onKey = (e: KeyboardEvent<HTMLElement>) => {
