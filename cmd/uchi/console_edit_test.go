@@ -177,3 +177,33 @@ func TestAccessible(t *testing.T) {
 		}
 	}
 }
+
+// At 640 pixels, and at 200 % zoom of the smallest comfortable window, nothing
+// is wider than the page and everything has room.
+func TestNarrow(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n", "import", "-", "--into", "contact", "--yes")
+	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
+	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	p := open(s)
+	for _, height := range []int64{800, 400} {
+		p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height))
+		for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
+			"/w/main/types/contact", "/w/main/account", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
+			"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
+			var over, room int64
+			p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(`h1`, chromedp.ByQuery),
+				chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch),
+				chromedp.Evaluate(`Math.max(document.documentElement.scrollWidth, document.querySelector("main").scrollWidth + document.querySelector("main").offsetLeft) - innerWidth`, &over))
+			if over > 0 {
+				t.Errorf("%s at %d: %d pixels wider than the page", path, height, over)
+			}
+			for _, part := range []string{"section[aria-label=Question] table", "div[role=grid]", "aside[aria-label='Side panel']"} {
+				p.do("measure "+part, chromedp.Evaluate(`document.querySelector("`+part+`")?.parentElement.clientHeight ?? 1000`, &room))
+				if room < 90 {
+					t.Errorf("%s at %d: %s has only %d pixels of height", path, height, part, room)
+				}
+			}
+		}
+	}
+}

@@ -15,20 +15,20 @@ import { lazy, Suspense, useEffect, useState, type ReactNode } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 import { api, Fault, must } from "./api/client";
 import { who, workspaces } from "./api/queries";
-import { Bench } from "./bench/bench";
-import { ImportsPage } from "./pages/imports";
-import { RecordPage } from "./pages/record";
-import { RecordsPage } from "./pages/records";
 import { SignIn, SignInAgain } from "./pages/signin";
-import { RoutinesPage } from "./pages/routines";
 import { StartPage } from "./pages/start";
-import { TypesPage } from "./pages/types";
-import { AccountPage } from "./pages/account";
 import { letterOf } from "./ui/keys";
 import { Boundary, ConnectionBanner } from "./ui/connection";
 import { Button, Choose, cx, Empty, Loading, Menu, MenuItem, Wrong } from "./ui/parts";
 import { applyTheme } from "./ui/theme";
 
+const Bench = lazy(() => import("./bench/bench").then((m) => ({ default: m.Bench })));
+const ImportsPage = lazy(() => import("./pages/imports").then((m) => ({ default: m.ImportsPage })));
+const RecordPage = lazy(() => import("./pages/record").then((m) => ({ default: m.RecordPage })));
+const RecordsPage = lazy(() => import("./pages/records").then((m) => ({ default: m.RecordsPage })));
+const RoutinesPage = lazy(() => import("./pages/routines").then((m) => ({ default: m.RoutinesPage })));
+const TypesPage = lazy(() => import("./pages/types").then((m) => ({ default: m.TypesPage })));
+const AccountPage = lazy(() => import("./pages/account").then((m) => ({ default: m.AccountPage })));
 const Help = lazy(() => import("./ui/help"));
 const ApiPage = lazy(() => import("./pages/api"));
 
@@ -69,18 +69,7 @@ function Pages() {
       <Route path="/w/:workspace/types" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/types/:type" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/account" element={<Frame page={<AccountPage />} />} />
-      <Route
-        path="/w/:workspace/api"
-        element={
-          <Frame
-            page={
-              <Suspense fallback={<Loading what="the contract" />}>
-                <ApiPage />
-              </Suspense>
-            }
-          />
-        }
-      />
+      <Route path="/w/:workspace/api" element={<Frame page={<ApiPage />} />} />
       <Route path="/w/:workspace/*" element={<Frame page={<Nowhere />} />} />
       <Route path="*" element={<Frame page={<Nowhere />} />} />
     </Routes>
@@ -173,7 +162,7 @@ function Frame({ page }: { page: ReactNode }) {
       </nav>
       <main id="page" tabIndex={-1} className="min-h-0 min-w-0 overflow-auto focus-visible:outline-none">
         <Boundary key={pathname} what="This page">
-          {page}
+          <Suspense fallback={<Loading what="the page" />}>{page}</Suspense>
         </Boundary>
       </main>
       {helping && (

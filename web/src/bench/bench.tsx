@@ -5,8 +5,9 @@ import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { FieldDialog } from "../ui/field";
+import { SidePanel } from "../ui/sidepanel";
 import { stationOf } from "../pages/start";
-import { Button, Confirm, cx, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, inputClass, Loading, Menu, MenuItem, Tabs, Wrong } from "../ui/parts";
 import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
@@ -82,7 +83,8 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
     text: search.get("text") ?? "",
   };
   const setQuery = useCallback(
-    (part: Record<string, string>) =>
+    // A filter is a step that Back takes back; walking the rows is none.
+    (part: Record<string, string>, step = true) =>
       setSearch(
         (was) => {
           for (const [k, v] of Object.entries(part)) {
@@ -91,7 +93,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           }
           return was;
         },
-        { replace: true },
+        { replace: !step },
       ),
     [setSearch],
   );
@@ -130,17 +132,17 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const work = i.busy ? i.of || i.rows : 0;
 
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full flex-col max-[900px]:h-auto max-[900px]:min-h-full">
       <title>{`${i.name} · ${at.label} · Uchi`}</title>
-      <header className="flex items-center gap-3 px-5 pt-3 pb-2">
-        <h1 className="truncate text-[20px]" dir="auto">
+      <header className="flex flex-wrap items-center gap-x-3 gap-y-1.5 px-5 pt-3 pb-2 max-[900px]:px-3">
+        <h1 className="max-w-full truncate text-[20px]" dir="auto">
           {i.name}
         </h1>
         <span className="text-[12.5px] whitespace-nowrap text-ink-soft">
           import {i.id} · {i.state}
           {rowKinds.length > 0 && ` · into ${rowKinds.map((k) => k.t.plural.toLowerCase()).join(", ")}`}
         </span>
-        <div className="ml-auto flex items-center gap-2">
+        <div className="ml-auto flex flex-wrap items-center justify-end gap-2">
           <SaveState disabled={fixed} />
           <SearchRows value={filter.text} onChange={(text) => setQuery({ text })} />
           <Menu trigger={<Button aria-label="More">More</Button>}>
@@ -171,12 +173,12 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             aria-current={s.name === at.name ? "step" : undefined}
             onClick={() => toStation(s.name)}
             className={cx(
-              "relative border-r border-line px-4 py-1.5 text-left last:border-r-0",
+              "relative min-w-0 border-r border-line px-4 py-1.5 text-left last:border-r-0 max-[900px]:px-1.5",
               s.name === at.name ? "bg-act-soft shadow-[inset_0_-3px_0_var(--act)]" : "hover:bg-paper",
             )}
           >
-            <span className="font-head text-[15px]">
-              <span className="mr-1.5 text-ink-faint">{n + 1}</span>
+            <span className="block truncate font-head text-[15px]">
+              <span className="mr-1.5 text-ink-faint max-[900px]:hidden">{n + 1}</span>
               {s.label}
             </span>
             <span className="figures block truncate text-[12px] text-ink-soft">{countOf(s.name, i, unmet(rowKinds).length)}</span>
@@ -194,16 +196,13 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           </div>
         )}
       </nav>
-      <div
-        className={cx(
-          "grid min-h-0 flex-1",
-          tab === "row" && rowKinds.length > 1 ? "grid-cols-[1fr_minmax(320px,44%)]" : "grid-cols-[1fr_320px]",
-        )}
-      >
+      <div className="flex min-h-0 flex-1 max-[900px]:flex-col">
         <div
           className={cx(
-            "grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)]",
-            questions ? "grid-rows-[auto_minmax(0,1fr)_168px]" : "grid-rows-[auto_1fr]",
+            "grid min-h-0 min-w-0 flex-1 grid-cols-[minmax(0,1fr)] max-[900px]:flex-none",
+            questions
+              ? "grid-rows-[auto_minmax(0,1fr)_168px] max-[900px]:h-[640px]"
+              : "grid-rows-[auto_1fr] max-[900px]:h-[420px]",
           )}
         >
           <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
@@ -231,7 +230,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
               types={all}
               row={selected}
               draft={search.get("draft") ?? ""}
-              onGo={(row, draft) => setQuery({ row: String(row), draft: rowKinds.length > 1 ? draft : "" })}
+              onGo={(row, draft) => setQuery({ row: String(row), draft: rowKinds.length > 1 ? draft : "" }, false)}
               onEnd={() => setQuery({ asking: "", draft: "" })}
             />
           )}
@@ -241,9 +240,9 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             kinds={rowKinds}
             filter={filter}
             selected={selected}
-            onWalk={(row) => setQuery({ row: String(row) })}
+            onWalk={(row) => setQuery({ row: String(row) }, false)}
             onOpen={(row) => {
-              setQuery({ row: String(row) });
+              setQuery({ row: String(row) }, false);
               setTab("row");
             }}
             carded={atColumns}
@@ -277,16 +276,16 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             }
           />
         </div>
-        <aside className="grid min-h-0 grid-rows-[auto_1fr] border-l border-line bg-sheet">
-          <div role="tablist" aria-label="Side panel" className="flex border-b border-line">
-            <Tab on={tab === "station"} onClick={() => setTab("station")}>
-              {at.label}
-            </Tab>
-            <Tab on={tab === "row"} onClick={() => setTab("row")}>
-              {rowKinds.length > 1 ? "Row as records" : "Row as record"}
-            </Tab>
-          </div>
-          <div role="tabpanel" className="min-h-0 overflow-auto">
+        <SidePanel wide={tab === "row" && rowKinds.length > 1}>
+          <Tabs
+            label="Side panel"
+            value={tab}
+            onChange={(v) => setTab(v as "station" | "row")}
+            options={[
+              { value: "station", label: at.label },
+              { value: "row", label: rowKinds.length > 1 ? "Row as records" : "Row as record" },
+            ]}
+          >
             {tab === "station" ? (
               <PanelOf
                 workspace={workspace}
@@ -308,11 +307,11 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                 i={i}
                 row={selected}
                 kinds={rowKinds}
-                onGo={(row) => setQuery({ row: String(row) })}
+                onGo={(row) => setQuery({ row: String(row) }, false)}
               />
             )}
-          </div>
-        </aside>
+          </Tabs>
+        </SidePanel>
       </div>
       <Confirm
         open={asking !== undefined}
@@ -340,23 +339,6 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
         />
       )}
     </div>
-  );
-}
-
-function Tab({ on, onClick, children }: { on: boolean; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button
-      type="button"
-      role="tab"
-      aria-selected={on}
-      onClick={onClick}
-      className={cx(
-        "flex-1 px-3 py-1.5 text-[13px]",
-        on ? "font-medium shadow-[inset_0_-2px_0_var(--act)]" : "text-ink-soft hover:bg-act-soft",
-      )}
-    >
-      {children}
-    </button>
   );
 }
 

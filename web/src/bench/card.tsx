@@ -80,7 +80,7 @@ export function ColumnCard(p: {
             <button
               type="button"
               disabled={p.disabled}
-              aria-label={`${c.header} goes to ${label || "no field"}`}
+              aria-label={`${c.header} goes to ${label || "no field"}${!label && doubt && suggested ? `, perhaps ${labelOf(kinds, saidName(kinds, suggested))}?` : ""}`}
               className={cx(
                 "flex h-7 w-full items-center justify-between gap-1 rounded-md border px-2 text-left text-[12.5px] disabled:opacity-60",
                 at.length
@@ -91,7 +91,7 @@ export function ColumnCard(p: {
               )}
             >
               <span className="truncate">
-                {label || (doubt && suggested ? `${labelOf(kinds, saidName(kinds, suggested))}?` : "not placed")}
+                {label || (doubt && suggested ? `${labelOf(kinds, saidName(kinds, suggested))}?` : "no field")}
                 {required && <b className="text-ask"> *</b>}
               </span>
               <ChevronDown size={13} aria-hidden />

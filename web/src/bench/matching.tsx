@@ -314,7 +314,7 @@ function IconButton(p: { label: string; disabled?: boolean; onClick: () => void;
       title={p.label}
       disabled={p.disabled}
       onClick={p.onClick}
-      className="rounded p-1 text-ink-soft hover:bg-act-soft disabled:opacity-30"
+      className="inline-flex size-6 items-center justify-center rounded text-ink-soft hover:bg-act-soft disabled:opacity-30"
     >
       {p.children}
     </button>

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import type { Import, RecordType, TypeList } from "../api/client";
 import type { Filter } from "./grid";
-import { cx } from "../ui/parts";
+import { Tabs } from "../ui/parts";
 import { titleOf, type Kind } from "./mapping";
 
 /** What every station's side panel gets. */
@@ -28,23 +28,13 @@ export interface PanelProps {
 export function KindTabs({ kinds, at, onDraft }: { kinds: Kind[]; at: Kind | undefined; onDraft: (name: string) => void }) {
   if (kinds.length < 2) return null;
   return (
-    <div role="tablist" aria-label="Records of the row" className="flex flex-wrap gap-1 border-b border-line px-4 py-2">
-      {kinds.map((k) => (
-        <button
-          key={k.name}
-          type="button"
-          role="tab"
-          aria-selected={k === at}
-          onClick={() => onDraft(k.name)}
-          className={cx(
-            "rounded-full border px-2.5 py-0.5",
-            k === at ? "border-act bg-act-soft font-medium" : "border-line-strong",
-          )}
-        >
-          {titleOf(k, kinds)}
-        </button>
-      ))}
-    </div>
+    <Tabs
+      small
+      label="Records of the row"
+      value={at?.name ?? ""}
+      onChange={onDraft}
+      options={kinds.map((k) => ({ value: k.name, label: titleOf(k, kinds) }))}
+    />
   );
 }
 

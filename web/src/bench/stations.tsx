@@ -437,7 +437,7 @@ export function ResultPanel({ workspace, i, kinds, filter, onFilter, onStation }
         ]
           .filter(([w]) => !w || i.outcomes[w])
           .map(([w, text]) => (
-            <a key={w} className="mb-1 flex items-center gap-1.5 text-act" href={w ? `${base}?outcome=${w}` : base}>
+            <a key={w} className="flex items-center gap-1.5 py-1 text-act" href={w ? `${base}?outcome=${w}` : base}>
               <Download size={14} /> {text}
             </a>
           ))}

@@ -10,7 +10,7 @@ const roleOptions = roles.map((r) => ({ value: r, label: r }));
 export function AccountPage() {
   const me = useQuery(who);
   return (
-    <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6">
+    <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6 max-[900px]:px-3">
       <title>People and tokens · Uchi</title>
       <h1 className="text-[26px]">People and tokens</h1>
       <Tokens />
@@ -43,7 +43,7 @@ function Tokens() {
   });
   return (
     <Panel title="My tokens, for the command line and scripts">
-      <table className="w-full">
+      <table className="w-full min-w-max">
         <thead>
           <tr className="border-b border-line">
             {["Label", "Role", "Ends", ""].map((h, n) => (

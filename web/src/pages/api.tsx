@@ -47,7 +47,7 @@ export default function ApiPage() {
   );
   const tags = [...new Set(shown.map((x) => x.op.tags?.[0] ?? ""))];
   return (
-    <div className="mx-auto max-w-[1000px] space-y-4 px-7 py-6">
+    <div className="mx-auto max-w-[1000px] space-y-4 px-7 py-6 max-[900px]:px-3">
       <title>API · Uchi</title>
       <h1 className="text-[26px]">The API, for programs</h1>
       <p className="max-w-2xl text-ink-soft">{c.info.description.replaceAll("`", "")}</p>

@@ -11,7 +11,7 @@ export function ImportsPage() {
   const [search, setSearch] = useSearchParams();
   const page = useQuery(imports(workspace, search.get("cursor") ?? ""));
   return (
-    <div className="mx-auto max-w-[1280px] px-7 py-6">
+    <div className="mx-auto max-w-[1280px] px-7 py-6 max-[900px]:px-3">
       <title>Imports · Uchi</title>
       <h1 className="mb-4 text-[26px]">Imports</h1>
       <Upload workspace={workspace} />

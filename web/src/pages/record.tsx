@@ -25,7 +25,7 @@ export function RecordPage() {
   const r = record.data;
   const label = (name: string) => t.fields.find((f) => f.name === name)?.label ?? name;
   return (
-    <div className="mx-auto max-w-[1180px] px-7 py-6">
+    <div className="mx-auto max-w-[1180px] px-7 py-6 max-[900px]:px-3">
       <div className="mb-1 text-[12.5px] text-ink-soft">
         <Link className="text-act" to={`/w/${workspace}/records/${type}`}>
           {t.plural}

@@ -89,7 +89,7 @@ export function RecordsPage() {
     [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
   );
   return (
-    <div className="flex h-full flex-col px-7 py-6">
+    <div className="flex h-full flex-col px-7 py-6 max-[900px]:px-3">
       <div className="mb-3 flex flex-wrap items-center gap-3">
         <title>Records · Uchi</title>
         <h1 className="text-[26px]">{t?.plural ?? "Records"}</h1>

@@ -36,7 +36,7 @@ export function RoutinesPage() {
   const all = list.data?.routines ?? [];
   const shown = all.find((r) => r.name === name) ?? (name ? undefined : all[0]);
   return (
-    <div className="mx-auto flex h-full max-w-[1280px] flex-col px-7 py-6">
+    <div className="mx-auto flex h-full max-w-[1280px] flex-col px-7 py-6 max-[900px]:px-3">
       <div className="mb-4 flex items-center gap-3">
         <title>Routines · Uchi</title>
         <h1 className="text-[26px]">Routines</h1>

@@ -14,7 +14,7 @@ export function StartPage() {
   if (!page.data) return page.error ? <Wrong error={page.error} className="m-6" /> : <Loading what="the start page" />;
   const { waiting, recent, records } = page.data;
   return (
-    <div className="mx-auto max-w-[1180px] px-7 py-6">
+    <div className="mx-auto max-w-[1180px] px-7 py-6 max-[900px]:px-3">
       <title>Start · Uchi</title>
       <h1 className="mb-4 text-[26px]">
         {waiting.length ? `${waiting.length} import${waiting.length > 1 ? "s wait" : " waits"} for you` : "Nothing waits for you"}

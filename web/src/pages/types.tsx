@@ -15,10 +15,10 @@ export function TypesPage() {
   const t = kinds.data.types.find((x) => x.name === type) ?? kinds.data.types[0];
   if (!t) return null;
   return (
-    <div className="mx-auto max-w-[1280px] px-7 py-6">
+    <div className="mx-auto max-w-[1280px] px-7 py-6 max-[900px]:px-3">
       <title>Record types · Uchi</title>
       <h1 className="mb-4 text-[26px]">Record types</h1>
-      <div className="grid grid-cols-[180px_1fr] items-start gap-5">
+      <div className="grid grid-cols-[180px_minmax(0,1fr)] items-start gap-5 max-[900px]:grid-cols-[minmax(0,1fr)]">
         <nav aria-label="Record types" className="space-y-0.5">
           {kinds.data.types.map((k) => (
             <Link

@@ -137,6 +137,10 @@ export function DataGrid<R>(p: {
   const visible = rows.getVirtualItems();
   const first = visible[0]?.index ?? 0;
   const last = visible.at(-1)?.index ?? 0;
+  const hereShown =
+    rowAt(at.row) !== undefined &&
+    visible.some((v) => v.index === at.row) &&
+    (at.col < pinned.length || cols.getVirtualItems().some((v) => v.index === at.col - pinned.length));
   const { onView } = p;
   useEffect(() => onView?.(first, last), [onView, first, last]);
 
@@ -356,7 +360,7 @@ export function DataGrid<R>(p: {
         aria-rowcount={count}
         aria-colcount={order.length}
         aria-multiselectable
-        aria-activedescendant={count > 0 ? `${id}-cell` : undefined}
+        aria-activedescendant={hereShown ? `${id}-cell` : undefined}
         tabIndex={0}
         onKeyDown={onKey}
         className="data-grid h-full overflow-auto bg-sheet"

@@ -1,4 +1,4 @@
-import { Dialog as D, DropdownMenu as M, Select as S, Tooltip as T } from "radix-ui";
+import { Dialog as D, DropdownMenu as M, Select as S, Tabs as B, Tooltip as T } from "radix-ui";
 import { Check, ChevronDown, CircleAlert, X } from "lucide-react";
 import { useLayoutEffect, useRef, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Fault } from "../api/client";
@@ -257,6 +257,47 @@ export function MenuItem({
   );
 }
 
+/** Parts of which one is shown; the arrow keys go from one to the next. */
+export function Tabs(p: {
+  label: string;
+  value: string;
+  onChange: (v: string) => void;
+  options: Option[];
+  /** Round ones beside each other, for a choice within a panel. */
+  small?: boolean;
+  children?: ReactNode;
+}) {
+  return (
+    <B.Root value={p.value} onValueChange={p.onChange} className="flex min-h-0 flex-1 flex-col">
+      <B.List aria-label={p.label} className={cx("flex border-b border-line", p.small && "flex-wrap gap-1 px-4 py-2")}>
+        {p.options.map((o) => (
+          <B.Trigger
+            key={o.value}
+            value={o.value}
+            className={cx(
+              p.small
+                ? "rounded-full border border-line-strong px-2.5 py-0.5 data-[state=active]:border-act data-[state=active]:bg-act-soft data-[state=active]:font-medium"
+                : "flex-1 px-3 py-1.5 text-[13px] text-ink-soft hover:bg-act-soft data-[state=active]:font-medium data-[state=active]:text-ink data-[state=active]:shadow-[inset_0_-2px_0_var(--act)]",
+            )}
+          >
+            {o.label}
+          </B.Trigger>
+        ))}
+      </B.List>
+      {p.options.map((o) => (
+        <B.Content
+          key={o.value}
+          value={o.value}
+          tabIndex={-1}
+          className={cx("min-h-0 flex-1 overflow-auto", o.value !== p.value && "hidden")}
+        >
+          {o.value === p.value && p.children}
+        </B.Content>
+      ))}
+    </B.Root>
+  );
+}
+
 /** A line between the items of a menu. */
 export function MenuLine() {
   return <M.Separator className="my-1 h-px bg-line" />;
@@ -318,7 +359,7 @@ export function Panel({
   className?: string;
 }) {
   return (
-    <section className={cx("rounded-lg border border-line bg-sheet", className)}>
+    <section className={cx("min-w-0 overflow-x-auto rounded-lg border border-line bg-sheet", className)}>
       {title && (
         <header className="flex items-center justify-between border-b border-line px-4 py-2.5">
           <h2 className="text-[15px]">{title}</h2>
