@@ -89,6 +89,21 @@ func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (L
 	return out, err
 }
 
+func (h *handlers) ChangePerson(ctx context.Context, r ChangePersonRequestObject) (ChangePersonResponseObject, error) {
+	b := r.Body
+	change := store.PersonChange{Name: b.Name, Suspended: b.Suspended, Password: b.Password}
+	if b.Role != nil {
+		role := store.Role(*b.Role)
+		change.Role = &role
+	}
+	p, err := h.work.ChangePerson(ctx, r.Person, change, personOf(ctx))
+	return ChangePerson200JSONResponse(personView(p)), err
+}
+
+func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestObject) (ChangePasswordResponseObject, error) {
+	return ChangePassword204Response{}, h.work.ChangePassword(ctx, personOf(ctx), r.Body.Old, r.Body.New, sessionOf(ctx))
+}
+
 func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
 	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password, personOf(ctx))
 	return AddPerson201JSONResponse(personView(p)), err

@@ -126,7 +126,9 @@ func (f *face) idle() {
 
 // bodies are what operations are sent that need one; the others get an empty object.
 var bodies = map[string]string{
-	"signIn": `{"email":"viewer@lanternquay.example","password":"shore power for all"}`, "addToken": `{"label":"ship","role":"viewer","days":3}`,
+	"changePassword": `{"old": "not this one", "new": "shore power for all"}`,
+	"changePerson":   `{"name": "Somebody"}`,
+	"signIn":         `{"email":"viewer@lanternquay.example","password":"shore power for all"}`, "addToken": `{"label":"ship","role":"viewer","days":3}`,
 	"addPerson": `{"email":"x@lanternquay.example","name":"X","role":"viewer","password":"a long password"}`, "setSettings": `{"keep_days":30}`,
 	"addWorkspace": `{"name":"third","label":"Third"}`, "addField": `{"name":"berths","label":"Berths","type":"integer"}`, "changeField": `{"label":"Moorings"}`,
 	"addChoice": `{"code":"spare","label":"Spare"}`, "setReading": `{"country":"NO"}`, "addDraft": `{"type":"contact"}`,
@@ -184,7 +186,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "column": "Company", "draft": "account", "field": "berths"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}

@@ -777,6 +777,12 @@ type MatchRule struct {
 	TakeAt float64 `json:"take_at,omitempty,omitzero"`
 }
 
+// NewPassword defines model for NewPassword.
+type NewPassword struct {
+	New string `json:"new"`
+	Old string `json:"old"`
+}
+
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
 	Email    string `json:"email"`
@@ -813,6 +819,19 @@ type Person struct {
 	Id    int64  `json:"id"`
 	Name  string `json:"name"`
 	Role  Role   `json:"role"`
+
+	// Suspended May not sign in
+	Suspended bool `json:"suspended,omitempty,omitzero"`
+}
+
+// PersonChange What is to be changed of a person; what is left out stays
+type PersonChange struct {
+	Name *string `json:"name,omitempty"`
+
+	// Password A new one; the person's sessions end
+	Password  *string `json:"password,omitempty"`
+	Role      *Role   `json:"role,omitempty"`
+	Suspended *bool   `json:"suspended,omitempty"`
 }
 
 // Place defines model for Place.
@@ -1455,6 +1474,12 @@ type ChangeFieldParams struct {
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody = PersonChange
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = NewPassword
+
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
@@ -1508,12 +1533,18 @@ type ServerInterface interface {
 	// AddPerson Let somebody sign in (administrators)
 	// (POST /people)
 	AddPerson(w http.ResponseWriter, r *http.Request)
+	// ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
+	// (PATCH /people/{person})
+	ChangePerson(w http.ResponseWriter, r *http.Request, person int64)
 	// SignOut Sign out
 	// (DELETE /session)
 	SignOut(w http.ResponseWriter, r *http.Request)
 	// WhoAmI Who is signed in
 	// (GET /session)
 	WhoAmI(w http.ResponseWriter, r *http.Request)
+	// ChangePassword Change my password; my other sessions end
+	// (PATCH /session)
+	ChangePassword(w http.ResponseWriter, r *http.Request)
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(w http.ResponseWriter, r *http.Request)
@@ -1709,6 +1740,12 @@ func (_ Unimplemented) AddPerson(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
+// (PATCH /people/{person})
+func (_ Unimplemented) ChangePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // SignOut Sign out
 // (DELETE /session)
 func (_ Unimplemented) SignOut(w http.ResponseWriter, r *http.Request) {
@@ -1718,6 +1755,12 @@ func (_ Unimplemented) SignOut(w http.ResponseWriter, r *http.Request) {
 // WhoAmI Who is signed in
 // (GET /session)
 func (_ Unimplemented) WhoAmI(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangePassword Change my password; my other sessions end
+// (PATCH /session)
+func (_ Unimplemented) ChangePassword(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2112,6 +2155,32 @@ func (siw *ServerInterfaceWrapper) AddPerson(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// ChangePerson operation middleware
+func (siw *ServerInterfaceWrapper) ChangePerson(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "person" -------------
+	var person int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "person", chi.URLParam(r, "person"), &person, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangePerson(w, r, person)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // SignOut operation middleware
 func (siw *ServerInterfaceWrapper) SignOut(w http.ResponseWriter, r *http.Request) {
 
@@ -2131,6 +2200,20 @@ func (siw *ServerInterfaceWrapper) WhoAmI(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.WhoAmI(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ChangePassword operation middleware
+func (siw *ServerInterfaceWrapper) ChangePassword(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangePassword(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4968,10 +5051,16 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/people", wrapper.AddPerson)
 	})
 	r.Group(func(r chi.Router) {
+		r.Patch(options.BaseURL+"/people/{person}", wrapper.ChangePerson)
+	})
+	r.Group(func(r chi.Router) {
 		r.Delete(options.BaseURL+"/session", wrapper.SignOut)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/session", wrapper.WhoAmI)
+	})
+	r.Group(func(r chi.Router) {
+		r.Patch(options.BaseURL+"/session", wrapper.ChangePassword)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/session", wrapper.SignIn)
@@ -5235,6 +5324,46 @@ func (response AddPersondefaultApplicationProblemPlusJSONResponse) VisitAddPerso
 	return err
 }
 
+type ChangePersonRequestObject struct {
+	Person int64 `json:"person"`
+	Body   *ChangePersonJSONRequestBody
+}
+
+type ChangePersonResponseObject interface {
+	VisitChangePersonResponse(w http.ResponseWriter) error
+}
+
+type ChangePerson200JSONResponse Person
+
+func (response ChangePerson200JSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SignOutRequestObject struct {
 }
 
@@ -5300,6 +5429,39 @@ type WhoAmIdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WhoAmIdefaultApplicationProblemPlusJSONResponse) VisitWhoAmIResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePasswordRequestObject struct {
+	Body *ChangePasswordJSONRequestBody
+}
+
+type ChangePasswordResponseObject interface {
+	VisitChangePasswordResponse(w http.ResponseWriter) error
+}
+
+type ChangePassword204Response struct {
+}
+
+func (response ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7847,12 +8009,18 @@ type StrictServerInterface interface {
 	// AddPerson Let somebody sign in (administrators)
 	// (POST /people)
 	AddPerson(ctx context.Context, request AddPersonRequestObject) (AddPersonResponseObject, error)
+	// ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
+	// (PATCH /people/{person})
+	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
 	// SignOut Sign out
 	// (DELETE /session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
 	// WhoAmI Who is signed in
 	// (GET /session)
 	WhoAmI(ctx context.Context, request WhoAmIRequestObject) (WhoAmIResponseObject, error)
+	// ChangePassword Change my password; my other sessions end
+	// (PATCH /session)
+	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
@@ -8126,6 +8294,39 @@ func (sh *strictHandler) AddPerson(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// ChangePerson operation middleware
+func (sh *strictHandler) ChangePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	var request ChangePersonRequestObject
+
+	request.Person = person
+
+	var body ChangePersonJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePerson(ctx, request.(ChangePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePerson")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
+		if err := validResponse.VisitChangePersonResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // SignOut operation middleware
 func (sh *strictHandler) SignOut(w http.ResponseWriter, r *http.Request) {
 	var request SignOutRequestObject
@@ -8167,6 +8368,37 @@ func (sh *strictHandler) WhoAmI(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(WhoAmIResponseObject); ok {
 		if err := validResponse.VisitWhoAmIResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangePassword operation middleware
+func (sh *strictHandler) ChangePassword(w http.ResponseWriter, r *http.Request) {
+	var request ChangePasswordRequestObject
+
+	var body ChangePasswordJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassword(ctx, request.(ChangePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassword")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
+		if err := validResponse.VisitChangePasswordResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

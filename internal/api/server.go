@@ -219,10 +219,12 @@ var needs = map[string]store.Role{
 	"AddToken":    store.Viewer,
 	"RemoveToken": store.Viewer,
 
-	"ListPeople":  store.Administrator,
-	"AddPerson":   store.Administrator,
-	"GetSettings": store.Viewer,
-	"SetSettings": store.Administrator,
+	"ListPeople":     store.Administrator,
+	"AddPerson":      store.Administrator,
+	"ChangePerson":   store.Administrator,
+	"ChangePassword": store.Viewer,
+	"GetSettings":    store.Viewer,
+	"SetSettings":    store.Administrator,
 
 	"ListWorkspaces": store.Viewer,
 	"AddWorkspace":   store.Administrator,

@@ -14,7 +14,7 @@ import (
 )
 
 func personView(p store.Person) Person {
-	return Person{Id: p.ID, Email: p.Email, Name: p.Name, Role: Role(p.Role)}
+	return Person{Id: p.ID, Email: p.Email, Name: p.Name, Role: Role(p.Role), Suspended: !p.Active}
 }
 
 func tokenView(t store.Token, secret string) Token {

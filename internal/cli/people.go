@@ -3,9 +3,11 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"uchi/internal/client"
+	"uchi/internal/core/fault"
 
 	"github.com/spf13/cobra"
 )
@@ -38,8 +40,62 @@ func (a *app) workspacesCmd() *cobra.Command {
 		}),
 	}
 	add.Flags().StringVar(&label, "label", "", "words for people")
-	cmd.AddCommand(add)
+	cmd.AddCommand(add, a.changePersonCmd(), a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true), a.suspendCmd("admit", "Let somebody sign in again", false))
 	return cmd
+}
+
+func (a *app) changePersonCmd() *cobra.Command {
+	var name, role string
+	var password bool
+	cmd := &cobra.Command{
+		Use: "change EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Change a person's name or role, or give a new password, read from standard input",
+	}
+	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+		var change client.PersonChange
+		if cmd.Flags().Changed("name") {
+			change.Name = &name
+		}
+		if cmd.Flags().Changed("role") {
+			r := client.Role(role)
+			change.Role = &r
+		}
+		if password {
+			p, err := a.readPassword()
+			if err != nil {
+				return err
+			}
+			change.Password = &p
+		}
+		return a.changePerson(ctx, c, list[0], change)
+	})
+	cmd.Flags().StringVar(&name, "name", "", "the person's name")
+	cmd.Flags().StringVar(&role, "role", "", "viewer, operator or administrator")
+	cmd.Flags().BoolVar(&password, "password", false, "read a new password; the person's sessions end")
+	return cmd
+}
+
+func (a *app) suspendCmd(name, short string, suspended bool) *cobra.Command {
+	return &cobra.Command{
+		Use: name + " EMAIL", Args: args(cobra.ExactArgs(1)), Short: short,
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			return a.changePerson(ctx, c, list[0], client.PersonChange{Suspended: &suspended})
+		}),
+	}
+}
+
+// changePerson changes the person with an e-mail address.
+func (a *app) changePerson(ctx context.Context, c *client.Conn, email string, change client.PersonChange) error {
+	r, err := c.ListPeopleWithResponse(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range r.JSON200.People {
+		if strings.EqualFold(p.Email, email) {
+			_, err := c.ChangePersonWithResponse(ctx, p.Id, change)
+			return err
+		}
+	}
+	return fault.New(fault.NotFound, "unknown_person", "there is no such person").With(email).Mended("See uchi people.")
 }
 
 func (a *app) tokensCmd() *cobra.Command {
@@ -100,7 +156,7 @@ func (a *app) tokensCmd() *cobra.Command {
 
 func (a *app) peopleCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in, or add somebody",
+		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in; add, change, suspend or admit somebody",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListPeopleWithResponse(ctx)
 			if err != nil {
@@ -109,9 +165,13 @@ func (a *app) peopleCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("Name", "E-mail", "Role")
+			tab := a.table("Name", "E-mail", "Role", "")
 			for _, p := range r.JSON200.People {
-				tab.AppendRow([]any{p.Name, p.Email, p.Role})
+				suspended := ""
+				if p.Suspended {
+					suspended = "suspended"
+				}
+				tab.AppendRow([]any{p.Name, p.Email, p.Role, suspended})
 			}
 			tab.Render()
 			return nil

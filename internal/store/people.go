@@ -100,16 +100,24 @@ func hashOf(plain string) []byte {
 // PasswordLength is the fewest characters of a password.
 const PasswordLength = 10
 
+func longEnough(password string) error {
+	if len([]rune(password)) >= PasswordLength {
+		return nil
+	}
+	return fault.Newf(fault.Invalid, "password_too_short", "a password has at least %d characters", PasswordLength).Mended("Three or four words do well.")
+}
+
 // AddPerson makes a person who can sign in; by is who does so, 0 for the service
 // itself.
 func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, password string, by int64) (Person, error) {
 	switch {
 	case !role.Valid():
 		return Person{}, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
-	case len([]rune(password)) < PasswordLength:
-		return Person{}, fault.Newf(fault.Invalid, "password_too_short", "a password has at least %d characters", PasswordLength).Mended("Three or four words do well.")
 	case !strings.Contains(email, "@") || strings.TrimSpace(name) == "":
 		return Person{}, fault.New(fault.Invalid, "person_incomplete", "a person needs an e-mail address and a name").With(email)
+	}
+	if err := longEnough(password); err != nil {
+		return Person{}, err
 	}
 	var p Person
 	hashed := hashPassword(password)
@@ -129,6 +137,100 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, pa
 		return p, fmt.Errorf("add person: %w", err)
 	}
 	return p, nil
+}
+
+// PersonChange is what is to be changed of a person; nil leaves what is there.
+type PersonChange struct {
+	Name      *string
+	Role      *Role
+	Suspended *bool
+	Password  *string // a new one
+}
+
+// ChangePerson changes a person. Who is suspended, or gets a new password, is
+// signed out at once; the last administrator who may sign in stays one.
+func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange, by int64) (Person, error) {
+	var p Person
+	switch {
+	case change.Role != nil && !change.Role.Valid():
+		return p, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(*change.Role)).Mended("Roles: viewer, operator, administrator.")
+	case change.Name != nil && strings.TrimSpace(*change.Name) == "":
+		return p, fault.New(fault.Invalid, "person_incomplete", "a person needs a name")
+	}
+	var hashed *string
+	if change.Password != nil {
+		if err := longEnough(*change.Password); err != nil {
+			return p, err
+		}
+		h := hashPassword(*change.Password)
+		hashed = &h
+	}
+	err := s.logged(ctx, Entry{Person: by, Action: "change person", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
+		// Administrators are locked, so that two changes cannot take the last two.
+		if _, err := tx.Exec(ctx, `select from people where role = 'administrator' order by id for update`); err != nil {
+			return err
+		}
+		rows, err := tx.Query(ctx, `
+			update people set
+				name = coalesce($2, name), role = coalesce($3, role), active = coalesce(not $4::boolean, active), password = coalesce($5, password)
+			where id = $1
+			returning id, email, name, role, active, made_at, null::timestamptz as until`, id, change.Name, change.Role, change.Suspended, hashed)
+		if err != nil {
+			return err
+		}
+		p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
+		if IsMissing(err) {
+			return fault.New(fault.NotFound, "unknown_person", "there is no such person").With(fmt.Sprint(id))
+		}
+		if err != nil {
+			return err
+		}
+		var left int
+		if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
+			return err
+		}
+		if left == 0 {
+			return fault.New(fault.Conflict, "last_administrator", "this is the last administrator who may sign in").With(p.Email).Mended("Make somebody else an administrator first.")
+		}
+		if p.Active && hashed == nil {
+			return nil
+		}
+		_, err = tx.Exec(ctx, `delete from sessions where person = $1`, id)
+		return err
+	})
+	if f, ok := fault.From(err); ok {
+		return Person{}, f
+	}
+	if err != nil {
+		return Person{}, fmt.Errorf("change person: %w", err)
+	}
+	return p, nil
+}
+
+// ChangePassword changes a person's own password when the old one is right. All
+// sessions end but the one whose secret is given.
+func (s *Store) ChangePassword(ctx context.Context, p Person, old, password, session string) error {
+	if p.Until != nil {
+		return fault.New(fault.Conflict, "by_password_only", "a password is not changed with a token").Mended("Sign in with your password.")
+	}
+	if err := longEnough(password); err != nil {
+		return err
+	}
+	var hash string
+	if err := s.db.GetContext(ctx, &hash, `select password from people where id = $1`, p.ID); err != nil {
+		return fmt.Errorf("change password: %w", err)
+	}
+	if !checkPassword(hash, old) {
+		return fault.New(fault.Invalid, "wrong_password", "the old password is not right")
+	}
+	hashed := hashPassword(password)
+	return s.logged(ctx, Entry{Person: p.ID, Action: "change password"}, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `update people set password = $2 where id = $1`, p.ID, hashed); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, `delete from sessions where person = $1 and hash <> $2`, p.ID, hashOf(session))
+		return err
+	})
 }
 
 // FirstAdministrator makes an administrator when there is nobody yet. The

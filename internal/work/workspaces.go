@@ -47,6 +47,18 @@ func (s *Service) AddPerson(ctx context.Context, email, name string, role store.
 	return s.store.AddPerson(ctx, email, name, role, password, by.ID)
 }
 
+// ChangePerson changes a person's name, role or password, suspends them or lets
+// them in again.
+func (s *Service) ChangePerson(ctx context.Context, id int64, change store.PersonChange, by store.Person) (store.Person, error) {
+	return s.store.ChangePerson(ctx, id, change, by.ID)
+}
+
+// ChangePassword changes the password of who is signed in; session is the secret
+// of the one session that goes on.
+func (s *Service) ChangePassword(ctx context.Context, by store.Person, old, password, session string) error {
+	return s.store.ChangePassword(ctx, by, old, password, session)
+}
+
 // SignIn gives a session's secret when the password is right.
 func (s *Service) SignIn(ctx context.Context, email, password string) (store.Person, string, error) {
 	return s.store.SignIn(ctx, email, password)

@@ -20,7 +20,8 @@ export interface paths {
         delete: operations["signOut"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change my password; my other sessions end */
+        patch: operations["changePassword"];
         trace?: never;
     };
     "/tokens": {
@@ -74,6 +75,23 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change a person's name or role, suspend or let in again, or give a new password (administrators) */
+        patch: operations["changePerson"];
         trace?: never;
     };
     "/settings": {
@@ -971,6 +989,20 @@ export interface components {
             email: string;
             name: string;
             role: components["schemas"]["Role"];
+            /** @description May not sign in */
+            suspended?: boolean;
+        };
+        /** @description What is to be changed of a person; what is left out stays */
+        PersonChange: {
+            name?: string;
+            role?: components["schemas"]["Role"];
+            suspended?: boolean;
+            /** @description A new one; the person's sessions end */
+            password?: string;
+        };
+        NewPassword: {
+            old: string;
+            new: string;
         };
         NewPerson: {
             email: string;
@@ -1961,6 +1993,29 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description Changed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listTokens: {
         parameters: {
             query?: never;
@@ -2068,6 +2123,33 @@ export interface operations {
         responses: {
             /** @description The person */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description The person */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Person, type Token } from "../api/client";
 import { who } from "../api/queries";
-import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, Choose, Confirm, cx, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Ticked, Wrong } from "../ui/parts";
 
 const roles: Person["role"][] = ["viewer", "operator", "administrator"];
 const roleOptions = roles.map((r) => ({ value: r, label: r }));
@@ -14,6 +14,7 @@ export function AccountPage() {
       <title>People and tokens · Uchi</title>
       <h1 className="text-[26px]">People and tokens</h1>
       <Tokens />
+      <OwnPassword />
       {me.data?.role === "administrator" && <People />}
       {me.data?.role === "administrator" && <Keeping />}
     </div>
@@ -167,6 +168,7 @@ function People() {
   const client = useQueryClient();
   const list = useQuery({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
   const [open, setOpen] = useState(false);
+  const [changing, setChanging] = useState<Person>();
   const [p, setP] = useState<{ email: string; name: string; role: Person["role"]; password: string }>({
     email: "",
     name: "",
@@ -185,14 +187,18 @@ function People() {
     <Panel title="People" aside={<Button onClick={() => setOpen(true)}>Add somebody</Button>}>
       <ul>
         {list.data?.people.map((x) => (
-          <li key={x.id} className="flex gap-4 border-t border-line px-4 py-2 first:border-0">
-            <span className="w-48 font-medium">{x.name}</span>
+          <li key={x.id} className="flex flex-wrap items-center gap-x-4 border-t border-line px-4 py-1.5 first:border-0">
+            <span className={cx("w-48 font-medium", x.suspended && "text-ink-faint line-through")}>{x.name}</span>
             <span className="text-ink-soft">{x.email}</span>
-            <span className="ml-auto">{x.role}</span>
+            <span className="ml-auto">{x.suspended ? `suspended ${x.role}` : x.role}</span>
+            <Button look="quiet" aria-label={`Change ${x.name}`} onClick={() => setChanging(x)}>
+              Change
+            </Button>
           </li>
         ))}
       </ul>
       <Wrong error={list.error} className="m-3" />
+      {changing && <ChangePerson person={changing} onClose={() => setChanging(undefined)} />}
       <Dialog
         open={open}
         unsaved={Boolean(p.email || p.name || p.password)}
@@ -231,6 +237,118 @@ function People() {
           <Wrong error={add.error} />
         </div>
       </Dialog>
+    </Panel>
+  );
+}
+
+/** Another role or name, a new password, or no more signing in. */
+function ChangePerson({ person, onClose }: { person: Person; onClose: () => void }) {
+  const client = useQueryClient();
+  const [name, setName] = useState(person.name);
+  const [role, setRole] = useState(person.role);
+  const [suspended, setSuspended] = useState(person.suspended ?? false);
+  const [password, setPassword] = useState("");
+  const save = useMutation({
+    mutationFn: () =>
+      must(
+        api.PATCH("/people/{person}", {
+          params: { path: { person: person.id } },
+          body: { name, role, suspended, ...(password ? { password } : {}) },
+        }),
+      ),
+    onSuccess: () => {
+      onClose();
+      void client.invalidateQueries({ queryKey: ["people"] });
+    },
+  });
+  return (
+    <Dialog
+      open
+      onClose={onClose}
+      unsaved={name !== person.name || role !== person.role || suspended !== (person.suspended ?? false) || password !== ""}
+      title={person.email}
+      foot={
+        <Button look="act" disabled={save.isPending} onClick={() => save.mutate()}>
+          Save the changes
+        </Button>
+      }
+    >
+      <div className="space-y-3">
+        <Labelled label="Name">
+          <input className={inputClass} value={name} onChange={(e) => setName(e.target.value)} />
+        </Labelled>
+        <Labelled label="Role">
+          <Choose label="Role" value={role} options={roleOptions} onChange={(v) => setRole(v as Person["role"])} />
+        </Labelled>
+        <Labelled label="New password" hint="Left empty, the old one stays. With a new one the person is signed out.">
+          <input
+            className={inputClass}
+            type="password"
+            autoComplete="new-password"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
+        </Labelled>
+        <Ticked
+          label="Suspended: may not sign in, and tokens are refused. What they did stays named."
+          on={suspended}
+          onChange={setSuspended}
+        />
+        <Wrong error={save.error} />
+      </div>
+    </Dialog>
+  );
+}
+
+function OwnPassword() {
+  const [old, setOld] = useState("");
+  const [next, setNext] = useState("");
+  const save = useMutation({
+    mutationFn: () => must(api.PATCH("/session", { body: { old, new: next } })),
+    onSuccess: () => {
+      setOld("");
+      setNext("");
+    },
+  });
+  return (
+    <Panel title="My password">
+      <form
+        className="flex flex-wrap items-end gap-2 p-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
+        <div className="w-64">
+          <Labelled label="The old one">
+            <input
+              className={inputClass}
+              type="password"
+              autoComplete="current-password"
+              value={old}
+              onChange={(e) => setOld(e.target.value)}
+            />
+          </Labelled>
+        </div>
+        <div className="w-64">
+          <Labelled label="The new one">
+            <input
+              className={inputClass}
+              type="password"
+              autoComplete="new-password"
+              value={next}
+              onChange={(e) => setNext(e.target.value)}
+            />
+          </Labelled>
+        </div>
+        <Button type="submit" look="act" disabled={!old || !next || save.isPending}>
+          Change it
+        </Button>
+        <span role="status" className="text-ink-soft">
+          {save.isSuccess && "Changed. Your other sessions have ended."}
+        </span>
+      </form>
+      <Wrong error={save.error} className="m-3" />
     </Panel>
   );
 }
