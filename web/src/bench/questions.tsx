@@ -4,20 +4,28 @@ import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { api, must, type Answer, type AskedRow, type Candidate, type Import, type RecordType } from "../api/client";
 import { stampOf } from "../api/queries";
 import { letterOf } from "../ui/keys";
-import { Button, cx, Dialog, Empty, Loading, Wrong } from "../ui/parts";
+import { Button, Choose, Confirm, cx, Dialog, Empty, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { FindRecord } from "./values";
 
+/** Questions of a kind, or with a best candidate between two likenesses in percent. */
+export interface Which {
+  kind?: AskedRow["kind"];
+  from?: number;
+  to?: number;
+  open?: boolean;
+}
+
 /** The questions of an import in the order of the rows, with counts. */
-export function useQuestions(workspace: string, i: Import, on: boolean) {
+export function useQuestions(workspace: string, i: Import, on: boolean, which: Which = {}) {
   return useQuery({
-    queryKey: ["questions", workspace, i.id, stampOf(i)],
+    queryKey: ["questions", workspace, i.id, stampOf(i), which],
     enabled: on && i.busy === "",
     placeholderData: (was) => was,
     queryFn: () =>
       must(
         api.GET("/workspaces/{workspace}/imports/{import}/questions", {
-          params: { path: { workspace, import: i.id }, query: { limit: 500 } },
+          params: { path: { workspace, import: i.id }, query: { ...which, limit: 500 } },
         }),
       ),
   });
@@ -39,8 +47,13 @@ export function useAnswers(workspace: string, id: number) {
       onSuccess,
     }),
     many: useMutation({
-      mutationFn: (body: { choice: Answer["choice"]; kind?: AskedRow["kind"]; from?: number; verdict?: "create" | "update" }) =>
-        must(api.POST("/workspaces/{workspace}/imports/{import}/answers", { params: { path }, body })),
+      mutationFn: (body: {
+        choice: Answer["choice"];
+        kind?: AskedRow["kind"];
+        from?: number;
+        to?: number;
+        verdict?: "create" | "update";
+      }) => must(api.POST("/workspaces/{workspace}/imports/{import}/answers", { params: { path }, body })),
       onSuccess,
     }),
     back: useMutation({
@@ -60,6 +73,15 @@ function severalDrafts(i: Import): boolean {
   return (i.routine?.drafts.length ?? 0) > 1;
 }
 
+/** Choices of questions by the likeness of the best candidate. */
+const bands: { value: string; label: string; bounds: Which }[] = [
+  { value: "all", label: "all questions", bounds: {} },
+  { value: "open", label: "those without an answer", bounds: { open: true } },
+  { value: "sure", label: "99 % and more alike", bounds: { from: 99 } },
+  { value: "likely", label: "90 to 99 % alike", bounds: { from: 90, to: 99 } },
+  { value: "doubtful", label: "below 90 % alike", bounds: { to: 90 } },
+];
+
 const choiceWords: Record<string, string> = { take: "it is", new: "a new record", leave_out: "left out" };
 
 /** One question after the other: the row beside what it may be, differences marked, keys for every answer. */
@@ -74,7 +96,9 @@ export function Questions(p: {
   onEnd: () => void;
 }) {
   const { workspace, i } = p;
-  const list = useQuestions(workspace, i, true);
+  const [band, setBand] = useState("all");
+  const bounds = bands.find((b) => b.value === band)?.bounds ?? {};
+  const list = useQuestions(workspace, i, true, bounds);
   const acts = useAnswers(workspace, i.id);
   const all = list.data?.questions ?? [];
   const at = Math.max(
@@ -96,6 +120,8 @@ export function Questions(p: {
   const [chosen, setChosen] = useState(0);
   const [kept, setKept] = useState<string[]>();
   const [searching, setSearching] = useState(false);
+  const [last, setLast] = useState<{ row: number; draft: string }>(); // answered last
+  const [many, setMany] = useState<Answer["choice"]>();
   useEffect(() => {
     setChosen(0);
     setKept(undefined);
@@ -106,6 +132,9 @@ export function Questions(p: {
   const candidate = d?.candidates[chosen];
   const keep = kept ?? candidate?.alike ?? [];
 
+  const alikeThis = { ...(q ? { kind: q.kind } : {}), from: Math.floor(candidate?.percent ?? 0) };
+  const others = useQuestions(workspace, i, q !== undefined && candidate !== undefined, { ...alikeThis, open: true });
+  const likeThis = others.data?.open ?? 0;
   const go = (by: number) => {
     const next = all[at + by];
     if (next) p.onGo(next.row, next.draft);
@@ -126,7 +155,21 @@ export function Questions(p: {
         a.keep = keep;
       }
     }
-    acts.answer.mutate([a], { onSuccess: nextOpen });
+    acts.answer.mutate([a], {
+      onSuccess: () => {
+        setLast({ row: q.row, draft: q.draft });
+        nextOpen();
+      },
+    });
+  };
+  const undo = () => {
+    if (!last) return;
+    acts.back.mutate([last.row], {
+      onSuccess: () => {
+        p.onGo(last.row, last.draft);
+        setLast(undefined);
+      },
+    });
   };
   const box = useRef<HTMLElement>(null);
   useEffect(() => box.current?.focus(), []);
@@ -142,6 +185,7 @@ export function Questions(p: {
     if (key === "t") say("take");
     else if (key === "n") say("new");
     else if (key === "l") say("leave_out");
+    else if (key === "u") undo();
     else if (key === "arrowright") go(1);
     else if (key === "arrowleft") go(-1);
     else if (/^[1-9]$/.test(key) && d && Number(key) <= d.candidates.length) setChosen(Number(key) - 1);
@@ -152,8 +196,13 @@ export function Questions(p: {
   if (!list.data) return list.error ? <Wrong error={list.error} className="m-4" /> : <Loading what="the questions" />;
   if (!q)
     return (
-      <Empty title="Nothing is asked">
-        Every row is clear.{" "}
+      <Empty title={band === "all" ? "Nothing is asked" : "No such questions"}>
+        {band === "all" ? "Every row is clear." : "Others may be open."}{" "}
+        {band !== "all" && (
+          <button type="button" className="mr-2 text-act underline" onClick={() => setBand("all")}>
+            Show all questions
+          </button>
+        )}
         <button type="button" className="text-act" onClick={p.onEnd}>
           Back to the check
         </button>
@@ -173,6 +222,7 @@ export function Questions(p: {
         </Button>
         <span className="figures whitespace-nowrap">
           <b className="font-semibold">{count(at + 1)}</b> of {count(list.data.count)}
+          <span className="text-ink-soft"> · {count(list.data.count - list.data.open)} answered</span>
         </span>
         <Button look="quiet" aria-label="Next question" className="px-1!" disabled={at >= all.length - 1} onClick={() => go(1)}>
           <ChevronRight size={16} />
@@ -187,7 +237,10 @@ export function Questions(p: {
             <Button onClick={() => acts.back.mutate([q.row])}>Take it back</Button>
           </span>
         )}
-        <Button className={cx(!q.answer?.choice && "ml-auto")} look="quiet" onClick={p.onEnd}>
+        <span className={cx("w-44 shrink-0", !q.answer?.choice && "ml-auto")}>
+          <Choose label="Which questions" className="h-7!" value={band} options={bands} onChange={setBand} />
+        </span>
+        <Button look="quiet" onClick={p.onEnd}>
           Close
         </Button>
       </header>
@@ -301,10 +354,50 @@ export function Questions(p: {
             Another record…
           </Button>
         )}
+        {last && (
+          <Button look="quiet" disabled={acts.back.isPending} onClick={undo}>
+            Undo the last <Key k="U" />
+          </Button>
+        )}
+        {d && likeThis > 1 && (
+          <span className="w-44">
+            <Choose
+              label="The same for all like this"
+              className="h-8!"
+              value=""
+              placeholder={`All ${count(likeThis)} like this…`}
+              options={[
+                { value: "take", label: "it is the best candidate" },
+                { value: "new", label: "a new record each" },
+                { value: "leave_out", label: "leave them out" },
+              ]}
+              onChange={(v) => setMany(v as Answer["choice"])}
+            />
+          </span>
+        )}
         <span className="ml-auto text-[12px] text-ink-soft">
           <Key k="←" /> <Key k="→" /> walk{d && d.candidates.length > 1 ? `, 1 to ${d.candidates.length} choose` : ""}
         </span>
       </footer>
+      <Confirm
+        open={many !== undefined}
+        title={`Answer ${count(likeThis)} questions alike?`}
+        yes={
+          many === "take"
+            ? `Take ${count(likeThis)} as they are found`
+            : many === "new"
+              ? `${count(likeThis)} new records`
+              : `Leave ${count(likeThis)} out`
+        }
+        onYes={() => {
+          if (many) acts.many.mutate({ choice: many, ...alikeThis });
+          setMany(undefined);
+        }}
+        onNo={() => setMany(undefined)}
+      >
+        They are the open questions of this kind whose best candidate is at least {alikeThis.from} % alike. Each answer can be
+        taken back.
+      </Confirm>
       {searching && t && (
         <OtherRecord
           workspace={workspace}

@@ -2,6 +2,7 @@ import { useId } from "react";
 import type { Reading } from "../api/client";
 import { act, useImportActs } from "../api/queries";
 import { Button, Choose, inputClass, Labelled, Ticked, Wrong } from "../ui/parts";
+import { Pace } from "../ui/progress";
 import { count } from "../ui/verdict";
 import { Section, type PanelProps } from "./panel";
 
@@ -66,9 +67,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
       )}
       {i.busy === "read" && (
         <div className="flex items-center gap-3 border-b border-line px-4 py-3">
-          <span className="figures" role="status">
-            Reading, {count(i.done)} rows
-          </span>
+          <Pace done={i.done} of={0} running />
           <Button disabled={i.cancelling} onClick={() => acts.cancel.mutate()}>
             {i.cancelling ? "Cancelling…" : "Cancel"}
           </Button>

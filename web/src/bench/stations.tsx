@@ -9,6 +9,7 @@ import { Button, Confirm, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, DraftTotals, outcomeWords, Word, written } from "../ui/verdict";
 import { noFilter } from "./grid";
 import { labelOf } from "./mapping";
+import { Pace } from "../ui/progress";
 import { useAnswers, useQuestions } from "./questions";
 import { Section, type PanelProps } from "./panel";
 
@@ -101,6 +102,7 @@ export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation
         >
           {i.busy === "check" ? "Checking…" : checked ? "Check again" : `Check ${count(i.rows)} rows`}
         </Button>
+        {i.busy === "check" && i.done > 0 && <Pace done={i.done} of={i.of || i.rows} running />}
         {i.busy === "check" && (
           <Button disabled={i.cancelling} onClick={() => acts.cancel.mutate()}>
             {i.cancelling ? "Cancelling…" : "Cancel"}
@@ -260,9 +262,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
       )}
       {(i.state === "loading" || i.state === "paused") && (
         <div className="space-y-2 border-b border-line px-4 py-3">
-          <div className="figures" role="status">
-            {count(i.done)} of {count(i.of || i.rows)} rows {i.state === "paused" && "· paused"}
-          </div>
+          <Pace done={i.done} of={i.of || i.rows} running={i.state === "loading"} />
           <div className="flex gap-2">
             {i.state === "loading" ? (
               <Button onClick={() => acts.pause.mutate()}>Pause</Button>

@@ -7,6 +7,7 @@ import { Button, Choose, cx, Dialog, inputClass, Loading, Wrong } from "../ui/pa
 import { count } from "../ui/verdict";
 import { originOf, partsOf, type Kind, type Spot } from "./mapping";
 
+const mostAtFirst = 200;
 const asItStands = "as it stands";
 const leaveBlank = "leave blank";
 const addIt = "add it";
@@ -32,6 +33,7 @@ export function ValuesDialog(p: {
   const [values, setValues] = useState<Record<string, string>>(origin?.values ?? {});
   const [onlyOpen, setOnlyOpen] = useState(false);
   const [finding, setFinding] = useState<string>();
+  const [most, setMost] = useState(mostAtFirst);
   const shown = useQuery({
     queryKey: ["values", workspace, i.id, column, at, i.changed_at, p.kind.t.version],
     queryFn: () =>
@@ -57,6 +59,7 @@ export function ValuesDialog(p: {
   const means = (text: string, meaning?: string) => said(text) ?? meaning;
   const rows = shown.data?.values ?? [];
   const open = rows.filter((v) => means(v.text, v.meaning) === undefined || means(v.text, v.meaning) === "");
+  const listed = onlyOpen ? open : rows;
   const guessed = rows.filter((v) => v.guess && said(v.text) === undefined);
   const put = (text: string, v: string | undefined) => {
     const rest = Object.fromEntries(Object.entries(values).filter(([w]) => w !== text));
@@ -127,8 +130,9 @@ export function ValuesDialog(p: {
         </div>
       )}
       <table className="w-full">
+        <caption className="sr-only">What each text means</caption>
         <tbody>
-          {(onlyOpen ? open : rows).slice(0, 200).map((v) => {
+          {listed.slice(0, most).map((v) => {
             const own = said(v.text);
             const lost = own === undefined && !v.meaning;
             return (
@@ -156,6 +160,14 @@ export function ValuesDialog(p: {
           })}
         </tbody>
       </table>
+      {listed.length > most && (
+        <p className="mt-2 text-ink-soft">
+          {count(most)} of {count(listed.length)} are shown.{" "}
+          <Button look="quiet" onClick={() => setMost(most + 1000)}>
+            Show {count(Math.min(1000, listed.length - most))} more
+          </Button>
+        </p>
+      )}
       {rows.length === 0 && shown.data && <p className="text-ink-soft">Nothing stands in the column.</p>}
       {finding !== undefined && (
         <Meaning

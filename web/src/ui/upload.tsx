@@ -69,7 +69,10 @@ export function Upload({ workspace }: { workspace: string }) {
           multiple
           aria-label="Files to import"
           className="sr-only"
-          onChange={(e) => take(e.target.files)}
+          onChange={(e) => {
+            take(e.target.files);
+            e.target.value = ""; // the same file may be chosen again
+          }}
         />
       </div>
       <Wrong error={send.error} className="mt-2" />
