@@ -1054,13 +1054,19 @@ type RowProblem struct {
 
 // RowValue defines model for RowValue.
 type RowValue struct {
-	After   string     `json:"after,omitempty,omitzero"`
-	Before  string     `json:"before,omitempty,omitzero"`
-	Changed bool       `json:"changed,omitempty,omitzero"`
-	Column  string     `json:"column,omitempty,omitzero"`
-	Field   string     `json:"field"`
-	Label   string     `json:"label"`
+	After   string `json:"after,omitempty,omitzero"`
+	Before  string `json:"before,omitempty,omitzero"`
+	Changed bool   `json:"changed,omitempty,omitzero"`
+	Column  string `json:"column,omitempty,omitzero"`
+	Field   string `json:"field"`
+	Label   string `json:"label"`
+
+	// Link The record that a reference leads to, as the check found it
+	Link    Link       `json:"link,omitempty,omitzero"`
 	Problem RowProblem `json:"problem,omitempty,omitzero"`
+
+	// Said What the source says, where the value is a link
+	Said string `json:"said,omitempty,omitzero"`
 }
 
 // Run One piece of work on an import

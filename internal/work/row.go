@@ -22,6 +22,8 @@ type RowValue struct {
 	Before  string
 	After   string
 	Changed bool
+	Said    string      // what the source says, where After names what was found by it
+	Link    *store.Link // the record that a reference leads to, as the check found it
 	Problem *problem.Problem
 }
 
@@ -70,7 +72,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 	if i.Totals.V == nil { // not checked since the routine was changed: the row's own problems are all that is known
 		out.Row.Problems = nil
 	}
-	for _, dp := range plan.Drafts {
+	for n, dp := range plan.Drafts {
 		d := DraftRecord{Type: dp.Type, RowDraft: draftOf(out.Row, dp)}
 		var typed mapping.Typed
 		dp.Apply(sheet.Row{Number: number, Cells: out.Row.Cells.V}, &typed)
@@ -86,11 +88,25 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 				d.Found = &found
 			}
 		}
-		for n, fp := range dp.Fields {
+		links := map[string]store.Link{}
+		if i.Totals.V != nil {
+			if links, err = s.room.RowLinks(ctx, i, plan, n, number); err != nil {
+				return out, err
+			}
+		}
+		for at, fp := range dp.Fields {
 			if typed.Empty || typed.LeftOut {
 				break
 			}
-			d.Values = append(d.Values, rowValue(dp, fp, typed.Values[n], d, out.Row.Problems))
+			v := rowValue(dp, fp, typed.Values[at], d, out.Row.Problems)
+			l, ok := links[fp.Field.Name]
+			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays
+				l, ok = d.Found.Links[fp.Field.Name]
+			}
+			if ok && v.Problem == nil {
+				v.Link, v.Said = &l, strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
+			}
+			d.Values = append(d.Values, v)
 		}
 		out.Drafts = append(out.Drafts, d)
 	}

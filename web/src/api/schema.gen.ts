@@ -1800,6 +1800,10 @@ export interface components {
             before?: string;
             after?: string;
             changed?: boolean;
+            /** @description What the source says, where the value is a link */
+            said?: string;
+            /** @description The record that a reference leads to, as the check found it */
+            link?: components["schemas"]["Link"];
             problem?: components["schemas"]["RowProblem"];
         };
         RowAsRecord: {

@@ -174,6 +174,17 @@ function OneRecord(p: {
                     {v.problem.message}. {v.problem.mend}
                   </span>
                 </>
+              ) : v.link?.id ? (
+                <>
+                  {v.changed && v.before && <del className="mr-1 text-ink-faint">{v.before}</del>}
+                  <Link className="text-act underline" to={`/w/${p.workspace}/records/${v.link.type}/${v.link.id}`}>
+                    {v.link.title}
+                  </Link>{" "}
+                  <span className="text-[12px] text-ink-faint">{v.link.id}</span>
+                  {v.said && v.said !== v.link.title && v.said !== v.link.id && (
+                    <span className="block text-[12px] text-ink-soft">found by “{v.said}”</span>
+                  )}
+                </>
               ) : v.changed ? (
                 <BeforeAfter before={v.before} after={v.after} />
               ) : (
