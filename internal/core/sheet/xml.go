@@ -115,7 +115,7 @@ func (x *xmlReader) tag() error {
 			}
 			return x.next()
 		}
-		if bytes.Count(b, []byte{'"'})%2 == 1 { // a > inside an attribute
+		if quoted(b) { // a > inside an attribute
 			continue
 		}
 		if len(b) > 0 && b[0] == '/' {
@@ -134,6 +134,21 @@ func (x *xmlReader) tag() error {
 		}
 		x.kind, x.name, x.attrs = xmlStart, local(name), attrs
 		return nil
+	}
+}
+
+// quoted reports whether what follows a part of a tag stands in quotes.
+func quoted(tag []byte) bool {
+	for {
+		i := bytes.IndexAny(tag, `"'`)
+		if i < 0 {
+			return false
+		}
+		end := bytes.IndexByte(tag[i+1:], tag[i])
+		if end < 0 {
+			return true
+		}
+		tag = tag[i+end+2:]
 	}
 }
 
