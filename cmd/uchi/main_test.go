@@ -130,6 +130,7 @@ func (s *service) conn() *client.Conn {
 	if err := json.Unmarshal(b, &l); err != nil {
 		s.Fatal(err)
 	}
+	l.Server = "http://" + s.address // which may be another process than that at which the sign-in was
 	c, err := client.Connect(l, "main")
 	if err != nil {
 		s.Fatal(err)
