@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Search } from "lucide-react";
-import { useCallback, useEffect, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { FieldDialog } from "../ui/field";
+import type { GridHandle } from "../ui/grid";
 import { SidePanel } from "../ui/sidepanel";
 import { stationOf } from "../pages/start";
-import { Button, Confirm, cx, inputClass, Loading, Menu, MenuItem, Tabs, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, inputClass, Loading, Menu, MenuItem, Tabs, Ticked, Wrong } from "../ui/parts";
 import { count, outcomeWords, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { cardHeight, ColumnCard, ColumnHead } from "./card";
 import { Grid, noFilter, type Filter } from "./grid";
@@ -27,7 +28,7 @@ import {
   unmet,
 } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
-import { EditedImport, EditTrouble, SaveState, useEdited, useEditing } from "./edited";
+import { EditedImport, EditTrouble, SaveState, useEdited, useEditing, useKept } from "./edited";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
@@ -70,6 +71,9 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const [making, setMaking] = useState<Column>();
   const [asking, setAsking] = useState<"discard" | "close">();
   const i = useEdited(read);
+  const grid = useRef<GridHandle>(null);
+  const [hides, setHides] = useKept("hidden columns", { placed: false, blank: false });
+  const [shownOpen, setShownOpen] = useState("");
   const known = useSuggestions(workspace, i);
   const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
 
@@ -124,6 +128,8 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const byOutcome = outcomeWords.some((w) => i.outcomes[w]) && at.name !== "check";
   const fixed = !act(i, "change_routine").can;
   const PanelOf = at.panel;
+  const goes = placed(i);
+  const open = (i.columns ?? []).filter((c) => !goes.has(c.header) && c.filled > 0).map((c) => c.header);
   const notesOf = (header: string) => {
     const k = kindOf(header);
     return k && notesField(k.t) ? (column: string) => put(`${column} → notes`, addToNotes(i, column, k)) : undefined;
@@ -206,6 +212,29 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           )}
         >
           <div className={cx(afterCheck && (byOutcome || i.totals) && "border-b border-line px-4 py-2")}>
+            {atColumns && (
+              <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line px-4 py-1.5">
+                <Button
+                  look={open.length > 0 ? "ask" : "plain"}
+                  disabled={open.length === 0}
+                  onClick={() => {
+                    const next = open[(open.indexOf(shownOpen) + 1) % open.length] ?? "";
+                    setShownOpen(next);
+                    grid.current?.showColumn(next);
+                  }}
+                >
+                  {open.length === 0
+                    ? "No column needs you"
+                    : `Next of ${count(open.length)} ${open.length === 1 ? "column" : "columns"} without a field`}
+                </Button>
+                <Ticked
+                  label="hide those that are placed"
+                  on={hides.placed}
+                  onChange={(placed) => setHides({ ...hides, placed })}
+                />
+                <Ticked label="hide blank ones" on={hides.blank} onChange={(blank) => setHides({ ...hides, blank })} />
+              </div>
+            )}
             {afterCheck && byOutcome && (
               <TotalsBar
                 totals={i.outcomes}
@@ -235,6 +264,10 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             />
           )}
           <Grid
+            handle={grid}
+            {...(atColumns
+              ? { shows: (c: Column) => !(hides.placed && goes.has(c.header)) && !(hides.blank && c.filled === 0) }
+              : {})}
             workspace={workspace}
             i={i}
             kinds={rowKinds}

@@ -27,6 +27,9 @@ import { count } from "../ui/verdict";
 import { Section, type PanelProps } from "./panel";
 import { ValuesDialog } from "./values";
 
+/** How many columns that are left out are named. */
+const mostNamed = 20;
+
 /** What is open over the panel. */
 type Open =
   | { what: "name" }
@@ -258,7 +261,10 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
         </Section>
       )}
       <Section title={i.unplaced?.length ? "Columns that are left out" : "Every column is placed"}>
-        <p className="break-words text-ink-soft">{i.unplaced?.join(", ")}</p>
+        <p className="break-words text-ink-soft">
+          {(i.unplaced ?? []).slice(0, mostNamed).join(", ")}
+          {(i.unplaced?.length ?? 0) > mostNamed && ` and ${count((i.unplaced?.length ?? 0) - mostNamed)} more`}
+        </p>
         {t && !fixed && <FixAny kinds={kinds} onFix={(k, f) => setOpen({ what: "origin", k, f })} />}
       </Section>
       {t && (
@@ -273,7 +279,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           ))}
         </Section>
       )}
-      <div className="flex gap-2 p-4">
+      <div className="sticky bottom-0 flex gap-2 border-t border-line bg-sheet p-4">
         <Button look="act" onClick={() => onStation("check")} disabled={!t}>
           Go on to the check
         </Button>

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { useCallback, useEffect, useMemo, useState, type ReactNode, type RefObject } from "react";
 import { api, must, type Column, type Import, type Row } from "../api/client";
 import { gridStampOf } from "../api/queries";
 import { DataGrid, type GridColumn, type GridHandle } from "../ui/grid";
@@ -42,10 +42,13 @@ export function Grid(p: {
   head: (c: Column) => ReactNode;
   carded: boolean;
   headHeight: number;
+  /** Which columns are shown; all when it is not given. */
+  shows?: (c: Column) => boolean;
+  handle: RefObject<GridHandle | null>;
 }) {
   const { workspace, i } = p;
   const client = useQueryClient();
-  const handle = useRef<GridHandle>(null);
+  const { handle } = p;
   const stamp = gridStampOf(i);
   const path = { workspace, import: i.id };
 
@@ -120,7 +123,7 @@ export function Grid(p: {
   }, [p.selected, total > 0]);
 
   const fields = useMemo(() => placed(i), [i]);
-  const columns = (i.columns ?? []).map((c): GridColumn<Row> => ({
+  const columns = (i.columns ?? []).filter(p.shows ?? (() => true)).map((c): GridColumn<Row> => ({
     id: c.header,
     label: c.header,
     width: widthOf(c, p.carded),

@@ -29,6 +29,8 @@ export interface GridColumn<R> {
 
 export interface GridHandle {
   showRow: (index: number, align: "auto" | "center" | "start") => void;
+  /** Brings a column into view and puts the focus on what can be pressed above it. */
+  showColumn: (id: string) => void;
 }
 
 /** How a person has set the columns of a grid up, kept on this device. */
@@ -132,7 +134,20 @@ export function DataGrid<R>(p: {
   });
   const sizes = loose.map(widthOf).join();
   useLayoutEffect(() => cols.measure(), [cols, sizes, fixedWidth]);
-  useImperativeHandle(p.ref, () => ({ showRow: (index, align) => rows.scrollToIndex(index, { align }) }), [rows]);
+  const toHead = (to: number) => {
+    setHeadAt(to);
+    if (to >= pinned.length) cols.scrollToIndex(to - pinned.length, { align: "auto" });
+    requestAnimationFrame(() =>
+      requestAnimationFrame(() => {
+        const cell = headRow.current?.querySelector(`[data-column="${CSS.escape(order[to]?.id ?? "")}"]`);
+        cell?.querySelector<HTMLElement>("button")?.focus();
+      }),
+    );
+  };
+  useImperativeHandle(p.ref, () => ({
+    showRow: (index, align) => rows.scrollToIndex(index, { align }),
+    showColumn: (column) => toHead(order.findIndex((c) => c.id === column)),
+  }));
 
   const visible = rows.getVirtualItems();
   const first = visible[0]?.index ?? 0;
@@ -231,13 +246,7 @@ export function DataGrid<R>(p: {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
     if (!by || document.querySelector("[role=menu], [role=listbox]")) return;
     e.preventDefault();
-    const to = Math.max(0, Math.min(order.length - 1, headAt + by));
-    setHeadAt(to);
-    if (to >= pinned.length) cols.scrollToIndex(to - pinned.length, { align: "auto" });
-    requestAnimationFrame(() => {
-      const cell = headRow.current?.querySelector(`[data-column="${CSS.escape(order[to]?.id ?? "")}"]`);
-      cell?.querySelector<HTMLElement>("button")?.focus();
-    });
+    toHead(Math.max(0, Math.min(order.length - 1, headAt + by)));
   };
 
   const set = (part: Partial<Setup>) => setSetup({ ...setup, ...part });
