@@ -47,10 +47,10 @@ const views: { at: RegExp; page: string; keys: Keys }[] = [
   { at: /\/imports\/\d+\/matching/, page: "matching", keys: [["Ctrl + Z", "undo the last edit; with Shift redo it"], ...grid] },
   { at: /\/imports\/\d+\//, page: "check-and-load", keys: grid },
   { at: /\/imports/, page: "reading", keys: [] },
-  { at: /\/records/, page: "records", keys: [] },
+  { at: /\/records/, page: "records", keys: grid },
   { at: /\/routines/, page: "columns", keys: [] },
   { at: /\/types/, page: "records", keys: [] },
-  { at: /\/(account|api)/, page: "service", keys: [] },
+  { at: /\/(account|api)/, page: "console", keys: [] },
 ];
 
 /** The keys of the view, and the page of the guide that is about it. */
