@@ -17,6 +17,7 @@ import { api, Fault, must } from "./api/client";
 import { who, workspaces } from "./api/queries";
 import { SignIn, SignInAgain } from "./pages/signin";
 import { StartPage } from "./pages/start";
+import { Toasts } from "./ui/toast";
 import { letterOf } from "./ui/keys";
 import { Boundary, ConnectionBanner } from "./ui/connection";
 import { Button, Choose, cx, Empty, Loading, Menu, MenuItem, Wrong } from "./ui/parts";
@@ -48,6 +49,7 @@ export function App() {
   return (
     <>
       <Pages />
+      <Toasts />
       {ended && <SignInAgain email={me.data.email} />}
     </>
   );

@@ -9,6 +9,8 @@ import { newClient } from "./ui/connection";
 import { applyTheme } from "./ui/theme";
 
 applyTheme();
+// Who follows the system follows it while it changes.
+matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => applyTheme());
 
 const client = newClient();
 

@@ -3,20 +3,20 @@ import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { api, must, type Draft, type Import, type MatchRule, type RecordType, type Routine } from "../api/client";
 import { act } from "../api/queries";
-import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong, type Option } from "../ui/parts";
 import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
 import { applied, changesBetween, type Change } from "./changes";
 import { useEditing, useKept } from "./edited";
 import { routineOf, setDraft as withDraft } from "./mapping";
 import { KindTabs, Section, type PanelProps } from "./panel";
 
-const mays = [
+const mays: Option<Routine["may"]>[] = [
   { value: "create_or_update", label: "create records and update those found" },
   { value: "create", label: "only create; rows found are left out" },
   { value: "update", label: "only update; rows not found are left out" },
   { value: "delete", label: "delete the records that are found" },
 ];
-const repeats = [
+const repeats: Option<NonNullable<Draft["repeats"]>>[] = [
   { value: "hold", label: "hold the later ones" },
   { value: "once", label: "make one, hold what contradicts" },
   { value: "first", label: "the first counts" },
@@ -24,16 +24,16 @@ const repeats = [
   { value: "merge", label: "make one of them, top to bottom" },
   { value: "ask", label: "ask me" },
 ];
-const boths = [
+const boths: Option<NonNullable<Draft["both"]>>[] = [
   { value: "replace", label: "the row's value replaces it" },
   { value: "keep", label: "the record's value stays" },
   { value: "newer", label: "the newer by a date column" },
 ];
-const blanks = [
+const blanks: Option<NonNullable<Draft["blank"]>>[] = [
   { value: "leave", label: "what is there stays" },
   { value: "clear", label: "the value is emptied" },
 ];
-const severals = [
+const severals: Option<NonNullable<MatchRule["several"]>>[] = [
   { value: "ask", label: "several: ask" },
   { value: "hold", label: "several: hold" },
   { value: "skip", label: "several: leave out" },
@@ -41,7 +41,7 @@ const severals = [
   { value: "newest", label: "several: newest" },
   { value: "fullest", label: "several: fullest" },
 ];
-const ones = [
+const ones: Option<"take" | "ask">[] = [
   { value: "take", label: "one: take" },
   { value: "ask", label: "one: ask" },
 ];
@@ -104,7 +104,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
           disabled={fixed}
           value={r.may}
           options={mays}
-          onChange={(v) => setDraft({ ...r, may: v as Routine["may"] })}
+          onChange={(v) => setDraft({ ...r, may: v })}
         />
       </Section>
       {t && <Tried workspace={workspace} i={i} routine={r} />}
@@ -175,7 +175,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
                       disabled={fixed}
                       value={m.one ?? "take"}
                       options={ones}
-                      onChange={(v) => setRule(n, { one: v as "take" | "ask" })}
+                      onChange={(v) => setRule(n, { one: v })}
                     />
                     <Choose
                       label={`What several finds of rule ${n + 1} mean`}
@@ -183,7 +183,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
                       disabled={fixed}
                       value={m.several ?? "ask"}
                       options={severals}
-                      onChange={(v) => setRule(n, { several: v as NonNullable<MatchRule["several"]> })}
+                      onChange={(v) => setRule(n, { several: v })}
                     />
                   </div>
                 )}
@@ -233,7 +233,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
           disabled={fixed}
           value={d.repeats ?? usual}
           options={repeats.filter((x) => !pointedTo || x.value !== "last")}
-          onChange={(v) => change({ repeats: v as NonNullable<Draft["repeats"]> })}
+          onChange={(v) => change({ repeats: v })}
         />
       </Section>
       <Section title="Against damage">
@@ -244,7 +244,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               disabled={fixed}
               value={d.both ?? "replace"}
               options={boths}
-              onChange={(v) => change({ both: v as NonNullable<Draft["both"]> })}
+              onChange={(v) => change({ both: v })}
             />
           </Labelled>
           {(d.both === "newer" || d.newer_by || exceptions.some(([, o]) => o.both === "newer")) && (
@@ -267,7 +267,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               disabled={fixed}
               value={d.blank ?? "leave"}
               options={blanks}
-              onChange={(v) => change({ blank: v as NonNullable<Draft["blank"]> })}
+              onChange={(v) => change({ blank: v })}
             />
           </Labelled>
           {exceptions.map(([name, o]) => (

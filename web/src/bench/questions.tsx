@@ -4,6 +4,7 @@ import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { api, must, type Answer, type AskedRow, type Candidate, type Import, type RecordType } from "../api/client";
 import { stampOf } from "../api/queries";
 import { letterOf } from "../ui/keys";
+import { toast } from "../ui/toast";
 import { Button, Choose, Confirm, cx, Dialog, Empty, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { FindRecord } from "./values";
@@ -158,6 +159,10 @@ export function Questions(p: {
     acts.answer.mutate([a], {
       onSuccess: () => {
         setLast({ row: q.row, draft: q.draft });
+        toast(
+          `Row ${q.row}: ${choiceWords[choice]}${choice === "take" ? ` ${a.record ?? (a.other_row ? `row ${a.other_row}` : "")}` : ""}`,
+          () => acts.back.mutate([q.row]),
+        );
         nextOpen();
       },
     });

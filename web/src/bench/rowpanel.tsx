@@ -1,3 +1,4 @@
+import { toast } from "../ui/toast";
 import { useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useEffect, useState } from "react";
@@ -101,7 +102,14 @@ export function RowPanel({
             </div>
             {canLeave && (
               <div className="px-4 py-2.5">
-                <Button disabled={answers.answer.isPending} onClick={() => answers.answer.mutate([{ row, choice: "leave_out" }])}>
+                <Button
+                  disabled={answers.answer.isPending}
+                  onClick={() =>
+                    answers.answer.mutate([{ row, choice: "leave_out" }], {
+                      onSuccess: () => toast(`Row ${row} is left out at the next check.`, () => answers.back.mutate([row])),
+                    })
+                  }
+                >
                   Leave this row out
                 </Button>
                 <Wrong error={answers.answer.error} className="mt-2" />

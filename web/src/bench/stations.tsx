@@ -9,6 +9,7 @@ import { Button, Confirm, cx, Dialog, Wrong } from "../ui/parts";
 import { Chip, count, DraftTotals, outcomeWords, Word, written } from "../ui/verdict";
 import { noFilter } from "./grid";
 import { labelOf } from "./mapping";
+import { toast } from "../ui/toast";
 import { Pace } from "../ui/progress";
 import { useAnswers, useQuestions } from "./questions";
 import { Section, type PanelProps } from "./panel";
@@ -201,7 +202,12 @@ export function CheckPanel({ workspace, i, t, kinds, filter, onFilter, onStation
                     <Button
                       key={w}
                       disabled={!act(i, "answer").can || answers.many.isPending}
-                      onClick={() => answers.many.mutate({ choice: "leave_out", verdict: w })}
+                      onClick={() =>
+                        answers.many.mutate(
+                          { choice: "leave_out", verdict: w },
+                          { onSuccess: (kept) => toast(`${count(kept.count)} rows are left out at the next check.`) },
+                        )
+                      }
                     >
                       All {count(i.totals?.verdicts[w] ?? 0)} {w === "create" ? "new ones" : "updates"}
                     </Button>

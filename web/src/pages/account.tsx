@@ -218,12 +218,7 @@ function People() {
             <input className={inputClass} type="email" value={p.email} onChange={(e) => setP({ ...p, email: e.target.value })} />
           </Labelled>
           <Labelled label="Role" hint="Viewers look and export, operators import and load, administrators do everything.">
-            <Choose
-              label="Role"
-              value={p.role}
-              options={roleOptions}
-              onChange={(v) => setP({ ...p, role: v as Person["role"] })}
-            />
+            <Choose label="Role" value={p.role} options={roleOptions} onChange={(v) => setP({ ...p, role: v })} />
           </Labelled>
           <Labelled label="First password" hint="At least ten characters.">
             <input
@@ -278,7 +273,7 @@ function ChangePerson({ person, onClose }: { person: Person; onClose: () => void
           <input className={inputClass} value={name} onChange={(e) => setName(e.target.value)} />
         </Labelled>
         <Labelled label="Role">
-          <Choose label="Role" value={role} options={roleOptions} onChange={(v) => setRole(v as Person["role"])} />
+          <Choose label="Role" value={role} options={roleOptions} onChange={setRole} />
         </Labelled>
         <Labelled label="New password" hint="Left empty, the old one stays. With a new one the person is signed out.">
           <input

@@ -178,7 +178,7 @@ export function FieldDialog({
             <Choose
               label="Type"
               value={kind}
-              onChange={(v) => setKind(v as Field["type"])}
+              onChange={setKind}
               options={fieldTypes.map((v) => ({ value: v, label: v.replace("_", " ") }))}
             />
           </Labelled>

@@ -73,22 +73,23 @@ export function Tip({ text, children }: { text: ReactNode; children: ReactNode }
   );
 }
 
-export interface Option {
-  value: string;
+export interface Option<T extends string = string> {
+  value: T;
   label: string;
 }
 
-export function Choose(p: {
+/** One of several, each a word of its own type. */
+export function Choose<T extends string>(p: {
   label: string;
-  value: string;
-  options: Option[];
-  onChange: (v: string) => void;
+  value: T | "";
+  options: Option<T>[];
+  onChange: (v: T) => void;
   disabled?: boolean;
   className?: string;
   placeholder?: string;
 }) {
   return (
-    <S.Root value={p.value} onValueChange={p.onChange} disabled={p.disabled ?? false}>
+    <S.Root value={p.value} onValueChange={(v) => p.onChange(v as T)} disabled={p.disabled ?? false}>
       <S.Trigger
         aria-label={p.label}
         className={cx(inputClass, "inline-flex items-center justify-between gap-2 text-left", p.className)}
