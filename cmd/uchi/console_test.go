@@ -259,7 +259,7 @@ func TestConsoleNewFieldAndNotes(t *testing.T) {
 	p.sees("span", "Its name will be berths.")
 	p.click(`//div[@role="dialog"]//button[.="Add Berths"]`)
 	p.do("see it placed", chromedp.WaitVisible(`//button[@aria-label="Berths goes to Berths"]`, chromedp.BySearch))
-	p.click(`//button[@aria-label="Remark one goes to no field"]`)
+	p.click(`//button[starts-with(@aria-label, "Remark one goes to no field")]`)
 	p.click(`//button[.="Add to the notes"]`)
 	p.do("see it in the notes", chromedp.WaitVisible(`//button[@aria-label="Remark one goes to Description"]`, chromedp.BySearch))
 	s.uchi(0, "", "check", "1")
