@@ -49,7 +49,11 @@ func run(server, out, email, password, theme string, shots []string) error {
 			return fmt.Errorf("%q is not of the form name=/path", s)
 		}
 		parts := strings.Split(rest, " click ")
-		actions := []chromedp.Action{chromedp.Navigate(server + parts[0]), chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch), chromedp.Sleep(900 * time.Millisecond)}
+		actions := []chromedp.Action{
+			chromedp.Navigate(server + parts[0]),
+			chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch),
+			chromedp.Sleep(900 * time.Millisecond),
+		}
 		for _, sel := range parts[1:] {
 			actions = append(actions, chromedp.Click(sel, chromedp.BySearch), chromedp.Sleep(500*time.Millisecond))
 		}

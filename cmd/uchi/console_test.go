@@ -176,7 +176,13 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.click(`//button[@role="tab"][.="Columns"]`)
 	p.click(`//button[contains(., "Leave rows out")]`)
 	box := `//textarea[@aria-label="Expression in CEL"]`
-	p.do("type an expression", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Nowhere"] == "x"`, chromedp.BySearch))
+	var text string
+	p.do("close the completions", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells[`, chromedp.BySearch), chromedp.WaitVisible(`//ul[@id="offers"]`, chromedp.BySearch), chromedp.KeyEvent(kb.Escape),
+		chromedp.WaitNotPresent(`//ul[@id="offers"]`, chromedp.BySearch), chromedp.Value(box, &text, chromedp.BySearch))
+	if text != `cells[` {
+		t.Errorf("Escape on the completions lost the text: %q", text)
+	}
+	p.do("type an expression", chromedp.SendKeys(box, `"Nowhere"] == "x"`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
 	p.sees("div", "no column Nowhere")
 	p.click(`//div[@role="dialog"]//button[@aria-label="Close"]`)

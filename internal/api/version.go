@@ -23,7 +23,8 @@ func versionOn(ifMatch string) (int, error) {
 	}
 	n, err := strconv.Atoi(tag)
 	if err != nil || n < 1 {
-		return 0, fault.New(fault.Invalid, "bad_version", "If-Match does not name a version").With(s).Mended(`It is the ETag that came with the document, such as "7".`)
+		return 0, fault.New(fault.Invalid, "bad_version", "If-Match does not name a version").With(s).
+			Mended(`It is the ETag that came with the document, such as "7".`)
 	}
 	return n, nil
 }

@@ -76,7 +76,8 @@ func (a *app) change(ctx context.Context, c *client.Conn, i client.Import, chang
 		if !ok {
 			name, typeName = "", s
 		}
-		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, &client.AddDraftParams{IfMatch: client.MadeOn(i.RoutineVersion)}, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
+		on := &client.AddDraftParams{IfMatch: client.MadeOn(i.RoutineVersion)}
+		r, err := c.AddDraftWithResponse(ctx, c.Workspace, i.Id, on, client.AddDraftJSONRequestBody{Name: name, Type: typeName})
 		if err != nil {
 			return i, err
 		}

@@ -40,7 +40,9 @@ func (a *app) workspacesCmd() *cobra.Command {
 		}),
 	}
 	add.Flags().StringVar(&label, "label", "", "words for people")
-	cmd.AddCommand(add, a.changePersonCmd(), a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true), a.suspendCmd("admit", "Let somebody sign in again", false))
+	cmd.AddCommand(add, a.changePersonCmd(),
+		a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true),
+		a.suspendCmd("admit", "Let somebody sign in again", false))
 	return cmd
 }
 

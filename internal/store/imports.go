@@ -250,7 +250,9 @@ func OnVersion(change, now int, what string) error {
 // SetRoutine stores a changed routine as the next version, for the change of an
 // act.
 func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
-	_, err := tx.Exec(ctx, `update imports set routine = $2, into_type = $3, routine_version = routine_version + 1 where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
+	_, err := tx.Exec(ctx, `
+		update imports set routine = $2, into_type = $3, routine_version = routine_version + 1
+		where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
 	if err != nil {
 		return fmt.Errorf("store routine: %w", err)
 	}

@@ -104,7 +104,8 @@ func longEnough(password string) error {
 	if len([]rune(password)) >= PasswordLength {
 		return nil
 	}
-	return fault.Newf(fault.Invalid, "password_too_short", "a password has at least %d characters", PasswordLength).Mended("Three or four words do well.")
+	return fault.Newf(fault.Invalid, "password_too_short", "a password has at least %d characters", PasswordLength).
+		Mended("Three or four words do well.")
 }
 
 // AddPerson makes a person who can sign in; by is who does so, 0 for the service
@@ -153,7 +154,8 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 	var p Person
 	switch {
 	case change.Role != nil && !change.Role.Valid():
-		return p, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(*change.Role)).Mended("Roles: viewer, operator, administrator.")
+		return p, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(*change.Role)).
+			Mended("Roles: viewer, operator, administrator.")
 	case change.Name != nil && strings.TrimSpace(*change.Name) == "":
 		return p, fault.New(fault.Invalid, "person_incomplete", "a person needs a name")
 	}
@@ -190,7 +192,8 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			return err
 		}
 		if left == 0 {
-			return fault.New(fault.Conflict, "last_administrator", "this is the last administrator who may sign in").With(p.Email).Mended("Make somebody else an administrator first.")
+			return fault.New(fault.Conflict, "last_administrator", "this is the last administrator who may sign in").With(p.Email).
+				Mended("Make somebody else an administrator first.")
 		}
 		if p.Active && hashed == nil {
 			return nil

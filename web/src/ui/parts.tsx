@@ -155,6 +155,11 @@ export function Dialog(p: {
         <D.Overlay className="fixed inset-0 z-40 bg-black/30" />
         <D.Content
           aria-describedby={undefined}
+          onEscapeKeyDown={(e) => {
+            // A list of completions that is open is what Escape closes.
+            const at = document.activeElement;
+            if (at?.getAttribute("role") === "combobox" && at.getAttribute("aria-expanded") === "true") e.preventDefault();
+          }}
           onCloseAutoFocus={(e) => {
             // Back to what opened it, also when that was a menu that is gone.
             e.preventDefault();
