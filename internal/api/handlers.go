@@ -691,6 +691,8 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 		flush := http.NewResponseController(w)
 		tick := time.NewTicker(lookEvery)
 		defer tick.Stop()
+		ended, stop := h.work.Ended(r.Import)
+		defer stop()
 		var last string
 		said := time.Now()
 		for {
@@ -710,6 +712,7 @@ func (h *handlers) StreamImport(ctx context.Context, r StreamImportRequestObject
 			select {
 			case <-ctx.Done():
 				return nil
+			case <-ended:
 			case <-tick.C:
 			}
 			if p, err = h.store.ProgressOf(ctx, r.Workspace, r.Import); err != nil {

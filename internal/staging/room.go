@@ -37,6 +37,8 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -152,20 +154,33 @@ func (r *Room) there(ctx context.Context, name string) (bool, error) {
 	return there, err
 }
 
-// Drop drops what the runs of an import have staged, but for the runs to keep.
-// Results stay.
+// Drop drops what the runs of an import have staged that have ended, but for the
+// runs to keep. What a run that goes on has staged stays: the next run may have
+// begun as soon as the one before was over. Results stay.
 func (r *Room) Drop(ctx context.Context, id int64, keep ...int64) error {
-	return r.drop(ctx, `^i`+fmt.Sprint(id)+`_r(\d+)_`, keep)
+	// A run that begins from here on has a greater number than all that there are.
+	var last int64
+	var live []int64
+	err := r.pool.QueryRow(ctx, `
+		select coalesce(max(id), 0), coalesce(array_agg(id) filter (where ended_at is null), '{}')
+		from runs where import = $1`, id).Scan(&last, &live)
+	if err != nil {
+		return fmt.Errorf("look for runs: %w", err)
+	}
+	return r.drop(ctx, ofRuns(id), slices.Concat(keep, live), last)
 }
+
+// ofRuns is the pattern of the tables that runs of an import have made.
+func ofRuns(id int64) string { return `^i` + fmt.Sprint(id) + `_r(\d+)_` }
 
 // DropRun drops what one run has staged.
 func (r *Room) DropRun(ctx context.Context, run store.Run) error {
-	return r.drop(ctx, `^i`+fmt.Sprint(run.Import)+`_r(`+fmt.Sprint(run.ID)+`)_`, nil)
+	return r.drop(ctx, `^i`+fmt.Sprint(run.Import)+`_r(`+fmt.Sprint(run.ID)+`)_`, nil, run.ID)
 }
 
 // DropAll drops all that there is of an import, results too.
 func (r *Room) DropAll(ctx context.Context, id int64) error {
-	if err := r.Drop(ctx, id); err != nil {
+	if err := r.drop(ctx, ofRuns(id), nil, math.MaxInt64); err != nil {
 		return err
 	}
 	if _, err := r.pool.Exec(ctx, `drop table if exists `+resultsTable(id)); err != nil {
@@ -175,14 +190,15 @@ func (r *Room) DropAll(ctx context.Context, id int64) error {
 }
 
 // drop drops the tables whose name fits a pattern, of which the first group is
-// the run that made them.
-func (r *Room) drop(ctx context.Context, pattern string, keep []int64) error {
+// the run that made them; the run is none to keep, and none after the last.
+func (r *Room) drop(ctx context.Context, pattern string, keep []int64, last int64) error {
 	if keep == nil {
 		keep = []int64{}
 	}
 	rows, err := r.pool.Query(ctx, `
 		select tablename from pg_tables
-		where schemaname = 'staging' and tablename ~ $1 and not (substring(tablename from $1)::bigint = any($2))`, pattern, keep)
+		cross join lateral (select substring(tablename from $1)::bigint as run) x
+		where schemaname = 'staging' and tablename ~ $1 and not (run = any($2)) and run <= $3`, pattern, keep, last)
 	if err != nil {
 		return fmt.Errorf("look for staging: %w", err)
 	}

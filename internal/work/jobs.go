@@ -51,6 +51,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	if err != nil {
 		return err
 	}
+	defer s.ended.tell(r.Import)
 	log := s.opt.Log.With("import", r.Import, "run", r.ID, "work", r.Work)
 	watched, end := s.watch(ctx, r)
 	err = safely(func() error { return s.run(watched, r) })

@@ -107,6 +107,25 @@ func TestTakenInAgainAfterTheLoad(t *testing.T) {
 	b.agree(i)
 }
 
+// What is no longer needed is dropped after a run has ended, when the next may
+// have begun: what that has staged stays.
+func TestDroppingSparesTheNextRun(t *testing.T) {
+	b := start(t)
+	i := b.check(b.upload("contact", "Ref,Family name\nK-1,Berg\nK-2,Li\n"))
+	before := *i.CheckRun
+	run := b.begun(i, life.Check)
+	staged := func(id int64) (n int) {
+		b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from pg_tables where schemaname = 'staging' and tablename ~ $1`, fmt.Sprintf("^i%d_r%d_", i.ID, id)).Scan(&n))
+		return n
+	}
+	_, err := b.store.Pool().Exec(b.Context(), fmt.Sprintf(`create table staging.i%d_r%d_left (row_no bigint)`, i.ID, run.ID))
+	b.ok(err)
+	b.ok(b.room.Drop(b.Context(), i.ID, *i.CellsRun)) // as the run before does, late
+	b.want([]int{staged(*i.CellsRun), staged(before), staged(run.ID)}, []int{1, 0, 1})
+	b.ok(b.work.end(b.Context(), run, life.Failed, &store.Trouble{Code: "over", Message: "over"}))
+	b.want(staged(run.ID), 0)
+}
+
 // A process that was silent, comes back and finds its run taken writes nothing:
 // no record, no outcome, nothing in staging.
 func TestALateProcessWritesNothing(t *testing.T) {

@@ -43,6 +43,7 @@ type Service struct {
 	room  *staging.Room
 	queue *river.Client[pgx.Tx]
 	opt   Options
+	ended endings
 	stop  context.CancelFunc
 	done  chan struct{}
 }
