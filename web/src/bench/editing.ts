@@ -27,6 +27,8 @@ export interface Wire {
   saved: (i: Import) => void;
 }
 
+/** Answers after which the same may be sent again: none, not signed in, too often, not there now. */
+const passing = [0, 401, 429, 502, 503, 504];
 const firstWait = 1_000;
 const longestWait = 15_000;
 
@@ -156,7 +158,7 @@ export class Editing {
       await this.catchUp();
       return;
     }
-    if (status === 0 || status === 401 || status >= 500) {
+    if (passing.includes(status)) {
       this.hold();
       return;
     }
