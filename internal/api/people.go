@@ -1,0 +1,96 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"uchi/internal/store"
+)
+
+// Sign-in, tokens and people.
+
+func (s *Server) cookie(value string, age int) string {
+	c := http.Cookie{Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age, Secure: s.opt.Secure}
+	return c.String()
+}
+
+func (h *handlers) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {
+	p, secret, err := h.work.SignIn(ctx, r.Body.Email, r.Body.Password)
+	if err != nil {
+		return nil, err
+	}
+	cookie := h.cookie(secret, int(store.SessionLength/time.Second))
+	return SignIn200JSONResponse{Body: personView(p), Headers: SignIn200ResponseHeaders{SetCookie: cookie}}, nil
+}
+
+// SignOut ends every session of the browser by its cookie.
+func (h *handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOutResponseObject, error) {
+	if err := h.work.SignOut(ctx, sessionOf(ctx)); err != nil {
+		return nil, err
+	}
+	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: h.cookie("", -1)}}, nil
+}
+
+func (h *handlers) WhoAmI(ctx context.Context, _ WhoAmIRequestObject) (WhoAmIResponseObject, error) {
+	return WhoAmI200JSONResponse(personView(personOf(ctx))), nil
+}
+
+func (h *handlers) ListTokens(ctx context.Context, _ ListTokensRequestObject) (ListTokensResponseObject, error) {
+	list, err := h.store.Tokens(ctx, personOf(ctx).ID)
+	out := ListTokens200JSONResponse{Tokens: []Token{}}
+	for _, t := range list {
+		out.Tokens = append(out.Tokens, tokenView(t, ""))
+	}
+	return out, err
+}
+
+func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTokenResponseObject, error) {
+	p := personOf(ctx)
+	role, days := store.Role(r.Body.Role), r.Body.Days
+	if role == "" {
+		role = p.Role
+	}
+	if days == 0 {
+		days = 90
+	}
+	ends := time.Now().AddDate(0, 0, days)
+	if r.Body.Days == 0 && p.Until != nil && ends.After(*p.Until) { // nothing was said, so as long as may be
+		ends = *p.Until
+	}
+	t, secret, err := h.work.AddToken(ctx, p, r.Body.Label, role, ends)
+	return AddToken201JSONResponse(tokenView(t, secret)), err
+}
+
+func (h *handlers) RemoveToken(ctx context.Context, r RemoveTokenRequestObject) (RemoveTokenResponseObject, error) {
+	return RemoveToken204Response{}, h.work.RemoveToken(ctx, personOf(ctx), r.Token)
+}
+
+func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (ListPeopleResponseObject, error) {
+	list, err := h.store.People(ctx)
+	out := ListPeople200JSONResponse{People: []Person{}}
+	for _, p := range list {
+		out.People = append(out.People, personView(p))
+	}
+	return out, err
+}
+
+func (h *handlers) ChangePerson(ctx context.Context, r ChangePersonRequestObject) (ChangePersonResponseObject, error) {
+	b := r.Body
+	change := store.PersonChange{Name: b.Name, Suspended: b.Suspended, Password: b.Password}
+	if b.Role != nil {
+		role := store.Role(*b.Role)
+		change.Role = &role
+	}
+	p, err := h.work.ChangePerson(ctx, r.Person, change, personOf(ctx))
+	return ChangePerson200JSONResponse(personView(p)), err
+}
+
+func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestObject) (ChangePasswordResponseObject, error) {
+	return ChangePassword204Response{}, h.work.ChangePassword(ctx, personOf(ctx), r.Body.Old, r.Body.New, sessionOf(ctx))
+}
+
+func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
+	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password, personOf(ctx))
+	return AddPerson201JSONResponse(personView(p)), err
+}
