@@ -61,6 +61,15 @@ func TestConsoleEditing(t *testing.T) {
 	p.goesTo("Thing", "Town or city")
 	p.sees("span", "Saved")
 
+	// What is undone is the last edit, also while it is on its way.
+	p.do("hold", chromedp.Evaluate(`window.hold()`, nil))
+	p.place("Third", "no field", "street")
+	p.goesTo("Third", "Street")
+	p.do("undo", undo(chromedp.KeyModifiers(2)), chromedp.Evaluate(`window.letGo()`, nil))
+	p.goesTo("Third", "no field")
+	p.goesTo("Thing", "Town or city")
+	p.sees("span", "Saved")
+
 	// Somebody else is faster, elsewhere: both count.
 	p.do("hold", chromedp.Evaluate(`window.hold()`, nil))
 	p.place("Other", "no field", "region")

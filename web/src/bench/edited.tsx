@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Redo2, Undo2 } from "lucide-react";
+import { Redo2, Undo2, type LucideIcon } from "lucide-react";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, useSyncExternalStore, type ReactNode } from "react";
 import { api, must, type Import } from "../api/client";
 import { oneImport } from "../api/queries";
@@ -115,30 +115,11 @@ export function SaveState({ disabled }: { disabled: boolean }) {
         {words[now.state]}
       </span>
       <span className="flex">
-        <Tip text={now.undo ? `Undo: ${now.undo} (Ctrl+Z)` : "Nothing to undo"}>
-          <Button
-            look="quiet"
-            className="px-2!"
-            aria-label={now.undo ? `Undo: ${now.undo}` : "Undo"}
-            aria-disabled={!now.undo || disabled}
-            onClick={() => !disabled && editing.undo()}
-          >
-            <Undo2 size={15} aria-hidden />
-          </Button>
-        </Tip>
-        <Tip text={now.redo ? `Redo: ${now.redo} (Ctrl+Shift+Z)` : "Nothing to redo"}>
-          <Button
-            look="quiet"
-            className="px-2!"
-            aria-label={now.redo ? `Redo: ${now.redo}` : "Redo"}
-            aria-disabled={!now.redo || disabled}
-            onClick={() => !disabled && editing.redo()}
-          >
-            <Redo2 size={15} aria-hidden />
-          </Button>
-        </Tip>
+        <Step word="Undo" what={now.undo} keys="Ctrl+Z" icon={Undo2} disabled={disabled} onStep={() => editing.undo()} />
+        <Step word="Redo" what={now.redo} keys="Ctrl+Shift+Z" icon={Redo2} disabled={disabled} onStep={() => editing.redo()} />
       </span>
       <Confirm
+        fixed
         open={now.state === "asks"}
         title="Somebody else has changed the same"
         yes="Make my change"
@@ -152,6 +133,32 @@ export function SaveState({ disabled }: { disabled: boolean }) {
         </p>
       </Confirm>
     </>
+  );
+}
+
+/** A step back or forth, with what it would take back or make again. */
+function Step(p: {
+  word: "Undo" | "Redo";
+  what: string | undefined;
+  keys: string;
+  icon: LucideIcon;
+  disabled: boolean;
+  onStep: () => void;
+}) {
+  const says = p.what === undefined ? p.word : `${p.word}: ${p.what}`;
+  const Icon = p.icon;
+  return (
+    <Tip text={p.what === undefined ? `Nothing to ${p.word.toLowerCase()}` : `${says} (${p.keys})`}>
+      <Button
+        look="quiet"
+        className="px-2!"
+        aria-label={says}
+        aria-disabled={p.what === undefined || p.disabled}
+        onClick={() => !p.disabled && p.onStep()}
+      >
+        <Icon size={15} aria-hidden />
+      </Button>
+    </Tip>
   );
 }
 

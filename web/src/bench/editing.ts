@@ -86,14 +86,44 @@ export class Editing {
     return this.add(what, changes, "edit");
   }
 
+  /** Takes the last edit back, also one that is not saved yet. */
   undo() {
+    const waits = this.queue.at(-1);
+    if (waits && waits.undoes !== "undo") {
+      if (this.withdraw(waits, () => this.undo())) this.future.push(waits);
+      this.tell();
+      return;
+    }
     const last = this.past.pop();
     if (last) this.add(last.what, reversed(last.changes), "undo").catch(() => undefined);
   }
 
+  /** Makes again what was taken back last. */
   redo() {
+    const waits = this.queue.at(-1);
+    if (waits?.undoes === "undo") {
+      if (this.withdraw(waits, () => this.redo())) this.past.push({ ...waits, changes: reversed(waits.changes) });
+      this.tell();
+      return;
+    }
     const next = this.future.pop();
     if (next) this.add(next.what, next.changes, "redo").catch(() => undefined);
+  }
+
+  /** Takes the last edit out of the queue; one that is under way is waited for, and then it is otherwise. */
+  private withdraw(edit: Edit, otherwise: () => void): boolean {
+    if (this.busy && this.queue.length === 1) {
+      this.whenEmpty(otherwise);
+      return false;
+    }
+    this.queue.pop();
+    if (this.queue.length === 0) {
+      this.asking = false;
+      this.wait = 0;
+      clearTimeout(this.timer);
+    }
+    edit.end();
+    return true;
   }
 
   /** Lets the service make an edit itself, behind those that wait. */
@@ -213,8 +243,9 @@ export class Editing {
   }
 
   private look(): Edited {
-    const undo = this.past.at(-1)?.what;
-    const redo = this.future.at(-1)?.what;
+    const waits = this.queue.at(-1);
+    const undo = (waits && waits.undoes !== "undo" ? waits : this.past.at(-1))?.what;
+    const redo = (waits?.undoes === "undo" ? waits : this.future.at(-1))?.what;
     return {
       routine: this.queue.reduce((r, e) => applied(r, e.changes), this.base),
       state: this.asking ? "asks" : this.wait ? "waiting" : this.queue.length ? "saving" : "saved",

@@ -1,16 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { EllipsisVertical } from "lucide-react";
-import {
-  useCallback,
-  useEffect,
-  useId,
-  useImperativeHandle,
-  useLayoutEffect,
-  useRef,
-  useState,
-  type ReactNode,
-  type Ref,
-} from "react";
+import { useEffect, useId, useImperativeHandle, useLayoutEffect, useRef, useState, type ReactNode, type Ref } from "react";
 import { cx, Menu, MenuItem, MenuLine } from "./parts";
 
 /** A column of a grid. */
@@ -169,18 +159,15 @@ export function DataGrid<R>(p: {
 
   const low = Math.min(from, at.row);
   const high = Math.max(from, at.row);
-  const go = useCallback(
-    (row: number, col: number, extend: boolean) => {
-      const to = { row: Math.max(0, Math.min(count - 1, row)), col: Math.max(0, Math.min(order.length - 1, col)) };
-      setAt(to);
-      if (!extend) setFrom(to.row);
-      rows.scrollToIndex(to.row, { align: "auto" });
-      if (to.col >= pinned.length) cols.scrollToIndex(to.col - pinned.length, { align: "auto" });
-      const r = rowAt(to.row);
-      if (r && !extend) p.onWalk?.(r);
-    },
-    [count, order.length, pinned.length, rows, cols, rowAt, p],
-  );
+  const go = (row: number, col: number, extend: boolean) => {
+    const to = { row: Math.max(0, Math.min(count - 1, row)), col: Math.max(0, Math.min(order.length - 1, col)) };
+    setAt(to);
+    if (!extend) setFrom(to.row);
+    rows.scrollToIndex(to.row, { align: "auto" });
+    if (to.col >= pinned.length) cols.scrollToIndex(to.col - pinned.length, { align: "auto" });
+    const r = rowAt(to.row);
+    if (r && !extend) p.onWalk?.(r);
+  };
 
   const copy = async () => {
     const one = order[at.col];

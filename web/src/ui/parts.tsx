@@ -204,6 +204,8 @@ export function Confirm(p: {
   yes: string;
   no?: string;
   look?: Look;
+  /** It takes an answer: closing it is none. */
+  fixed?: boolean;
   onYes: () => void;
   onNo: () => void;
   children: ReactNode;
@@ -211,6 +213,7 @@ export function Confirm(p: {
   return (
     <Dialog
       open={p.open}
+      fixed={p.fixed ?? false}
       onClose={p.onNo}
       title={p.title}
       foot={
