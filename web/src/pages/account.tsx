@@ -2,7 +2,21 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Person, type Token } from "../api/client";
 import { who } from "../api/queries";
-import { Button, Choose, Confirm, cx, Dialog, inputClass, Labelled, Panel, tdClass, thClass, Ticked, Wrong } from "../ui/parts";
+import {
+  Button,
+  Choose,
+  Confirm,
+  cx,
+  Dialog,
+  inputClass,
+  Labelled,
+  Panel,
+  Password,
+  tdClass,
+  thClass,
+  Ticked,
+  Wrong,
+} from "../ui/parts";
 
 const roles: Person["role"][] = ["viewer", "operator", "administrator"];
 const roleOptions = roles.map((r) => ({ value: r, label: r }));
@@ -220,15 +234,13 @@ function People() {
           <Labelled label="Role" hint="Viewers look and export, operators import and load, administrators do everything.">
             <Choose label="Role" value={p.role} options={roleOptions} onChange={(v) => setP({ ...p, role: v })} />
           </Labelled>
-          <Labelled label="First password" hint="At least ten characters.">
-            <input
-              className={inputClass}
-              type="password"
-              autoComplete="new-password"
-              value={p.password}
-              onChange={(e) => setP({ ...p, password: e.target.value })}
-            />
-          </Labelled>
+          <Password
+            label="First password"
+            hint="At least ten characters."
+            fresh
+            value={p.password}
+            onChange={(password) => setP({ ...p, password })}
+          />
           <Wrong error={add.error} />
         </div>
       </Dialog>
@@ -275,15 +287,13 @@ function ChangePerson({ person, onClose }: { person: Person; onClose: () => void
         <Labelled label="Role">
           <Choose label="Role" value={role} options={roleOptions} onChange={setRole} />
         </Labelled>
-        <Labelled label="New password" hint="Left empty, the old one stays. With a new one the person is signed out.">
-          <input
-            className={inputClass}
-            type="password"
-            autoComplete="new-password"
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
-          />
-        </Labelled>
+        <Password
+          label="New password"
+          hint="Left empty, the old one stays. With a new one the person is signed out."
+          fresh
+          value={password}
+          onChange={setPassword}
+        />
         <Ticked
           label="Suspended: may not sign in, and tokens are refused. What they did stays named."
           on={suspended}
@@ -315,26 +325,10 @@ function OwnPassword() {
         }}
       >
         <div className="w-64">
-          <Labelled label="The old one">
-            <input
-              className={inputClass}
-              type="password"
-              autoComplete="current-password"
-              value={old}
-              onChange={(e) => setOld(e.target.value)}
-            />
-          </Labelled>
+          <Password label="The old one" value={old} onChange={setOld} />
         </div>
         <div className="w-64">
-          <Labelled label="The new one">
-            <input
-              className={inputClass}
-              type="password"
-              autoComplete="new-password"
-              value={next}
-              onChange={(e) => setNext(e.target.value)}
-            />
-          </Labelled>
+          <Password label="The new one" fresh value={next} onChange={setNext} />
         </div>
         <Button type="submit" look="act" disabled={!old || !next || save.isPending}>
           Change it

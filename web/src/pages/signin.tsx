@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must } from "../api/client";
 import { who } from "../api/queries";
-import { Button, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Dialog, inputClass, Labelled, Password, Wrong } from "../ui/parts";
 
 export function SignIn() {
   return (
@@ -66,18 +66,7 @@ function SignInForm({ start }: { start: string }) {
             onChange={(e) => setEmail(e.target.value)}
           />
         </Labelled>
-        <Labelled label="Password">
-          <input
-            className={inputClass}
-            type="password"
-            name="password"
-            autoComplete="current-password"
-            required
-            autoFocus={start !== ""}
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
-          />
-        </Labelled>
+        <Password label="Password" name="password" required autoFocus={start !== ""} value={password} onChange={setPassword} />
         <Wrong error={enter.error} />
         <Button look="act" type="submit" className="w-full justify-center" disabled={enter.isPending}>
           Sign in

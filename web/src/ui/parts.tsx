@@ -44,6 +44,33 @@ export function Labelled({ label, hint, children }: { label: string; hint?: Reac
   );
 }
 
+/** A password: the present one of somebody, or a new one. */
+export function Password(p: {
+  label: string;
+  hint?: ReactNode;
+  value: string;
+  onChange: (v: string) => void;
+  fresh?: boolean;
+  name?: string;
+  required?: boolean;
+  autoFocus?: boolean;
+}) {
+  return (
+    <Labelled label={p.label} hint={p.hint}>
+      <input
+        className={inputClass}
+        type="password"
+        name={p.name}
+        autoComplete={p.fresh ? "new-password" : "current-password"}
+        required={p.required}
+        autoFocus={p.autoFocus}
+        value={p.value}
+        onChange={(e) => p.onChange(e.target.value)}
+      />
+    </Labelled>
+  );
+}
+
 /** Something that is so or not. */
 export function Ticked(p: { label: ReactNode; on: boolean; onChange: (on: boolean) => void; disabled?: boolean }) {
   return (
