@@ -283,7 +283,7 @@ func TestKilledWithSeveralDrafts(t *testing.T) {
 		fmt.Fprintf(&text, "Harbour %d,Berg,p%d@x.example,A-%d\n", n%companies, n, n%companies)
 	}
 	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--add", "account", "--map", "account.source_ref=Customer number", "--match", "email", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1); err != nil || r.StatusCode() != http.StatusAccepted {
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	kills, i := s.killWhileLoading(1, 2, 20_000)

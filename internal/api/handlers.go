@@ -420,7 +420,11 @@ func (h *handlers) Check(ctx context.Context, r CheckRequestObject) (CheckRespon
 }
 
 func (h *handlers) Load(ctx context.Context, r LoadRequestObject) (LoadResponseObject, error) {
-	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Load(ctx, i, personOf(ctx)) })
+	req, err := loadRequestOf(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Load(ctx, i, req, personOf(ctx)) })
 	return Load202JSONResponse(i), err
 }
 
@@ -489,6 +493,9 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 		}
 		out.Rows = append(out.Rows, rowView(x, c))
 	}
+	if err := h.addEdits(ctx, i, out.Rows); err != nil {
+		return nil, err
+	}
 	if len(rows) == limit {
 		out.Next = cursorTo(rows[limit-1].Row)
 	}
@@ -554,7 +561,7 @@ func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (G
 	list, err := h.store.History(ctx, r.Workspace, t, r.Id)
 	out := GetHistory200JSONResponse{Events: []Event{}}
 	for _, e := range list {
-		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, "")}
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
 		if e.Import != nil {
 			v.Import = *e.Import
 		}
@@ -586,6 +593,9 @@ func (s stream) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error { r
 
 // VisitDownloadRowsResponse writes the sheet.
 func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// VisitDownloadWorkbookResponse writes the workbook.
+func (s stream) VisitDownloadWorkbookResponse(w http.ResponseWriter) error { return s.send(w) }
 
 // VisitDownloadSourceResponse writes the file.
 func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
@@ -644,11 +654,7 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 	}
 	p := r.Params
 	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
-	name := strings.TrimSuffix(i.FileName, ".csv")
-	if what := string(p.Outcome) + string(p.Verdict); what != "" {
-		name += "-" + what
-	}
-	return stream{kind: "text/csv; charset=utf-8", file: name + ".csv", write: func(w http.ResponseWriter) error {
+	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, filter) + ".csv", write: func(w http.ResponseWriter) error {
 		return h.work.WriteRows(ctx, i, c, filter, w)
 	}}, nil
 }

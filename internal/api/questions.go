@@ -179,7 +179,7 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 	b := r.Body
 	var n int64
 	if b.Verdict != "" && b.Choice == verdict.ChooseLeaveOut {
-		n, err = h.work.LeaveOut(ctx, i, b.Verdict, personOf(ctx))
+		n, err = h.work.LeaveOut(ctx, i, staging.RowFilter{Verdict: string(b.Verdict), Problem: b.Problem, Field: b.Field, Value: b.Value}, personOf(ctx))
 	} else {
 		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To}, b.Choice, personOf(ctx))
 	}

@@ -34,10 +34,13 @@ const (
 	ActActCheck         ActAct = "check"
 	ActActClose         ActAct = "close"
 	ActActDiscard       ActAct = "discard"
+	ActActEdit          ActAct = "edit"
 	ActActLoad          ActAct = "load"
 	ActActPause         ActAct = "pause"
+	ActActReopen        ActAct = "reopen"
 	ActActResume        ActAct = "resume"
 	ActActStop          ActAct = "stop"
+	ActActUndo          ActAct = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ActAct enum.
@@ -57,13 +60,19 @@ func (e ActAct) Valid() bool {
 		return true
 	case ActActDiscard:
 		return true
+	case ActActEdit:
+		return true
 	case ActActLoad:
 		return true
 	case ActActPause:
 		return true
+	case ActActReopen:
+		return true
 	case ActActResume:
 		return true
 	case ActActStop:
+		return true
+	case ActActUndo:
 		return true
 	default:
 		return false
@@ -114,9 +123,11 @@ func (e Both) Valid() bool {
 
 // Defines values for EventKind.
 const (
-	Create EventKind = "create"
-	Delete EventKind = "delete"
-	Update EventKind = "update"
+	Create  EventKind = "create"
+	Delete  EventKind = "delete"
+	Note    EventKind = "note"
+	Restore EventKind = "restore"
+	Update  EventKind = "update"
 )
 
 // Valid indicates whether the value is a known member of the EventKind enum.
@@ -125,6 +136,10 @@ func (e EventKind) Valid() bool {
 	case Create:
 		return true
 	case Delete:
+		return true
+	case Note:
+		return true
+	case Restore:
 		return true
 	case Update:
 		return true
@@ -238,6 +253,7 @@ const (
 	ImportBusyEmpty ImportBusy = ""
 	ImportBusyLoad  ImportBusy = "load"
 	ImportBusyRead  ImportBusy = "read"
+	ImportBusyUndo  ImportBusy = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ImportBusy enum.
@@ -250,6 +266,8 @@ func (e ImportBusy) Valid() bool {
 	case ImportBusyLoad:
 		return true
 	case ImportBusyRead:
+		return true
+	case ImportBusyUndo:
 		return true
 	default:
 		return false
@@ -267,6 +285,8 @@ const (
 	Paused    ImportState = "paused"
 	Ready     ImportState = "ready"
 	Stopped   ImportState = "stopped"
+	Undoing   ImportState = "undoing"
+	Undone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
@@ -289,6 +309,10 @@ func (e ImportState) Valid() bool {
 	case Ready:
 		return true
 	case Stopped:
+		return true
+	case Undoing:
+		return true
+	case Undone:
 		return true
 	default:
 		return false
@@ -361,6 +385,7 @@ const (
 	ProgressBusyEmpty ProgressBusy = ""
 	ProgressBusyLoad  ProgressBusy = "load"
 	ProgressBusyRead  ProgressBusy = "read"
+	ProgressBusyUndo  ProgressBusy = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ProgressBusy enum.
@@ -373,6 +398,32 @@ func (e ProgressBusy) Valid() bool {
 	case ProgressBusyLoad:
 		return true
 	case ProgressBusyRead:
+		return true
+	case ProgressBusyUndo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReplacementHow.
+const (
+	Any     ReplacementHow = "any"
+	Part    ReplacementHow = "part"
+	Pattern ReplacementHow = "pattern"
+	Whole   ReplacementHow = "whole"
+)
+
+// Valid indicates whether the value is a known member of the ReplacementHow enum.
+func (e ReplacementHow) Valid() bool {
+	switch e {
+	case Any:
+		return true
+	case Part:
+		return true
+	case Pattern:
+		return true
+	case Whole:
 		return true
 	default:
 		return false
@@ -405,6 +456,7 @@ const (
 	RunWorkCheck RunWork = "check"
 	RunWorkLoad  RunWork = "load"
 	RunWorkRead  RunWork = "read"
+	RunWorkUndo  RunWork = "undo"
 )
 
 // Valid indicates whether the value is a known member of the RunWork enum.
@@ -415,6 +467,53 @@ func (e RunWork) Valid() bool {
 	case RunWorkLoad:
 		return true
 	case RunWorkRead:
+		return true
+	case RunWorkUndo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UndoAct.
+const (
+	Back   UndoAct = "back"
+	Remove UndoAct = "remove"
+	Return UndoAct = "return"
+)
+
+// Valid indicates whether the value is a known member of the UndoAct enum.
+func (e UndoAct) Valid() bool {
+	switch e {
+	case Back:
+		return true
+	case Remove:
+		return true
+	case Return:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UndoWhy.
+const (
+	ChangedSince UndoWhy = "changed_since"
+	KeyTaken     UndoWhy = "key_taken"
+	ReferredTo   UndoWhy = "referred_to"
+	Refused      UndoWhy = "refused"
+)
+
+// Valid indicates whether the value is a known member of the UndoWhy enum.
+func (e UndoWhy) Valid() bool {
+	switch e {
+	case ChangedSince:
+		return true
+	case KeyTaken:
+		return true
+	case ReferredTo:
+		return true
+	case Refused:
 		return true
 	default:
 		return false
@@ -517,6 +616,24 @@ type BlankPolicy string
 // Both What happens when the record and the row both have a value
 type Both string
 
+// BroughtBack defines model for BroughtBack.
+type BroughtBack struct {
+	// Cells Cells that differ and became edits
+	Cells int64 `json:"cells"`
+
+	// Columns Columns of the sheet that the import does not have
+	Columns []string `json:"columns,omitempty,omitzero"`
+
+	// Left Rows of the sheet that were not taken over
+	Left []LeftRow `json:"left,omitempty,omitzero"`
+
+	// LeftCount How many there are
+	LeftCount int64 `json:"left_count,omitempty,omitzero"`
+
+	// Rows Rows of this import that the sheet holds
+	Rows int64 `json:"rows"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	// Against What keeps it from being taken
@@ -535,6 +652,19 @@ type Candidate struct {
 	Says   []string          `json:"says"`
 	Title  string            `json:"title"`
 	Values map[string]string `json:"values,omitempty,omitzero"`
+}
+
+// CellEdit defines model for CellEdit.
+type CellEdit struct {
+	// Column Its header
+	Column string `json:"column"`
+	Row    int64  `json:"row"`
+	Value  string `json:"value"`
+}
+
+// CellEdits defines model for CellEdits.
+type CellEdits struct {
+	Cells []CellEdit `json:"cells"`
 }
 
 // Chance defines model for Chance.
@@ -558,6 +688,16 @@ type Change struct {
 
 // Choice defines model for Choice.
 type Choice = catalog.Choice
+
+// ChosenRows defines model for ChosenRows.
+type ChosenRows struct {
+	// Needed How many more they need: rows that they point to or repeat
+	Needed int64 `json:"needed"`
+
+	// Rows How many were chosen
+	Rows     int64            `json:"rows"`
+	Verdicts map[string]int64 `json:"verdicts"`
+}
 
 // Column defines model for Column.
 type Column = sheet.Column
@@ -615,6 +755,26 @@ type DraftRecord struct {
 // DraftSuggestion A further record type that the rows seem to hold
 type DraftSuggestion = suggest.DraftSuggestion
 
+// Edit defines model for Edit.
+type Edit struct {
+	At     time.Time `json:"at"`
+	Column string    `json:"column"`
+	Person string    `json:"person"`
+	Row    int64     `json:"row"`
+	Value  string    `json:"value"`
+
+	// Was As the source says
+	Was string `json:"was"`
+}
+
+// Edits defines model for Edits.
+type Edits struct {
+	// Count Of all edits of the import
+	Count int64  `json:"count"`
+	Edits []Edit `json:"edits"`
+	Next  string `json:"next,omitempty,omitzero"`
+}
+
 // Event defines model for Event.
 type Event struct {
 	At      time.Time `json:"at"`
@@ -622,7 +782,13 @@ type Event struct {
 	Import  int64     `json:"import,omitempty,omitzero"`
 	Kind    EventKind `json:"kind"`
 	Person  string    `json:"person,omitempty,omitzero"`
-	Version int       `json:"version"`
+
+	// Text Of a note
+	Text string `json:"text,omitempty,omitzero"`
+
+	// Undo It took something back
+	Undo    bool `json:"undo,omitempty,omitzero"`
+	Version int  `json:"version"`
 }
 
 // EventKind defines model for Event.Kind.
@@ -730,6 +896,13 @@ type Kept struct {
 	Count int64 `json:"count"`
 }
 
+// LeftRow defines model for LeftRow.
+type LeftRow struct {
+	// Row Of the sheet that was brought back
+	Row int64  `json:"row"`
+	Why string `json:"why"`
+}
+
 // Likeness defines model for Likeness.
 type Likeness string
 
@@ -740,16 +913,46 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// LoadRequest Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held
+type LoadRequest struct {
+	// Each One row of each kind that would be written
+	Each bool `json:"each,omitempty,omitzero"`
+
+	// First The first so many rows that would be written
+	First int64 `json:"first,omitempty,omitzero"`
+
+	// PauseHeld It pauses when so many rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// Rows Row numbers as the spreadsheet shows them, such as 2-11, 15
+	Rows string `json:"rows,omitempty,omitzero"`
+
+	// StopFails It stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+
+	// Whole All rows in one transaction, or none
+	Whole bool `json:"whole,omitempty,omitzero"`
+}
+
 // ManyAnswers defines model for ManyAnswers.
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
+
+	// Field With leave_out and verdict: those with a problem at this field alone
+	Field string `json:"field,omitempty,omitzero"`
 
 	// From Only with a best candidate of at least so many percent
 	From float64 `json:"from,omitempty,omitzero"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind QuestionKind `json:"kind,omitempty,omitzero"`
-	To   float64      `json:"to,omitempty,omitzero"`
+
+	// Problem With leave_out and verdict: those with this problem alone
+	Problem string  `json:"problem,omitempty,omitzero"`
+	To      float64 `json:"to,omitempty,omitzero"`
+
+	// Value With leave_out and problem: those whose cell says this alone
+	Value string `json:"value,omitempty,omitzero"`
 
 	// Verdict With leave_out: all rows of this verdict instead of questions
 	Verdict Verdict `json:"verdict,omitempty,omitzero"`
@@ -775,6 +978,24 @@ type MatchRule struct {
 
 	// TakeAt Percent from which a record is taken; 95 when left out
 	TakeAt float64 `json:"take_at,omitempty,omitzero"`
+}
+
+// NearMiss defines model for NearMiss.
+type NearMiss struct {
+	Label string `json:"label"`
+
+	// Text What the cell would say
+	Text string `json:"text"`
+}
+
+// NearMisses defines model for NearMisses.
+type NearMisses struct {
+	Near []NearMiss `json:"near"`
+}
+
+// NewNote defines model for NewNote.
+type NewNote struct {
+	Text string `json:"text"`
 }
 
 // NewPassword defines model for NewPassword.
@@ -954,6 +1175,12 @@ type Record struct {
 	Version int               `json:"version"`
 }
 
+// RecordChange defines model for RecordChange.
+type RecordChange struct {
+	// Values By field, as people write them; an empty text blanks the value
+	Values map[string]string `json:"values"`
+}
+
 // RecordRule defines model for RecordRule.
 type RecordRule struct {
 	// Condition CEL over the fields
@@ -978,6 +1205,52 @@ type Referring struct {
 	Type    string `json:"type"`
 }
 
+// Replaced defines model for Replaced.
+type Replaced struct {
+	// Count Cells
+	Count int64 `json:"count"`
+
+	// More There are more values
+	More bool `json:"more,omitempty,omitzero"`
+
+	// Values The most frequent, each once
+	Values []ReplacedValue `json:"values"`
+}
+
+// ReplacedValue defines model for ReplacedValue.
+type ReplacedValue struct {
+	Count int64  `json:"count"`
+	Value string `json:"value"`
+	Was   string `json:"was"`
+}
+
+// Replacement defines model for Replacement.
+type Replacement struct {
+	Column string `json:"column"`
+
+	// Field In rows with a problem at this field alone
+	Field string `json:"field,omitempty,omitzero"`
+	Find  string `json:"find,omitempty,omitzero"`
+
+	// How The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+	How ReplacementHow `json:"how"`
+
+	// Preview Say what would change and change nothing
+	Preview bool `json:"preview,omitempty,omitzero"`
+
+	// Problem In rows with this problem alone
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Replace What it becomes; of a pattern $1 stands for its first group
+	Replace string `json:"replace"`
+
+	// Verdict In rows of this verdict alone
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
+}
+
+// ReplacementHow The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+type ReplacementHow string
+
 // Role defines model for Role.
 type Role string
 
@@ -991,6 +1264,9 @@ type Row struct {
 
 	// Drafts What is said of each of the records that the row becomes, in the order of the routine
 	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
+
+	// Edits Cells that were changed after the source was read
+	Edits []Edit `json:"edits,omitempty,omitzero"`
 
 	// OtherRow The row that stands for this one
 	OtherRow int64   `json:"other_row,omitempty,omitzero"`
@@ -1072,7 +1348,7 @@ type Run struct {
 	BeganAt time.Time `json:"began_at"`
 	Done    int64     `json:"done"`
 
-	// Ended How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process
+	// Ended How it ended: was_read, was_checked, was_loaded, part_loaded, too_many_held, too_many_failed, not_all, was_undone, part_undone, interrupted, checks_differ, failed, was_cancelled or not_read_whole
 	Ended string `json:"ended,omitempty,omitzero"`
 
 	// EndedAt Left out while it goes on
@@ -1083,10 +1359,19 @@ type Run struct {
 	// Outcomes Of a load
 	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
 
+	// Part It was about some rows alone
+	Part bool `json:"part,omitempty,omitzero"`
+
 	// Person Who asked for it
 	Person  string  `json:"person"`
 	Trouble Trouble `json:"trouble,omitempty,omitzero"`
-	Work    RunWork `json:"work"`
+
+	// Undoes Of an undo: the runs that it took back
+	Undoes []int64 `json:"undoes,omitempty,omitzero"`
+
+	// UndoneBy The undos that took it back
+	UndoneBy []int64 `json:"undone_by,omitempty,omitzero"`
+	Work     RunWork `json:"work"`
 }
 
 // RunWork defines model for Run.Work.
@@ -1199,6 +1484,68 @@ type TypeWeights struct {
 	Pairs     int64     `json:"pairs,omitempty,omitzero"`
 	Share     float64   `json:"share,omitempty,omitzero"`
 }
+
+// UndoAct A record that was made goes, values that were changed return, a record that was deleted comes back
+type UndoAct string
+
+// UndoCount defines model for UndoCount.
+type UndoCount struct {
+	// Act A record that was made goes, values that were changed return, a record that was deleted comes back
+	Act     UndoAct `json:"act"`
+	Records int64   `json:"records"`
+
+	// Says The count in words
+	Says string `json:"says"`
+	Type string `json:"type"`
+
+	// Values That return, or with a reason, that stay as they are
+	Values int64 `json:"values"`
+
+	// Why Why something cannot be taken back
+	Why UndoWhy `json:"why,omitempty,omitzero"`
+}
+
+// UndoItem defines model for UndoItem.
+type UndoItem struct {
+	// Act A record that was made goes, values that were changed return, a record that was deleted comes back
+	Act UndoAct `json:"act"`
+
+	// Fields Whose values return
+	Fields []string `json:"fields,omitempty,omitzero"`
+
+	// Kept Whose values stay as they are
+	Kept   []string `json:"kept,omitempty,omitzero"`
+	Record string   `json:"record"`
+	Row    int64    `json:"row,omitempty,omitzero"`
+
+	// Says What happens to it in words
+	Says  string `json:"says"`
+	Title string `json:"title"`
+	Type  string `json:"type"`
+
+	// Why Why something cannot be taken back
+	Why UndoWhy `json:"why,omitempty,omitzero"`
+}
+
+// UndoPlan defines model for UndoPlan.
+type UndoPlan struct {
+	Counts []UndoCount `json:"counts"`
+
+	// Items Single records, those that cannot be taken back first
+	Items []UndoItem `json:"items"`
+}
+
+// UndoRequest What is to be taken back; what is left out is all that loads of the import have written and that was not taken back
+type UndoRequest struct {
+	// Rows Row numbers as the spreadsheet shows them, such as 2-11, 15
+	Rows string `json:"rows,omitempty,omitzero"`
+
+	// Run A load, or an undo, by its number in the list of runs
+	Run int64 `json:"run,omitempty,omitzero"`
+}
+
+// UndoWhy Why something cannot be taken back
+type UndoWhy string
 
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
@@ -1316,6 +1663,32 @@ type AddDraftParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// TakeEditsBackParams defines parameters for TakeEditsBack.
+type TakeEditsBackParams struct {
+	Row    []int64 `form:"row,omitempty" json:"row,omitempty,omitzero"`
+	Column string  `form:"column,omitempty" json:"column,omitempty,omitzero"`
+}
+
+// ListEditsParams defines parameters for ListEdits.
+type ListEditsParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// BringBackParams defines parameters for BringBack.
+type BringBackParams struct {
+	// Name The file's name
+	Name string `form:"name" json:"name"`
+}
+
+// NearParams defines parameters for Near.
+type NearParams struct {
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+	Field string `form:"field" json:"field"`
+	Text  string `form:"text" json:"text"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1421,6 +1794,27 @@ type DownloadRowsParams struct {
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 }
 
+// DownloadWorkbookParams defines parameters for DownloadWorkbook.
+type DownloadWorkbookParams struct {
+	Verdict VerdictParam `form:"verdict,omitempty" json:"verdict,omitempty,omitzero"`
+	Outcome OutcomeParam `form:"outcome,omitempty" json:"outcome,omitempty,omitzero"`
+
+	// Problem A problem's code
+	Problem ProblemParam `form:"problem,omitempty" json:"problem,omitempty,omitzero"`
+
+	// Field The field that the problem is at
+	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
+
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+}
+
 // SuggestParams defines parameters for Suggest.
 type SuggestParams struct {
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
@@ -1430,6 +1824,11 @@ type SuggestParams struct {
 type TryRoutineParams struct {
 	// Sample About how many rows; 0 tries all
 	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
+}
+
+// PlanUndoParams defines parameters for PlanUndo.
+type PlanUndoParams struct {
+	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ColumnValuesParams defines parameters for ColumnValues.
@@ -1458,6 +1857,12 @@ type ListRecordsParams struct {
 
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
+
+// ChangeRecordParams defines parameters for ChangeRecord.
+type ChangeRecordParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
 
 // SaveRoutineParams defines parameters for SaveRoutine.
 type SaveRoutineParams struct {
@@ -1507,6 +1912,18 @@ type AnswerJSONRequestBody AnswerJSONBody
 // AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
 type AddDraftJSONRequestBody AddDraftJSONBody
 
+// EditJSONRequestBody defines body for Edit for application/json ContentType.
+type EditJSONRequestBody = CellEdits
+
+// ReplaceJSONRequestBody defines body for Replace for application/json ContentType.
+type ReplaceJSONRequestBody = Replacement
+
+// LoadJSONRequestBody defines body for Load for application/json ContentType.
+type LoadJSONRequestBody = LoadRequest
+
+// ChooseRowsJSONRequestBody defines body for ChooseRows for application/json ContentType.
+type ChooseRowsJSONRequestBody = LoadRequest
+
 // PreviewJSONRequestBody defines body for Preview for application/json ContentType.
 type PreviewJSONRequestBody PreviewJSONBody
 
@@ -1518,6 +1935,18 @@ type SetRoutineJSONRequestBody = Routine
 
 // TryRoutineJSONRequestBody defines body for TryRoutine for application/json ContentType.
 type TryRoutineJSONRequestBody = Routine
+
+// UndoJSONRequestBody defines body for Undo for application/json ContentType.
+type UndoJSONRequestBody = UndoRequest
+
+// PlanUndoJSONRequestBody defines body for PlanUndo for application/json ContentType.
+type PlanUndoJSONRequestBody = UndoRequest
+
+// ChangeRecordJSONRequestBody defines body for ChangeRecord for application/json ContentType.
+type ChangeRecordJSONRequestBody = RecordChange
+
+// AddNoteJSONRequestBody defines body for AddNote for application/json ContentType.
+type AddNoteJSONRequestBody = NewNote
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
@@ -1611,12 +2040,33 @@ type ServerInterface interface {
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	// (POST /workspaces/{workspace}/imports/{import}/drafts)
 	AddDraft(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params AddDraftParams)
+	// TakeEditsBack Take edits back, of these rows and this column, or all
+	// (DELETE /workspaces/{workspace}/imports/{import}/edits)
+	TakeEditsBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeEditsBackParams)
+	// ListEdits Cells that were changed after their source was read, by row
+	// (GET /workspaces/{workspace}/imports/{import}/edits)
+	ListEdits(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListEditsParams)
+	// Edit Change cells; what is touched is checked again
+	// (POST /workspaces/{workspace}/imports/{import}/edits)
+	Edit(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Replace Find and replace in a column, or say what it would change
+	// (POST /workspaces/{workspace}/imports/{import}/edits/replace)
+	Replace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
-	// Load Carry out the verdicts
+	// Load Carry out the verdicts, of all rows or of some first
 	// (POST /workspaces/{workspace}/imports/{import}/load)
 	Load(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// ChooseRows What a choice of rows to load first comes to; nothing is written
+	// (POST /workspaces/{workspace}/imports/{import}/load/rows)
+	ChooseRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// BringBack Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+	// (POST /workspaces/{workspace}/imports/{import}/mended)
+	BringBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params BringBackParams)
+	// Near What a cell that cannot be read may have meant, the nearest first
+	// (GET /workspaces/{workspace}/imports/{import}/near)
+	Near(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params NearParams)
 	// Overwrites The first values that the load would replace
 	// (GET /workspaces/{workspace}/imports/{import}/overwrites)
 	Overwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params OverwritesParams)
@@ -1635,6 +2085,9 @@ type ServerInterface interface {
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Reopen Take up again what was closed or discarded
+	// (POST /workspaces/{workspace}/imports/{import}/reopen)
+	Reopen(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Resume Go on with a paused load
 	// (POST /workspaces/{workspace}/imports/{import}/resume)
 	Resume(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -1653,6 +2106,9 @@ type ServerInterface interface {
 	// DownloadRows Rows as CSV, with the original columns, what became of each and what is wrong
 	// (GET /workspaces/{workspace}/imports/{import}/rows.csv)
 	DownloadRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params DownloadRowsParams)
+	// DownloadWorkbook Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+	// (GET /workspaces/{workspace}/imports/{import}/rows.xlsx)
+	DownloadWorkbook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params DownloadWorkbookParams)
 	// GetRow One row as the record it becomes; live, also before the check
 	// (GET /workspaces/{workspace}/imports/{import}/rows/{row})
 	GetRow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, row int64)
@@ -1671,6 +2127,12 @@ type ServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams)
+	// Undo Take back what loads or undos have written
+	// (POST /workspaces/{workspace}/imports/{import}/undo)
+	Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// PlanUndo What an undo would take back, what it cannot, and why; nothing is written
+	// (POST /workspaces/{workspace}/imports/{import}/undo/plan)
+	PlanUndo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params PlanUndoParams)
 	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
 	// (GET /workspaces/{workspace}/imports/{import}/values)
 	ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams)
@@ -1680,9 +2142,15 @@ type ServerInterface interface {
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
+	// ChangeRecord Change values of a record by hand; what they were stays in its history
+	// (PATCH /workspaces/{workspace}/records/{type}/{id})
+	ChangeRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, params ChangeRecordParams)
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
+	// AddNote Note something about a record
+	// (POST /workspaces/{workspace}/records/{type}/{id}/notes)
+	AddNote(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
 	// ListRoutines The saved routines
 	// (GET /workspaces/{workspace}/routines)
 	ListRoutines(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -1890,15 +2358,57 @@ func (_ Unimplemented) AddDraft(w http.ResponseWriter, r *http.Request, workspac
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// TakeEditsBack Take edits back, of these rows and this column, or all
+// (DELETE /workspaces/{workspace}/imports/{import}/edits)
+func (_ Unimplemented) TakeEditsBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeEditsBackParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListEdits Cells that were changed after their source was read, by row
+// (GET /workspaces/{workspace}/imports/{import}/edits)
+func (_ Unimplemented) ListEdits(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListEditsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Edit Change cells; what is touched is checked again
+// (POST /workspaces/{workspace}/imports/{import}/edits)
+func (_ Unimplemented) Edit(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Replace Find and replace in a column, or say what it would change
+// (POST /workspaces/{workspace}/imports/{import}/edits/replace)
+func (_ Unimplemented) Replace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // StreamImport Progress as server-sent events; the data of each is a Progress
 // (GET /workspaces/{workspace}/imports/{import}/events)
 func (_ Unimplemented) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
-// Load Carry out the verdicts
+// Load Carry out the verdicts, of all rows or of some first
 // (POST /workspaces/{workspace}/imports/{import}/load)
 func (_ Unimplemented) Load(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChooseRows What a choice of rows to load first comes to; nothing is written
+// (POST /workspaces/{workspace}/imports/{import}/load/rows)
+func (_ Unimplemented) ChooseRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// BringBack Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+// (POST /workspaces/{workspace}/imports/{import}/mended)
+func (_ Unimplemented) BringBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params BringBackParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Near What a cell that cannot be read may have meant, the nearest first
+// (GET /workspaces/{workspace}/imports/{import}/near)
+func (_ Unimplemented) Near(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params NearParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -1938,6 +2448,12 @@ func (_ Unimplemented) SetReading(w http.ResponseWriter, r *http.Request, worksp
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// Reopen Take up again what was closed or discarded
+// (POST /workspaces/{workspace}/imports/{import}/reopen)
+func (_ Unimplemented) Reopen(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // Resume Go on with a paused load
 // (POST /workspaces/{workspace}/imports/{import}/resume)
 func (_ Unimplemented) Resume(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
@@ -1971,6 +2487,12 @@ func (_ Unimplemented) ListRows(w http.ResponseWriter, r *http.Request, workspac
 // DownloadRows Rows as CSV, with the original columns, what became of each and what is wrong
 // (GET /workspaces/{workspace}/imports/{import}/rows.csv)
 func (_ Unimplemented) DownloadRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params DownloadRowsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DownloadWorkbook Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+// (GET /workspaces/{workspace}/imports/{import}/rows.xlsx)
+func (_ Unimplemented) DownloadWorkbook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params DownloadWorkbookParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2010,6 +2532,18 @@ func (_ Unimplemented) TryRoutine(w http.ResponseWriter, r *http.Request, worksp
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// Undo Take back what loads or undos have written
+// (POST /workspaces/{workspace}/imports/{import}/undo)
+func (_ Unimplemented) Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// PlanUndo What an undo would take back, what it cannot, and why; nothing is written
+// (POST /workspaces/{workspace}/imports/{import}/undo/plan)
+func (_ Unimplemented) PlanUndo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params PlanUndoParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
 // (GET /workspaces/{workspace}/imports/{import}/values)
 func (_ Unimplemented) ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams) {
@@ -2028,9 +2562,21 @@ func (_ Unimplemented) GetRecord(w http.ResponseWriter, r *http.Request, workspa
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ChangeRecord Change values of a record by hand; what they were stays in its history
+// (PATCH /workspaces/{workspace}/records/{type}/{id})
+func (_ Unimplemented) ChangeRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, params ChangeRecordParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // GetHistory What happened to a record, newest first
 // (GET /workspaces/{workspace}/records/{type}/{id}/history)
 func (_ Unimplemented) GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddNote Note something about a record
+// (POST /workspaces/{workspace}/records/{type}/{id}/notes)
+func (_ Unimplemented) AddNote(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2908,6 +3454,204 @@ func (siw *ServerInterfaceWrapper) AddDraft(w http.ResponseWriter, r *http.Reque
 	handler.ServeHTTP(w, r)
 }
 
+// TakeEditsBack operation middleware
+func (siw *ServerInterfaceWrapper) TakeEditsBack(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeEditsBackParams
+
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", r.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "row"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "row", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", r.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "column"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "column", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.TakeEditsBack(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListEdits operation middleware
+func (siw *ServerInterfaceWrapper) ListEdits(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListEditsParams
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListEdits(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Edit operation middleware
+func (siw *ServerInterfaceWrapper) Edit(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Edit(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Replace operation middleware
+func (siw *ServerInterfaceWrapper) Replace(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Replace(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // StreamImport operation middleware
 func (siw *ServerInterfaceWrapper) StreamImport(w http.ResponseWriter, r *http.Request) {
 
@@ -2969,6 +3713,169 @@ func (siw *ServerInterfaceWrapper) Load(w http.ResponseWriter, r *http.Request) 
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Load(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ChooseRows operation middleware
+func (siw *ServerInterfaceWrapper) ChooseRows(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChooseRows(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// BringBack operation middleware
+func (siw *ServerInterfaceWrapper) BringBack(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BringBackParams
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", r.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "name"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.BringBack(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Near operation middleware
+func (siw *ServerInterfaceWrapper) Near(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params NearParams
+
+	// ------------- Optional query parameter "draft" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "draft", r.URL.Query(), &params.Draft, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "draft"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "draft", Err: err})
+		}
+		return
+	}
+
+	// ------------- Required query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "field", r.URL.Query(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "field"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		}
+		return
+	}
+
+	// ------------- Required query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Near(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3301,6 +4208,41 @@ func (siw *ServerInterfaceWrapper) SetReading(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SetReading(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Reopen operation middleware
+func (siw *ServerInterfaceWrapper) Reopen(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Reopen(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -3817,6 +4759,135 @@ func (siw *ServerInterfaceWrapper) DownloadRows(w http.ResponseWriter, r *http.R
 	handler.ServeHTTP(w, r)
 }
 
+// DownloadWorkbook operation middleware
+func (siw *ServerInterfaceWrapper) DownloadWorkbook(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DownloadWorkbookParams
+
+	// ------------- Optional query parameter "verdict" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "verdict", r.URL.Query(), &params.Verdict, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "verdict"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "verdict", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "outcome" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "outcome", r.URL.Query(), &params.Outcome, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "outcome"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "outcome", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "problem" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "problem", r.URL.Query(), &params.Problem, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "problem"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "problem", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "field", r.URL.Query(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "field"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "reason" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "reason", r.URL.Query(), &params.Reason, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "reason"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "reason", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", r.URL.Query(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "kind"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "kind", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DownloadWorkbook(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetRow operation middleware
 func (siw *ServerInterfaceWrapper) GetRow(w http.ResponseWriter, r *http.Request) {
 
@@ -4068,6 +5139,92 @@ func (siw *ServerInterfaceWrapper) TryRoutine(w http.ResponseWriter, r *http.Req
 	handler.ServeHTTP(w, r)
 }
 
+// Undo operation middleware
+func (siw *ServerInterfaceWrapper) Undo(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Undo(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// PlanUndo operation middleware
+func (siw *ServerInterfaceWrapper) PlanUndo(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PlanUndoParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.PlanUndo(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ColumnValues operation middleware
 func (siw *ServerInterfaceWrapper) ColumnValues(w http.ResponseWriter, r *http.Request) {
 
@@ -4305,6 +5462,74 @@ func (siw *ServerInterfaceWrapper) GetRecord(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// ChangeRecord operation middleware
+func (siw *ServerInterfaceWrapper) ChangeRecord(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "id" -------------
+	var id IdParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", chi.URLParam(r, "id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "id", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeRecordParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeRecord(w, r, workspace, pType, id, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetHistory operation middleware
 func (siw *ServerInterfaceWrapper) GetHistory(w http.ResponseWriter, r *http.Request) {
 
@@ -4340,6 +5565,50 @@ func (siw *ServerInterfaceWrapper) GetHistory(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.GetHistory(w, r, workspace, pType, id)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddNote operation middleware
+func (siw *ServerInterfaceWrapper) AddNote(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "id" -------------
+	var id IdParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", chi.URLParam(r, "id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "id", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddNote(w, r, workspace, pType, id)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -5129,10 +6398,31 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/drafts", wrapper.AddDraft)
 	})
 	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/imports/{import}/edits", wrapper.TakeEditsBack)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/edits", wrapper.ListEdits)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/edits", wrapper.Edit)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/edits/replace", wrapper.Replace)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/events", wrapper.StreamImport)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/load", wrapper.Load)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/load/rows", wrapper.ChooseRows)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/mended", wrapper.BringBack)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/near", wrapper.Near)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/overwrites", wrapper.Overwrites)
@@ -5153,6 +6443,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/reading", wrapper.SetReading)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/reopen", wrapper.Reopen)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/resume", wrapper.Resume)
 	})
 	r.Group(func(r chi.Router) {
@@ -5169,6 +6462,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rows.csv", wrapper.DownloadRows)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rows.xlsx", wrapper.DownloadWorkbook)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rows/{row}", wrapper.GetRow)
@@ -5189,6 +6485,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/try", wrapper.TryRoutine)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/undo", wrapper.Undo)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/undo/plan", wrapper.PlanUndo)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/values", wrapper.ColumnValues)
 	})
 	r.Group(func(r chi.Router) {
@@ -5198,7 +6500,13 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}", wrapper.GetRecord)
 	})
 	r.Group(func(r chi.Router) {
+		r.Patch(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}", wrapper.ChangeRecord)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/history", wrapper.GetHistory)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/notes", wrapper.AddNote)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/routines", wrapper.ListRoutines)
@@ -6281,6 +7589,170 @@ func (response AddDraftdefaultApplicationProblemPlusJSONResponse) VisitAddDraftR
 	return err
 }
 
+type TakeEditsBackRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    TakeEditsBackParams
+}
+
+type TakeEditsBackResponseObject interface {
+	VisitTakeEditsBackResponse(w http.ResponseWriter) error
+}
+
+type TakeEditsBack200JSONResponse Kept
+
+func (response TakeEditsBack200JSONResponse) VisitTakeEditsBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeEditsBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeEditsBackdefaultApplicationProblemPlusJSONResponse) VisitTakeEditsBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEditsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ListEditsParams
+}
+
+type ListEditsResponseObject interface {
+	VisitListEditsResponse(w http.ResponseWriter) error
+}
+
+type ListEdits200JSONResponse Edits
+
+func (response ListEdits200JSONResponse) VisitListEditsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEditsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListEditsdefaultApplicationProblemPlusJSONResponse) VisitListEditsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *EditJSONRequestBody
+}
+
+type EditResponseObject interface {
+	VisitEditResponse(w http.ResponseWriter) error
+}
+
+type Edit200JSONResponse Kept
+
+func (response Edit200JSONResponse) VisitEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EditdefaultApplicationProblemPlusJSONResponse) VisitEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplaceRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *ReplaceJSONRequestBody
+}
+
+type ReplaceResponseObject interface {
+	VisitReplaceResponse(w http.ResponseWriter) error
+}
+
+type Replace200JSONResponse Replaced
+
+func (response Replace200JSONResponse) VisitReplaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReplacedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReplacedefaultApplicationProblemPlusJSONResponse) VisitReplaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StreamImportRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -6353,6 +7825,7 @@ func (response StreamImportdefaultApplicationProblemPlusJSONResponse) VisitStrea
 type LoadRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
+	Body      *LoadJSONRequestBody
 }
 
 type LoadResponseObject interface {
@@ -6379,6 +7852,130 @@ type LoaddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LoaddefaultApplicationProblemPlusJSONResponse) VisitLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChooseRowsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *ChooseRowsJSONRequestBody
+}
+
+type ChooseRowsResponseObject interface {
+	VisitChooseRowsResponse(w http.ResponseWriter) error
+}
+
+type ChooseRows200JSONResponse ChosenRows
+
+func (response ChooseRows200JSONResponse) VisitChooseRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChooseRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChooseRowsdefaultApplicationProblemPlusJSONResponse) VisitChooseRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringBackRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    BringBackParams
+	Body      io.Reader
+}
+
+type BringBackResponseObject interface {
+	VisitBringBackResponse(w http.ResponseWriter) error
+}
+
+type BringBack200JSONResponse BroughtBack
+
+func (response BringBack200JSONResponse) VisitBringBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringBackdefaultApplicationProblemPlusJSONResponse) VisitBringBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NearRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    NearParams
+}
+
+type NearResponseObject interface {
+	VisitNearResponse(w http.ResponseWriter) error
+}
+
+type Near200JSONResponse NearMisses
+
+func (response Near200JSONResponse) VisitNearResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type NeardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response NeardefaultApplicationProblemPlusJSONResponse) VisitNearResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6640,6 +8237,46 @@ type SetReadingdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetReadingdefaultApplicationProblemPlusJSONResponse) VisitSetReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReopenRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type ReopenResponseObject interface {
+	VisitReopenResponse(w http.ResponseWriter) error
+}
+
+type Reopen202JSONResponse Import
+
+func (response Reopen202JSONResponse) VisitReopenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReopendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReopendefaultApplicationProblemPlusJSONResponse) VisitReopenResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6915,6 +8552,53 @@ func (response DownloadRowsdefaultApplicationProblemPlusJSONResponse) VisitDownl
 	return err
 }
 
+type DownloadWorkbookRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    DownloadWorkbookParams
+}
+
+type DownloadWorkbookResponseObject interface {
+	VisitDownloadWorkbookResponse(w http.ResponseWriter) error
+}
+
+type DownloadWorkbook200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadWorkbook200ApplicationvndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitDownloadWorkbookResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadWorkbookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadWorkbookdefaultApplicationProblemPlusJSONResponse) VisitDownloadWorkbookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRowRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -7167,6 +8851,89 @@ func (response TryRoutinedefaultApplicationProblemPlusJSONResponse) VisitTryRout
 	return err
 }
 
+type UndoRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *UndoJSONRequestBody
+}
+
+type UndoResponseObject interface {
+	VisitUndoResponse(w http.ResponseWriter) error
+}
+
+type Undo202JSONResponse Import
+
+func (response Undo202JSONResponse) VisitUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndodefaultApplicationProblemPlusJSONResponse) VisitUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanUndoRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    PlanUndoParams
+	Body      *PlanUndoJSONRequestBody
+}
+
+type PlanUndoResponseObject interface {
+	VisitPlanUndoResponse(w http.ResponseWriter) error
+}
+
+type PlanUndo200JSONResponse UndoPlan
+
+func (response PlanUndo200JSONResponse) VisitPlanUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanUndodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlanUndodefaultApplicationProblemPlusJSONResponse) VisitPlanUndoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ColumnValuesRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -7297,6 +9064,57 @@ func (response GetRecorddefaultApplicationProblemPlusJSONResponse) VisitGetRecor
 	return err
 }
 
+type ChangeRecordRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Id        IdParam        `json:"id"`
+	Params    ChangeRecordParams
+	Body      *ChangeRecordJSONRequestBody
+}
+
+type ChangeRecordResponseObject interface {
+	VisitChangeRecordResponse(w http.ResponseWriter) error
+}
+
+type ChangeRecord200ResponseHeaders struct {
+	ETag string
+}
+
+type ChangeRecord200JSONResponse struct {
+	Body    Record
+	Headers ChangeRecord200ResponseHeaders
+}
+
+func (response ChangeRecord200JSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeRecorddefaultApplicationProblemPlusJSONResponse) VisitChangeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHistoryRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -7329,6 +9147,42 @@ type GetHistorydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetHistorydefaultApplicationProblemPlusJSONResponse) VisitGetHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddNoteRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Id        IdParam        `json:"id"`
+	Body      *AddNoteJSONRequestBody
+}
+
+type AddNoteResponseObject interface {
+	VisitAddNoteResponse(w http.ResponseWriter) error
+}
+
+type AddNote204Response struct {
+}
+
+func (response AddNote204Response) VisitAddNoteResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AddNotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddNotedefaultApplicationProblemPlusJSONResponse) VisitAddNoteResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8087,12 +9941,33 @@ type StrictServerInterface interface {
 	// AddDraft Let the rows make a further record; what is certain is placed and linked
 	// (POST /workspaces/{workspace}/imports/{import}/drafts)
 	AddDraft(ctx context.Context, request AddDraftRequestObject) (AddDraftResponseObject, error)
+	// TakeEditsBack Take edits back, of these rows and this column, or all
+	// (DELETE /workspaces/{workspace}/imports/{import}/edits)
+	TakeEditsBack(ctx context.Context, request TakeEditsBackRequestObject) (TakeEditsBackResponseObject, error)
+	// ListEdits Cells that were changed after their source was read, by row
+	// (GET /workspaces/{workspace}/imports/{import}/edits)
+	ListEdits(ctx context.Context, request ListEditsRequestObject) (ListEditsResponseObject, error)
+	// Edit Change cells; what is touched is checked again
+	// (POST /workspaces/{workspace}/imports/{import}/edits)
+	Edit(ctx context.Context, request EditRequestObject) (EditResponseObject, error)
+	// Replace Find and replace in a column, or say what it would change
+	// (POST /workspaces/{workspace}/imports/{import}/edits/replace)
+	Replace(ctx context.Context, request ReplaceRequestObject) (ReplaceResponseObject, error)
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(ctx context.Context, request StreamImportRequestObject) (StreamImportResponseObject, error)
-	// Load Carry out the verdicts
+	// Load Carry out the verdicts, of all rows or of some first
 	// (POST /workspaces/{workspace}/imports/{import}/load)
 	Load(ctx context.Context, request LoadRequestObject) (LoadResponseObject, error)
+	// ChooseRows What a choice of rows to load first comes to; nothing is written
+	// (POST /workspaces/{workspace}/imports/{import}/load/rows)
+	ChooseRows(ctx context.Context, request ChooseRowsRequestObject) (ChooseRowsResponseObject, error)
+	// BringBack Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+	// (POST /workspaces/{workspace}/imports/{import}/mended)
+	BringBack(ctx context.Context, request BringBackRequestObject) (BringBackResponseObject, error)
+	// Near What a cell that cannot be read may have meant, the nearest first
+	// (GET /workspaces/{workspace}/imports/{import}/near)
+	Near(ctx context.Context, request NearRequestObject) (NearResponseObject, error)
 	// Overwrites The first values that the load would replace
 	// (GET /workspaces/{workspace}/imports/{import}/overwrites)
 	Overwrites(ctx context.Context, request OverwritesRequestObject) (OverwritesResponseObject, error)
@@ -8111,6 +9986,9 @@ type StrictServerInterface interface {
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(ctx context.Context, request SetReadingRequestObject) (SetReadingResponseObject, error)
+	// Reopen Take up again what was closed or discarded
+	// (POST /workspaces/{workspace}/imports/{import}/reopen)
+	Reopen(ctx context.Context, request ReopenRequestObject) (ReopenResponseObject, error)
 	// Resume Go on with a paused load
 	// (POST /workspaces/{workspace}/imports/{import}/resume)
 	Resume(ctx context.Context, request ResumeRequestObject) (ResumeResponseObject, error)
@@ -8129,6 +10007,9 @@ type StrictServerInterface interface {
 	// DownloadRows Rows as CSV, with the original columns, what became of each and what is wrong
 	// (GET /workspaces/{workspace}/imports/{import}/rows.csv)
 	DownloadRows(ctx context.Context, request DownloadRowsRequestObject) (DownloadRowsResponseObject, error)
+	// DownloadWorkbook Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+	// (GET /workspaces/{workspace}/imports/{import}/rows.xlsx)
+	DownloadWorkbook(ctx context.Context, request DownloadWorkbookRequestObject) (DownloadWorkbookResponseObject, error)
 	// GetRow One row as the record it becomes; live, also before the check
 	// (GET /workspaces/{workspace}/imports/{import}/rows/{row})
 	GetRow(ctx context.Context, request GetRowRequestObject) (GetRowResponseObject, error)
@@ -8147,6 +10028,12 @@ type StrictServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(ctx context.Context, request TryRoutineRequestObject) (TryRoutineResponseObject, error)
+	// Undo Take back what loads or undos have written
+	// (POST /workspaces/{workspace}/imports/{import}/undo)
+	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
+	// PlanUndo What an undo would take back, what it cannot, and why; nothing is written
+	// (POST /workspaces/{workspace}/imports/{import}/undo/plan)
+	PlanUndo(ctx context.Context, request PlanUndoRequestObject) (PlanUndoResponseObject, error)
 	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
 	// (GET /workspaces/{workspace}/imports/{import}/values)
 	ColumnValues(ctx context.Context, request ColumnValuesRequestObject) (ColumnValuesResponseObject, error)
@@ -8156,9 +10043,15 @@ type StrictServerInterface interface {
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
+	// ChangeRecord Change values of a record by hand; what they were stays in its history
+	// (PATCH /workspaces/{workspace}/records/{type}/{id})
+	ChangeRecord(ctx context.Context, request ChangeRecordRequestObject) (ChangeRecordResponseObject, error)
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(ctx context.Context, request GetHistoryRequestObject) (GetHistoryResponseObject, error)
+	// AddNote Note something about a record
+	// (POST /workspaces/{workspace}/records/{type}/{id}/notes)
+	AddNote(ctx context.Context, request AddNoteRequestObject) (AddNoteResponseObject, error)
 	// ListRoutines The saved routines
 	// (GET /workspaces/{workspace}/routines)
 	ListRoutines(ctx context.Context, request ListRoutinesRequestObject) (ListRoutinesResponseObject, error)
@@ -8984,6 +10877,130 @@ func (sh *strictHandler) AddDraft(w http.ResponseWriter, r *http.Request, worksp
 	}
 }
 
+// TakeEditsBack operation middleware
+func (sh *strictHandler) TakeEditsBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TakeEditsBackParams) {
+	var request TakeEditsBackRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeEditsBack(ctx, request.(TakeEditsBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeEditsBack")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(TakeEditsBackResponseObject); ok {
+		if err := validResponse.VisitTakeEditsBackResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListEdits operation middleware
+func (sh *strictHandler) ListEdits(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListEditsParams) {
+	var request ListEditsRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListEdits(ctx, request.(ListEditsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListEdits")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListEditsResponseObject); ok {
+		if err := validResponse.VisitListEditsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Edit operation middleware
+func (sh *strictHandler) Edit(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request EditRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body EditJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Edit(ctx, request.(EditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Edit")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(EditResponseObject); ok {
+		if err := validResponse.VisitEditResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Replace operation middleware
+func (sh *strictHandler) Replace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request ReplaceRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body ReplaceJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Replace(ctx, request.(ReplaceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Replace")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ReplaceResponseObject); ok {
+		if err := validResponse.VisitReplaceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // StreamImport operation middleware
 func (sh *strictHandler) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request StreamImportRequestObject
@@ -9018,6 +11035,16 @@ func (sh *strictHandler) Load(w http.ResponseWriter, r *http.Request, workspace 
 	request.Workspace = workspace
 	request.Import = pImport
 
+	var body LoadJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
 	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
 		return sh.ssi.Load(ctx, request.(LoadRequestObject))
 	}
@@ -9031,6 +11058,98 @@ func (sh *strictHandler) Load(w http.ResponseWriter, r *http.Request, workspace 
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(LoadResponseObject); ok {
 		if err := validResponse.VisitLoadResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChooseRows operation middleware
+func (sh *strictHandler) ChooseRows(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request ChooseRowsRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body ChooseRowsJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChooseRows(ctx, request.(ChooseRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChooseRows")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChooseRowsResponseObject); ok {
+		if err := validResponse.VisitChooseRowsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// BringBack operation middleware
+func (sh *strictHandler) BringBack(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params BringBackParams) {
+	var request BringBackRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	request.Body = r.Body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.BringBack(ctx, request.(BringBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringBack")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(BringBackResponseObject); ok {
+		if err := validResponse.VisitBringBackResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Near operation middleware
+func (sh *strictHandler) Near(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params NearParams) {
+	var request NearRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Near(ctx, request.(NearRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Near")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(NearResponseObject); ok {
+		if err := validResponse.VisitNearResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -9218,6 +11337,33 @@ func (sh *strictHandler) SetReading(w http.ResponseWriter, r *http.Request, work
 	}
 }
 
+// Reopen operation middleware
+func (sh *strictHandler) Reopen(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request ReopenRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Reopen(ctx, request.(ReopenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Reopen")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ReopenResponseObject); ok {
+		if err := validResponse.VisitReopenResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Resume operation middleware
 func (sh *strictHandler) Resume(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request ResumeRequestObject
@@ -9385,6 +11531,34 @@ func (sh *strictHandler) DownloadRows(w http.ResponseWriter, r *http.Request, wo
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(DownloadRowsResponseObject); ok {
 		if err := validResponse.VisitDownloadRowsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadWorkbook operation middleware
+func (sh *strictHandler) DownloadWorkbook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params DownloadWorkbookParams) {
+	var request DownloadWorkbookRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadWorkbook(ctx, request.(DownloadWorkbookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadWorkbook")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DownloadWorkbookResponseObject); ok {
+		if err := validResponse.VisitDownloadWorkbookResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -9564,6 +11738,81 @@ func (sh *strictHandler) TryRoutine(w http.ResponseWriter, r *http.Request, work
 	}
 }
 
+// Undo operation middleware
+func (sh *strictHandler) Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request UndoRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body UndoJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Undo(ctx, request.(UndoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Undo")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(UndoResponseObject); ok {
+		if err := validResponse.VisitUndoResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PlanUndo operation middleware
+func (sh *strictHandler) PlanUndo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params PlanUndoParams) {
+	var request PlanUndoRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	var body PlanUndoJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.PlanUndo(ctx, request.(PlanUndoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlanUndo")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(PlanUndoResponseObject); ok {
+		if err := validResponse.VisitPlanUndoResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ColumnValues operation middleware
 func (sh *strictHandler) ColumnValues(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ColumnValuesParams) {
 	var request ColumnValuesRequestObject
@@ -9648,6 +11897,42 @@ func (sh *strictHandler) GetRecord(w http.ResponseWriter, r *http.Request, works
 	}
 }
 
+// ChangeRecord operation middleware
+func (sh *strictHandler) ChangeRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, params ChangeRecordParams) {
+	var request ChangeRecordRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Id = id
+	request.Params = params
+
+	var body ChangeRecordJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeRecord(ctx, request.(ChangeRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeRecord")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeRecordResponseObject); ok {
+		if err := validResponse.VisitChangeRecordResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetHistory operation middleware
 func (sh *strictHandler) GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
 	var request GetHistoryRequestObject
@@ -9669,6 +11954,41 @@ func (sh *strictHandler) GetHistory(w http.ResponseWriter, r *http.Request, work
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(GetHistoryResponseObject); ok {
 		if err := validResponse.VisitGetHistoryResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddNote operation middleware
+func (sh *strictHandler) AddNote(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
+	var request AddNoteRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Id = id
+
+	var body AddNoteJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddNote(ctx, request.(AddNoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddNote")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddNoteResponseObject); ok {
+		if err := validResponse.VisitAddNoteResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

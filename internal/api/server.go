@@ -244,6 +244,7 @@ var needs = map[string]store.Role{
 	"GetImport":      store.Viewer,
 	"DiscardImport":  store.Operator,
 	"Close":          store.Operator,
+	"Reopen":         store.Operator,
 	"StreamImport":   store.Viewer,
 	"ListRuns":       store.Viewer,
 	"DownloadSource": store.Viewer,
@@ -267,6 +268,9 @@ var needs = map[string]store.Role{
 
 	"Check":      store.Operator,
 	"Load":       store.Operator,
+	"ChooseRows": store.Operator,
+	"Undo":       store.Operator,
+	"PlanUndo":   store.Operator,
 	"Pause":      store.Operator,
 	"Resume":     store.Operator,
 	"Stop":       store.Operator,
@@ -277,6 +281,14 @@ var needs = map[string]store.Role{
 	"GetRow":       store.Viewer,
 	"DownloadRows": store.Viewer,
 
+	"DownloadWorkbook": store.Viewer,
+	"ListEdits":        store.Viewer,
+	"Edit":             store.Operator,
+	"TakeEditsBack":    store.Operator,
+	"Replace":          store.Operator,
+	"BringBack":        store.Operator,
+	"Near":             store.Viewer,
+
 	"ListQuestions": store.Viewer,
 	"GetQuestion":   store.Viewer,
 	"ListAnswers":   store.Viewer,
@@ -286,7 +298,10 @@ var needs = map[string]store.Role{
 
 	"ListRecords": store.Viewer,
 	"GetRecord":   store.Viewer,
-	"GetHistory":  store.Viewer,
+
+	"ChangeRecord": store.Operator,
+	"AddNote":      store.Operator,
+	"GetHistory":   store.Viewer,
 }
 
 // errNoRole refuses an operation for which no role is named.

@@ -103,7 +103,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 			return orDeclined(err)
 		}
 	}
-	return a.loadAndShow(ctx, c, i.Id)
+	return a.loadAndShow(ctx, c, i.Id, client.LoadRequest{})
 }
 
 func heldOr(held int64) error {
@@ -159,7 +159,10 @@ func (a *app) bar(most int64, what string) *progressbar.ProgressBar {
 func (a *app) follow(ctx context.Context, c *client.Conn, id int64, what string) (client.Import, error) {
 	bar := a.bar(-1, what)
 	i, err := c.Wait(ctx, id, func(p client.Progress) {
-		if p.Rows > 0 {
+		switch {
+		case p.Of > 0:
+			bar.ChangeMax64(p.Of)
+		case p.Rows > 0:
 			bar.ChangeMax64(p.Rows)
 		}
 		bar.Set64(p.Done) //nolint:errcheck // only a picture
@@ -535,7 +538,15 @@ func written(t client.Totals) map[string]int64 {
 }
 
 func loadQuestion(i client.Import) string {
-	sum := written(i.Totals)
+	q := loadWords(written(i.Totals))
+	if n := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]; n > 0 {
+		q += fmt.Sprintf(" (%s held back)", plural(n, "row", "rows"))
+	}
+	return q + "?"
+}
+
+// loadWords says what a load would do, from the counts of verdicts.
+func loadWords(sum map[string]int64) string {
 	var parts []string
 	if n := sum[string(verdict.Create)]; n > 0 {
 		parts = append(parts, "create "+number(n))
@@ -547,13 +558,9 @@ func loadQuestion(i client.Import) string {
 		parts = append(parts, "delete "+number(n))
 	}
 	if len(parts) == 0 {
-		return "Nothing would be written. Note the outcomes?"
+		return "Nothing would be written. Note the outcomes"
 	}
-	q := strings.ToUpper(parts[0][:1]) + strings.Join(parts, " and ")[1:]
-	if n := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]; n > 0 {
-		q += fmt.Sprintf(" (%s held back)", plural(n, "row", "rows"))
-	}
-	return q + "?"
+	return strings.ToUpper(parts[0][:1]) + strings.Join(parts, " and ")[1:]
 }
 
 func (a *app) confirm(question string) (bool, error) {
@@ -573,8 +580,8 @@ func (a *app) check(ctx context.Context, c *client.Conn, id int64) (client.Impor
 	return a.follow(ctx, c, id, "Checking")
 }
 
-func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64) error {
-	if _, err := c.LoadWithResponse(ctx, c.Workspace, id); err != nil {
+func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64, body client.LoadRequest) error {
+	if _, err := c.LoadWithResponse(ctx, c.Workspace, id, body); err != nil {
 		return err
 	}
 	i, err := a.follow(ctx, c, id, "Loading")
@@ -593,19 +600,16 @@ func (a *app) showOutcome(c *client.Conn, i client.Import) error {
 		return heldOr(held)
 	}
 	fmt.Fprintln(a.out)
-	tab := a.table("Outcome", "Rows")
-	for _, o := range verdict.Outcomes {
-		if n := i.Outcomes[string(o)]; n > 0 {
-			tab.AppendRow([]any{a.word(string(o)), number(n)})
-		}
-	}
-	tab.Render()
+	a.outcomeTable(i)
 	if !i.BeganAt.IsZero() && !i.EndedAt.IsZero() {
 		fmt.Fprintf(a.out, "\nImport %d is %s after %.1f s.\n", i.Id, i.State, i.EndedAt.Sub(i.BeganAt).Seconds())
 	}
 	fmt.Fprintf(a.out, "Look at it: %s/w/%s/imports/%d/result\n", c.Server, c.Workspace, i.Id)
 	if held > 0 {
-		fmt.Fprintf(a.out, "Held rows as a sheet: uchi rows %d --outcome held --csv > held.csv\n", i.Id)
+		fmt.Fprintf(a.out, "Held rows as a sheet: uchi rows %d --outcome held --xlsx held.xlsx; mended: uchi mend sheet %d held.xlsx\n", i.Id, i.Id)
+	}
+	if i.State == client.Ready {
+		fmt.Fprintf(a.out, "The rest is checked: uchi load %d; or take this back: uchi undo %d\n", i.Id, i.Id)
 	}
 	return heldOr(held)
 }

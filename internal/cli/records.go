@@ -14,13 +14,17 @@ import (
 
 func (a *app) recordsCmd() *cobra.Command {
 	var p client.ListRecordsParams
-	var order string
+	var order, note string
+	var set []string
 	cmd := &cobra.Command{
 		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
 		Short:   "List records of a type, or show one with its history",
-		Example: "  uchi records contact --text nilsen\n  uchi records account --where country=NO\n  uchi records contact CON-1042",
+		Example: "  uchi records contact --text nilsen\n  uchi records account --where country=NO\n  uchi records contact CON-1042\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 2 {
+				if err := a.changeRecord(ctx, c, list[0], list[1], set, note); err != nil {
+					return err
+				}
 				return a.showRecord(ctx, c, list[0], list[1])
 			}
 			p.Order = client.ListRecordsParamsOrder(order)
@@ -34,10 +38,38 @@ func (a *app) recordsCmd() *cobra.Command {
 	f.StringVar(&p.Text, "text", "", "words in the title, an id, or an exact key or e-mail")
 	f.Int64Var(&p.Import, "import", 0, "only those that this import made")
 	f.StringArrayVar(&p.Where, "where", nil, "only those with this value: field=value (repeatable)")
+	f.StringArrayVar(&set, "set", nil, "change a value of the one record: field=value, blank after the sign to blank it (repeatable)")
+	f.StringVar(&note, "note", "", "note something about the one record")
 	f.StringVar(&order, "order", "id", "id, -id or title")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most records to list")
 	return cmd
+}
+
+// changeRecord changes values of a record as it is now, and notes something.
+func (a *app) changeRecord(ctx context.Context, c *client.Conn, typeName, id string, set []string, note string) error {
+	if len(set) > 0 {
+		r, err := c.GetRecordWithResponse(ctx, c.Workspace, typeName, id)
+		if err != nil {
+			return err
+		}
+		body := client.RecordChange{Values: map[string]string{}}
+		for _, s := range set {
+			field, value, ok := strings.Cut(s, "=")
+			if !ok {
+				return usageError{fmt.Errorf("%q is not a field, an equals sign and a value", s)}
+			}
+			body.Values[field] = value
+		}
+		if _, err := c.ChangeRecordWithResponse(ctx, c.Workspace, typeName, id, &client.ChangeRecordParams{IfMatch: client.MadeOn(r.JSON200.Version)}, body); err != nil {
+			return err
+		}
+	}
+	if note == "" {
+		return nil
+	}
+	_, err := c.AddNoteWithResponse(ctx, c.Workspace, typeName, id, client.NewNote{Text: note})
+	return err
 }
 
 // shownFields is how many fields the list of records shows beside the title.
@@ -121,7 +153,14 @@ func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id strin
 		if e.Import > 0 {
 			by += fmt.Sprintf(", import %d", e.Import)
 		}
-		fmt.Fprintf(a.out, "  %s  %s by %s\n", e.At.Local().Format("2006-01-02 15:04"), e.Kind, by)
+		kind := string(e.Kind)
+		if e.Undo {
+			kind += " (taken back)"
+		}
+		fmt.Fprintf(a.out, "  %s  %s by %s\n", e.At.Local().Format("2006-01-02 15:04"), kind, by)
+		if e.Text != "" {
+			fmt.Fprintf(a.out, "      %s\n", strings.ReplaceAll(e.Text, "\n", "\n      "))
+		}
 		for _, ch := range e.Changes {
 			fmt.Fprintf(a.out, "      %s: %s → %s\n", ch.Field, orBlank(ch.Before), orBlank(ch.After))
 		}

@@ -59,6 +59,10 @@ func (a *app) importsCmd() *cobra.Command {
 			_, err := c.StopWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
+		a.actCmd("reopen", "Take up again what was closed or discarded", func(ctx context.Context, c *client.Conn, id int64) error {
+			_, err := c.ReopenWithResponse(ctx, c.Workspace, id)
+			return err
+		}),
 		a.runsCmd())
 	return cmd
 }
@@ -156,9 +160,14 @@ func (a *app) summary(i client.Import) string {
 	if words := outcomeWords(i.Outcomes); words != "" {
 		return words
 	}
+	return verdictWords(i.Totals.Verdicts)
+}
+
+// verdictWords counts verdicts, each with its mark.
+func verdictWords(verdicts map[string]int64) string {
 	var parts []string
 	for _, v := range verdict.All {
-		if n := i.Totals.Verdicts[string(v)]; n > 0 {
+		if n := verdicts[string(v)]; n > 0 {
 			parts = append(parts, verdict.Mark(string(v))+" "+number(n)+" "+string(v))
 		}
 	}
@@ -339,9 +348,14 @@ func (a *app) checkCmd() *cobra.Command {
 
 func (a *app) loadCmd() *cobra.Command {
 	var yes bool
+	var body client.LoadRequest
 	cmd := &cobra.Command{
 		Use: "load NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
-		Short: "Carry out what the check has said",
+		Short: "Carry out what the check has said, of all rows or of some first",
+		Example: `  uchi load 12
+  uchi load 12 --first 10          look at the records, then load the rest or take them back: uchi undo 12
+  uchi load 12 --rows 2-11,40
+  uchi load 12 --whole             all rows or none`,
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			c, i, err := a.withImport(ctx, list[0])
@@ -352,15 +366,43 @@ func (a *app) loadCmd() *cobra.Command {
 				return err
 			}
 			if !yes {
-				if ok, err := a.confirm(loadQuestion(i)); err != nil || !ok {
+				question, err := a.loadQuestion(ctx, c, i, body)
+				if err != nil {
+					return err
+				}
+				if ok, err := a.confirm(question); err != nil || !ok {
 					return orDeclined(err)
 				}
 			}
-			return a.loadAndShow(ctx, c, i.Id)
+			return a.loadAndShow(ctx, c, i.Id, body)
 		},
 	}
-	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "load without asking")
+	f := cmd.Flags()
+	f.BoolVarP(&yes, "yes", "y", false, "load without asking")
+	f.StringVar(&body.Rows, "rows", "", "only these rows, such as 2-11,15; the rest stays checked")
+	f.Int64Var(&body.First, "first", 0, "only the first so many rows that would be written")
+	f.BoolVar(&body.Each, "each", false, "only one row of each kind that would be written")
+	f.BoolVar(&body.Whole, "whole", false, "all rows in one transaction, or none")
+	f.Int64Var(&body.PauseHeld, "pause-held", 0, "pause when so many rows are held")
+	f.Int64Var(&body.StopFails, "stop-fails", 0, "stop when the database has refused so many rows")
 	return cmd
+}
+
+// loadQuestion asks in numbers whether the load is to begin.
+func (a *app) loadQuestion(ctx context.Context, c *client.Conn, i client.Import, body client.LoadRequest) (string, error) {
+	if body.Rows == "" && body.First == 0 && !body.Each {
+		return loadQuestion(i), nil
+	}
+	r, err := c.ChooseRowsWithResponse(ctx, c.Workspace, i.Id, body)
+	if err != nil {
+		return "", err
+	}
+	x := r.JSON200
+	q := fmt.Sprintf("%s: %s", plural(x.Rows, "row", "rows"), verdictWords(x.Verdicts))
+	if x.Needed > 0 {
+		q += fmt.Sprintf("; %d of them because the others need them", x.Needed)
+	}
+	return q + ". Load them first?", nil
 }
 
 // possible gives the service's reason against an act, before anybody is asked
@@ -378,16 +420,25 @@ func (a *app) rowsCmd() *cobra.Command {
 	var p client.ListRowsParams
 	var v, o string
 	var csv bool
+	var book string
 	cmd := &cobra.Command{
 		Use: "rows NUMBER", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short:   "Show rows of an import with verdicts, problems and outcomes",
-		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n  uchi rows 12 --outcome held --csv > held.csv",
+		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n  uchi rows 12 --outcome held --csv > held.csv\n  uchi rows 12 --verdict hold --xlsx held.xlsx      to be mended and brought back",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
 				return err
 			}
 			p.Verdict, p.Outcome = verdict.Verdict(v), verdict.Outcome(o)
+			if book != "" {
+				r, err := c.DownloadWorkbook(cmd.Context(), c.Workspace, i.Id, &client.DownloadWorkbookParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text})
+				if err != nil {
+					return err
+				}
+				defer r.Body.Close()
+				return intoFile(book, r.Body)
+			}
 			if csv {
 				return a.rowsAsCSV(cmd.Context(), c, i.Id, p)
 			}
@@ -407,12 +458,13 @@ func (a *app) rowsCmd() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&v, "verdict", "", "only rows with this verdict: create, update, delete, same, skip, ask, hold")
-	f.StringVar(&o, "outcome", "", "only rows with this outcome: created, updated, deleted, unchanged, skipped, held, failed")
+	f.StringVar(&o, "outcome", "", "only rows with this outcome: created, updated, deleted, unchanged, skipped, held, failed, undone")
 	f.StringVar(&p.Problem, "problem", "", "only rows with this problem's code")
 	f.StringVar(&p.Field, "field", "", "only rows with a problem at this field")
 	f.StringVar(&p.Text, "text", "", "only rows with this text in a cell")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most rows to show")
+	f.StringVar(&book, "xlsx", "", "write all of them as a workbook into this file, with notes at what is wrong")
 	f.BoolVar(&csv, "csv", false, "print all of them as CSV, with what is wrong")
 	return cmd
 }

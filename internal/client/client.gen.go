@@ -36,10 +36,13 @@ const (
 	ActActCheck         ActAct = "check"
 	ActActClose         ActAct = "close"
 	ActActDiscard       ActAct = "discard"
+	ActActEdit          ActAct = "edit"
 	ActActLoad          ActAct = "load"
 	ActActPause         ActAct = "pause"
+	ActActReopen        ActAct = "reopen"
 	ActActResume        ActAct = "resume"
 	ActActStop          ActAct = "stop"
+	ActActUndo          ActAct = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ActAct enum.
@@ -59,13 +62,19 @@ func (e ActAct) Valid() bool {
 		return true
 	case ActActDiscard:
 		return true
+	case ActActEdit:
+		return true
 	case ActActLoad:
 		return true
 	case ActActPause:
 		return true
+	case ActActReopen:
+		return true
 	case ActActResume:
 		return true
 	case ActActStop:
+		return true
+	case ActActUndo:
 		return true
 	default:
 		return false
@@ -116,9 +125,11 @@ func (e Both) Valid() bool {
 
 // Defines values for EventKind.
 const (
-	Create EventKind = "create"
-	Delete EventKind = "delete"
-	Update EventKind = "update"
+	Create  EventKind = "create"
+	Delete  EventKind = "delete"
+	Note    EventKind = "note"
+	Restore EventKind = "restore"
+	Update  EventKind = "update"
 )
 
 // Valid indicates whether the value is a known member of the EventKind enum.
@@ -127,6 +138,10 @@ func (e EventKind) Valid() bool {
 	case Create:
 		return true
 	case Delete:
+		return true
+	case Note:
+		return true
+	case Restore:
 		return true
 	case Update:
 		return true
@@ -240,6 +255,7 @@ const (
 	ImportBusyEmpty ImportBusy = ""
 	ImportBusyLoad  ImportBusy = "load"
 	ImportBusyRead  ImportBusy = "read"
+	ImportBusyUndo  ImportBusy = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ImportBusy enum.
@@ -252,6 +268,8 @@ func (e ImportBusy) Valid() bool {
 	case ImportBusyLoad:
 		return true
 	case ImportBusyRead:
+		return true
+	case ImportBusyUndo:
 		return true
 	default:
 		return false
@@ -269,6 +287,8 @@ const (
 	Paused    ImportState = "paused"
 	Ready     ImportState = "ready"
 	Stopped   ImportState = "stopped"
+	Undoing   ImportState = "undoing"
+	Undone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
@@ -291,6 +311,10 @@ func (e ImportState) Valid() bool {
 	case Ready:
 		return true
 	case Stopped:
+		return true
+	case Undoing:
+		return true
+	case Undone:
 		return true
 	default:
 		return false
@@ -363,6 +387,7 @@ const (
 	ProgressBusyEmpty ProgressBusy = ""
 	ProgressBusyLoad  ProgressBusy = "load"
 	ProgressBusyRead  ProgressBusy = "read"
+	ProgressBusyUndo  ProgressBusy = "undo"
 )
 
 // Valid indicates whether the value is a known member of the ProgressBusy enum.
@@ -375,6 +400,32 @@ func (e ProgressBusy) Valid() bool {
 	case ProgressBusyLoad:
 		return true
 	case ProgressBusyRead:
+		return true
+	case ProgressBusyUndo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReplacementHow.
+const (
+	Any     ReplacementHow = "any"
+	Part    ReplacementHow = "part"
+	Pattern ReplacementHow = "pattern"
+	Whole   ReplacementHow = "whole"
+)
+
+// Valid indicates whether the value is a known member of the ReplacementHow enum.
+func (e ReplacementHow) Valid() bool {
+	switch e {
+	case Any:
+		return true
+	case Part:
+		return true
+	case Pattern:
+		return true
+	case Whole:
 		return true
 	default:
 		return false
@@ -407,6 +458,7 @@ const (
 	RunWorkCheck RunWork = "check"
 	RunWorkLoad  RunWork = "load"
 	RunWorkRead  RunWork = "read"
+	RunWorkUndo  RunWork = "undo"
 )
 
 // Valid indicates whether the value is a known member of the RunWork enum.
@@ -417,6 +469,53 @@ func (e RunWork) Valid() bool {
 	case RunWorkLoad:
 		return true
 	case RunWorkRead:
+		return true
+	case RunWorkUndo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UndoAct.
+const (
+	Back   UndoAct = "back"
+	Remove UndoAct = "remove"
+	Return UndoAct = "return"
+)
+
+// Valid indicates whether the value is a known member of the UndoAct enum.
+func (e UndoAct) Valid() bool {
+	switch e {
+	case Back:
+		return true
+	case Remove:
+		return true
+	case Return:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UndoWhy.
+const (
+	ChangedSince UndoWhy = "changed_since"
+	KeyTaken     UndoWhy = "key_taken"
+	ReferredTo   UndoWhy = "referred_to"
+	Refused      UndoWhy = "refused"
+)
+
+// Valid indicates whether the value is a known member of the UndoWhy enum.
+func (e UndoWhy) Valid() bool {
+	switch e {
+	case ChangedSince:
+		return true
+	case KeyTaken:
+		return true
+	case ReferredTo:
+		return true
+	case Refused:
 		return true
 	default:
 		return false
@@ -519,6 +618,24 @@ type BlankPolicy string
 // Both What happens when the record and the row both have a value
 type Both string
 
+// BroughtBack defines model for BroughtBack.
+type BroughtBack struct {
+	// Cells Cells that differ and became edits
+	Cells int64 `json:"cells"`
+
+	// Columns Columns of the sheet that the import does not have
+	Columns []string `json:"columns,omitempty,omitzero"`
+
+	// Left Rows of the sheet that were not taken over
+	Left []LeftRow `json:"left,omitempty,omitzero"`
+
+	// LeftCount How many there are
+	LeftCount int64 `json:"left_count,omitempty,omitzero"`
+
+	// Rows Rows of this import that the sheet holds
+	Rows int64 `json:"rows"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	// Against What keeps it from being taken
@@ -537,6 +654,19 @@ type Candidate struct {
 	Says   []string          `json:"says"`
 	Title  string            `json:"title"`
 	Values map[string]string `json:"values,omitempty,omitzero"`
+}
+
+// CellEdit defines model for CellEdit.
+type CellEdit struct {
+	// Column Its header
+	Column string `json:"column"`
+	Row    int64  `json:"row"`
+	Value  string `json:"value"`
+}
+
+// CellEdits defines model for CellEdits.
+type CellEdits struct {
+	Cells []CellEdit `json:"cells"`
 }
 
 // Chance defines model for Chance.
@@ -560,6 +690,16 @@ type Change struct {
 
 // Choice defines model for Choice.
 type Choice = catalog.Choice
+
+// ChosenRows defines model for ChosenRows.
+type ChosenRows struct {
+	// Needed How many more they need: rows that they point to or repeat
+	Needed int64 `json:"needed"`
+
+	// Rows How many were chosen
+	Rows     int64            `json:"rows"`
+	Verdicts map[string]int64 `json:"verdicts"`
+}
 
 // Column defines model for Column.
 type Column = sheet.Column
@@ -617,6 +757,26 @@ type DraftRecord struct {
 // DraftSuggestion A further record type that the rows seem to hold
 type DraftSuggestion = suggest.DraftSuggestion
 
+// Edit defines model for Edit.
+type Edit struct {
+	At     time.Time `json:"at"`
+	Column string    `json:"column"`
+	Person string    `json:"person"`
+	Row    int64     `json:"row"`
+	Value  string    `json:"value"`
+
+	// Was As the source says
+	Was string `json:"was"`
+}
+
+// Edits defines model for Edits.
+type Edits struct {
+	// Count Of all edits of the import
+	Count int64  `json:"count"`
+	Edits []Edit `json:"edits"`
+	Next  string `json:"next,omitempty,omitzero"`
+}
+
 // Event defines model for Event.
 type Event struct {
 	At      time.Time `json:"at"`
@@ -624,7 +784,13 @@ type Event struct {
 	Import  int64     `json:"import,omitempty,omitzero"`
 	Kind    EventKind `json:"kind"`
 	Person  string    `json:"person,omitempty,omitzero"`
-	Version int       `json:"version"`
+
+	// Text Of a note
+	Text string `json:"text,omitempty,omitzero"`
+
+	// Undo It took something back
+	Undo    bool `json:"undo,omitempty,omitzero"`
+	Version int  `json:"version"`
 }
 
 // EventKind defines model for Event.Kind.
@@ -732,6 +898,13 @@ type Kept struct {
 	Count int64 `json:"count"`
 }
 
+// LeftRow defines model for LeftRow.
+type LeftRow struct {
+	// Row Of the sheet that was brought back
+	Row int64  `json:"row"`
+	Why string `json:"why"`
+}
+
 // Likeness defines model for Likeness.
 type Likeness string
 
@@ -742,16 +915,46 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// LoadRequest Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held
+type LoadRequest struct {
+	// Each One row of each kind that would be written
+	Each bool `json:"each,omitempty,omitzero"`
+
+	// First The first so many rows that would be written
+	First int64 `json:"first,omitempty,omitzero"`
+
+	// PauseHeld It pauses when so many rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// Rows Row numbers as the spreadsheet shows them, such as 2-11, 15
+	Rows string `json:"rows,omitempty,omitzero"`
+
+	// StopFails It stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+
+	// Whole All rows in one transaction, or none
+	Whole bool `json:"whole,omitempty,omitzero"`
+}
+
 // ManyAnswers defines model for ManyAnswers.
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
+
+	// Field With leave_out and verdict: those with a problem at this field alone
+	Field string `json:"field,omitempty,omitzero"`
 
 	// From Only with a best candidate of at least so many percent
 	From float64 `json:"from,omitempty,omitzero"`
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind QuestionKind `json:"kind,omitempty,omitzero"`
-	To   float64      `json:"to,omitempty,omitzero"`
+
+	// Problem With leave_out and verdict: those with this problem alone
+	Problem string  `json:"problem,omitempty,omitzero"`
+	To      float64 `json:"to,omitempty,omitzero"`
+
+	// Value With leave_out and problem: those whose cell says this alone
+	Value string `json:"value,omitempty,omitzero"`
 
 	// Verdict With leave_out: all rows of this verdict instead of questions
 	Verdict Verdict `json:"verdict,omitempty,omitzero"`
@@ -777,6 +980,24 @@ type MatchRule struct {
 
 	// TakeAt Percent from which a record is taken; 95 when left out
 	TakeAt float64 `json:"take_at,omitempty,omitzero"`
+}
+
+// NearMiss defines model for NearMiss.
+type NearMiss struct {
+	Label string `json:"label"`
+
+	// Text What the cell would say
+	Text string `json:"text"`
+}
+
+// NearMisses defines model for NearMisses.
+type NearMisses struct {
+	Near []NearMiss `json:"near"`
+}
+
+// NewNote defines model for NewNote.
+type NewNote struct {
+	Text string `json:"text"`
 }
 
 // NewPassword defines model for NewPassword.
@@ -956,6 +1177,12 @@ type Record struct {
 	Version int               `json:"version"`
 }
 
+// RecordChange defines model for RecordChange.
+type RecordChange struct {
+	// Values By field, as people write them; an empty text blanks the value
+	Values map[string]string `json:"values"`
+}
+
 // RecordRule defines model for RecordRule.
 type RecordRule struct {
 	// Condition CEL over the fields
@@ -980,6 +1207,52 @@ type Referring struct {
 	Type    string `json:"type"`
 }
 
+// Replaced defines model for Replaced.
+type Replaced struct {
+	// Count Cells
+	Count int64 `json:"count"`
+
+	// More There are more values
+	More bool `json:"more,omitempty,omitzero"`
+
+	// Values The most frequent, each once
+	Values []ReplacedValue `json:"values"`
+}
+
+// ReplacedValue defines model for ReplacedValue.
+type ReplacedValue struct {
+	Count int64  `json:"count"`
+	Value string `json:"value"`
+	Was   string `json:"was"`
+}
+
+// Replacement defines model for Replacement.
+type Replacement struct {
+	Column string `json:"column"`
+
+	// Field In rows with a problem at this field alone
+	Field string `json:"field,omitempty,omitzero"`
+	Find  string `json:"find,omitempty,omitzero"`
+
+	// How The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+	How ReplacementHow `json:"how"`
+
+	// Preview Say what would change and change nothing
+	Preview bool `json:"preview,omitempty,omitzero"`
+
+	// Problem In rows with this problem alone
+	Problem string `json:"problem,omitempty,omitzero"`
+
+	// Replace What it becomes; of a pattern $1 stands for its first group
+	Replace string `json:"replace"`
+
+	// Verdict In rows of this verdict alone
+	Verdict Verdict `json:"verdict,omitempty,omitzero"`
+}
+
+// ReplacementHow The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+type ReplacementHow string
+
 // Role defines model for Role.
 type Role string
 
@@ -993,6 +1266,9 @@ type Row struct {
 
 	// Drafts What is said of each of the records that the row becomes, in the order of the routine
 	Drafts []RowDraft `json:"drafts,omitempty,omitzero"`
+
+	// Edits Cells that were changed after the source was read
+	Edits []Edit `json:"edits,omitempty,omitzero"`
 
 	// OtherRow The row that stands for this one
 	OtherRow int64   `json:"other_row,omitempty,omitzero"`
@@ -1074,7 +1350,7 @@ type Run struct {
 	BeganAt time.Time `json:"began_at"`
 	Done    int64     `json:"done"`
 
-	// Ended How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process
+	// Ended How it ended: was_read, was_checked, was_loaded, part_loaded, too_many_held, too_many_failed, not_all, was_undone, part_undone, interrupted, checks_differ, failed, was_cancelled or not_read_whole
 	Ended string `json:"ended,omitempty,omitzero"`
 
 	// EndedAt Left out while it goes on
@@ -1085,10 +1361,19 @@ type Run struct {
 	// Outcomes Of a load
 	Outcomes map[string]int64 `json:"outcomes,omitempty,omitzero"`
 
+	// Part It was about some rows alone
+	Part bool `json:"part,omitempty,omitzero"`
+
 	// Person Who asked for it
 	Person  string  `json:"person"`
 	Trouble Trouble `json:"trouble,omitempty,omitzero"`
-	Work    RunWork `json:"work"`
+
+	// Undoes Of an undo: the runs that it took back
+	Undoes []int64 `json:"undoes,omitempty,omitzero"`
+
+	// UndoneBy The undos that took it back
+	UndoneBy []int64 `json:"undone_by,omitempty,omitzero"`
+	Work     RunWork `json:"work"`
 }
 
 // RunWork defines model for Run.Work.
@@ -1201,6 +1486,68 @@ type TypeWeights struct {
 	Pairs     int64     `json:"pairs,omitempty,omitzero"`
 	Share     float64   `json:"share,omitempty,omitzero"`
 }
+
+// UndoAct A record that was made goes, values that were changed return, a record that was deleted comes back
+type UndoAct string
+
+// UndoCount defines model for UndoCount.
+type UndoCount struct {
+	// Act A record that was made goes, values that were changed return, a record that was deleted comes back
+	Act     UndoAct `json:"act"`
+	Records int64   `json:"records"`
+
+	// Says The count in words
+	Says string `json:"says"`
+	Type string `json:"type"`
+
+	// Values That return, or with a reason, that stay as they are
+	Values int64 `json:"values"`
+
+	// Why Why something cannot be taken back
+	Why UndoWhy `json:"why,omitempty,omitzero"`
+}
+
+// UndoItem defines model for UndoItem.
+type UndoItem struct {
+	// Act A record that was made goes, values that were changed return, a record that was deleted comes back
+	Act UndoAct `json:"act"`
+
+	// Fields Whose values return
+	Fields []string `json:"fields,omitempty,omitzero"`
+
+	// Kept Whose values stay as they are
+	Kept   []string `json:"kept,omitempty,omitzero"`
+	Record string   `json:"record"`
+	Row    int64    `json:"row,omitempty,omitzero"`
+
+	// Says What happens to it in words
+	Says  string `json:"says"`
+	Title string `json:"title"`
+	Type  string `json:"type"`
+
+	// Why Why something cannot be taken back
+	Why UndoWhy `json:"why,omitempty,omitzero"`
+}
+
+// UndoPlan defines model for UndoPlan.
+type UndoPlan struct {
+	Counts []UndoCount `json:"counts"`
+
+	// Items Single records, those that cannot be taken back first
+	Items []UndoItem `json:"items"`
+}
+
+// UndoRequest What is to be taken back; what is left out is all that loads of the import have written and that was not taken back
+type UndoRequest struct {
+	// Rows Row numbers as the spreadsheet shows them, such as 2-11, 15
+	Rows string `json:"rows,omitempty,omitzero"`
+
+	// Run A load, or an undo, by its number in the list of runs
+	Run int64 `json:"run,omitempty,omitzero"`
+}
+
+// UndoWhy Why something cannot be taken back
+type UndoWhy string
 
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
@@ -1318,6 +1665,32 @@ type AddDraftParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// TakeEditsBackParams defines parameters for TakeEditsBack.
+type TakeEditsBackParams struct {
+	Row    []int64 `form:"row,omitempty" json:"row,omitempty,omitzero"`
+	Column string  `form:"column,omitempty" json:"column,omitempty,omitzero"`
+}
+
+// ListEditsParams defines parameters for ListEdits.
+type ListEditsParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// BringBackParams defines parameters for BringBack.
+type BringBackParams struct {
+	// Name The file's name
+	Name string `form:"name" json:"name"`
+}
+
+// NearParams defines parameters for Near.
+type NearParams struct {
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+	Field string `form:"field" json:"field"`
+	Text  string `form:"text" json:"text"`
+}
+
 // OverwritesParams defines parameters for Overwrites.
 type OverwritesParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1423,6 +1796,27 @@ type DownloadRowsParams struct {
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 }
 
+// DownloadWorkbookParams defines parameters for DownloadWorkbook.
+type DownloadWorkbookParams struct {
+	Verdict VerdictParam `form:"verdict,omitempty" json:"verdict,omitempty,omitzero"`
+	Outcome OutcomeParam `form:"outcome,omitempty" json:"outcome,omitempty,omitzero"`
+
+	// Problem A problem's code
+	Problem ProblemParam `form:"problem,omitempty" json:"problem,omitempty,omitzero"`
+
+	// Field The field that the problem is at
+	Field FieldParam `form:"field,omitempty" json:"field,omitempty,omitzero"`
+
+	// Reason Only rows that are left out for this reason
+	Reason ReasonParam `form:"reason,omitempty" json:"reason,omitempty,omitzero"`
+
+	// Kind Only questions of this kind
+	Kind KindParam `form:"kind,omitempty" json:"kind,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+}
+
 // SuggestParams defines parameters for Suggest.
 type SuggestParams struct {
 	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
@@ -1432,6 +1826,11 @@ type SuggestParams struct {
 type TryRoutineParams struct {
 	// Sample About how many rows; 0 tries all
 	Sample *int64 `form:"sample,omitempty" json:"sample,omitempty"`
+}
+
+// PlanUndoParams defines parameters for PlanUndo.
+type PlanUndoParams struct {
+	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
 // ColumnValuesParams defines parameters for ColumnValues.
@@ -1460,6 +1859,12 @@ type ListRecordsParams struct {
 
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
+
+// ChangeRecordParams defines parameters for ChangeRecord.
+type ChangeRecordParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
 
 // SaveRoutineParams defines parameters for SaveRoutine.
 type SaveRoutineParams struct {
@@ -1509,6 +1914,18 @@ type AnswerJSONRequestBody AnswerJSONBody
 // AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
 type AddDraftJSONRequestBody AddDraftJSONBody
 
+// EditJSONRequestBody defines body for Edit for application/json ContentType.
+type EditJSONRequestBody = CellEdits
+
+// ReplaceJSONRequestBody defines body for Replace for application/json ContentType.
+type ReplaceJSONRequestBody = Replacement
+
+// LoadJSONRequestBody defines body for Load for application/json ContentType.
+type LoadJSONRequestBody = LoadRequest
+
+// ChooseRowsJSONRequestBody defines body for ChooseRows for application/json ContentType.
+type ChooseRowsJSONRequestBody = LoadRequest
+
 // PreviewJSONRequestBody defines body for Preview for application/json ContentType.
 type PreviewJSONRequestBody PreviewJSONBody
 
@@ -1520,6 +1937,18 @@ type SetRoutineJSONRequestBody = Routine
 
 // TryRoutineJSONRequestBody defines body for TryRoutine for application/json ContentType.
 type TryRoutineJSONRequestBody = Routine
+
+// UndoJSONRequestBody defines body for Undo for application/json ContentType.
+type UndoJSONRequestBody = UndoRequest
+
+// PlanUndoJSONRequestBody defines body for PlanUndo for application/json ContentType.
+type PlanUndoJSONRequestBody = UndoRequest
+
+// ChangeRecordJSONRequestBody defines body for ChangeRecord for application/json ContentType.
+type ChangeRecordJSONRequestBody = RecordChange
+
+// AddNoteJSONRequestBody defines body for AddNote for application/json ContentType.
+type AddNoteJSONRequestBody = NewNote
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
@@ -1829,15 +2258,88 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
 	AddDraft(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// TakeEditsBack Take edits back, of these rows and this column, or all
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/edits (the `TakeEditsBack` operationId).
+	TakeEditsBack(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeEditsBackParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListEdits Cells that were changed after their source was read, by row
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/edits (the `ListEdits` operationId).
+	ListEdits(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListEditsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditWithBody Change cells; what is touched is checked again
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+	EditWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Edit Change cells; what is touched is checked again
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+	Edit(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body EditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReplaceWithBody Find and replace in a column, or say what it would change
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+	ReplaceWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Replace Find and replace in a column, or say what it would change
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+	Replace(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ReplaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Load Carry out the verdicts
+	// LoadWithBody Carry out the verdicts, of all rows or of some first
+	//
+	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
-	Load(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+	LoadWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Load Carry out the verdicts, of all rows or of some first
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
+	Load(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body LoadJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChooseRowsWithBody What a choice of rows to load first comes to; nothing is written
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+	ChooseRowsWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChooseRows What a choice of rows to load first comes to; nothing is written
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+	ChooseRows(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ChooseRowsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// BringBackWithBody Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/mended (the `BringBack` operationId).
+	BringBackWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *BringBackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Near What a cell that cannot be read may have meant, the nearest first
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
+	Near(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Overwrites The first values that the load would replace
 	//
@@ -1887,6 +2389,11 @@ type ClientInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/reading (the `SetReading` operationId).
 	SetReading(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetReadingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// Reopen Take up again what was closed or discarded
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/reopen (the `Reopen` operationId).
+	Reopen(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// Resume Go on with a paused load
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/resume (the `Resume` operationId).
@@ -1925,6 +2432,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.csv (the `DownloadRows` operationId).
 	DownloadRows(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DownloadWorkbook Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.xlsx (the `DownloadWorkbook` operationId).
+	DownloadWorkbook(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadWorkbookParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetRow One row as the record it becomes; live, also before the check
 	//
@@ -1965,6 +2477,34 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// UndoWithBody Take back what loads or undos have written
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+	UndoWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Undo Take back what loads or undos have written
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+	Undo(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlanUndoWithBody What an undo would take back, what it cannot, and why; nothing is written
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+	PlanUndoWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlanUndo What an undo would take back, what it cannot, and why; nothing is written
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+	PlanUndo(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, body PlanUndoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
@@ -1980,10 +2520,38 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id} (the `GetRecord` operationId).
 	GetRecord(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ChangeRecordWithBody Change values of a record by hand; what they were stays in its history
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+	ChangeRecordWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeRecord Change values of a record by hand; what they were stays in its history
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+	ChangeRecord(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetHistory What happened to a record, newest first
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 	GetHistory(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddNoteWithBody Note something about a record
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+	AddNoteWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddNote Note something about a record
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+	AddNote(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, body AddNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListRoutines The saved routines
 	//
@@ -2681,6 +3249,104 @@ func (c *Client) AddDraft(ctx context.Context, workspace WorkspaceParam, pImport
 	return c.Client.Do(req)
 }
 
+// TakeEditsBack Take edits back, of these rows and this column, or all
+//
+// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/edits (the `TakeEditsBack` operationId).
+func (c *Client) TakeEditsBack(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeEditsBackParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeEditsBackRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListEdits Cells that were changed after their source was read, by row
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/edits (the `ListEdits` operationId).
+func (c *Client) ListEdits(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListEditsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListEditsRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditWithBody Change cells; what is touched is checked again
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+func (c *Client) EditWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Edit Change cells; what is touched is checked again
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+func (c *Client) Edit(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body EditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReplaceWithBody Find and replace in a column, or say what it would change
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+func (c *Client) ReplaceWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReplaceRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Replace Find and replace in a column, or say what it would change
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+func (c *Client) Replace(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ReplaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReplaceRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // StreamImport Progress as server-sent events; the data of each is a Progress
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
@@ -2696,11 +3362,96 @@ func (c *Client) StreamImport(ctx context.Context, workspace WorkspaceParam, pIm
 	return c.Client.Do(req)
 }
 
-// Load Carry out the verdicts
+// LoadWithBody Carry out the verdicts, of all rows or of some first
+//
+// Takes any type of body and a specified content type.
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
-func (c *Client) Load(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewLoadRequest(c.Server, workspace, pImport)
+func (c *Client) LoadWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Load Carry out the verdicts, of all rows or of some first
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
+func (c *Client) Load(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body LoadJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChooseRowsWithBody What a choice of rows to load first comes to; nothing is written
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+func (c *Client) ChooseRowsWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChooseRowsRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChooseRows What a choice of rows to load first comes to; nothing is written
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+func (c *Client) ChooseRows(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ChooseRowsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChooseRowsRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// BringBackWithBody Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/mended (the `BringBack` operationId).
+func (c *Client) BringBackWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *BringBackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewBringBackRequestWithBody(c.Server, workspace, pImport, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Near What a cell that cannot be read may have meant, the nearest first
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
+func (c *Client) Near(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewNearRequest(c.Server, workspace, pImport, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2839,6 +3590,21 @@ func (c *Client) SetReading(ctx context.Context, workspace WorkspaceParam, pImpo
 	return c.Client.Do(req)
 }
 
+// Reopen Take up again what was closed or discarded
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/reopen (the `Reopen` operationId).
+func (c *Client) Reopen(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReopenRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // Resume Go on with a paused load
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/resume (the `Resume` operationId).
@@ -2938,6 +3704,21 @@ func (c *Client) ListRows(ctx context.Context, workspace WorkspaceParam, pImport
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.csv (the `DownloadRows` operationId).
 func (c *Client) DownloadRows(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadRowsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewDownloadRowsRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DownloadWorkbook Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.xlsx (the `DownloadWorkbook` operationId).
+func (c *Client) DownloadWorkbook(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadWorkbookParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDownloadWorkbookRequest(c.Server, workspace, pImport, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3057,6 +3838,74 @@ func (c *Client) TryRoutine(ctx context.Context, workspace WorkspaceParam, pImpo
 	return c.Client.Do(req)
 }
 
+// UndoWithBody Take back what loads or undos have written
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+func (c *Client) UndoWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Undo Take back what loads or undos have written
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+func (c *Client) Undo(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlanUndoWithBody What an undo would take back, what it cannot, and why; nothing is written
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+func (c *Client) PlanUndoWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlanUndoRequestWithBody(c.Server, workspace, pImport, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlanUndo What an undo would take back, what it cannot, and why; nothing is written
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+func (c *Client) PlanUndo(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, body PlanUndoJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlanUndoRequest(c.Server, workspace, pImport, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ColumnValues What stands in a column, each different value once with its count and what it would mean in a field
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/values (the `ColumnValues` operationId).
@@ -3102,11 +3951,79 @@ func (c *Client) GetRecord(ctx context.Context, workspace WorkspaceParam, pType 
 	return c.Client.Do(req)
 }
 
+// ChangeRecordWithBody Change values of a record by hand; what they were stays in its history
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+func (c *Client) ChangeRecordWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeRecordRequestWithBody(c.Server, workspace, pType, id, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeRecord Change values of a record by hand; what they were stays in its history
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+func (c *Client) ChangeRecord(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeRecordRequest(c.Server, workspace, pType, id, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetHistory What happened to a record, newest first
 //
 // Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 func (c *Client) GetHistory(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetHistoryRequest(c.Server, workspace, pType, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddNoteWithBody Note something about a record
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+func (c *Client) AddNoteWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddNoteRequestWithBody(c.Server, workspace, pType, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddNote Note something about a record
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+func (c *Client) AddNote(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, body AddNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddNoteRequest(c.Server, workspace, pType, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4575,6 +5492,262 @@ func NewAddDraftRequestWithBody(server string, workspace WorkspaceParam, pImport
 	return req, nil
 }
 
+// NewTakeEditsBackRequest constructs an http.Request for the TakeEditsBack method
+func NewTakeEditsBackRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *TakeEditsBackParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/edits", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Row != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "row", params.Row, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListEditsRequest constructs an http.Request for the ListEdits method
+func NewListEditsRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ListEditsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/edits", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEditRequest calls the generic Edit builder with application/json body
+func NewEditRequest(server string, workspace WorkspaceParam, pImport ImportParam, body EditJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewEditRequestWithBody constructs an http.Request for the Edit method, with any body, and a specified content type
+func NewEditRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/edits", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReplaceRequest calls the generic Replace builder with application/json body
+func NewReplaceRequest(server string, workspace WorkspaceParam, pImport ImportParam, body ReplaceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReplaceRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewReplaceRequestWithBody constructs an http.Request for the Replace method, with any body, and a specified content type
+func NewReplaceRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/edits/replace", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewStreamImportRequest constructs an http.Request for the StreamImport method
 func NewStreamImportRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -4616,8 +5789,19 @@ func NewStreamImportRequest(server string, workspace WorkspaceParam, pImport Imp
 	return req, nil
 }
 
-// NewLoadRequest constructs an http.Request for the Load method
-func NewLoadRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+// NewLoadRequest calls the generic Load builder with application/json body
+func NewLoadRequest(server string, workspace WorkspaceParam, pImport ImportParam, body LoadJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewLoadRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewLoadRequestWithBody constructs an http.Request for the Load method, with any body, and a specified content type
+func NewLoadRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4649,7 +5833,209 @@ func NewLoadRequest(server string, workspace WorkspaceParam, pImport ImportParam
 		return nil, err
 	}
 
-	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewChooseRowsRequest calls the generic ChooseRows builder with application/json body
+func NewChooseRowsRequest(server string, workspace WorkspaceParam, pImport ImportParam, body ChooseRowsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChooseRowsRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewChooseRowsRequestWithBody constructs an http.Request for the ChooseRows method, with any body, and a specified content type
+func NewChooseRowsRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/load/rows", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewBringBackRequestWithBody constructs an http.Request for the BringBack method, with any body, and a specified content type
+func NewBringBackRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, params *BringBackParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/mended", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "name", params.Name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewNearRequest constructs an http.Request for the Near method
+func NewNearRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *NearParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/near", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "draft", params.Draft, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "field", params.Field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -5041,6 +6427,47 @@ func NewSetReadingRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewReopenRequest constructs an http.Request for the Reopen method
+func NewReopenRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/reopen", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -5515,6 +6942,118 @@ func NewDownloadRowsRequest(server string, workspace WorkspaceParam, pImport Imp
 	return req, nil
 }
 
+// NewDownloadWorkbookRequest constructs an http.Request for the DownloadWorkbook method
+func NewDownloadWorkbookRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *DownloadWorkbookParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/rows.xlsx", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "verdict", params.Verdict, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "outcome", params.Outcome, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "problem", params.Problem, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "field", params.Field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "reason", params.Reason, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "kind", params.Kind, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetRowRequest constructs an http.Request for the GetRow method
 func NewGetRowRequest(server string, workspace WorkspaceParam, pImport ImportParam, row int64) (*http.Request, error) {
 	var err error
@@ -5831,6 +7370,137 @@ func NewTryRoutineRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	return req, nil
 }
 
+// NewUndoRequest calls the generic Undo builder with application/json body
+func NewUndoRequest(server string, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewUndoRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewUndoRequestWithBody constructs an http.Request for the Undo method, with any body, and a specified content type
+func NewUndoRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/undo", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewPlanUndoRequest calls the generic PlanUndo builder with application/json body
+func NewPlanUndoRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, body PlanUndoJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPlanUndoRequestWithBody(server, workspace, pImport, params, "application/json", bodyReader)
+}
+
+// NewPlanUndoRequestWithBody constructs an http.Request for the PlanUndo method, with any body, and a specified content type
+func NewPlanUndoRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/undo/plan", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewColumnValuesRequest constructs an http.Request for the ColumnValues method
 func NewColumnValuesRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ColumnValuesParams) (*http.Request, error) {
 	var err error
@@ -6067,6 +7737,80 @@ func NewGetRecordRequest(server string, workspace WorkspaceParam, pType TypePara
 	return req, nil
 }
 
+// NewChangeRecordRequest calls the generic ChangeRecord builder with application/json body
+func NewChangeRecordRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeRecordRequestWithBody(server, workspace, pType, id, params, "application/json", bodyReader)
+}
+
+// NewChangeRecordRequestWithBody constructs an http.Request for the ChangeRecord method, with any body, and a specified content type
+func NewChangeRecordRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
+	return req, nil
+}
+
 // NewGetHistoryRequest constructs an http.Request for the GetHistory method
 func NewGetHistoryRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam) (*http.Request, error) {
 	var err error
@@ -6111,6 +7855,67 @@ func NewGetHistoryRequest(server string, workspace WorkspaceParam, pType TypePar
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewAddNoteRequest calls the generic AddNote builder with application/json body
+func NewAddNoteRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam, body AddNoteJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddNoteRequestWithBody(server, workspace, pType, id, "application/json", bodyReader)
+}
+
+// NewAddNoteRequestWithBody constructs an http.Request for the AddNote method, with any body, and a specified content type
+func NewAddNoteRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, id IdParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/%s/notes", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -7112,6 +8917,48 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/drafts (the `AddDraft` operationId).
 	AddDraftWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *AddDraftParams, body AddDraftJSONRequestBody, reqEditors ...RequestEditorFn) (*AddDraftResponse, error)
 
+	// TakeEditsBackWithResponse Take edits back, of these rows and this column, or all
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/edits (the `TakeEditsBack` operationId).
+	TakeEditsBackWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeEditsBackParams, reqEditors ...RequestEditorFn) (*TakeEditsBackResponse, error)
+
+	// ListEditsWithResponse Cells that were changed after their source was read, by row
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/edits (the `ListEdits` operationId).
+	ListEditsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListEditsParams, reqEditors ...RequestEditorFn) (*ListEditsResponse, error)
+
+	// EditWithBodyWithResponse Change cells; what is touched is checked again
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+	EditWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditResponse, error)
+
+	// EditWithResponse Change cells; what is touched is checked again
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+	EditWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body EditJSONRequestBody, reqEditors ...RequestEditorFn) (*EditResponse, error)
+
+	// ReplaceWithBodyWithResponse Find and replace in a column, or say what it would change
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+	ReplaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReplaceResponse, error)
+
+	// ReplaceWithResponse Find and replace in a column, or say what it would change
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+	ReplaceWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ReplaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ReplaceResponse, error)
+
 	// StreamImportWithResponse Progress as server-sent events; the data of each is a Progress
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7119,12 +8966,47 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImportWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*StreamImportResponse, error)
 
-	// LoadWithResponse Carry out the verdicts
+	// LoadWithBodyWithResponse Carry out the verdicts, of all rows or of some first
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
+	LoadWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadResponse, error)
+
+	// LoadWithResponse Carry out the verdicts, of all rows or of some first
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
+	LoadWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body LoadJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadResponse, error)
+
+	// ChooseRowsWithBodyWithResponse What a choice of rows to load first comes to; nothing is written
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+	ChooseRowsWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChooseRowsResponse, error)
+
+	// ChooseRowsWithResponse What a choice of rows to load first comes to; nothing is written
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+	ChooseRowsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ChooseRowsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChooseRowsResponse, error)
+
+	// BringBackWithBodyWithResponse Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/mended (the `BringBack` operationId).
+	BringBackWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *BringBackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BringBackResponse, error)
+
+	// NearWithResponse What a cell that cannot be read may have meant, the nearest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
-	// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
-	LoadWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*LoadResponse, error)
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
+	NearWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*NearResponse, error)
 
 	// OverwritesWithResponse The first values that the load would replace
 	//
@@ -7182,6 +9064,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/reading (the `SetReading` operationId).
 	SetReadingWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetReadingJSONRequestBody, reqEditors ...RequestEditorFn) (*SetReadingResponse, error)
 
+	// ReopenWithResponse Take up again what was closed or discarded
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/reopen (the `Reopen` operationId).
+	ReopenWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ReopenResponse, error)
+
 	// ResumeWithResponse Go on with a paused load
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7230,6 +9119,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.csv (the `DownloadRows` operationId).
 	DownloadRowsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadRowsParams, reqEditors ...RequestEditorFn) (*DownloadRowsResponse, error)
+
+	// DownloadWorkbookWithResponse Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.xlsx (the `DownloadWorkbook` operationId).
+	DownloadWorkbookWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadWorkbookParams, reqEditors ...RequestEditorFn) (*DownloadWorkbookResponse, error)
 
 	// GetRowWithResponse One row as the record it becomes; live, also before the check
 	//
@@ -7280,6 +9176,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error)
 
+	// UndoWithBodyWithResponse Take back what loads or undos have written
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+	UndoWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UndoResponse, error)
+
+	// UndoWithResponse Take back what loads or undos have written
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+	UndoWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody, reqEditors ...RequestEditorFn) (*UndoResponse, error)
+
+	// PlanUndoWithBodyWithResponse What an undo would take back, what it cannot, and why; nothing is written
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+	PlanUndoWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlanUndoResponse, error)
+
+	// PlanUndoWithResponse What an undo would take back, what it cannot, and why; nothing is written
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+	PlanUndoWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, body PlanUndoJSONRequestBody, reqEditors ...RequestEditorFn) (*PlanUndoResponse, error)
+
 	// ColumnValuesWithResponse What stands in a column, each different value once with its count and what it would mean in a field
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -7301,12 +9225,40 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id} (the `GetRecord` operationId).
 	GetRecordWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*GetRecordResponse, error)
 
+	// ChangeRecordWithBodyWithResponse Change values of a record by hand; what they were stays in its history
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+	ChangeRecordWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeRecordResponse, error)
+
+	// ChangeRecordWithResponse Change values of a record by hand; what they were stays in its history
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+	ChangeRecordWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeRecordResponse, error)
+
 	// GetHistoryWithResponse What happened to a record, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/history (the `GetHistory` operationId).
 	GetHistoryWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, reqEditors ...RequestEditorFn) (*GetHistoryResponse, error)
+
+	// AddNoteWithBodyWithResponse Note something about a record
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+	AddNoteWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddNoteResponse, error)
+
+	// AddNoteWithResponse Note something about a record
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+	AddNoteWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, body AddNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*AddNoteResponse, error)
 
 	// ListRoutinesWithResponse The saved routines
 	//
@@ -8700,6 +10652,198 @@ func (r AddDraftResponse) ContentType() string {
 	return ""
 }
 
+type TakeEditsBackResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Kept
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TakeEditsBackResponse) GetJSON200() *Kept {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TakeEditsBackResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TakeEditsBackResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TakeEditsBackResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TakeEditsBackResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TakeEditsBackResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListEditsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Edits
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListEditsResponse) GetJSON200() *Edits {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListEditsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListEditsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListEditsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListEditsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListEditsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Kept
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditResponse) GetJSON200() *Kept {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ReplaceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Replaced
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReplaceResponse) GetJSON200() *Replaced {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReplaceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReplaceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReplaceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReplaceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReplaceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type StreamImportResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -8783,6 +10927,150 @@ func (r LoadResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r LoadResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChooseRowsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ChosenRows
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChooseRowsResponse) GetJSON200() *ChosenRows {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChooseRowsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChooseRowsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChooseRowsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChooseRowsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChooseRowsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type BringBackResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *BroughtBack
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r BringBackResponse) GetJSON200() *BroughtBack {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r BringBackResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r BringBackResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r BringBackResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r BringBackResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r BringBackResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type NearResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *NearMisses
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r NearResponse) GetJSON200() *NearMisses {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r NearResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r NearResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r NearResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r NearResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r NearResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9107,6 +11395,54 @@ func (r SetReadingResponse) ContentType() string {
 	return ""
 }
 
+type ReopenResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r ReopenResponse) GetJSON202() *Import {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReopenResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReopenResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReopenResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReopenResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReopenResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ResumeResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9403,6 +11739,47 @@ func (r DownloadRowsResponse) ContentType() string {
 	return ""
 }
 
+type DownloadWorkbookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DownloadWorkbookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DownloadWorkbookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DownloadWorkbookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DownloadWorkbookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DownloadWorkbookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetRowResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9688,6 +12065,102 @@ func (r TryRoutineResponse) ContentType() string {
 	return ""
 }
 
+type UndoResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r UndoResponse) GetJSON202() *Import {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UndoResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UndoResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UndoResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UndoResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UndoResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PlanUndoResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *UndoPlan
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PlanUndoResponse) GetJSON200() *UndoPlan {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PlanUndoResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PlanUndoResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PlanUndoResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PlanUndoResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PlanUndoResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ColumnValuesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9846,6 +12319,61 @@ func (r GetRecordResponse) ContentType() string {
 	return ""
 }
 
+// ChangeRecordResponse200Headers the declared response headers of an HTTP 200 response for ChangeRecord
+type ChangeRecordResponse200Headers struct {
+	ETag string
+}
+
+type ChangeRecordResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Record
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ChangeRecordResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeRecordResponse) GetJSON200() *Record {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeRecordResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeRecordResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeRecordResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeRecordResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeRecordResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetHistoryResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -9892,6 +12420,47 @@ func (r GetHistoryResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetHistoryResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddNoteResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddNoteResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddNoteResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddNoteResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddNoteResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddNoteResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -11136,6 +13705,84 @@ func (c *ClientWithResponses) AddDraftWithResponse(ctx context.Context, workspac
 	return ParseAddDraftResponse(rsp)
 }
 
+// TakeEditsBackWithResponse Take edits back, of these rows and this column, or all
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/imports/{import}/edits (the `TakeEditsBack` operationId).
+func (c *ClientWithResponses) TakeEditsBackWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TakeEditsBackParams, reqEditors ...RequestEditorFn) (*TakeEditsBackResponse, error) {
+	rsp, err := c.TakeEditsBack(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeEditsBackResponse(rsp)
+}
+
+// ListEditsWithResponse Cells that were changed after their source was read, by row
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/edits (the `ListEdits` operationId).
+func (c *ClientWithResponses) ListEditsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListEditsParams, reqEditors ...RequestEditorFn) (*ListEditsResponse, error) {
+	rsp, err := c.ListEdits(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListEditsResponse(rsp)
+}
+
+// EditWithBodyWithResponse Change cells; what is touched is checked again
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+func (c *ClientWithResponses) EditWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditResponse, error) {
+	rsp, err := c.EditWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditResponse(rsp)
+}
+
+// EditWithResponse Change cells; what is touched is checked again
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits (the `Edit` operationId).
+func (c *ClientWithResponses) EditWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body EditJSONRequestBody, reqEditors ...RequestEditorFn) (*EditResponse, error) {
+	rsp, err := c.Edit(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditResponse(rsp)
+}
+
+// ReplaceWithBodyWithResponse Find and replace in a column, or say what it would change
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+func (c *ClientWithResponses) ReplaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReplaceResponse, error) {
+	rsp, err := c.ReplaceWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReplaceResponse(rsp)
+}
+
+// ReplaceWithResponse Find and replace in a column, or say what it would change
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/edits/replace (the `Replace` operationId).
+func (c *ClientWithResponses) ReplaceWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ReplaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ReplaceResponse, error) {
+	rsp, err := c.Replace(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReplaceResponse(rsp)
+}
+
 // StreamImportWithResponse Progress as server-sent events; the data of each is a Progress
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11149,17 +13796,82 @@ func (c *ClientWithResponses) StreamImportWithResponse(ctx context.Context, work
 	return ParseStreamImportResponse(rsp)
 }
 
-// LoadWithResponse Carry out the verdicts
+// LoadWithBodyWithResponse Carry out the verdicts, of all rows or of some first
 //
-// Returns a wrapper object for the known response body format(s).
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
-func (c *ClientWithResponses) LoadWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*LoadResponse, error) {
-	rsp, err := c.Load(ctx, workspace, pImport, reqEditors...)
+func (c *ClientWithResponses) LoadWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadResponse, error) {
+	rsp, err := c.LoadWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
 	return ParseLoadResponse(rsp)
+}
+
+// LoadWithResponse Carry out the verdicts, of all rows or of some first
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load (the `Load` operationId).
+func (c *ClientWithResponses) LoadWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body LoadJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadResponse, error) {
+	rsp, err := c.Load(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLoadResponse(rsp)
+}
+
+// ChooseRowsWithBodyWithResponse What a choice of rows to load first comes to; nothing is written
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+func (c *ClientWithResponses) ChooseRowsWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChooseRowsResponse, error) {
+	rsp, err := c.ChooseRowsWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChooseRowsResponse(rsp)
+}
+
+// ChooseRowsWithResponse What a choice of rows to load first comes to; nothing is written
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/load/rows (the `ChooseRows` operationId).
+func (c *ClientWithResponses) ChooseRowsWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body ChooseRowsJSONRequestBody, reqEditors ...RequestEditorFn) (*ChooseRowsResponse, error) {
+	rsp, err := c.ChooseRows(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChooseRowsResponse(rsp)
+}
+
+// BringBackWithBodyWithResponse Bring back a sheet of rows that was downloaded and mended; what differs becomes edits
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/mended (the `BringBack` operationId).
+func (c *ClientWithResponses) BringBackWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *BringBackParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*BringBackResponse, error) {
+	rsp, err := c.BringBackWithBody(ctx, workspace, pImport, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseBringBackResponse(rsp)
+}
+
+// NearWithResponse What a cell that cannot be read may have meant, the nearest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
+func (c *ClientWithResponses) NearWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*NearResponse, error) {
+	rsp, err := c.Near(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseNearResponse(rsp)
 }
 
 // OverwritesWithResponse The first values that the load would replace
@@ -11266,6 +13978,19 @@ func (c *ClientWithResponses) SetReadingWithResponse(ctx context.Context, worksp
 	return ParseSetReadingResponse(rsp)
 }
 
+// ReopenWithResponse Take up again what was closed or discarded
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/reopen (the `Reopen` operationId).
+func (c *ClientWithResponses) ReopenWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ReopenResponse, error) {
+	rsp, err := c.Reopen(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReopenResponse(rsp)
+}
+
 // ResumeWithResponse Go on with a paused load
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11355,6 +14080,19 @@ func (c *ClientWithResponses) DownloadRowsWithResponse(ctx context.Context, work
 		return nil, err
 	}
 	return ParseDownloadRowsResponse(rsp)
+}
+
+// DownloadWorkbookWithResponse Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/rows.xlsx (the `DownloadWorkbook` operationId).
+func (c *ClientWithResponses) DownloadWorkbookWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *DownloadWorkbookParams, reqEditors ...RequestEditorFn) (*DownloadWorkbookResponse, error) {
+	rsp, err := c.DownloadWorkbook(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDownloadWorkbookResponse(rsp)
 }
 
 // GetRowWithResponse One row as the record it becomes; live, also before the check
@@ -11448,6 +14186,58 @@ func (c *ClientWithResponses) TryRoutineWithResponse(ctx context.Context, worksp
 	return ParseTryRoutineResponse(rsp)
 }
 
+// UndoWithBodyWithResponse Take back what loads or undos have written
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+func (c *ClientWithResponses) UndoWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*UndoResponse, error) {
+	rsp, err := c.UndoWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoResponse(rsp)
+}
+
+// UndoWithResponse Take back what loads or undos have written
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo (the `Undo` operationId).
+func (c *ClientWithResponses) UndoWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody, reqEditors ...RequestEditorFn) (*UndoResponse, error) {
+	rsp, err := c.Undo(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoResponse(rsp)
+}
+
+// PlanUndoWithBodyWithResponse What an undo would take back, what it cannot, and why; nothing is written
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+func (c *ClientWithResponses) PlanUndoWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PlanUndoResponse, error) {
+	rsp, err := c.PlanUndoWithBody(ctx, workspace, pImport, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlanUndoResponse(rsp)
+}
+
+// PlanUndoWithResponse What an undo would take back, what it cannot, and why; nothing is written
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/undo/plan (the `PlanUndo` operationId).
+func (c *ClientWithResponses) PlanUndoWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *PlanUndoParams, body PlanUndoJSONRequestBody, reqEditors ...RequestEditorFn) (*PlanUndoResponse, error) {
+	rsp, err := c.PlanUndo(ctx, workspace, pImport, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlanUndoResponse(rsp)
+}
+
 // ColumnValuesWithResponse What stands in a column, each different value once with its count and what it would mean in a field
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11487,6 +14277,32 @@ func (c *ClientWithResponses) GetRecordWithResponse(ctx context.Context, workspa
 	return ParseGetRecordResponse(rsp)
 }
 
+// ChangeRecordWithBodyWithResponse Change values of a record by hand; what they were stays in its history
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+func (c *ClientWithResponses) ChangeRecordWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeRecordResponse, error) {
+	rsp, err := c.ChangeRecordWithBody(ctx, workspace, pType, id, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeRecordResponse(rsp)
+}
+
+// ChangeRecordWithResponse Change values of a record by hand; what they were stays in its history
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
+func (c *ClientWithResponses) ChangeRecordWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeRecordResponse, error) {
+	rsp, err := c.ChangeRecord(ctx, workspace, pType, id, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeRecordResponse(rsp)
+}
+
 // GetHistoryWithResponse What happened to a record, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -11498,6 +14314,32 @@ func (c *ClientWithResponses) GetHistoryWithResponse(ctx context.Context, worksp
 		return nil, err
 	}
 	return ParseGetHistoryResponse(rsp)
+}
+
+// AddNoteWithBodyWithResponse Note something about a record
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+func (c *ClientWithResponses) AddNoteWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddNoteResponse, error) {
+	rsp, err := c.AddNoteWithBody(ctx, workspace, pType, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddNoteResponse(rsp)
+}
+
+// AddNoteWithResponse Note something about a record
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/{id}/notes (the `AddNote` operationId).
+func (c *ClientWithResponses) AddNoteWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, body AddNoteJSONRequestBody, reqEditors ...RequestEditorFn) (*AddNoteResponse, error) {
+	rsp, err := c.AddNote(ctx, workspace, pType, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddNoteResponse(rsp)
 }
 
 // ListRoutinesWithResponse The saved routines
@@ -12627,6 +15469,138 @@ func ParseAddDraftResponse(rsp *http.Response) (*AddDraftResponse, error) {
 	return response, nil
 }
 
+// ParseTakeEditsBackResponse parses an HTTP response from a TakeEditsBackWithResponse call
+func ParseTakeEditsBackResponse(rsp *http.Response) (*TakeEditsBackResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TakeEditsBackResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListEditsResponse parses an HTTP response from a ListEditsWithResponse call
+func ParseListEditsResponse(rsp *http.Response) (*ListEditsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListEditsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Edits
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEditResponse parses an HTTP response from a EditWithResponse call
+func ParseEditResponse(rsp *http.Response) (*EditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReplaceResponse parses an HTTP response from a ReplaceWithResponse call
+func ParseReplaceResponse(rsp *http.Response) (*ReplaceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReplaceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Replaced
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseStreamImportResponse parses an HTTP response from a StreamImportWithResponse call
 func ParseStreamImportResponse(rsp *http.Response) (*StreamImportResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -12673,6 +15647,105 @@ func ParseLoadResponse(rsp *http.Response) (*LoadResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChooseRowsResponse parses an HTTP response from a ChooseRowsWithResponse call
+func ParseChooseRowsResponse(rsp *http.Response) (*ChooseRowsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChooseRowsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ChosenRows
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseBringBackResponse parses an HTTP response from a BringBackWithResponse call
+func ParseBringBackResponse(rsp *http.Response) (*BringBackResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &BringBackResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest BroughtBack
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseNearResponse parses an HTTP response from a NearWithResponse call
+func ParseNearResponse(rsp *http.Response) (*NearResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &NearResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest NearMisses
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -12875,6 +15948,39 @@ func ParseSetReadingResponse(rsp *http.Response) (*SetReadingResponse, error) {
 	}
 
 	response := &SetReadingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseReopenResponse parses an HTTP response from a ReopenWithResponse call
+func ParseReopenResponse(rsp *http.Response) (*ReopenResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReopenResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}
@@ -13107,6 +16213,32 @@ func ParseDownloadRowsResponse(rsp *http.Response) (*DownloadRowsResponse, error
 	return response, nil
 }
 
+// ParseDownloadWorkbookResponse parses an HTTP response from a DownloadWorkbookWithResponse call
+func ParseDownloadWorkbookResponse(rsp *http.Response) (*DownloadWorkbookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DownloadWorkbookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetRowResponse parses an HTTP response from a GetRowWithResponse call
 func ParseGetRowResponse(rsp *http.Response) (*GetRowResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13300,6 +16432,72 @@ func ParseTryRoutineResponse(rsp *http.Response) (*TryRoutineResponse, error) {
 	return response, nil
 }
 
+// ParseUndoResponse parses an HTTP response from a UndoWithResponse call
+func ParseUndoResponse(rsp *http.Response) (*UndoResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UndoResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePlanUndoResponse parses an HTTP response from a PlanUndoWithResponse call
+func ParsePlanUndoResponse(rsp *http.Response) (*PlanUndoResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PlanUndoResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest UndoPlan
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseColumnValuesResponse parses an HTTP response from a ColumnValuesWithResponse call
 func ParseColumnValuesResponse(rsp *http.Response) (*ColumnValuesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13406,6 +16604,52 @@ func ParseGetRecordResponse(rsp *http.Response) (*GetRecordResponse, error) {
 	return response, nil
 }
 
+// ParseChangeRecordResponse parses an HTTP response from a ChangeRecordWithResponse call
+func ParseChangeRecordResponse(rsp *http.Response) (*ChangeRecordResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeRecordResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Record
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ChangeRecordResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
 // ParseGetHistoryResponse parses an HTTP response from a GetHistoryWithResponse call
 func ParseGetHistoryResponse(rsp *http.Response) (*GetHistoryResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -13428,6 +16672,35 @@ func ParseGetHistoryResponse(rsp *http.Response) (*GetHistoryResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddNoteResponse parses an HTTP response from a AddNoteWithResponse call
+func ParseAddNoteResponse(rsp *http.Response) (*AddNoteResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddNoteResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -106,3 +106,13 @@ func Copier(f catalog.Field) func(out *pgcopy.Buffer, canonical string) error {
 		return nil
 	}
 }
+
+// Typed is the SQL of a field's value, from the SQL of its canonical text; blank
+// is null.
+func Typed(f catalog.Field, text string) string {
+	text = `nullif(` + text + `, '')`
+	if f.Kind().Form == catalog.ListForm {
+		return `string_to_array(` + text + `, ` + Literal(value.ListSeparator) + `)`
+	}
+	return text + `::` + Type(f)
+}

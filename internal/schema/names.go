@@ -74,6 +74,16 @@ func RecordID(t catalog.RecordType, id string) string {
 	return Literal(t.Prefix+"-") + ` || ` + id
 }
 
+// Shown is the SQL of a field's value as the history keeps it: the canonical
+// text, for a reference the id of the record as people see it.
+func Shown(c catalog.Catalog, f catalog.Field, value string) string {
+	if f.Kind().Form != catalog.LinkForm {
+		return Text(f, value)
+	}
+	t, _ := c.Type(f.To)
+	return RecordID(t, value)
+}
+
 // Pointing is a field by which records of one type point to those of another.
 type Pointing struct {
 	Type  catalog.RecordType

@@ -8,7 +8,7 @@ import (
 
 // Edition is the layout of record tables that this package makes. Workspaces
 // keep the edition of their tables and are brought up to it by Upgrade.
-const Edition = 2
+const Edition = 3
 
 // Make is the DDL of a record type's tables, of the present edition. The fill
 // factor leaves room for updates in place.
@@ -33,10 +33,13 @@ func Make(workspace string, t catalog.RecordType) []string {
 			at timestamptz not null default now(),
 			person bigint not null,
 			import bigint,
+			run bigint,
 			kind text not null,
 			changes jsonb not null,
+			was jsonb,
 			primary key (record_id, version)
 		)`,
+		runIndex(workspace, t),
 	}
 	for _, f := range t.Fields {
 		ddl = append(ddl, addField(workspace, t, f)...)
@@ -52,7 +55,28 @@ func Upgrade(workspace string, t catalog.RecordType, from int) (ddl []string) {
 			ddl = append(ddl, linkIndex(workspace, t, f)...)
 		}
 	}
+	if from < 3 { // what a piece of work has written can be told, to take it back
+		history := History(workspace, t.Name)
+		ddl = append(ddl,
+			`alter table `+history+` add column run bigint, add column was jsonb`,
+			`update `+history+` h set run = (
+				select min(r.piece) from runs r
+				where r.import = h.import and r.work = 'load' and h.at between r.began_at and coalesce(r.ended_at, 'infinity'))
+			where h.import is not null`,
+			runIndex(workspace, t),
+			`insert into run_records (piece, type, ids)
+			select r.piece, `+Literal(t.Name)+`, range_agg(int8range(x.id, x.id, '[]'))
+			from `+Records(workspace, t.Name)+` x
+			join runs r on r.import = x.import and r.work = 'load' and x.created_at between r.began_at and coalesce(r.ended_at, 'infinity')
+			group by r.piece
+			on conflict (piece, type) do nothing`)
+	}
 	return ddl
+}
+
+// runIndex finds what a piece of work has changed; entries of one lie together.
+func runIndex(workspace string, t catalog.RecordType) string {
+	return `create index on ` + History(workspace, t.Name) + ` using brin (run) with (autosummarize = on, pages_per_range = 32)`
 }
 
 // importIndex finds the records that an import made. They lie together, so an

@@ -101,8 +101,20 @@ func (w *CellWriter) End(ctx context.Context, failed error) error {
 				return fmt.Errorf("stage cells: %w", err)
 			}
 		}
-		return nil
+		return w.edit(ctx, tx, cells)
 	})
+}
+
+// edit makes the cells say what was changed of them. Read otherwise, the source
+// may say something else there.
+func (w *CellWriter) edit(ctx context.Context, tx pgx.Tx, cells string) error {
+	_, err := tx.Exec(ctx, `update edits e set was = coalesce(c.cells[e.place + 1], '') from `+cells+` c where e.import = $1 and c.row_no = e.row_no`, w.run.Import)
+	if err != nil {
+		return fmt.Errorf("stage cells: %w", err)
+	}
+	word := func(string) (string, bool, bool) { return cells, true, true }
+	_, err = w.room.carryOut(ctx, tx, w.run, stepEdits, word, []stmt{setCells(`(select * from edits where import = ` + schema.Int(w.run.Import) + `)`)})
+	return err
 }
 
 // SameRows reports whether the cells that a run has staged have the same row
@@ -153,7 +165,7 @@ func settledRow(results, row string) string {
 	return `exists (
 		select from ` + results + ` o
 		where o.row_no = ` + row + `.row_no and o.last and o.of_row is not null
-			and o.of_row not in ('held', 'failed')
+			and o.of_row not in ('held', 'failed', 'undone')
 			and not (o.of_row = 'skipped' and o.detail in (''` + again + `)))`
 }
 

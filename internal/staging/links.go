@@ -141,9 +141,9 @@ func (k *draftCheck) shown(f catalog.Field, value string) string {
 	if f.Kind().Form != catalog.LinkForm {
 		return schema.Text(f, value)
 	}
-	t, _ := k.catalog.Type(f.To)
 	if fp := k.field(f.Name); fp != nil && fp.Draft >= 0 {
+		t, _ := k.catalog.Type(f.To)
 		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of row ") + ` || -` + value + ` else ` + schema.RecordID(t, value) + ` end`
 	}
-	return schema.RecordID(t, value)
+	return schema.Shown(k.catalog, f, value)
 }

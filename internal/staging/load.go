@@ -72,7 +72,8 @@ func (r *Room) Staged(ctx context.Context, i store.Import) (bool, error) {
 }
 
 // Chunk carries out the next rows, at most the given number. It reports whether
-// the load has ended, which is also so when it was paused or stopped.
+// the load has ended, which is also so when it was paused or stopped, or has
+// given way by its policy.
 func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 	err = pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
 		i, err := store.LockImport(ctx, tx, l.run)
@@ -83,20 +84,110 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 		if err := c.bounds(ctx, rows); err != nil {
 			return err
 		}
-		event := life.WasLoaded
 		if i.State != life.Loading {
-			event = life.Interrupt
-		}
-		if c.rows == 0 || event == life.Interrupt {
 			ended = true
-			if err := c.finish(ctx); err != nil {
-				return err
-			}
-			return store.EndRunIn(ctx, tx, i, l.run, event, nil, nil)
+			return c.end(ctx, life.Interrupt, nil)
 		}
-		return c.carryOut(ctx)
+		if c.rows == 0 {
+			ended = true
+			return c.end(ctx, life.WasLoaded, nil)
+		}
+		if err := c.carryOut(ctx); err != nil {
+			return err
+		}
+		event, trouble, err := c.givesWay(ctx)
+		if err != nil || event == "" {
+			return err
+		}
+		ended = true
+		return c.end(ctx, event, trouble)
 	})
 	return ended, err
+}
+
+// end ends the load by an event. When only some rows were to be loaded and others
+// are left, these stay checked, to be loaded as well.
+func (c *chunk) end(ctx context.Context, event life.Event, trouble *store.Trouble) error {
+	if err := c.finish(ctx); err != nil {
+		return err
+	}
+	if event == life.WasLoaded && c.run.Only != nil {
+		left, err := c.keepLeft(ctx)
+		if err != nil {
+			return err
+		}
+		if left {
+			event = life.PartLoaded
+		}
+	}
+	return store.EndRunIn(ctx, c.tx, c.i, c.run, event, trouble, nil)
+}
+
+// givesWay tells whether the load is to end by its policy, after what it has done
+// so far.
+func (c *chunk) givesWay(ctx context.Context) (life.Event, *store.Trouble, error) {
+	p := c.run.Policy.V
+	if p.PauseHeld == 0 && p.StopFails == 0 {
+		return "", nil, nil
+	}
+	var held, failed int64
+	err := c.tx.QueryRow(ctx, `select coalesce((outcomes->>'held')::bigint, 0), coalesce((outcomes->>'failed')::bigint, 0) from runs where id = $1`, c.run.ID).Scan(&held, &failed)
+	switch {
+	case err != nil:
+		return "", nil, fmt.Errorf("count what is held: %w", err)
+	case p.StopFails > 0 && failed >= p.StopFails:
+		return life.Failing, &store.Trouble{Code: string(life.Failing), Message: fmt.Sprintf("the load has stopped, as it was to: the database has refused %d rows", failed),
+			Mend: "Look at the rows that have failed. What was loaded stays, or can be taken back."}, nil
+	case p.PauseHeld > 0 && held >= p.PauseHeld:
+		return life.HeldUp, &store.Trouble{Code: string(life.HeldUp), Message: fmt.Sprintf("the load has paused, as it was to: %d rows are held", held),
+			Mend: "Look at the rows that are held; then go on, or stop."}, nil
+	}
+	return "", nil, nil
+}
+
+// keepLeft drops what the check has said of rows that are settled now, as a check
+// made now would, so that it stands for those that are left. It reports whether
+// there are any.
+func (c *chunk) keepLeft(ctx context.Context) (bool, error) {
+	var parts []string
+	for _, part := range []string{"problems", "asked", "offered"} {
+		parts = append(parts, c.check.table(part))
+	}
+	for _, d := range c.check.drafts {
+		parts = append(parts, d.table("verdicts"))
+	}
+	for _, part := range parts {
+		if _, err := c.tx.Exec(ctx, `delete from `+part+` v where `+settledRow(resultsTable(c.i.ID), "v")); err != nil {
+			return false, fmt.Errorf("drop what is settled: %w", err)
+		}
+	}
+	first := c.check.drafts[0]
+	_, err := c.room.carryOut(ctx, c.tx, c.run, step{does: "looks at what is left", reads: "verdicts", writes: "anchors"}, first.word, []stmt{
+		q(`analyze {verdicts}`),
+		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.All)}),
+		anchorsOf("verdicts", "row_verdict", "true"),
+	})
+	if err != nil {
+		return false, err
+	}
+	found, err := c.check.found(ctx, c.tx)
+	if err != nil {
+		return false, err
+	}
+	_, err = c.tx.Exec(ctx, `update imports set totals = $2, digest = $3, next_row = 0 where id = $1`, c.i.ID, store.JSON[verdict.Totals]{V: found.Totals}, found.Digest)
+	if err != nil {
+		return false, fmt.Errorf("note what is left: %w", err)
+	}
+	return found.Totals.Rows > 0, nil
+}
+
+// literals writes words as SQL, a comma between.
+func literals[T ~string](words []T) string {
+	out := make([]string, len(words))
+	for n, w := range words {
+		out[n] = literal(w)
+	}
+	return list(out)
 }
 
 // chunk is the work of one transaction on the rows from low to high.
@@ -104,7 +195,9 @@ type chunk struct {
 	*Load
 	tx        pgx.Tx
 	i         store.Import // as it stands, locked
-	number    int64        // how many there were before, about
+	whole     bool         // the transaction goes on: what is noted stays in i and told
+	told      map[verdict.Outcome]int64
+	number    int64 // how many there were before, about
 	low, high int64
 	rows      int64
 	drafts    []*draftChunk // each behind those that it points to
@@ -124,7 +217,7 @@ func (c *chunk) bounds(ctx context.Context, most int) error {
 	var low, high *int64
 	err := c.tx.QueryRow(ctx, `
 		select min(row_no), max(row_no), count(*) from (
-			select row_no from `+c.check.drafts[0].table("verdicts")+` where row_no >= $1 order by row_no limit $2
+			select row_no from `+c.check.drafts[0].table("verdicts")+` v where row_no >= $1`+c.only("v.row_no")+` order by row_no limit $2
 		) x`, c.i.NextRow, most).Scan(&low, &high, &c.rows)
 	if err != nil {
 		return fmt.Errorf("find the next rows: %w", err)
@@ -138,7 +231,16 @@ func (c *chunk) bounds(ctx context.Context, most int) error {
 // within is the rule that rows of an alias are those of the chunk. It is said of
 // each table, so that only the chunk's part of it is looked at.
 func (c *chunk) within(row string) string {
-	return fmt.Sprintf(`%s.row_no between %d and %d`, row, c.low, c.high)
+	return fmt.Sprintf(`%s.row_no between %d and %d`, row, c.low, c.high) + c.only(row+".row_no")
+}
+
+// only is the rule that a row is one of those that the load is about, behind
+// another rule; empty when it is about all.
+func (c *chunk) only(row string) string {
+	if c.run.Only == nil {
+		return ""
+	}
+	return ` and ` + row + ` <@ ` + literal(*c.run.Only) + `::int8multirange`
 }
 
 // word is the vocabulary of a chunk: that of the row, with the rows of the chunk.
@@ -198,9 +300,19 @@ func (c *chunk) prepare(ctx context.Context) (written, linked bool, err error) {
 		d.base = l.Base
 		l.Base += d.creates
 		locked[d.plan.Type.Name] = l
+		if d.creates > 0 {
+			if err := store.NoteMade(ctx, c.tx, c.run.Piece, d.plan.Type.Name, d.base, d.creates); err != nil {
+				return false, false, err
+			}
+		}
+	}
+	written, linked = writes != c.i.Writes, linkWrites != c.i.LinkWrites
+	if c.whole {
+		c.i.Writes += int64(len(locked))
+		return written, linked, nil
 	}
 	_, err = c.tx.Exec(ctx, `update imports set writes = writes + $2 where id = $1`, c.i.ID, len(locked))
-	return writes != c.i.Writes, linkWrites != c.i.LinkWrites, err
+	return written, linked, err
 }
 
 // links lists the record types that the draft links to.
@@ -235,7 +347,8 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(first).word, []stmt{
 		// What an earlier run said of the rows stays, and no longer holds.
 		q(`update {results} o set last = false from {verdicts} v where o.last and v.row_no = o.row_no and {within o} and {within v}`),
-		q(`create temp table late (row_no bigint primary key, code text, field text, detail text, why text) on commit drop`),
+		q(`create temp table if not exists late (row_no bigint primary key, code text, field text, detail text, why text) on commit drop`),
+		q(`truncate {late}`),
 		q(`insert into {late} (row_no) select v.row_no from {verdicts} v where {within v} and v.row_verdict in (@hold, @ask)`,
 			arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)}),
 	})
@@ -250,6 +363,11 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	if err := c.holdDependants(ctx); err != nil {
 		return err
 	}
+	if c.whole {
+		if err := c.allOrNothing(ctx); err != nil {
+			return err
+		}
+	}
 	if err := c.do(ctx, stepNoted, q(`insert into {problems} (row_no, code, field, col, value, detail)
 		select row_no, code, field, '', '', detail from {late} where code is not null`)); err != nil {
 		return err
@@ -263,6 +381,90 @@ func (c *chunk) carryOut(ctx context.Context) error {
 		}
 	}
 	return c.advance(ctx, before)
+}
+
+// NotAllError says why a load of all rows or none has written nothing.
+type NotAllError struct {
+	Row int64 // 0 when it is not known
+	Why string
+}
+
+// Error implements error.
+func (e *NotAllError) Error() string { return fmt.Sprintf("row %d: %s", e.Row, e.Why) }
+
+// allOrNothing gives an error when a row of the chunk cannot be loaded.
+func (c *chunk) allOrNothing(ctx context.Context) error {
+	e := &NotAllError{}
+	err := c.tx.QueryRow(ctx, `select row_no, coalesce(why, 'the row is held') from late order by row_no limit 1`).Scan(&e.Row, &e.Why)
+	if store.IsMissing(err) {
+		return nil
+	}
+	if err != nil {
+		return fmt.Errorf("look for what is held: %w", err)
+	}
+	return e
+}
+
+// Whole carries out all rows in one transaction, or none: then it gives a
+// NotAllError. Others who write to the same record types wait until it ends.
+// Progress is told how many rows are done.
+func (l *Load) Whole(ctx context.Context, progress func(done int64) error) error {
+	err := pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
+		if err := store.Guard(ctx, tx, l.run); err != nil {
+			return err
+		}
+		i, err := l.room.store.ImportAnywhere(ctx, l.run.Import)
+		if err != nil {
+			return err
+		}
+		c := chunk{Load: l, tx: tx, i: i, whole: true, told: map[verdict.Outcome]int64{}}
+		var done int64
+		for {
+			if err := c.bounds(ctx, ChunkRows); err != nil {
+				return err
+			}
+			if c.rows == 0 {
+				break
+			}
+			c.drafts = nil
+			if err := c.carryOut(ctx); err != nil {
+				return err
+			}
+			done += c.rows
+			c.number++
+			if err := progress(done); err != nil {
+				return err
+			}
+		}
+		noted := c.i
+		if c.i, err = store.LockImport(ctx, tx, l.run); err != nil {
+			return err
+		}
+		if c.i.State != life.Loading {
+			return &NotAllError{Why: "the load was stopped"}
+		}
+		if err := c.noteAll(ctx, noted, done); err != nil {
+			return err
+		}
+		return c.end(ctx, life.WasLoaded, nil)
+	})
+	if Refused(err) {
+		return &NotAllError{Why: whyRefused(err)}
+	}
+	return err
+}
+
+// noteAll notes what has come of all rows.
+func (c *chunk) noteAll(ctx context.Context, now store.Import, done int64) error {
+	_, err := c.tx.Exec(ctx, `update imports set writes = $2, next_row = $3, outcomes = $4, digest = $5, written = $6, changed_at = now() where id = $1`,
+		now.ID, now.Writes, now.NextRow, now.Outcomes, now.Digest, now.Written)
+	if err == nil {
+		_, err = c.tx.Exec(ctx, `update runs set done_rows = $2, outcomes = $3 where id = $1`, c.run.ID, done, store.JSON[map[verdict.Outcome]int64]{V: c.told})
+	}
+	if err != nil {
+		return fmt.Errorf("note what has come of the rows: %w", err)
+	}
+	return nil
 }
 
 // draft gives the part of the chunk that is about a draft.
@@ -396,13 +598,12 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 					from {verdicts} v
 					where {within v} and v.verdict in ('create', 'update', 'same') and {link} < 0 and -{link} <> v.row_no
 						and not exists (select from {late} l where l.row_no = v.row_no)
-						and (
-							-{link} > @high
-							or -{link} >= @low and exists (select from {late} l where l.row_no = -{link})
-							or -{link} < @low and not exists (
+						and case
+							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link})
+							else not exists (
 								select from {results} o where o.row_no = -{link} and o.draft = @target and o.last and o.record_id is not null)
-						)`,
-					frag{"link": schema.Column(fp.Field, "v")},
+						end`,
+					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v"))},
 					arg{"code": string(problem.LinkHeld), "field": d.plan.Named(fp.Field.Name), "low": c.low, "high": c.high, "target": fp.Draft + 1}))
 				if err != nil {
 					return err
@@ -416,15 +617,13 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 	}
 }
 
+// weight is the order in which the outcomes of drafts decide that of their row.
+var weight = []verdict.Outcome{verdict.Failed, verdict.Held, verdict.Created, verdict.Updated, verdict.Deleted, verdict.Undone, verdict.Unchanged, verdict.Skipped}
+
 // decide writes what becomes of each draft of each row, with the ids of new
 // records, before any record is written. The outcome of the row as a whole stands
 // with its first draft.
 func (c *chunk) decide(ctx context.Context) error {
-	weight := []verdict.Outcome{verdict.Failed, verdict.Held, verdict.Created, verdict.Updated, verdict.Deleted, verdict.Unchanged, verdict.Skipped}
-	var words []string
-	for _, o := range weight {
-		words = append(words, literal(o))
-	}
 	var outcome string
 	for _, v := range verdict.All {
 		outcome += ` when ` + literal(v) + ` then ` + literal(verdict.OutcomeOf(v))
@@ -454,7 +653,7 @@ func (c *chunk) decide(ctx context.Context) error {
 			record_id, detail
 		from ({all}) x
 		order by row_no, draft`,
-		frag{"words": list(words), "all": strings.Join(all, " union all ")}, arg{"run": c.run.ID}))
+		frag{"words": literals(weight), "all": strings.Join(all, " union all ")}, arg{"run": c.run.Piece}))
 	if err != nil {
 		return err
 	}
@@ -642,27 +841,34 @@ func (c *draftChunk) update() stmt {
 			from todo t where r.id = t.record_id
 			returning r.id, r.version, t.changes
 		)
-		insert into {history} (record_id, version, person, import, kind, changes)
-		select id, version, @person, @import, 'update', changes from changed`,
+		insert into {history} (record_id, version, person, import, run, kind, changes)
+		select id, version, @person, @import, @run, 'update', changes from changed`,
 		frag{"changes": c.changes(), "picked": behind(picked), "decided": c.decided(verdict.Updated), "title_column": schema.Title, "title": title, "set": list(set)},
-		arg{"person": c.run.Person, "import": c.i.ID})
+		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
 // remove deletes records that nothing points to, and keeps what they were.
 func (c *draftChunk) remove() stmt {
+	return deleteRecords(c.check.catalog, c.plan.Type, `{records} r using {results} o
+			where r.id = o.record_id and o.last and o.draft = {n} and o.outcome = 'deleted' and {within o}`, c.i, c.run)
+}
+
+// deleteRecords is the statement that deletes records r of a type, as from says
+// behind delete from, and keeps in the history what they were.
+func deleteRecords(c catalog.Catalog, t catalog.RecordType, from string, i store.Import, run store.Run) stmt {
 	var pairs []string
-	for _, f := range c.plan.Type.Fields {
+	for _, f := range t.Fields {
 		was := schema.Column(f, "r")
-		pairs = append(pairs, literal(f.Name)+`, case when `+was+` is not null then jsonb_build_array(`+c.check.shown(f, was)+`, null) end`)
+		pairs = append(pairs, literal(f.Name)+`, case when `+was+` is not null then jsonb_build_array(`+schema.Shown(c, f, was)+`, null) end`)
 	}
 	return q(`with gone as (
-			delete from {records} r using {results} o
-			where r.id = o.record_id and o.last and o.draft = {n} and o.outcome = 'deleted' and {within o}
-			returning r.id, r.version, {was} as changes
+			delete from `+from+`
+			returning r.id, r.version, {values} as changes,
+				jsonb_build_object('created_at', r.created_at, 'created_by', r.created_by, 'import', r.import) as was
 		)
-		insert into {history} (record_id, version, person, import, kind, changes)
-		select id, version + 1, @person, @import, 'delete', changes from gone`,
-		frag{"was": schema.Object(pairs)}, arg{"person": c.run.Person, "import": c.i.ID})
+		insert into {history} (record_id, version, person, import, run, kind, changes, was)
+		select id, version + 1, @person, @import, @run, 'delete', changes, was from gone`,
+		frag{"values": schema.Object(pairs)}, arg{"person": run.Person, "import": i.ID, "run": run.Piece})
 }
 
 // count counts the outcomes of the rows of the chunk.
@@ -706,6 +912,13 @@ func (c *chunk) note(ctx context.Context, before, after map[verdict.Outcome]int6
 		now[o] += n
 	}
 	written := after[verdict.Created]+after[verdict.Updated]+after[verdict.Deleted] > 0
+	if c.whole {
+		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = high+1, now, c.i.Digest^digest, c.i.Written || written
+		for o, n := range after {
+			c.told[o] += n
+		}
+		return nil
+	}
 	_, err := c.tx.Exec(ctx, `
 		update imports set next_row = $2, outcomes = $3, digest = digest # $4::bigint, written = written or $5, changed_at = now()
 		where id = $1`, c.i.ID, high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, digest, written)
@@ -754,9 +967,10 @@ func whyRefused(err error) string {
 	return "the database refused its values (" + pg.Code + ")"
 }
 
-// Refuse writes the outcome failed for the next row, which the server refuses.
-func (l *Load) Refuse(ctx context.Context, cause error) error {
-	return pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
+// Refuse writes the outcome failed for the next row, which the server refuses. It
+// reports whether the load has given way by its policy.
+func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) {
+	err = pgx.BeginFunc(ctx, l.room.pool, func(tx pgx.Tx) error {
 		i, err := store.LockImport(ctx, tx, l.run)
 		if err != nil {
 			return err
@@ -783,13 +997,22 @@ func (l *Load) Refuse(ctx context.Context, cause error) error {
 		for n := range c.check.drafts {
 			err := c.do(ctx, step{does: "notes the refused row", writes: "results"}, q(`insert into {results} (row_no, draft, run, outcome, of_row, detail)
 				values (@row, @draft, @run, @failed, nullif(@of_row, ''), @why)`,
-				arg{"row": c.low, "draft": n + 1, "run": c.run.ID, "failed": string(verdict.Failed), "of_row": firstOnly(n, string(verdict.Failed)), "why": why}))
+				arg{"row": c.low, "draft": n + 1, "run": c.run.Piece, "failed": string(verdict.Failed), "of_row": firstOnly(n, string(verdict.Failed)), "why": why}))
 			if err != nil {
 				return err
 			}
 		}
-		return c.advance(ctx, before)
+		if err := c.advance(ctx, before); err != nil {
+			return err
+		}
+		event, trouble, err := c.givesWay(ctx)
+		if err != nil || event == "" {
+			return err
+		}
+		ended = true
+		return c.end(ctx, event, trouble)
 	})
+	return ended, err
 }
 
 // firstOnly gives a word for the first draft, and nothing for the others.
@@ -802,14 +1025,10 @@ func firstOnly(n int, word string) string {
 
 // finish readies the outcomes for being looked at.
 func (c *chunk) finish(ctx context.Context) error {
-	var words []string
-	for _, o := range verdict.Outcomes {
-		words = append(words, literal(o))
-	}
 	return c.do(ctx, step{does: "puts the outcomes in order", reads: "results", writes: "results anchors"},
 		q(`create index if not exists {index} on {results} (of_row, row_no) where last and of_row is not null`,
 			frag{"index": schema.Ident(fmt.Sprintf("i%d_results_by_outcome", c.run.Import))}),
 		q(`analyze {results}`),
-		q(`delete from {anchors} where word in ({words})`, frag{"words": list(words)}),
+		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.Outcomes)}),
 		anchorsOf("results", "of_row", `last and of_row is not null`))
 }

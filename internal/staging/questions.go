@@ -272,18 +272,18 @@ func (r *Room) AnswerQuestions(ctx context.Context, tx pgx.Tx, i store.Import, f
 	return keep(ctx, tx, i, given, by, pgx.NamedArgs(args))
 }
 
-// LeaveOut answers all rows of a verdict with leaving them out, for the change of
-// an act.
-func (r *Room) LeaveOut(ctx context.Context, tx pgx.Tx, i store.Import, v verdict.Verdict, by int64) (int64, error) {
-	word, ok := r.questions(i)
-	if !ok {
+// LeaveOut leaves out all rows that a filter chooses, which must name a verdict.
+func (r *Room) LeaveOut(ctx context.Context, tx pgx.Tx, i store.Import, f RowFilter, by int64) (int64, error) {
+	word, ok := r.rows(i)
+	if _, checked := checkOf(i); !ok || !checked {
 		return 0, errNotChecked
 	}
+	args := arg{"draft": i.Routine.V.Drafts[0].Called()}
 	given, _, err := q(`
-		select row_no, @draft::text as draft, 'leave_out' as choice, null::bigint as record_id, null::bigint as other_row, '{}'::text[] as keep
-		from {verdicts} where row_verdict = @verdict`).compose(word)
+		select c.row_no, @draft::text as draft, 'leave_out' as choice, null::bigint as record_id, null::bigint as other_row, '{}'::text[] as keep
+		from {cells} c {said} where {cond} and not {settled}`, frag{"cond": f.cond(args), "settled": settledRow(resultsTable(i.ID), "c")}).compose(word)
 	if err != nil {
 		return 0, err
 	}
-	return keep(ctx, tx, i, given, by, pgx.NamedArgs{"verdict": string(v), "draft": i.Routine.V.Drafts[0].Called()})
+	return keep(ctx, tx, i, given, by, pgx.NamedArgs(args))
 }

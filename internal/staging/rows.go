@@ -20,6 +20,7 @@ type RowFilter struct {
 	Outcome string
 	Problem string
 	Field   string // of the problem
+	Value   string // of the cell with the problem
 	Reason  string // why rows are left out
 	Kind    string // of the question
 	Text    string // in any cell
@@ -118,11 +119,11 @@ func (f RowFilter) cond(args arg) string {
 	if f.Kind != "" {
 		conds, args["kind"] = append(conds, `v.row_verdict = 'ask' and c.row_no in (select x.row_no from {asked} x where x.kind = @kind)`), f.Kind
 	}
-	if f.Problem != "" || f.Field != "" {
-		args["problem"], args["field"] = f.Problem, f.Field
+	if f.Problem != "" || f.Field != "" || f.Value != "" {
+		args["problem"], args["field"], args["value"] = f.Problem, f.Field, f.Value
 		conds = append(conds, `c.row_no in (
 			select p.row_no from {problems} p
-			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field))`)
+			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field) and (@value::text = '' or p.value = @value))`)
 	}
 	if f.Text != "" {
 		conds, args["text"] = append(conds, `array_to_string(c.cells, ' ') ilike @text`), "%"+store.LikeEscape(f.Text)+"%"
@@ -209,16 +210,15 @@ func (r *Room) addDrafts(ctx context.Context, i store.Import, rows []GridRow) er
 			select row_no, %d as draft, verdict, record_id, score::float8 as score, why, other_row, changes
 			from %s where row_no = any(@rows)`, n+1, of(draftPart(n, "verdicts"))))
 	}
-	if len(all) == 0 {
-		all = []string{`
-			select row_no, draft, null::text as verdict, null::bigint as record_id, null::float8 as score, null::text as why, null::bigint as other_row, null::jsonb as changes
-			from {results} where last and row_no = any(@rows)`}
-	}
+	// Of rows that are settled the check says nothing, only what became of them.
+	all = append(all, `
+		select row_no, draft, null::text as verdict, null::bigint as record_id, null::float8 as score, null::text as why, null::bigint as other_row, null::jsonb as changes
+		from {results} where last and row_no = any(@rows)`)
 	list, err := collect[RowDraft](ctx, r.pool, func(w string) (string, bool, bool) { return resultsTable(i.ID), true, w == "results" }, q(`
-		select x.row_no, x.draft, x.verdict, coalesce(o.record_id, x.record_id) as record_id, x.score, x.why, x.other_row, x.changes, o.outcome
+		select distinct on (x.row_no, x.draft) x.row_no, x.draft, x.verdict, coalesce(o.record_id, x.record_id) as record_id, x.score, x.why, x.other_row, x.changes, o.outcome
 		from ({all}) x
 		left join {results} o on o.row_no = x.row_no and o.draft = x.draft and o.last
-		order by x.row_no, x.draft`, frag{"all": strings.Join(all, " union all ")}, arg{"rows": numbers}))
+		order by x.row_no, x.draft, x.verdict is null`, frag{"all": strings.Join(all, " union all ")}, arg{"rows": numbers}))
 	if err != nil {
 		return fmt.Errorf("read what is said of drafts: %w", err)
 	}

@@ -88,6 +88,15 @@ func (s *Store) DropUnfinished(ctx context.Context, since time.Duration) (int64,
 	return tag.RowsAffected(), nil
 }
 
+// DropSource removes a source of which no import came.
+func (s *Store) DropSource(ctx context.Context, id int64) error {
+	_, err := s.pool.Exec(ctx, `delete from sources s where s.id = $1 and not exists (select from imports i where i.source = s.id)`, id)
+	if err != nil {
+		return fmt.Errorf("drop a source: %w", err)
+	}
+	return nil
+}
+
 // PastTheirTime lists the imports whose source and results are not kept any
 // longer: those that were not changed for the given time, and on which nothing
 // runs.

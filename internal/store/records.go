@@ -248,8 +248,10 @@ type Event struct {
 	At      time.Time                   `db:"at"`
 	Person  string                      `db:"person"`
 	Import  *int64                      `db:"import"`
-	Kind    string                      `db:"kind"`
+	Kind    string                      `db:"kind"` // create, update, delete, restore or note
 	Changes JSON[map[string][2]*string] `db:"changes"`
+	Undo    bool                        `db:"undo"` // it took something back
+	Text    string                      `db:"text"` // of a note
 }
 
 // History gives what happened to a record, newest first; that of a deleted
@@ -261,8 +263,14 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 		return nil, err
 	}
 	var list []Event
-	err = s.db.SelectContext(ctx, &list, `select h.version, h.at, coalesce(p.name, '') as person, h.import, h.kind, h.changes from `+schema.History(workspace, t.Name)+` h
-		left join people p on p.id = h.person where h.record_id = $1 order by h.version desc limit 500`, n)
+	err = s.db.SelectContext(ctx, &list, `
+		select version, at, coalesce(p.name, '') as person, import, kind, changes, undo, text
+		from (
+			select h.version, h.at, h.person, h.import, h.kind, h.changes, coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text
+			from `+schema.History(workspace, t.Name)+` h where h.record_id = $1
+			union all
+			select 0, at, person, null, 'note', '{}', false, text from notes where workspace = $2 and type = $3 and record_id = $1
+		) x left join people p on p.id = x.person order by at desc, version desc limit 500`, n, workspace, t.Name)
 	if err != nil {
 		return nil, fmt.Errorf("read history: %w", err)
 	}

@@ -20,13 +20,30 @@ type Run struct {
 	Work    life.Work `db:"work"`
 	Person  int64     `db:"person"`
 	Process string    `db:"process"`
+	// Piece is the piece of work that the run does: the ID of its first run. Who
+	// takes a run over goes on with its piece, under which history and outcomes
+	// name it.
+	Piece  int64        `db:"piece"`
+	Undoes []int64      `db:"undoes"`    // of an undo: the pieces that it takes back
+	Only   *string      `db:"only_rows"` // the rows that it is about, as an int8multirange; nil is all
+	Policy JSON[Policy] `db:"policy"`
 }
+
+// Policy says when a load gives way; zero values are that it does not.
+type Policy struct {
+	Whole     bool  `json:"whole,omitempty"`      // all rows, in one transaction, or none
+	PauseHeld int64 `json:"pause_held,omitempty"` // it pauses when so many rows are held
+	StopFails int64 `json:"stop_fails,omitempty"` // it stops when so many rows have failed
+}
+
+const runColumns = `id, import, work, person, process, piece, undoes, only_rows::text as only_rows, policy`
 
 // PastRun is a run as the list of an import's runs shows it.
 type PastRun struct {
 	ID       int64                           `db:"id"`
 	Work     life.Work                       `db:"work"`
 	Person   string                          `db:"person"`
+	PersonID int64                           `db:"person_id"`
 	BeganAt  time.Time                       `db:"began_at"`
 	EndedAt  *time.Time                      `db:"ended_at"`
 	Ended    string                          `db:"ended"`
@@ -34,6 +51,9 @@ type PastRun struct {
 	Of       int64                           `db:"of_rows"`
 	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
 	Trouble  JSON[*Trouble]                  `db:"trouble"`
+	Part     bool                            `db:"part"`      // it was about some rows alone
+	Undoes   JSON[[]int64]                   `db:"undoes"`    // of an undo: the pieces that it took back
+	UndoneBy JSON[[]int64]                   `db:"undone_by"` // the undos that took it back
 }
 
 // ErrTaken says that a run has ended or was taken over by another process.
@@ -54,6 +74,9 @@ type Act struct {
 	Detail string // for the log, behind the word of the event
 	// Enqueue is used when the act begins a run.
 	Enqueue Enqueue
+	// Run says what the run that the act begins is to do: its Undoes, Only and
+	// Policy.
+	Run Run
 	// Change changes what the act is about, within its transaction. The import
 	// is as it was before the act. Nil changes nothing more.
 	Change func(ctx context.Context, tx pgx.Tx, i Import) error
@@ -74,7 +97,13 @@ func (s *Store) Act(ctx context.Context, workspace string, id int64, a Act) erro
 			return err
 		}
 		if step.Begins != "" {
-			r := Run{Import: id, Work: step.Begins, Person: a.By.ID}
+			r := a.Run
+			if a.Event == life.Resume {
+				if r, err = pausedRun(ctx, tx, id); err != nil {
+					return err
+				}
+			}
+			r.Import, r.Work, r.Person = id, step.Begins, a.By.ID
 			if err := beginRun(ctx, tx, &r, i.Rows); err != nil {
 				return err
 			}
@@ -116,18 +145,18 @@ func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, 
 			totals = case when @voids then null else totals end,
 			check_run = case when @voids then null else check_run end,
 			trouble = case when @act then null else trouble end,
-			began_at = case when @begins = 'load' and state <> 'paused' then now() else began_at end,
+			began_at = case when @begins in ('load', 'undo') and state <> 'paused' then now() else began_at end,
 			ended_at = case when @ended then now() else ended_at end,
 			check_began_at = case when @begins = 'check' then now() else check_began_at end,
-			answered_at = case when @event = 'answer' then clock_timestamp() else answered_at end,
+			answered_at = case when @event in ('answer', 'edit') then clock_timestamp() else answered_at end,
 			run = case when @ends then null else run end,
 			changed_at = now()
 		where id = @id and state = @from`,
 		pgx.StrictNamedArgs{
 			"id": id, "from": from.State, "to": to.State, "rest": to.Rest, "event": step.Event, "begins": string(step.Begins), "ends": step.Ends,
-			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading,
+			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading || step.Event == life.Undo || step.Event == life.Reopen,
 			"act":   step.Begins != "" || step.Event == life.ChangeRoutine,
-			"ended": to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped),
+			"ended": to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
 		})
 	if err != nil {
 		return fmt.Errorf("change the state of import %d: %w", id, err)
@@ -139,8 +168,14 @@ func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, 
 }
 
 func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
-	err := tx.QueryRow(ctx, `insert into runs (import, work, person, process, of_rows) values ($1, $2, $3, $4, $5) returning id`,
-		r.Import, r.Work, r.Person, r.Process, of).Scan(&r.ID)
+	if r.Undoes == nil {
+		r.Undoes = []int64{}
+	}
+	err := tx.QueryRow(ctx, `
+		with next as (select nextval(pg_get_serial_sequence('runs', 'id')) as id)
+		insert into runs (id, piece, import, work, person, process, of_rows, undoes, only_rows, policy) overriding system value
+		select id, coalesce(nullif($1::bigint, 0), id), $2, $3, $4, $5, $6, $7, $8::text::int8multirange, $9 from next returning id, piece`,
+		r.Piece, r.Import, r.Work, r.Person, r.Process, of, r.Undoes, r.Only, r.Policy).Scan(&r.ID, &r.Piece)
 	if err != nil {
 		return fmt.Errorf("begin a run: %w", err)
 	}
@@ -151,6 +186,21 @@ func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
 		return fmt.Errorf("begin a run: %w", err)
 	}
 	return nil
+}
+
+// pausedRun gives what the load of an import that was paused was to do; what made
+// it pause by itself was seen, and no longer does.
+func pausedRun(ctx context.Context, tx pgx.Tx, id int64) (Run, error) {
+	rows, err := tx.Query(ctx, `select `+runColumns+` from runs where import = $1 and work = 'load' order by id desc limit 1`, id)
+	if err != nil {
+		return Run{}, fmt.Errorf("look for the load of import %d: %w", id, err)
+	}
+	r, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Run])
+	if err != nil {
+		return Run{}, fmt.Errorf("look for the load of import %d: %w", id, err)
+	}
+	r.ID, r.Process, r.Policy.V.PauseHeld = 0, "", 0
+	return r, nil
 }
 
 // BeginTry begins a run that stands beside the import's own and changes nothing
@@ -176,7 +226,7 @@ func (s *Store) EndTry(ctx context.Context, r Run, cause error) error {
 // run has ended, or another process does it.
 func (s *Store) StartRun(ctx context.Context, id int64, process string) (Run, error) {
 	var r Run
-	rows, err := s.pool.Query(ctx, `update runs set process = $2 where id = $1 and ended_at is null and process in ('', $2) returning id, import, work, person, process`, id, process)
+	rows, err := s.pool.Query(ctx, `update runs set process = $2 where id = $1 and ended_at is null and process in ('', $2) returning `+runColumns, id, process)
 	if err != nil {
 		return r, fmt.Errorf("take up run %d: %w", id, err)
 	}
@@ -226,6 +276,18 @@ func Guard(ctx context.Context, tx pgx.Tx, r Run) error {
 	}
 	if err != nil {
 		return fmt.Errorf("look at run %d: %w", r.ID, err)
+	}
+	return nil
+}
+
+// NoteMade notes ids that a piece of work gives to new records of a type: those
+// after base, so many.
+func NoteMade(ctx context.Context, tx pgx.Tx, piece int64, typeName string, base, count int64) error {
+	_, err := tx.Exec(ctx, `
+		insert into run_records as x (piece, type, ids) values ($1, $2, int8multirange(int8range($3, $4)))
+		on conflict (piece, type) do update set ids = x.ids + excluded.ids`, piece, typeName, base+1, base+count+1)
+	if err != nil {
+		return fmt.Errorf("note the new records of run %d: %w", piece, err)
 	}
 	return nil
 }
@@ -298,7 +360,7 @@ func LockImport(ctx context.Context, tx pgx.Tx, r Run) (Import, error) {
 func (s *Store) TakeOver(ctx context.Context, own string, silent time.Duration, enqueue Enqueue) (int, error) {
 	var dead []Run
 	rows, err := s.pool.Query(ctx, `
-		select r.id, r.import, r.work, r.person, r.process
+		select r.id, r.import, r.work, r.person, r.process, r.piece, r.undoes, r.only_rows::text as only_rows, r.policy
 		from runs r left join processes p on p.name = r.process
 		where r.ended_at is null and case
 			when r.process <> '' then r.process = $1 or p.beat is null or p.beat < now() - make_interval(secs => $2)
@@ -342,7 +404,8 @@ func (s *Store) takeOver(ctx context.Context, r Run, enqueue Enqueue) error {
 		if tag.RowsAffected() == 0 || i.Run == nil || *i.Run != r.ID { // a try ends with its process
 			return nil
 		}
-		next := Run{Import: r.Import, Work: r.Work, Person: r.Person}
+		next := r
+		next.ID, next.Process = 0, ""
 		if err := beginRun(ctx, tx, &next, i.Of); err != nil {
 			return err
 		}
@@ -371,7 +434,7 @@ func dropJobs(ctx context.Context, tx pgx.Tx, run int64) error {
 // queue, begun longer ago than the given time. There should be none.
 func (s *Store) Lost(ctx context.Context, since time.Duration) ([]Run, error) {
 	rows, err := s.pool.Query(ctx, `
-		select r.id, r.import, r.work, r.person, r.process
+		select r.id, r.import, r.work, r.person, r.process, r.piece, r.undoes, r.only_rows::text as only_rows, r.policy
 		from imports i join runs r on r.id = i.run
 		where r.ended_at is null and r.began_at < now() - make_interval(secs => $1)
 			and not exists (select from river_job j where j.kind = 'import' and (j.args->>'run')::bigint = r.id and j.finalized_at is null)`, since.Seconds())
@@ -381,17 +444,26 @@ func (s *Store) Lost(ctx context.Context, since time.Duration) ([]Run, error) {
 	return pgx.CollectRows(rows, pgx.RowToStructByName[Run])
 }
 
-// Runs lists the runs of an import, newest first; tries are left out.
+// Runs lists what was done on an import, newest first, each piece of work once;
+// tries are left out.
 func (s *Store) Runs(ctx context.Context, id int64) ([]PastRun, error) {
 	var list []PastRun
 	err := s.db.SelectContext(ctx, &list, `
-		select r.id, r.work, coalesce(p.name, '') as person, r.began_at, r.ended_at, coalesce(r.ended, '') as ended, r.done_rows, r.of_rows, r.outcomes, r.trouble
-		from runs r left join people p on p.id = r.person
-		where r.import = $1 and r.work <> 'try' order by r.id desc limit 100`, id)
+		select r.piece as id, r.work, coalesce(p.name, '') as person, r.person as person_id, f.began_at, r.ended_at, coalesce(r.ended, '') as ended,
+			r.done_rows, r.of_rows, r.outcomes, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
+			(select coalesce(jsonb_agg(distinct u.piece), '[]') from runs u where u.import = r.import and r.piece = any(u.undoes) and u.ended in ('was_undone', 'part_undone')) as undone_by
+		from runs r join runs f on f.id = r.piece left join people p on p.id = r.person
+		where r.import = $1 and r.work <> 'try' and coalesce(r.ended, '') <> 'taken' order by r.id desc limit 100`, id)
 	if err != nil {
 		return nil, fmt.Errorf("list runs: %w", err)
 	}
 	return list, nil
+}
+
+// Outlook notes how many rows, or records, are left for a run to do.
+func (s *Store) Outlook(ctx context.Context, r Run, of int64) error {
+	_, err := s.pool.Exec(ctx, `update runs set of_rows = $2, done_rows = 0 where id = $1 and ended_at is null`, r.ID, of)
+	return err
 }
 
 // Continue makes a change in the middle of a run of an import.

@@ -3,11 +3,14 @@ package work
 import (
 	"context"
 	"encoding/csv"
+	"errors"
 	"io"
+	"iter"
 	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
@@ -20,6 +23,9 @@ const (
 	problemColumn = "What is wrong"
 )
 
+// downloadColumns lists them, with that by which a row takes its place again.
+var downloadColumns = []string{rowColumn, stateColumn, recordColumn, problemColumn, MarkColumn}
+
 // WriteRows writes chosen rows as CSV (RFC 4180 but for line feeds, UTF-8 with a byte order mark
 // so that spreadsheet programs see the encoding): the original columns, then
 // what became of the row, its record and what is wrong with it.
@@ -28,22 +34,12 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 		return err
 	}
 	out := csv.NewWriter(w) // line feeds alone: the writer would turn those inside cells too
-	width := len(i.Columns.V)
-	line := append(headers(i), rowColumn, stateColumn, recordColumn, problemColumn)
+	line := append(headers(i), downloadColumns...)
 	if err := out.Write(line); err != nil {
 		return err
 	}
 	err := s.room.EachGridRow(ctx, i, f, func(r staging.GridRow) error {
-		line = line[:0]
-		for n := range width {
-			cell := ""
-			if n < len(r.Cells.V) {
-				cell = r.Cells.V[n]
-			}
-			line = append(line, cell)
-		}
-		line = append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordsOf(r, c), problemsOf(r))
-		return out.Write(line)
+		return out.Write(downloadRow(line[:0], i, r, c))
 	})
 	if err != nil {
 		return err
@@ -51,6 +47,61 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 	out.Flush()
 	return out.Error()
 }
+
+// downloadRow appends a row to a line: its cells, and what is said of it.
+func downloadRow(line []string, i store.Import, r staging.GridRow, c catalog.Catalog) []string {
+	for n := range len(i.Columns.V) {
+		cell := ""
+		if n < len(r.Cells.V) {
+			cell = r.Cells.V[n]
+		}
+		line = append(line, cell)
+	}
+	return append(line, strconv.FormatInt(r.Row, 10), stateOf(r), recordsOf(r, c), problemsOf(r), rowMark(i, r.Row))
+}
+
+// WriteWorkbook writes chosen rows as a workbook that can be mended and brought
+// back: the columns of WriteRows, with a note at each cell that is wrong.
+func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.Catalog, f staging.RowFilter, w io.Writer) error {
+	at := map[string]int{}
+	for n, col := range i.Columns.V {
+		at[col.Header] = n
+	}
+	next, stop := iter.Pull2(func(yield func(sheet.BookRow, error) bool) {
+		err := s.room.EachGridRow(ctx, i, f, func(r staging.GridRow) error {
+			row := sheet.BookRow{Cells: downloadRow(nil, i, r, c), Notes: map[int]string{}}
+			for _, p := range r.Problems {
+				n, ok := at[p.Column]
+				if !ok {
+					continue
+				}
+				note := p.Message() + ". " + p.Mend()
+				if before := row.Notes[n]; before != "" {
+					note = before + "\n" + note
+				}
+				row.Notes[n] = note
+			}
+			if !yield(row, nil) {
+				return errEnough
+			}
+			return nil
+		})
+		if err != nil && !errors.Is(err, errEnough) {
+			yield(sheet.BookRow{}, err)
+		}
+	})
+	defer stop()
+	return sheet.WriteBook(w, "Rows", append(headers(i), downloadColumns...), func() (sheet.BookRow, error) {
+		row, err, ok := next()
+		if !ok {
+			return row, io.EOF
+		}
+		return row, err
+	})
+}
+
+// errEnough ends a stream whose reader wants no more.
+var errEnough = errors.New("enough")
 
 func stateOf(r staging.GridRow) string {
 	switch {

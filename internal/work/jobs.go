@@ -88,18 +88,15 @@ func (s *Service) run(ctx context.Context, r store.Run) error {
 		return s.check(ctx, r, i)
 	case life.LoadingRun:
 		return s.load(ctx, r, i)
+	case life.UndoingRun:
+		return s.undo(ctx, r, i)
 	}
 	return fmt.Errorf("run %d: nothing is known of the work %q", r.ID, r.Work)
 }
 
 // end ends a run that has not ended by itself, and drops what it has staged.
 func (s *Service) end(ctx context.Context, r store.Run, event life.Event, trouble *store.Trouble) error {
-	err := s.store.EndRun(ctx, r, event, trouble, func(ctx context.Context, tx pgx.Tx, i store.Import) error {
-		if r.Work == life.Reading {
-			return store.RestoreReading(ctx, tx, i.ID)
-		}
-		return nil
-	})
+	err := s.endRun(ctx, r, event, trouble)
 	if errors.Is(err, store.ErrTaken) {
 		return nil
 	}
@@ -112,6 +109,22 @@ func (s *Service) end(ctx context.Context, r store.Run, event life.Event, troubl
 		}
 	}
 	return nil
+}
+
+func (s *Service) endRun(ctx context.Context, r store.Run, event life.Event, trouble *store.Trouble) error {
+	if r.Work == life.UndoingRun { // what it has taken back so far is told
+		u, err := s.undoOf(ctx, r)
+		if err != nil {
+			return err
+		}
+		return u.End(ctx, event, trouble)
+	}
+	return s.store.EndRun(ctx, r, event, trouble, func(ctx context.Context, tx pgx.Tx, i store.Import) error {
+		if r.Work == life.Reading {
+			return store.RestoreReading(ctx, tx, i.ID)
+		}
+		return nil
+	})
 }
 
 // safely turns a panic into an error.
@@ -515,6 +528,9 @@ func (s *Service) load(ctx context.Context, r store.Run, i store.Import) error {
 	if err := l.Look(ctx); err != nil {
 		return err
 	}
+	if r.Policy.V.Whole {
+		return s.loadWhole(ctx, r, l)
+	}
 	rows := staging.ChunkRows
 	for {
 		ended, err := l.Chunk(ctx, rows)
@@ -526,13 +542,24 @@ func (s *Service) load(ctx context.Context, r store.Run, i store.Import) error {
 		case staging.Refused(err) && rows > 1:
 			rows = max(rows/8, 1)
 		case staging.Refused(err):
-			if err := l.Refuse(ctx, err); err != nil {
+			if ended, err := l.Refuse(ctx, err); err != nil || ended {
 				return err
 			}
 		default:
 			return fmt.Errorf("load import %d: %w", i.ID, err)
 		}
 	}
+}
+
+// loadWhole carries out all verdicts, or none.
+func (s *Service) loadWhole(ctx context.Context, r store.Run, l *staging.Load) error {
+	err := l.Whole(ctx, func(done int64) error { return s.store.Progress(ctx, r, done) })
+	var not *staging.NotAllError
+	if !errors.As(err, &not) {
+		return err
+	}
+	return s.end(ctx, r, life.NotAll, &store.Trouble{Code: string(life.NotAll), Message: "nothing was loaded, since all rows were to be loaded or none: " + not.Why,
+		Place: fault.Place{Row: not.Row}, Mend: "Check again and mend the row, or load what is good."})
 }
 
 // checkAgain makes the check again whose verdicts a crash of the database has

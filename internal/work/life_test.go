@@ -242,7 +242,7 @@ func TestTroubleAtEveryStep(t *testing.T) {
 	i = b.check(i)
 	for n, step := range ofLoad {
 		set(step, n%2)
-		b.ok(b.work.Load(b.Context(), i, b.person))
+		b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
 		i = troubled(i, step)
 		b.ok(b.work.Do(b.Context(), i, life.Resume, b.person))
 		i = b.wait(i.ID)
@@ -270,7 +270,7 @@ func TestRandomActs(t *testing.T) {
 			return err
 		},
 		life.Check: func() error { return b.work.Check(b.Context(), i, b.person) },
-		life.Load:  func() error { return b.work.Load(b.Context(), i, b.person) },
+		life.Load:  func() error { return b.work.Load(b.Context(), i, LoadRequest{}, b.person) },
 	}
 	for n := range 150 {
 		event := life.Acts[r.IntN(len(life.Acts))]
@@ -430,7 +430,7 @@ func TestTargetsDeletedMeanwhile(t *testing.T) {
 	gone = b.load(b.check(b.change(gone, func(r *mapping.Routine) { r.May = mapping.Delete })))
 	b.want(gone.Outcomes.V, map[verdict.Outcome]int64{"deleted": 1})
 	i = b.again(i)
-	if fault.Is(b.work.Load(b.Context(), i, b.person), "written_since_check") {
+	if fault.Is(b.work.Load(b.Context(), i, LoadRequest{}, b.person), "written_since_check") {
 		t.Fatal("contacts were not written since")
 	}
 	i = b.wait(i.ID)
@@ -451,10 +451,10 @@ func TestDeleteAgainstLink(t *testing.T) {
 		gone = b.check(b.change(gone, func(r *mapping.Routine) { r.May = mapping.Delete }))
 		var both sync.WaitGroup
 		both.Go(func() {
-			_ = b.work.Load(context.Background(), link, b.person) // refused where records were written since, which is as good
+			_ = b.work.Load(context.Background(), link, LoadRequest{}, b.person) // refused where records were written since, which is as good
 		})
 		both.Go(func() {
-			_ = b.work.Load(context.Background(), gone, b.person)
+			_ = b.work.Load(context.Background(), gone, LoadRequest{}, b.person)
 		})
 		both.Wait()
 		link, gone = b.wait(link.ID), b.wait(gone.ID)
@@ -478,7 +478,7 @@ func TestOtherVerdictsAreNotWritten(t *testing.T) {
 	b.crash(i)
 	_, err := b.store.Pool().Exec(b.Context(), `update w_main.r_contact set f_family_name = 'Berg-Hav', version = 2`) // somebody has just changed it
 	b.ok(err)
-	b.ok(b.work.Load(b.Context(), i, b.person))
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
 	i = b.wait(i.ID)
 	if i.State != life.Ready || i.Trouble.V == nil || i.Trouble.V.Code != "checks_differ" {
 		t.Fatalf("%s, %+v", i.State, i.Trouble.V)

@@ -286,13 +286,14 @@ func (s *Service) AnswerMany(ctx context.Context, i store.Import, f staging.Ques
 	})
 }
 
-// LeaveOut leaves out all rows of a verdict.
-func (s *Service) LeaveOut(ctx context.Context, i store.Import, v verdict.Verdict, by store.Person) (int64, error) {
+// LeaveOut leaves out all rows that a filter chooses, which must name a verdict.
+func (s *Service) LeaveOut(ctx context.Context, i store.Import, f staging.RowFilter, by store.Person) (int64, error) {
+	v := verdict.Verdict(f.Verdict)
 	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask, verdict.Hold}, v) {
 		return 0, fault.New(fault.Invalid, "unknown_verdict", "rows of this verdict cannot be left out").With(string(v))
 	}
 	return s.answering(ctx, i, by, "leave out: "+string(v), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
-		return s.room.LeaveOut(ctx, tx, now, v, by.ID)
+		return s.room.LeaveOut(ctx, tx, now, f, by.ID)
 	})
 }
 

@@ -76,7 +76,7 @@ func TestAnswers(t *testing.T) {
 	}
 	b.ok(answer(Given{Row: 2, Choice: verdict.ChooseTake, Record: "CON-1", Keep: []string{"family_name"}}, Given{Row: 3, Choice: verdict.ChooseLeaveOut}, Given{Row: 4, Choice: verdict.ChooseNew}))
 	i = b.again(i)
-	if err := b.work.Load(b.Context(), i, b.person); !fault.Is(err, "answered_since_check") {
+	if err := b.work.Load(b.Context(), i, LoadRequest{}, b.person); !fault.Is(err, "answered_since_check") {
 		t.Errorf("a load before the answers count: %v", err)
 	}
 	for range 2 { // the second check says the same
@@ -135,7 +135,7 @@ func TestAnswersInBulk(t *testing.T) {
 	b.want(fmt.Sprint(all, unseen), fmt.Sprint(asked, asked))
 	i = b.check(b.again(i))
 	b.want(i.Totals.V.Verdicts["update"], n)
-	_, err = b.work.LeaveOut(b.Context(), i, verdict.Update, b.person)
+	_, err = b.work.LeaveOut(b.Context(), i, staging.RowFilter{Verdict: string(verdict.Update)}, b.person)
 	b.ok(err)
 	i = b.check(b.again(i))
 	b.want(i.Totals.V.Verdicts["update"], 0)
@@ -363,7 +363,7 @@ func TestWrittenSinceTheCheck(t *testing.T) {
 	b.loaded("contact", people)
 	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n"))
 	b.loaded("contact", "Given name,Family name,E-mail,Phone\nIngrid,Lyngset,ingrid@lyngset.example,+4799887766\n")
-	if err := b.work.Load(b.Context(), i, b.person); !fault.Is(err, "written_since_check") {
+	if err := b.work.Load(b.Context(), i, LoadRequest{}, b.person); !fault.Is(err, "written_since_check") {
 		t.Errorf("a load behind another: %v", err)
 	}
 	i = b.load(b.check(b.again(i)))

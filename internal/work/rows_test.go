@@ -81,8 +81,8 @@ func TestTwoLoadsAtOnce(t *testing.T) {
 		return lines("Ref,Family name,E-mail", n, func(k int) string { return fmt.Sprintf("K-%d,%s,p%d@x.example", k, name, k) })
 	}
 	first, second := b.check(b.upload("contact", text("First"))), b.check(b.upload("contact", text("Second")))
-	b.ok(b.work.Load(b.Context(), first, b.person))
-	b.ok(b.work.Load(b.Context(), second, b.person))
+	b.ok(b.work.Load(b.Context(), first, LoadRequest{}, b.person))
+	b.ok(b.work.Load(b.Context(), second, LoadRequest{}, b.person))
 	first, second = b.wait(first.ID), b.wait(second.ID)
 	created := first.Outcomes.V[verdict.Created] + second.Outcomes.V[verdict.Created]
 	held := first.Outcomes.V[verdict.Held] + second.Outcomes.V[verdict.Held]
@@ -210,7 +210,7 @@ func TestAnotherProcessTakesOver(t *testing.T) {
 	// A dead process has the run: it shows no sign of life.
 	ctx := b.Context()
 	b.ok(b.work.Stop(ctx))
-	b.ok(b.work.Load(ctx, i, b.person))
+	b.ok(b.work.Load(ctx, i, LoadRequest{}, b.person))
 	_, err := b.store.Pool().Exec(ctx, `update uchi.runs set process = 'dead' where ended_at is null`)
 	b.ok(err)
 	_, err = b.store.Pool().Exec(ctx, `update uchi.river_job set state = 'running', attempt = 1, attempted_by = array['dead'] where state = 'available'`)

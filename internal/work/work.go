@@ -20,6 +20,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 
@@ -267,6 +268,12 @@ func (s *Service) act(ctx context.Context, i store.Import, event life.Event, by 
 	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Detail: detail, Enqueue: s.enqueue, Change: change})
 }
 
+// actRun does something with an import that begins a run which is about some
+// rows, other runs, or has a policy.
+func (s *Service) actRun(ctx context.Context, i store.Import, event life.Event, run store.Run, by store.Person, change func(ctx context.Context, tx pgx.Tx, i store.Import) error) error {
+	return s.store.Act(ctx, i.Workspace, i.ID, store.Act{Event: event, By: by, Enqueue: s.enqueue, Run: run, Change: change})
+}
+
 // SetRoutine changes the mapping and the policies of an import. The version is
 // that of the routine which the change was made on: when somebody else was
 // faster it is refused. Version 0 changes whatever is there.
@@ -350,11 +357,43 @@ func (s *Service) writtenSince(ctx context.Context, i store.Import) error {
 	return nil
 }
 
-// Load has the verdicts carried out.
-func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) error {
-	return s.act(ctx, i, life.Load, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+// LoadRequest says which verdicts are to be carried out, and when the load gives
+// way; the zero value carries out all, and what cannot be loaded is held.
+type LoadRequest struct {
+	Choice staging.Choice
+	Policy store.Policy
+}
+
+// Load has the verdicts carried out. What a policy forbids by what the check has
+// found already is refused before anything is written.
+func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by store.Person) error {
+	run := store.Run{Policy: store.JSON[store.Policy]{V: req.Policy}}
+	verdicts := map[string]int64{}
+	if i.Totals.V != nil {
+		verdicts = i.Totals.V.Verdicts
+	}
+	if !req.Choice.All() && i.Totals.V != nil {
+		chosen, err := s.Choose(ctx, i, req.Choice)
+		if err != nil {
+			return err
+		}
+		if chosen.Rows == 0 {
+			return fault.New(fault.Invalid, "no_such_rows", "there are no such rows to be loaded").With(req.Choice.Rows).Mended("Choose rows that are checked and not yet loaded.")
+		}
+		run.Only, verdicts = &chosen.Only, chosen.Verdicts
+	}
+	if err := life.Allows(i.Now(), life.Load); err != nil {
+		return err
+	}
+	if err := allowed(req.Policy, verdicts); err != nil {
+		return err
+	}
+	return s.actRun(ctx, i, life.Load, run, by, func(ctx context.Context, tx pgx.Tx, now store.Import) error {
 		if err := s.writtenSince(ctx, now); err != nil {
 			return err
+		}
+		if run.Only != nil && (now.CheckRun == nil || i.CheckRun == nil || *now.CheckRun != *i.CheckRun || now.Digest != i.Digest) {
+			return fault.New(fault.Conflict, "checked_meanwhile", "the import was checked again meanwhile").Mended("Choose the rows again.")
 		}
 		for _, d := range now.Routine.V.Drafts {
 			chosen := suggest.Memory{}
@@ -371,6 +410,30 @@ func (s *Service) Load(ctx context.Context, i store.Import, by store.Person) err
 	})
 }
 
+// allowed refuses a load that its policy would not let come to its end, as far as
+// the check knows.
+func allowed(p store.Policy, verdicts map[string]int64) error {
+	held := verdicts[string(verdict.Hold)] + verdicts[string(verdict.Ask)]
+	switch {
+	case p.Whole && held > 0:
+		return fault.Newf(fault.Conflict, string(life.NotAll), "all rows are to be loaded or none, and %d are held or asked about", held).
+			Mended("Mend or answer them, leave them out, or load what is good.")
+	case p.PauseHeld > 0 && held >= p.PauseHeld:
+		return fault.Newf(fault.Conflict, string(life.HeldUp), "%d rows are held or asked about, and the load is to pause at %d", held, p.PauseHeld).
+			Mended("Mend or answer them, leave them out, or allow more.")
+	}
+	return nil
+}
+
+// Choose tells which rows a choice comes to, with those that they need.
+func (s *Service) Choose(ctx context.Context, i store.Import, c staging.Choice) (staging.Chosen, error) {
+	plan, cat, err := s.planOf(ctx, i)
+	if err != nil {
+		return staging.Chosen{}, err
+	}
+	return s.room.Choose(ctx, i, plan, cat, c)
+}
+
 // Do does what is about the import alone: pause, resume, stop, cancel, close and
 // discard.
 func (s *Service) Do(ctx context.Context, i store.Import, event life.Event, by store.Person) error {
@@ -378,21 +441,17 @@ func (s *Service) Do(ctx context.Context, i store.Import, event life.Event, by s
 		return err
 	}
 	if event == life.Close || event == life.Discard {
-		// What is staged goes with it; what became of its rows stays until its time.
-		if err := s.room.Drop(ctx, i.ID, cellsToKeep(i, event)...); err != nil {
+		// What is staged goes with it; what became of its rows stays until its time,
+		// with the cells, so that it can be looked at.
+		keep := keptRuns(i)
+		if event == life.Discard {
+			keep = nil
+		}
+		if err := s.room.Drop(ctx, i.ID, keep...); err != nil {
 			s.opt.Log.Warn("staging stays for now", "import", i.ID, "error", err)
 		}
 	}
 	return nil
-}
-
-// cellsToKeep are the runs whose staging stays when an import is put away: that
-// of the cells, so that its outcomes can be looked at, but for one that is given up.
-func cellsToKeep(i store.Import, event life.Event) []int64 {
-	if event == life.Discard || i.CellsRun == nil {
-		return nil
-	}
-	return []int64{*i.CellsRun}
 }
 
 // Possible says of every act whether it is possible now for a person, and if not,

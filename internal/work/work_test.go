@@ -133,7 +133,7 @@ func (b *bench) check(i store.Import) store.Import {
 
 func (b *bench) load(i store.Import) store.Import {
 	b.Helper()
-	b.ok(b.work.Load(b.Context(), i, b.person))
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
 	i = b.wait(i.ID)
 	if i.Trouble.V != nil {
 		b.Fatalf("load: %+v", i.Trouble.V)
@@ -399,7 +399,7 @@ func TestPauseAndStop(t *testing.T) {
 		fmt.Fprintf(&text, "K-%d,Berg\n", n)
 	}
 	i := b.check(b.upload("contact", text.String()))
-	b.ok(b.work.Load(b.Context(), i, b.person))
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
 	b.ok(b.work.Do(b.Context(), i, life.Pause, b.person))
 	i = b.wait(i.ID)
 	b.want(i.State, life.Paused)
@@ -467,7 +467,7 @@ func TestBadSourcesLeaveAnImportInTrouble(t *testing.T) {
 func TestWrongStates(t *testing.T) {
 	b := start(t)
 	i := b.upload("contact", "Family name\nBerg\n")
-	if err := b.work.Load(b.Context(), i, b.person); !fault.Is(err, "wrong_state") {
+	if err := b.work.Load(b.Context(), i, LoadRequest{}, b.person); !fault.Is(err, "wrong_state") {
 		t.Errorf("load before check: %v", err)
 	}
 	if err := b.work.Do(b.Context(), i, life.Pause, b.person); !fault.Is(err, "wrong_state") {

@@ -101,6 +101,18 @@ func (t RecordType) FieldAs(l Likeness) (f Field, ok bool) {
 	return t.Fields[i], true
 }
 
+// FieldLabels names fields as people read them, a comma between.
+func (t RecordType) FieldLabels(names []string) string {
+	labels := make([]string, len(names))
+	for n, name := range names {
+		labels[n] = name
+		if f, ok := t.Field(name); ok {
+			labels[n] = f.Label
+		}
+	}
+	return strings.Join(labels, ", ")
+}
+
 // Field finds a field by name, also one that is retired.
 func (t RecordType) Field(name string) (Field, bool) {
 	i := slices.IndexFunc(t.Fields, func(f Field) bool { return f.Name == name })

@@ -1,7 +1,9 @@
 package value
 
 import (
+	"maps"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"unicode"
@@ -209,6 +211,31 @@ var countryNames = sync.OnceValue(func() map[string]string {
 		names[k] = code
 	}
 	return names
+})
+
+// NamedCode is a code with its names, the English one first.
+type NamedCode struct {
+	Code  string
+	Label string
+	Names []string // in their compared form
+}
+
+// Countries lists the countries that are known (ISO 3166), by code.
+var Countries = sync.OnceValue(func() []NamedCode {
+	names := map[string][]string{}
+	for name, code := range countryNames() {
+		names[code] = append(names[code], name)
+	}
+	var list []NamedCode
+	for _, code := range slices.Sorted(maps.Keys(names)) {
+		region, err := language.ParseRegion(code)
+		if err != nil {
+			continue
+		}
+		slices.Sort(names[code])
+		list = append(list, NamedCode{Code: code, Label: display.Regions(language.English).Name(region), Names: names[code]})
+	}
+	return list
 })
 
 func (r *Reader) country(s string) (string, Trouble) {

@@ -34,10 +34,11 @@ const (
 	Held      Outcome = "held"
 	Failed    Outcome = "failed"
 	Deleted   Outcome = "deleted"
+	Undone    Outcome = "undone" // it was loaded, and has been taken back
 )
 
 // Outcomes lists the outcomes in the order in which they are shown.
-var Outcomes = []Outcome{Created, Updated, Deleted, Unchanged, Skipped, Held, Failed}
+var Outcomes = []Outcome{Created, Updated, Deleted, Unchanged, Skipped, Held, Failed, Undone}
 
 // OutcomeOf is the outcome that a row's verdict leads to when nothing comes between.
 func OutcomeOf(v Verdict) Outcome {
@@ -143,7 +144,7 @@ type FieldCount struct {
 // shown, so that colour is never the only sign.
 var marks = map[string]string{
 	"create": "●", "created": "●", "update": "◐", "updated": "◐", "same": "○", "unchanged": "○",
-	"skip": "–", "skipped": "–", "delete": "⊘", "deleted": "⊘", "ask": "?", "hold": "■", "held": "■", "failed": "✕",
+	"skip": "–", "skipped": "–", "delete": "⊘", "deleted": "⊘", "ask": "?", "hold": "■", "held": "■", "failed": "✕", "undone": "↶",
 }
 
 // Mark gives the shape of a verdict or outcome.

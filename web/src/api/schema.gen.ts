@@ -550,8 +550,88 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Carry out the verdicts */
+        /** Carry out the verdicts, of all rows or of some first */
         post: operations["load"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/load/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a choice of rows to load first comes to; nothing is written */
+        post: operations["chooseRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what loads or undos have written */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/undo/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an undo would take back, what it cannot, and why; nothing is written */
+        post: operations["planUndo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take up again what was closed or discarded */
+        post: operations["reopen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -760,6 +840,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/rows.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** Rows as a workbook that can be mended and brought back, with notes at the cells that are wrong */
+        get: operations["downloadWorkbook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** Cells that were changed after their source was read, by row */
+        get: operations["listEdits"];
+        put?: never;
+        /** Change cells; what is touched is checked again */
+        post: operations["edit"];
+        /** Take edits back, of these rows and this column, or all */
+        delete: operations["takeEditsBack"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/edits/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find and replace in a column, or say what it would change */
+        post: operations["replace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/mended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back a sheet of rows that was downloaded and mended; what differs becomes edits */
+        post: operations["bringBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/near": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** What a cell that cannot be read may have meant, the nearest first */
+        get: operations["near"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/questions": {
         parameters: {
             query?: never;
@@ -923,6 +1105,29 @@ export interface paths {
         get: operations["getRecord"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change values of a record by hand; what they were stays in its history */
+        patch: operations["changeRecord"];
+        trace?: never;
+    };
+    "/workspaces/{workspace}/records/{type}/{id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                /** @description Such as CON-1042 */
+                id: components["parameters"]["id_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note something about a record */
+        post: operations["addNote"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1102,7 +1307,7 @@ export interface components {
         /** @description Something that can be done with an import */
         Act: {
             /** @enum {string} */
-            act: "change_reading" | "change_routine" | "answer" | "check" | "load" | "pause" | "resume" | "stop" | "cancel" | "close" | "discard";
+            act: "change_reading" | "change_routine" | "answer" | "edit" | "check" | "load" | "pause" | "resume" | "stop" | "undo" | "cancel" | "close" | "discard" | "reopen";
             possible: boolean;
             /** @description Why not, as a stable code */
             code?: string;
@@ -1116,7 +1321,13 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            work: "read" | "check" | "load";
+            work: "read" | "check" | "load" | "undo";
+            /** @description It was about some rows alone */
+            part?: boolean;
+            /** @description Of an undo: the runs that it took back */
+            undoes?: number[];
+            /** @description The undos that took it back */
+            undone_by?: number[];
             /** @description Who asked for it */
             person: string;
             /** Format: date-time */
@@ -1126,7 +1337,7 @@ export interface components {
              * @description Left out while it goes on
              */
             ended_at?: string;
-            /** @description How it ended: was_read, was_checked, was_loaded, interrupted, checks_differ, failed, was_cancelled, not_read_whole, or taken by another process */
+            /** @description How it ended: was_read, was_checked, was_loaded, part_loaded, too_many_held, too_many_failed, not_all, was_undone, part_undone, interrupted, checks_differ, failed, was_cancelled or not_read_whole */
             ended?: string;
             /** Format: int64 */
             done: number;
@@ -1137,6 +1348,99 @@ export interface components {
                 [key: string]: number;
             };
             trouble?: components["schemas"]["Trouble"];
+        };
+        /** @description Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held */
+        LoadRequest: {
+            /** @description Row numbers as the spreadsheet shows them, such as 2-11, 15 */
+            rows?: string;
+            /**
+             * Format: int64
+             * @description The first so many rows that would be written
+             */
+            first?: number;
+            /** @description One row of each kind that would be written */
+            each?: boolean;
+            /** @description All rows in one transaction, or none */
+            whole?: boolean;
+            /**
+             * Format: int64
+             * @description It pauses when so many rows are held
+             */
+            pause_held?: number;
+            /**
+             * Format: int64
+             * @description It stops when the database has refused so many rows
+             */
+            stop_fails?: number;
+        };
+        ChosenRows: {
+            /**
+             * Format: int64
+             * @description How many were chosen
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description How many more they need: rows that they point to or repeat
+             */
+            needed: number;
+            verdicts: {
+                [key: string]: number;
+            };
+        };
+        /** @description What is to be taken back; what is left out is all that loads of the import have written and that was not taken back */
+        UndoRequest: {
+            /**
+             * Format: int64
+             * @description A load, or an undo, by its number in the list of runs
+             */
+            run?: number;
+            /** @description Row numbers as the spreadsheet shows them, such as 2-11, 15 */
+            rows?: string;
+        };
+        UndoPlan: {
+            counts: components["schemas"]["UndoCount"][];
+            /** @description Single records, those that cannot be taken back first */
+            items: components["schemas"]["UndoItem"][];
+        };
+        /**
+         * @description A record that was made goes, values that were changed return, a record that was deleted comes back
+         * @enum {string}
+         */
+        UndoAct: "remove" | "return" | "back";
+        /**
+         * @description Why something cannot be taken back
+         * @enum {string}
+         */
+        UndoWhy: "changed_since" | "referred_to" | "key_taken" | "refused";
+        UndoCount: {
+            act: components["schemas"]["UndoAct"];
+            type: string;
+            why?: components["schemas"]["UndoWhy"];
+            /** Format: int64 */
+            records: number;
+            /**
+             * Format: int64
+             * @description That return, or with a reason, that stay as they are
+             */
+            values: number;
+            /** @description The count in words */
+            says: string;
+        };
+        UndoItem: {
+            act: components["schemas"]["UndoAct"];
+            type: string;
+            record: string;
+            title: string;
+            /** Format: int64 */
+            row?: number;
+            why?: components["schemas"]["UndoWhy"];
+            /** @description Whose values return */
+            fields?: string[];
+            /** @description Whose values stay as they are */
+            kept?: string[];
+            /** @description What happens to it in words */
+            says: string;
         };
         RecordRule: {
             name: string;
@@ -1183,11 +1487,11 @@ export interface components {
             readonly changed?: string[];
         };
         /** @enum {string} */
-        ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "closed" | "discarded";
+        ImportState: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "stopped" | "undoing" | "undone" | "closed" | "discarded";
         /** @enum {string} */
         Verdict: "create" | "update" | "delete" | "same" | "skip" | "ask" | "hold";
         /** @enum {string} */
-        Outcome: "created" | "updated" | "deleted" | "unchanged" | "skipped" | "held" | "failed";
+        Outcome: "created" | "updated" | "deleted" | "unchanged" | "skipped" | "held" | "failed" | "undone";
         /**
          * @description Is it this record, which of these records, or the same as this earlier row
          * @enum {string}
@@ -1545,6 +1849,124 @@ export interface components {
             to?: number;
             /** @description With leave_out: all rows of this verdict instead of questions */
             verdict?: components["schemas"]["Verdict"];
+            /** @description With leave_out and verdict: those with this problem alone */
+            problem?: string;
+            /** @description With leave_out and verdict: those with a problem at this field alone */
+            field?: string;
+            /** @description With leave_out and problem: those whose cell says this alone */
+            value?: string;
+        };
+        CellEdits: {
+            cells: components["schemas"]["CellEdit"][];
+        };
+        CellEdit: {
+            /** Format: int64 */
+            row: number;
+            /** @description Its header */
+            column: string;
+            value: string;
+        };
+        Edits: {
+            edits: components["schemas"]["Edit"][];
+            /**
+             * Format: int64
+             * @description Of all edits of the import
+             */
+            count: number;
+            next?: string;
+        };
+        Edit: {
+            /** Format: int64 */
+            row: number;
+            column: string;
+            /** @description As the source says */
+            was: string;
+            value: string;
+            person: string;
+            /** Format: date-time */
+            at: string;
+        };
+        Replacement: {
+            column: string;
+            /**
+             * @description The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+             * @enum {string}
+             */
+            how: "whole" | "part" | "pattern" | "any";
+            find?: string;
+            /** @description What it becomes; of a pattern $1 stands for its first group */
+            replace: string;
+            /** @description In rows of this verdict alone */
+            verdict?: components["schemas"]["Verdict"];
+            /** @description In rows with this problem alone */
+            problem?: string;
+            /** @description In rows with a problem at this field alone */
+            field?: string;
+            /** @description Say what would change and change nothing */
+            preview?: boolean;
+        };
+        Replaced: {
+            /**
+             * Format: int64
+             * @description Cells
+             */
+            count: number;
+            /** @description The most frequent, each once */
+            values: components["schemas"]["ReplacedValue"][];
+            /** @description There are more values */
+            more?: boolean;
+        };
+        ReplacedValue: {
+            was: string;
+            value: string;
+            /** Format: int64 */
+            count: number;
+        };
+        BroughtBack: {
+            /**
+             * Format: int64
+             * @description Rows of this import that the sheet holds
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description Cells that differ and became edits
+             */
+            cells: number;
+            /** @description Rows of the sheet that were not taken over */
+            left?: components["schemas"]["LeftRow"][];
+            /**
+             * Format: int64
+             * @description How many there are
+             */
+            left_count?: number;
+            /** @description Columns of the sheet that the import does not have */
+            columns?: string[];
+        };
+        LeftRow: {
+            /**
+             * Format: int64
+             * @description Of the sheet that was brought back
+             */
+            row: number;
+            why: string;
+        };
+        NearMisses: {
+            near: components["schemas"]["NearMiss"][];
+        };
+        NearMiss: {
+            /** @description What the cell would say */
+            text: string;
+            label: string;
+        };
+        RecordChange: {
+            /** @description By field, as people write them; an empty text blanks the value */
+            values: {
+                [key: string]: string;
+            };
+        };
+        NewNote: {
+            text: string;
         };
         Kept: {
             /** Format: int64 */
@@ -1647,7 +2069,7 @@ export interface components {
         Progress: {
             state: components["schemas"]["ImportState"];
             /** @enum {string} */
-            busy: "" | "read" | "check" | "load";
+            busy: "" | "read" | "check" | "load" | "undo";
             /** Format: int64 */
             rows: number;
             /** Format: int64 */
@@ -1679,7 +2101,7 @@ export interface components {
              * @description Work in progress
              * @enum {string}
              */
-            busy: "" | "read" | "check" | "load";
+            busy: "" | "read" | "check" | "load" | "undo";
             into?: string;
             /** Format: int64 */
             rows: number;
@@ -1778,6 +2200,8 @@ export interface components {
             problems?: components["schemas"]["RowProblem"][];
             /** @description What is said of each of the records that the row becomes, in the order of the routine */
             drafts?: components["schemas"]["RowDraft"][];
+            /** @description Cells that were changed after the source was read */
+            edits?: components["schemas"]["Edit"][];
         };
         RowDraft: {
             draft: string;
@@ -1875,7 +2299,11 @@ export interface components {
             /** Format: int64 */
             import?: number;
             /** @enum {string} */
-            kind: "create" | "update" | "delete";
+            kind: "create" | "update" | "delete" | "restore" | "note";
+            /** @description It took something back */
+            undo?: boolean;
+            /** @description Of a note */
+            text?: string;
             changes: components["schemas"]["Change"][];
         };
     };
@@ -3012,9 +3440,123 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LoadRequest"];
+            };
+        };
         responses: {
             /** @description The load has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    chooseRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadRequest"];
+            };
+        };
+        responses: {
+            /** @description The rows with those that they need */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChosenRows"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UndoRequest"];
+            };
+        };
+        responses: {
+            /** @description The undo has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planUndo: {
+        parameters: {
+            query?: {
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UndoRequest"];
+            };
+        };
+        responses: {
+            /** @description The plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reopen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is open again */
             202: {
                 headers: {
                     [name: string]: unknown;
@@ -3307,6 +3849,213 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadWorkbook: {
+        parameters: {
+            query?: {
+                verdict?: components["parameters"]["verdict_param"];
+                outcome?: components["parameters"]["outcome_param"];
+                /** @description A problem's code */
+                problem?: components["parameters"]["problem_param"];
+                /** @description The field that the problem is at */
+                field?: components["parameters"]["field_param"];
+                /** @description Only rows that are left out for this reason */
+                reason?: components["parameters"]["reason_param"];
+                /** @description Only questions of this kind */
+                kind?: components["parameters"]["kind_param"];
+                /** @description Words to look for */
+                text?: components["parameters"]["text_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The workbook */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listEdits: {
+        parameters: {
+            query?: {
+                /** @description From the next of the page before */
+                cursor?: components["parameters"]["cursor_param"];
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edits"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellEdits"];
+            };
+        };
+        responses: {
+            /** @description How many cells changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    takeEditsBack: {
+        parameters: {
+            query?: {
+                row?: number[];
+                column?: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many were taken back */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    replace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replacement"];
+            };
+        };
+        responses: {
+            /** @description What changed, or would change */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    bringBack: {
+        parameters: {
+            query: {
+                /** @description The file's name */
+                name: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description What was taken over */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtBack"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    near: {
+        parameters: {
+            query: {
+                draft?: string;
+                field: string;
+                text: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The near misses */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMisses"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3695,6 +4444,69 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Record"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                /** @description Such as CON-1042 */
+                id: components["parameters"]["id_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordChange"];
+            };
+        };
+        responses: {
+            /** @description The record */
+            200: {
+                headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addNote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                /** @description Such as CON-1042 */
+                id: components["parameters"]["id_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description It is noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
