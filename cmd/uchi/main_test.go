@@ -323,7 +323,7 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 		fmt.Fprintf(&text, "K-%d,Berg,p%d@x.example\n", n, n)
 	}
 	s.uchi(0, "", "import", s.file("incoming.csv", text.String()), "--into", "contact", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2); err != nil || r.StatusCode() != http.StatusAccepted {
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	kills, i := s.killWhileLoading(2, 3, 40_000)

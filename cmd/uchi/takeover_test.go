@@ -42,7 +42,7 @@ func TestTakeOver(t *testing.T) {
 		fmt.Fprintf(&text, "Berg,p%d@x.example,%s\n", n, strings.Repeat("x", 60))
 	}
 	s.uchi(0, "", "import", s.file("people.csv", text.String()), "--into", "contact", "--map", "description=Remark", "--match", "email", "--check-only")
-	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1); err != nil || r.StatusCode() != http.StatusAccepted {
+	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 1, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
 	port := func(x *service) string { return x.address[strings.LastIndex(x.address, ":")+1:] }

@@ -194,7 +194,7 @@ func TestTorture(t *testing.T) {
 					return status(r, err)
 				},
 				client.Ready: func() (int, error) {
-					r, err := k.conn().LoadWithResponse(context.Background(), "main", i.Id)
+					r, err := k.conn().LoadWithResponse(context.Background(), "main", i.Id, client.LoadRequest{})
 					return status(r, err)
 				},
 				client.Paused: func() (int, error) {

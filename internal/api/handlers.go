@@ -28,13 +28,28 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 	list, err := h.store.Workspaces(ctx)
 	out := ListWorkspaces200JSONResponse{Workspaces: []Workspace{}}
 	for _, w := range list {
-		out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label})
+		out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V})
 	}
 	return out, err
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
 	return AddWorkspace201JSONResponse(*r.Body), h.work.AddWorkspace(ctx, r.Body.Name, r.Body.Label, personOf(ctx))
+}
+
+func (h *handlers) ChangeWorkspace(ctx context.Context, r ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error) {
+	if r.Body.Nothing != nil {
+		if err := h.store.SetNothing(ctx, r.Workspace, r.Body.Nothing, personOf(ctx).ID); err != nil {
+			return nil, err
+		}
+	}
+	list, err := h.store.Workspaces(ctx)
+	for _, w := range list {
+		if w.Name == r.Workspace {
+			return ChangeWorkspace200JSONResponse{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V}, nil
+		}
+	}
+	return nil, err
 }
 
 const startShown = 8

@@ -216,31 +216,31 @@ func (e FieldType) Valid() bool {
 
 // Defines values for Find.
 const (
-	Ask     Find = "ask"
-	Fullest Find = "fullest"
-	Hold    Find = "hold"
-	Newest  Find = "newest"
-	Oldest  Find = "oldest"
-	Skip    Find = "skip"
-	Take    Find = "take"
+	FindAsk     Find = "ask"
+	FindFullest Find = "fullest"
+	FindHold    Find = "hold"
+	FindNewest  Find = "newest"
+	FindOldest  Find = "oldest"
+	FindSkip    Find = "skip"
+	FindTake    Find = "take"
 )
 
 // Valid indicates whether the value is a known member of the Find enum.
 func (e Find) Valid() bool {
 	switch e {
-	case Ask:
+	case FindAsk:
 		return true
-	case Fullest:
+	case FindFullest:
 		return true
-	case Hold:
+	case FindHold:
 		return true
-	case Newest:
+	case FindNewest:
 		return true
-	case Oldest:
+	case FindOldest:
 		return true
-	case Skip:
+	case FindSkip:
 		return true
-	case Take:
+	case FindTake:
 		return true
 	default:
 		return false
@@ -514,6 +514,24 @@ func (e UndoWhy) Valid() bool {
 	case ReferredTo:
 		return true
 	case Refused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UnreadablePolicy.
+const (
+	UnreadablePolicyHold     UnreadablePolicy = "hold"
+	UnreadablePolicyLeaveOut UnreadablePolicy = "leave_out"
+)
+
+// Valid indicates whether the value is a known member of the UnreadablePolicy enum.
+func (e UnreadablePolicy) Valid() bool {
+	switch e {
+	case UnreadablePolicyHold:
+		return true
+	case UnreadablePolicyLeaveOut:
 		return true
 	default:
 		return false
@@ -1088,9 +1106,12 @@ type Problem struct {
 
 // ProblemCount defines model for ProblemCount.
 type ProblemCount struct {
-	Code    string `json:"code"`
-	Count   int64  `json:"count"`
-	Field   string `json:"field"`
+	Code  string `json:"code"`
+	Count int64  `json:"count"`
+	Field string `json:"field"`
+
+	// Light The rows are loaded all the same, without the value
+	Light   bool   `json:"light,omitempty,omitzero"`
 	Message string `json:"message"`
 }
 
@@ -1318,9 +1339,12 @@ type RowDraft struct {
 
 // RowProblem defines model for RowProblem.
 type RowProblem struct {
-	Code    string `json:"code"`
-	Column  string `json:"column,omitempty,omitzero"`
-	Field   string `json:"field,omitempty,omitzero"`
+	Code   string `json:"code"`
+	Column string `json:"column,omitempty,omitzero"`
+	Field  string `json:"field,omitempty,omitzero"`
+
+	// Light The row is loaded all the same, without the value
+	Light   bool   `json:"light,omitempty,omitzero"`
 	Mend    string `json:"mend"`
 	Message string `json:"message"`
 	Value   string `json:"value,omitempty,omitzero"`
@@ -1547,6 +1571,9 @@ type UndoRequest struct {
 // UndoWhy Why something cannot be taken back
 type UndoWhy string
 
+// UnreadablePolicy What happens to a row with a value that cannot be read: it is held, or loaded without the value
+type UnreadablePolicy string
+
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
 
@@ -1554,6 +1581,14 @@ type Verdict = verdict.Verdict
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
 	Name  string `json:"name"`
+
+	// Nothing Texts that stand for nothing here, beside those that do everywhere
+	Nothing []string `json:"nothing,omitempty,omitzero"`
+}
+
+// WorkspaceChange defines model for WorkspaceChange.
+type WorkspaceChange struct {
+	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
 // CursorParam defines model for cursor_param.
@@ -1903,6 +1938,9 @@ type AddTokenJSONRequestBody = NewToken
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
 type AddWorkspaceJSONRequestBody = Workspace
 
+// ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
+type ChangeWorkspaceJSONRequestBody = WorkspaceChange
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2004,6 +2042,9 @@ type ServerInterface interface {
 	// AddWorkspace Make a workspace with the standard record types (administrators)
 	// (POST /workspaces)
 	AddWorkspace(w http.ResponseWriter, r *http.Request)
+	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	// (PATCH /workspaces/{workspace})
+	ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListImportsParams)
@@ -2283,6 +2324,12 @@ func (_ Unimplemented) ListWorkspaces(w http.ResponseWriter, r *http.Request) {
 // AddWorkspace Make a workspace with the standard record types (administrators)
 // (POST /workspaces)
 func (_ Unimplemented) AddWorkspace(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+// (PATCH /workspaces/{workspace})
+func (_ Unimplemented) ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -2890,6 +2937,32 @@ func (siw *ServerInterfaceWrapper) AddWorkspace(w http.ResponseWriter, r *http.R
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.AddWorkspace(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ChangeWorkspace operation middleware
+func (siw *ServerInterfaceWrapper) ChangeWorkspace(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeWorkspace(w, r, workspace)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -6362,6 +6435,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces", wrapper.AddWorkspace)
 	})
 	r.Group(func(r chi.Router) {
+		r.Patch(options.BaseURL+"/workspaces/{workspace}", wrapper.ChangeWorkspace)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports", wrapper.ListImports)
 	})
 	r.Group(func(r chi.Router) {
@@ -7091,6 +7167,46 @@ type AddWorkspacedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AddWorkspacedefaultApplicationProblemPlusJSONResponse) VisitAddWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeWorkspaceRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *ChangeWorkspaceJSONRequestBody
+}
+
+type ChangeWorkspaceResponseObject interface {
+	VisitChangeWorkspaceResponse(w http.ResponseWriter) error
+}
+
+type ChangeWorkspace200JSONResponse Workspace
+
+func (response ChangeWorkspace200JSONResponse) VisitChangeWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeWorkspacedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeWorkspacedefaultApplicationProblemPlusJSONResponse) VisitChangeWorkspaceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9905,6 +10021,9 @@ type StrictServerInterface interface {
 	// AddWorkspace Make a workspace with the standard record types (administrators)
 	// (POST /workspaces)
 	AddWorkspace(ctx context.Context, request AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error)
+	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	// (PATCH /workspaces/{workspace})
+	ChangeWorkspace(ctx context.Context, request ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
@@ -10520,6 +10639,39 @@ func (sh *strictHandler) AddWorkspace(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddWorkspaceResponseObject); ok {
 		if err := validResponse.VisitAddWorkspaceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeWorkspace operation middleware
+func (sh *strictHandler) ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ChangeWorkspaceRequestObject
+
+	request.Workspace = workspace
+
+	var body ChangeWorkspaceJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeWorkspace(ctx, request.(ChangeWorkspaceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeWorkspace")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeWorkspaceResponseObject); ok {
+		if err := validResponse.VisitChangeWorkspaceResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -228,6 +228,8 @@ var needs = map[string]store.Role{
 
 	"ListWorkspaces": store.Viewer,
 	"AddWorkspace":   store.Administrator,
+
+	"ChangeWorkspace": store.Administrator,
 	"Start":          store.Viewer,
 
 	"ListTypes":       store.Viewer,

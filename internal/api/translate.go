@@ -73,7 +73,7 @@ func totalsView(t *verdict.Totals) Totals {
 		v.Reasons = append(v.Reasons, ReasonCount{Reason: string(r.Reason), Count: r.Count, Message: r.Reason.Summary()})
 	}
 	for _, p := range t.Problems {
-		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Message: problem.Summary(problem.Code(p.Code))})
+		v.Problems = append(v.Problems, ProblemCount{Code: p.Code, Field: p.Field, Count: p.Count, Light: p.Light, Message: problem.Summary(problem.Code(p.Code))})
 	}
 	return v
 }
@@ -156,7 +156,7 @@ func changesView(m map[string][2]*string, t catalog.RecordType, before string) [
 }
 
 func problemView(p problem.Problem) RowProblem {
-	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend()}
+	return RowProblem{Code: string(p.Code), Field: p.Field, Column: p.Column, Value: p.Value, Message: p.Message(), Mend: p.Mend(), Light: p.Light}
 }
 
 func rowAsRecordView(r work.RowAsRecord, c catalog.Catalog) RowAsRecord {

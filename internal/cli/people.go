@@ -40,10 +40,41 @@ func (a *app) workspacesCmd() *cobra.Command {
 		}),
 	}
 	add.Flags().StringVar(&label, "label", "", "words for people")
-	cmd.AddCommand(add, a.changePersonCmd(),
-		a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true),
-		a.suspendCmd("admit", "Let somebody sign in again", false))
+	cmd.AddCommand(add, a.nothingCmd())
 	return cmd
+}
+
+func (a *app) nothingCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "nothing [TEXT...]", Args: args(cobra.ArbitraryArgs),
+		Short: "List the texts that stand for nothing here beside the usual ones, or set them",
+		Long: `List or set the texts that stand for nothing in this workspace. A cell that says one
+of them is a blank, as one that says -, n/a or unknown is everywhere.`,
+		Example: "  uchi workspaces nothing\n  uchi workspaces nothing \"not asked\" xxx\n  uchi workspaces nothing \"\"        none beside the usual ones",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			if len(list) > 0 {
+				if _, err := c.ChangeWorkspaceWithResponse(ctx, c.Workspace, client.WorkspaceChange{Nothing: list}); err != nil {
+					return err
+				}
+			}
+			r, err := c.ListWorkspacesWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			for _, w := range r.JSON200.Workspaces {
+				if w.Name != c.Workspace {
+					continue
+				}
+				if a.asJSON {
+					return a.printJSON(w)
+				}
+				for _, text := range w.Nothing {
+					fmt.Fprintln(a.out, text)
+				}
+			}
+			return nil
+		}),
+	}
 }
 
 func (a *app) changePersonCmd() *cobra.Command {
@@ -195,6 +226,8 @@ func (a *app) peopleCmd() *cobra.Command {
 	}
 	add.Flags().StringVar(&p.Name, "name", "", "the person's name")
 	add.Flags().StringVar(&role, "role", "operator", "viewer, operator or administrator")
-	cmd.AddCommand(add)
+	cmd.AddCommand(add, a.changePersonCmd(),
+		a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true),
+		a.suspendCmd("admit", "Let somebody sign in again", false))
 	return cmd
 }

@@ -32,7 +32,7 @@ func (a *app) paint(colour, s string) string {
 	return "\x1b[" + colour + "m" + s + "\x1b[0m"
 }
 
-var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber, "hold": red, "held": red, "failed": red, "delete": red, "deleted": red,
+var wordColours = map[string]string{"create": green, "created": green, "update": blue, "updated": blue, "ask": amber, "hold": red, "held": red, "failed": red, "delete": red, "deleted": red, "undone": amber,
 	"same": faint, "unchanged": faint, "skip": faint, "skipped": faint}
 
 // word shows a verdict or outcome with its shape and colour.
@@ -67,12 +67,17 @@ func (a *app) table(header ...any) table.Writer {
 		switch h {
 		case "Rows", "Likeness", "Others", "Filled", "Blank", "Different", "Row", "No.", "Fields":
 			columns = append(columns, table.ColumnConfig{Number: i + 1, Align: text.AlignRight, AlignHeader: text.AlignRight})
+		case "What", "What happens": // what is wrong and what would mend it is never cut off
+			columns = append(columns, table.ColumnConfig{Number: i + 1, WidthMax: a.room(), WidthMaxEnforcer: text.WrapSoft})
 		}
 	}
 	t.SetColumnConfigs(columns)
 	t.AppendHeader(row)
 	return t
 }
+
+// room is how wide the last column of a table of rows may be.
+func (a *app) room() int { return max(30, a.width()-58) }
 
 // oneLine makes a value fit a cell of a table.
 func oneLine(s string, n int) string {

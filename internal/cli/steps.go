@@ -483,7 +483,6 @@ func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.
 // problem or change.
 func (a *app) printRows(rows []client.Row) {
 	tab := a.table("Row", "Verdict", "Record", "Field", "What")
-	room := max(30, a.width()-58)
 	for _, r := range rows {
 		word := string(r.Verdict)
 		if r.Outcome != "" {
@@ -496,7 +495,7 @@ func (a *app) printRows(rows []client.Row) {
 				row = []any{"", "", ""}
 			}
 			n++
-			tab.AppendRow(append(slices.Clone(row), field, oneLine(what, room)))
+			tab.AppendRow(append(slices.Clone(row), field, strings.Join(strings.Fields(what), " ")))
 		}
 		for _, p := range r.Problems {
 			what := p.Message + ". " + p.Mend

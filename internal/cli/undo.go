@@ -92,7 +92,7 @@ func (a *app) showUndoPlan(p client.UndoPlan) bool {
 		if x.Row > 0 {
 			row = number(x.Row)
 		}
-		tab.AppendRow([]any{x.Record, oneLine(x.Title, 30), row, oneLine(x.Says, max(30, a.width()-60))})
+		tab.AppendRow([]any{x.Record, oneLine(x.Title, 30), row, x.Says})
 	}
 	tab.Render()
 	return does

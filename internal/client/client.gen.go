@@ -218,31 +218,31 @@ func (e FieldType) Valid() bool {
 
 // Defines values for Find.
 const (
-	Ask     Find = "ask"
-	Fullest Find = "fullest"
-	Hold    Find = "hold"
-	Newest  Find = "newest"
-	Oldest  Find = "oldest"
-	Skip    Find = "skip"
-	Take    Find = "take"
+	FindAsk     Find = "ask"
+	FindFullest Find = "fullest"
+	FindHold    Find = "hold"
+	FindNewest  Find = "newest"
+	FindOldest  Find = "oldest"
+	FindSkip    Find = "skip"
+	FindTake    Find = "take"
 )
 
 // Valid indicates whether the value is a known member of the Find enum.
 func (e Find) Valid() bool {
 	switch e {
-	case Ask:
+	case FindAsk:
 		return true
-	case Fullest:
+	case FindFullest:
 		return true
-	case Hold:
+	case FindHold:
 		return true
-	case Newest:
+	case FindNewest:
 		return true
-	case Oldest:
+	case FindOldest:
 		return true
-	case Skip:
+	case FindSkip:
 		return true
-	case Take:
+	case FindTake:
 		return true
 	default:
 		return false
@@ -516,6 +516,24 @@ func (e UndoWhy) Valid() bool {
 	case ReferredTo:
 		return true
 	case Refused:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for UnreadablePolicy.
+const (
+	UnreadablePolicyHold     UnreadablePolicy = "hold"
+	UnreadablePolicyLeaveOut UnreadablePolicy = "leave_out"
+)
+
+// Valid indicates whether the value is a known member of the UnreadablePolicy enum.
+func (e UnreadablePolicy) Valid() bool {
+	switch e {
+	case UnreadablePolicyHold:
+		return true
+	case UnreadablePolicyLeaveOut:
 		return true
 	default:
 		return false
@@ -1090,9 +1108,12 @@ type Problem struct {
 
 // ProblemCount defines model for ProblemCount.
 type ProblemCount struct {
-	Code    string `json:"code"`
-	Count   int64  `json:"count"`
-	Field   string `json:"field"`
+	Code  string `json:"code"`
+	Count int64  `json:"count"`
+	Field string `json:"field"`
+
+	// Light The rows are loaded all the same, without the value
+	Light   bool   `json:"light,omitempty,omitzero"`
 	Message string `json:"message"`
 }
 
@@ -1320,9 +1341,12 @@ type RowDraft struct {
 
 // RowProblem defines model for RowProblem.
 type RowProblem struct {
-	Code    string `json:"code"`
-	Column  string `json:"column,omitempty,omitzero"`
-	Field   string `json:"field,omitempty,omitzero"`
+	Code   string `json:"code"`
+	Column string `json:"column,omitempty,omitzero"`
+	Field  string `json:"field,omitempty,omitzero"`
+
+	// Light The row is loaded all the same, without the value
+	Light   bool   `json:"light,omitempty,omitzero"`
 	Mend    string `json:"mend"`
 	Message string `json:"message"`
 	Value   string `json:"value,omitempty,omitzero"`
@@ -1549,6 +1573,9 @@ type UndoRequest struct {
 // UndoWhy Why something cannot be taken back
 type UndoWhy string
 
+// UnreadablePolicy What happens to a row with a value that cannot be read: it is held, or loaded without the value
+type UnreadablePolicy string
+
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
 
@@ -1556,6 +1583,14 @@ type Verdict = verdict.Verdict
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
 	Name  string `json:"name"`
+
+	// Nothing Texts that stand for nothing here, beside those that do everywhere
+	Nothing []string `json:"nothing,omitempty,omitzero"`
+}
+
+// WorkspaceChange defines model for WorkspaceChange.
+type WorkspaceChange struct {
+	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
 // CursorParam defines model for cursor_param.
@@ -1905,6 +1940,9 @@ type AddTokenJSONRequestBody = NewToken
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
 type AddWorkspaceJSONRequestBody = Workspace
 
+// ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
+type ChangeWorkspaceJSONRequestBody = WorkspaceChange
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2168,6 +2206,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspace(ctx context.Context, body AddWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeWorkspaceWithBody Say which texts stand for nothing in a workspace (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+	ChangeWorkspaceWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+	ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListImports The imports, newest first
 	//
@@ -3000,6 +3052,40 @@ func (c *Client) AddWorkspaceWithBody(ctx context.Context, contentType string, b
 // Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 func (c *Client) AddWorkspace(ctx context.Context, body AddWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddWorkspaceRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeWorkspaceWithBody Say which texts stand for nothing in a workspace (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+func (c *Client) ChangeWorkspaceWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeWorkspaceRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+func (c *Client) ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeWorkspaceRequest(c.Server, workspace, body)
 	if err != nil {
 		return nil, err
 	}
@@ -4811,6 +4897,53 @@ func NewAddWorkspaceRequestWithBody(server string, contentType string, body io.R
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewChangeWorkspaceRequest calls the generic ChangeWorkspace builder with application/json body
+func NewChangeWorkspaceRequest(server string, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeWorkspaceRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewChangeWorkspaceRequestWithBody constructs an http.Request for the ChangeWorkspace method, with any body, and a specified content type
+func NewChangeWorkspaceRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -8812,6 +8945,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspaceWithResponse(ctx context.Context, body AddWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddWorkspaceResponse, error)
 
+	// ChangeWorkspaceWithBodyWithResponse Say which texts stand for nothing in a workspace (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+	ChangeWorkspaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
+
+	// ChangeWorkspaceWithResponse Say which texts stand for nothing in a workspace (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+	ChangeWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
+
 	// ListImportsWithResponse The imports, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -10065,6 +10212,54 @@ func (r AddWorkspaceResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r AddWorkspaceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ChangeWorkspaceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Workspace
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeWorkspaceResponse) GetJSON200() *Workspace {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeWorkspaceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeWorkspaceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeWorkspaceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeWorkspaceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeWorkspaceResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -13510,6 +13705,32 @@ func (c *ClientWithResponses) AddWorkspaceWithResponse(ctx context.Context, body
 	return ParseAddWorkspaceResponse(rsp)
 }
 
+// ChangeWorkspaceWithBodyWithResponse Say which texts stand for nothing in a workspace (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+func (c *ClientWithResponses) ChangeWorkspaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error) {
+	rsp, err := c.ChangeWorkspaceWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeWorkspaceResponse(rsp)
+}
+
+// ChangeWorkspaceWithResponse Say which texts stand for nothing in a workspace (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
+func (c *ClientWithResponses) ChangeWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error) {
+	rsp, err := c.ChangeWorkspace(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeWorkspaceResponse(rsp)
+}
+
 // ListImportsWithResponse The imports, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -15058,6 +15279,39 @@ func ParseAddWorkspaceResponse(rsp *http.Response) (*AddWorkspaceResponse, error
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangeWorkspaceResponse parses an HTTP response from a ChangeWorkspaceWithResponse call
+func ParseChangeWorkspaceResponse(rsp *http.Response) (*ChangeWorkspaceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeWorkspaceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Workspace
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -129,8 +129,8 @@ func (k *draftCheck) rule(rule, row string) (sql string, ok bool) {
 	switch rule {
 	case "stays": // the draft is not left out
 		return none("aside"), true
-	case "sound": // nothing is wrong with the row
-		return none("problems"), true
+	case "sound": // nothing is wrong with the row, but for what it is loaded without
+		return `not exists (select from {problems} x where x.row_no = ` + row + `.row_no and not x.light)`, true
 	case "unfound": // no record was found for the draft
 		return none("matches"), true
 	case "unanswered": // no person has said what it is

@@ -95,7 +95,8 @@ func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
 		_, err := c.do(ctx, stepTables, k.word,
 			q(`create unlogged table {left} (row_no bigint not null, draft smallint not null, why text not null, other_row bigint)`),
 			q(`create unlogged table {problems} (
-				row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null)`))
+				row_no bigint not null, code text not null, field text not null, col text not null, value text not null, detail text not null,
+				light boolean not null default false)`))
 		if err != nil {
 			return err
 		}
@@ -123,7 +124,7 @@ func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
 	return w, nil
 }
 
-var problemColumns = []string{"row_no", "code", "field", "col", "value", "detail"}
+var problemColumns = []string{"row_no", "code", "field", "col", "value", "detail", "light"}
 
 // newStream readies the staging of one draft, and gives the columns of its table.
 func (k *draftCheck) newStream() (w *draftStream, defs string, err error) {
@@ -286,6 +287,7 @@ func addProblem(c *pgcopy.In, number int64, p problem.Problem) error {
 	}
 	c.Text(p.Value)
 	c.Text(p.Detail)
+	c.Bool(p.Light)
 	return c.Flush()
 }
 

@@ -327,7 +327,7 @@ var (
 	stepBefore = step{does: "makes room for what becomes of the rows", reads: "verdicts", writes: "results late"}
 	stepLate   = step{does: "sets aside what can no longer be done as checked", reads: "verdicts draft records history results late", writes: "late"}
 	stepNoted  = step{does: "notes why", reads: "late", writes: "problems"}
-	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results", writes: "results"}
+	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results problems", writes: "results"}
 	stepCreate = step{does: "makes records", reads: "results draft verdicts", writes: "records"}
 	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled", writes: "records history"}
 	stepDelete = step{does: "deletes records", reads: "results verdicts", writes: "records history"}
@@ -638,10 +638,10 @@ func (c *chunk) decide(ctx context.Context) error {
 						{base} + count(*) filter (where l.row_no is null and v.verdict = 'create') over (order by v.row_no rows unbounded preceding)
 					else v.record_id
 				end as record_id,
-				coalesce(l.why, v.why) as detail
+				coalesce(l.why, v.why{without}) as detail
 			from {verdicts} v left join {late} l on l.row_no = v.row_no
 			where {within v}`,
-			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base)}).compose(d.word)
+			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base), "without": d.without()}).compose(d.word)
 		if err != nil {
 			return err
 		}
@@ -673,6 +673,17 @@ func (c *chunk) decide(ctx context.Context) error {
 		return c.do(ctx, stepDecide, q(`analyze {results}`))
 	}
 	return nil
+}
+
+// without is the SQL, behind a comma, of what a row is loaded without because it
+// cannot be read; it is empty when no field may be left out so.
+func (c *draftChunk) without() string {
+	if !slices.ContainsFunc(c.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Light }) {
+		return ""
+	}
+	return `, (
+		select 'without ' || string_agg(distinct x.col || ' ' || x.value, ', ') from {problems} x
+		where x.row_no = v.row_no and x.light and v.verdict in ('create', 'update'))`
 }
 
 // write writes the records of one draft, as it was decided.

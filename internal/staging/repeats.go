@@ -267,7 +267,7 @@ func comeFirst(table string) []stmt {
 		q(`create unlogged table {twice} as
 			select lead as first, (array_agg(g.row_no order by
 				not exists (select from {settled} s where s.row_no = g.row_no),
-				exists (select from {problems} p where p.row_no = g.row_no),
+				exists (select from {problems} p where p.row_no = g.row_no and not p.light),
 				g.row_no))[1] as best
 			from (select row_no, lead from {same} union select lead, lead from {same}) g
 			where not exists (select from {matches} m where m.row_no = g.lead)

@@ -89,7 +89,7 @@ func (r *Room) rows(i store.Import) (word vocabulary, ok bool) {
 		case w == "verdicts":
 			return `(select null::bigint as row_no, null::text as row_verdict, null::text as row_why, null::bigint as row_other where false)`, true, true
 		case w == "problems":
-			return `(select null::bigint as row_no, null::text as code, null::text as field, null::text as col, null::text as value, null::text as detail where false)`, true, true
+			return `(select null::bigint as row_no, null::text as code, null::text as field, null::text as col, null::text as value, null::text as detail, false as light where false)`, true, true
 		case w == "asked":
 			return `(select null::bigint as row_no, null::text as kind where false)`, true, true
 		case w == "anchors":
@@ -265,6 +265,7 @@ type problemRow struct {
 	Column string       `db:"col"`
 	Value  string       `db:"value"`
 	Detail string       `db:"detail"`
+	Light  bool         `db:"light"`
 }
 
 // addProblems adds what is wrong with rows.
@@ -273,13 +274,13 @@ func (r *Room) addProblems(ctx context.Context, word vocabulary, rows []GridRow)
 		return nil
 	}
 	numbers, at := numbersOf(rows)
-	list, err := collect[problemRow](ctx, r.pool, word, q(`select row_no, code, field, col, value, detail from {problems} p where row_no = any(@rows) order by row_no, field, code`, arg{"rows": numbers}))
+	list, err := collect[problemRow](ctx, r.pool, word, q(`select row_no, code, field, col, value, detail, light from {problems} p where row_no = any(@rows) order by row_no, field, code`, arg{"rows": numbers}))
 	if err != nil {
 		return fmt.Errorf("read problems: %w", err)
 	}
 	for _, p := range list {
 		row := &rows[at[p.Row]]
-		row.Problems = append(row.Problems, problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail})
+		row.Problems = append(row.Problems, problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail, Light: p.Light})
 	}
 	return nil
 }

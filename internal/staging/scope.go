@@ -38,6 +38,19 @@ func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, 
 	if !ok {
 		return nil, false, nil
 	}
+	return k.coupledWith(ctx, k, rows)
+}
+
+// CoupledNow gives the rows of a check of some rows with all those that are coupled
+// with them by what it has found, which need not be what the whole has said of
+// them: their cells may have changed.
+func (k *Check) CoupledNow(ctx context.Context) (all []int64, ok bool, err error) {
+	return k.whole.coupledWith(ctx, k, k.rows)
+}
+
+// coupledWith gives rows with all that are coupled with them by the check k of all
+// rows; what the rows themselves say is taken from the check now.
+func (k *Check) coupledWith(ctx context.Context, now *Check, rows []int64) (all []int64, ok bool, err error) {
 	seen := map[int64]bool{}
 	for _, row := range rows {
 		seen[row] = true
@@ -47,14 +60,14 @@ func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, 
 			return nil, false, nil
 		}
 		var parts []string
-		for _, d := range k.drafts {
-			sql, _, err := d.coupled().compose(d.word)
+		for n, d := range k.drafts {
+			sql, _, err := d.coupled(now.drafts[n]).compose(d.word)
 			if err != nil {
 				return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 			}
 			parts = append(parts, sql)
 		}
-		found, err := r.pool.Query(ctx, strings.Join(parts, " union "), pgx.StrictNamedArgs{"rows": next, "import": i.ID})
+		found, err := k.room.pool.Query(ctx, strings.Join(parts, " union "), pgx.StrictNamedArgs{"rows": next, "import": k.i.ID})
 		if err != nil {
 			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 		}
@@ -72,15 +85,17 @@ func (r *Room) Coupled(ctx context.Context, i store.Import, plan *mapping.Plan, 
 				next = append(next, row)
 			}
 		}
+		now = k // of the rows that have come
 	}
 	return slices.Sorted(maps.Keys(seen)), true, nil
 }
 
-// coupled is the query of the rows that are next to the rows @rows in a draft.
-func (k *draftCheck) coupled() stmt {
+// coupled is the query of the rows that are next to the rows @rows in a draft;
+// what these say themselves stands in the tables of the check now.
+func (k *draftCheck) coupled(now *draftCheck) stmt {
 	parts := []string{
 		// For the same record, found or answered.
-		`select b.row_no from {matches} a join {matches} b on b.record_id = a.record_id where a.row_no = any(@rows)`,
+		`select b.row_no from {matches_now} a join {matches} b on b.record_id = a.record_id where a.row_no = any(@rows)`,
 		`select b.row_no from answers a join {matches} b on b.record_id = a.record_id where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
 		`select b.row_no from answers a join answers b on b.import = a.import and b.draft = a.draft and b.record_id = a.record_id
 			where a.import = @import and a.draft = {name} and a.row_no = any(@rows)`,
@@ -102,16 +117,29 @@ func (k *draftCheck) coupled() stmt {
 			`select -record_id from {became} where row_no = any(@rows) and record_id < 0`,
 			`select row_no from {became} where -record_id = any(@rows)`)
 		if a, b := k.titleOf("a"), k.titleOf("b"); a != "" { // rows of one name are looked at together
-			parts = append(parts, `select b.row_no from {draft} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
+			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
 		}
 	}
+	// Equal in a key, or in all that a rule compares exactly.
+	var equal [][]string
 	for _, fp := range k.plan.Fields {
 		if fp.Field.Key {
-			key := schema.Key(fp.Field.Name)
-			parts = append(parts, `select b.row_no from {draft} a join {draft} b on b.`+key+` = a.`+key+` where a.row_no = any(@rows)`)
+			equal = append(equal, []string{fp.Field.Name})
 		}
 	}
-	return q(strings.Join(parts, " union "))
+	for _, rule := range k.plan.Rules {
+		if len(rule.Fields) > 0 && !byID(rule) {
+			equal = append(equal, rule.Fields)
+		}
+	}
+	for _, fields := range equal {
+		var same []string
+		for _, name := range fields {
+			same = append(same, `b.`+schema.Key(name)+` = a.`+schema.Key(name))
+		}
+		parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+strings.Join(same, " and ")+` where a.row_no = any(@rows)`)
+	}
+	return q(strings.Join(parts, " union "), frag{"matches_now": now.table("matches"), "draft_now": now.table("draft")})
 }
 
 // NewPartialCheck prepares a check of some rows, which brings the check that holds

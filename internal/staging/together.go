@@ -303,7 +303,7 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 			from {draft} d join {target} b on b.row_no = d.row_no
 			where b.record_id < 0 and -b.record_id <> d.row_no
 				and (
-					exists (select from {problems} p where p.row_no = -b.record_id)
+					exists (select from {problems} p where p.row_no = -b.record_id and not p.light)
 					or exists (select from {asked} x where x.row_no = -b.record_id)
 				)
 				and {stays d} and not {noted}`,

@@ -136,7 +136,7 @@ func (k *draftCheck) decide(ctx context.Context) error {
 					case when q.record_id is not null and a.row_no is null and {changed} then {changes} end as changes
 				from {staged}
 				left join {aside} a on a.row_no = q.row_no
-				left join (select distinct row_no from {problems}) p on p.row_no = q.row_no
+				left join (select distinct row_no from {problems} where not light) p on p.row_no = q.row_no
 				left join (select distinct row_no from {asked}) x on x.row_no = q.row_no
 				offset 0
 			) s
@@ -235,8 +235,8 @@ func (k *Check) totals(ctx context.Context, on querier) (t verdict.Totals, err e
 		t.Rows += w.Count
 	}
 	t.Problems, err = collect[verdict.ProblemCount](ctx, on, first.word, q(`
-		select code, field, count(distinct row_no) as count from {problems}
-		group by code, field order by count desc, code, field`))
+		select code, field, light, count(distinct row_no) as count from {problems}
+		group by code, field, light order by light, count desc, code, field`))
 	if err != nil {
 		return t, fmt.Errorf("count problems: %w", err)
 	}

@@ -77,12 +77,16 @@ func TakeBack(ctx context.Context, tx pgx.Tx, id int64, rows []int64) (int64, er
 }
 
 // Touched lists the rows of which something was said or taken back since the
-// last check, at most so many; more tells that there are others.
-func (s *Store) Touched(ctx context.Context, id int64, most int) (rows []int64, more bool, err error) {
+// last check, or whose cells were changed, at most so many; more tells that there
+// are others, cells that cells were changed.
+func (s *Store) Touched(ctx context.Context, id int64, most int) (rows []int64, more, cells bool, err error) {
 	if err := s.db.SelectContext(ctx, &rows, `select row_no from touched_rows where import = $1 order by row_no limit $2`, id, most+1); err != nil {
-		return nil, false, fmt.Errorf("list touched rows: %w", err)
+		return nil, false, false, fmt.Errorf("list touched rows: %w", err)
 	}
-	return rows[:min(len(rows), most)], len(rows) > most, nil
+	if err := s.db.GetContext(ctx, &cells, `select exists (select from touched_rows where import = $1 and cells)`, id); err != nil {
+		return nil, false, false, fmt.Errorf("list touched rows: %w", err)
+	}
+	return rows[:min(len(rows), most)], len(rows) > most, cells, nil
 }
 
 // Untouch forgets which rows were touched, for the end of the check that has

@@ -70,7 +70,8 @@ func KeepEdits(ctx context.Context, tx pgx.Tx, id, by int64) error {
 			select $1, row_no, place, was, value, $2 from edited
 			on conflict (import, row_no, place) do update set value = excluded.value, person = excluded.person, at = now()`, []any{id, by}},
 		{`delete from edits e using edited x where e.import = $1 and e.row_no = x.row_no and e.place = x.place and e.value = e.was`, []any{id}},
-		{`insert into touched_rows (import, row_no) select distinct $1::bigint, row_no from edited limit $2 on conflict do nothing`, []any{id, mostNoted}},
+		{`insert into touched_rows (import, row_no, cells) select distinct $1::bigint, row_no, true from edited limit $2
+			on conflict (import, row_no) do update set cells = true`, []any{id, mostNoted}},
 	} {
 		if _, err := tx.Exec(ctx, q.sql, q.args...); err != nil {
 			return fmt.Errorf("keep edits: %w", err)

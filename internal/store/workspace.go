@@ -30,6 +30,9 @@ func subMigrations() (fs.FS, error) { return fs.Sub(migrations, "migrations") }
 type Workspace struct {
 	Name  string `db:"name"`
 	Label string `db:"label"`
+	// Nothing lists texts that stand for nothing here, beside those that do
+	// everywhere.
+	Nothing JSON[[]string] `db:"nothing"`
 }
 
 var errNoWorkspace = fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace")
@@ -49,10 +52,41 @@ func (s *Store) MustWorkspace(ctx context.Context, name string) error {
 // Workspaces lists them.
 func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 	var list []Workspace
-	if err := s.db.SelectContext(ctx, &list, `select name, label from workspaces order by made_at, name`); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select name, label, to_jsonb(nothing) as nothing from workspaces order by made_at, name`); err != nil {
 		return nil, fmt.Errorf("list workspaces: %w", err)
 	}
 	return list, nil
+}
+
+// Bounds of the texts that stand for nothing in a workspace.
+const (
+	mostNothing    = 200
+	longestNothing = 60 // bytes
+)
+
+// SetNothing sets which texts stand for nothing in a workspace, beside those that
+// do everywhere.
+func (s *Store) SetNothing(ctx context.Context, name string, words []string, by int64) error {
+	list := []string{}
+	for _, w := range words {
+		w = strings.TrimSpace(w)
+		if len(w) > longestNothing {
+			return fault.Newf(fault.Invalid, "too_long", "a text that stands for nothing has at most %d bytes", longestNothing).At(fault.Place{Path: "nothing"}).With(w)
+		}
+		if w != "" && !slices.Contains(list, w) {
+			list = append(list, w)
+		}
+	}
+	if len(list) > mostNothing {
+		return fault.Newf(fault.Invalid, "too_many", "a workspace keeps at most %d texts that stand for nothing", mostNothing).At(fault.Place{Path: "nothing"})
+	}
+	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "change workspace", Subject: name}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update workspaces set nothing = $2 where name = $1`, name, list)
+		if err == nil && tag.RowsAffected() == 0 {
+			return errNoWorkspace.With(name)
+		}
+		return err
+	})
 }
 
 var workspaceShape = regexp.MustCompile(`^[a-z][a-z0-9_]{0,29}$`)
@@ -238,6 +272,9 @@ func (s *Store) Catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		return catalog.Catalog{}, errNoWorkspace.With(workspace)
 	}
 	var c catalog.Catalog
+	if err := s.pool.QueryRow(ctx, `select nothing from workspaces where name = $1`, workspace).Scan(&c.Nothing); err != nil {
+		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
+	}
 	for _, d := range docs {
 		var t catalog.RecordType
 		if err := json.Unmarshal(d, &t); err != nil {

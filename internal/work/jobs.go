@@ -352,7 +352,7 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 	if i.Totals.V == nil || i.CheckRun == nil || i.NextRow > 0 {
 		return false, nil
 	}
-	touched, more, err := s.store.Touched(ctx, i.ID, mostTouched)
+	touched, more, cells, err := s.store.Touched(ctx, i.ID, mostTouched)
 	if err != nil || more || len(touched) == 0 {
 		return false, err
 	}
@@ -362,6 +362,9 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 	plan, c, err := s.planOf(ctx, i)
 	if err != nil {
 		return false, err
+	}
+	if cells && plan.Grouped() { // which rows belong together depends on those above
+		return false, nil
 	}
 	now, err := s.before(ctx, i, plan, c)
 	if err != nil || now.Writes != i.Writes || now.LinkWrites != i.LinkWrites || now.Catalogue != i.Catalogue {
@@ -413,10 +416,17 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 			return nil, err
 		}
 		more, err := k.Outside(ctx)
-		if err != nil || len(more) == 0 {
-			return k, err
+		if err != nil {
+			return nil, err
 		}
-		rows = append(rows, more...)
+		all, ok, err := k.CoupledNow(ctx)
+		if err != nil || !ok {
+			return nil, err
+		}
+		if len(more) == 0 && len(all) == len(rows) {
+			return k, nil
+		}
+		rows = append(all, more...)
 	}
 	return nil, nil
 }

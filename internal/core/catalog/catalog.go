@@ -5,6 +5,7 @@
 package catalog
 
 import (
+	"hash/crc32"
 	_ "embed"
 	"fmt"
 	"regexp"
@@ -184,6 +185,10 @@ func (t RecordType) ParseRecordID(s string) (int64, error) {
 
 // Catalog is all record types of a workspace.
 type Catalog struct {
+	// Nothing lists texts that stand for nothing in the workspace, beside those that
+	// do everywhere.
+	Nothing []string `json:"nothing,omitempty"`
+
 	Types []RecordType `json:"types" yaml:"types"`
 }
 
@@ -202,12 +207,15 @@ func (c Catalog) Edition() (n int64) {
 	for _, t := range c.Types {
 		n += int64(t.Version)
 	}
+	if len(c.Nothing) > 0 {
+		n += int64(crc32.ChecksumIEEE([]byte(strings.Join(c.Nothing, "\n")))) << 16
+	}
 	return n
 }
 
 // Offered gives the catalogue without retired fields.
 func (c Catalog) Offered() Catalog {
-	out := Catalog{Types: make([]RecordType, len(c.Types))}
+	out := Catalog{Nothing: c.Nothing, Types: make([]RecordType, len(c.Types))}
 	for i, t := range c.Types {
 		out.Types[i] = t.Offered()
 	}

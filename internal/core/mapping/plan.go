@@ -47,8 +47,9 @@ type DraftPlan struct {
 	id      origin
 	where   *expr.Program
 	header  []string
-	expr    bool // some value is computed
-	country int  // index in Fields of the country that phone numbers belong to, or -1
+	expr    bool           // some value is computed
+	country int            // index in Fields of the country that phone numbers belong to, or -1
+	nothing *value.Nothing // tells cells that stand for nothing, whatever their field
 }
 
 // FieldPlan works out one field.
@@ -63,6 +64,7 @@ type FieldPlan struct {
 	Find      []FindPart // by what the record is looked up, by name of the field; empty for other origins
 	origin    origin
 	reader    *value.Reader
+	Light     bool // a row is loaded without a value that cannot be read
 }
 
 // FindPart is a field of another record type by which a record is looked up.
@@ -89,6 +91,7 @@ type origin struct {
 	compute   *expr.Program
 	otherwise string
 	values    map[string]string
+	nothing   *value.Nothing // tells cells that stand for nothing
 }
 
 // Typed is what typing one row gives: values in the order of the draft's fields.
@@ -200,7 +203,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, nothing: value.NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, c.Nothing), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
 	own := r.ownColumns(n)
 	for i, col := range columns {
 		dp.header = append(dp.header, col.Header)
@@ -215,7 +218,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	}
 	if o, ok := d.Fields[IDField]; ok {
 		dp.HasID = true
-		if dp.id, err = dp.newOrigin(o, columns); err != nil {
+		if dp.id, err = dp.newOrigin(o, catalog.Field{}, c.Nothing, columns); err != nil {
 			return nil, atPath(err, "fields."+IDField+".compute")
 		}
 	}
@@ -224,7 +227,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if !ok {
 			continue
 		}
-		from, err := dp.newOrigin(o, columns)
+		from, err := dp.newOrigin(o, f, c.Nothing, columns)
 		if err != nil {
 			return nil, atPath(err, "fields."+f.Name+".compute")
 		}
@@ -232,6 +235,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if f.Required {
 			fp.Blank = Leave
 		}
+		fp.Light = Light(f) && or(o.Unreadable, d.Unreadable, HoldRow) == LeaveValue
 		set, err := settings(reading, o, fp.origin, columns)
 		if err != nil {
 			return nil, err
@@ -252,7 +256,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		dp.Fields = append(dp.Fields, fp)
 	}
 	if d.NewerBy != "" {
-		from, err := dp.newOrigin(Origin{From: []string{d.NewerBy}}, columns)
+		from, err := dp.newOrigin(Origin{From: []string{d.NewerBy}}, catalog.Field{}, c.Nothing, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -304,7 +308,7 @@ func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, rea
 	var parts []FindPart
 	for _, name := range slices.Sorted(maps.Keys(o.Find)) {
 		by, _ := t.Field(name)
-		from, err := dp.newOrigin(o.Find[name], columns)
+		from, err := dp.newOrigin(o.Find[name], by, c.Nothing, columns)
 		if err != nil {
 			return nil, atPath(err, "fields."+f.Name+".find."+name+".compute")
 		}
@@ -332,8 +336,8 @@ func inPlace(err error, draft int) error {
 	return err
 }
 
-func (dp *DraftPlan) newOrigin(o Origin, columns []sheet.Column) (origin, error) {
-	out := origin{join: o.Join, take: o.Take, split: o.Split, part: o.Part, cut: o.Cut, fixed: o.Fixed, otherwise: o.Otherwise}
+func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, columns []sheet.Column) (origin, error) {
+	out := origin{nothing: value.NewNothing(f, nothing), join: o.Join, take: o.Take, split: o.Split, part: o.Part, cut: o.Cut, fixed: o.Fixed, otherwise: o.Otherwise}
 	switch {
 	case out.join != "":
 	case o.Labelled:
@@ -438,6 +442,11 @@ func (o *origin) cell(cells []string, n int) string {
 		return ""
 	}
 	c := value.Trim(cells[i])
+	if c != "" && o.nothing.Is(c) {
+		if _, said := o.values[value.Fold(c)]; !said {
+			return ""
+		}
+	}
 	if c != "" && o.labels != nil {
 		return o.labels[n] + ": " + c
 	}
@@ -555,8 +564,10 @@ func (dp *DraftPlan) blank(row sheet.Row) bool {
 		return false
 	}
 	for _, i := range dp.cells {
-		if i < len(row.Cells) && value.Trim(row.Cells[i]) != "" {
-			return false
+		if i < len(row.Cells) {
+			if c := value.Trim(row.Cells[i]); c != "" && !dp.nothing.Is(c) {
+				return false
+			}
 		}
 	}
 	return true
@@ -617,7 +628,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	v, trouble := fp.reader.ReadIn(text, country)
 	if trouble.Code != "" {
-		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail})
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
 		return
 	}
 	out.Values[i] = v

@@ -43,11 +43,27 @@ const (
 	Once        Repeats = "once"  // the rows are one where none contradicts another; the others are held
 )
 
+// Unreadable says what happens to a row with a value that cannot be read.
+type Unreadable string
+
+// The policies for values that cannot be read, the default first. Keys, required
+// fields and links hold their row always.
+const (
+	HoldRow    Unreadable = "hold"      // the row is held
+	LeaveValue Unreadable = "leave_out" // the rest of the row is loaded, and the value is listed
+)
+
+// Light reports whether a row may be loaded without a value of the field.
+func Light(f catalog.Field) bool {
+	return !f.Key && !f.Required && f.Kind().Form != catalog.LinkForm
+}
+
 // The policies in the order in which they are offered.
 var (
-	Boths    = []Both{Replace, Keep, Add, Newer}
-	Blanks   = []Blank{Leave, Clear}
-	Repeated = []Repeats{HoldRepeats, Once, FirstWins, LastWins, MergeRows, AskRepeats}
+	Unreadables = []Unreadable{HoldRow, LeaveValue}
+	Boths       = []Both{Replace, Keep, Add, Newer}
+	Blanks      = []Blank{Leave, Clear}
+	Repeated    = []Repeats{HoldRepeats, Once, FirstWins, LastWins, MergeRows, AskRepeats}
 )
 
 // DefaultClearMarker is the text that empties a value when a routine names no other.
@@ -90,6 +106,9 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	if err := oneOf(d.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", at("blank")); err != nil {
 		return err
 	}
+	if err := oneOf(d.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", at("unreadable")); err != nil {
+		return err
+	}
 	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
 		return err
 	}
@@ -111,8 +130,13 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		if err := oneOf(o.Blank, Blanks, "unknown_policy", "blanks cannot be treated so", place); err != nil {
 			return err
 		}
+		if err := oneOf(o.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", place); err != nil {
+			return err
+		}
 		f, _ := t.Field(name)
 		switch {
+		case o.Unreadable == LeaveValue && !Light(f):
+			return fault.New(fault.Invalid, "must_be_read", "keys, required fields and links hold their row when they cannot be read").At(place).With(name).Mended("Take unreadable out here.")
 		case o.Both == Add && !CanAdd(t, f):
 			return fault.New(fault.Invalid, "cannot_add", "values of this field cannot be added to each other").At(place).With(name).Mended("Long texts, lists and plain texts can; keys and titles cannot.")
 		case or(o.Both, d.Both) == Newer && d.NewerBy == "" && name != IDField:

@@ -57,11 +57,12 @@ type Draft struct {
 	Fields  map[string]Origin   `json:"fields" yaml:"fields"`
 	Match   []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
 
-	Both        Both    `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
-	Blank       Blank   `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
-	NewerBy     string  `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`         // the column that tells how old a row is
-	ClearMarker string  `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
-	Repeats     Repeats `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
+	Both        Both       `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
+	Blank       Blank      `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
+	NewerBy     string     `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`         // the column that tells how old a row is
+	ClearMarker string     `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
+	Unreadable  Unreadable `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`     // for all fields that say nothing else and may be left out
+	Repeats     Repeats    `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
 }
 
 // Called is the name of the draft within its routine.
@@ -89,6 +90,7 @@ type Origin struct {
 	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
 	Blank       Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
+	Unreadable  Unreadable        `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
 }
 
 // Take names a part of a cell.

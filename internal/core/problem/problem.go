@@ -120,6 +120,7 @@ type Problem struct {
 	Column string // the header of the column it came from, empty when computed
 	Value  string
 	Detail string
+	Light  bool // the row is loaded all the same, without the value
 }
 
 // Summary says in a few words what all problems of a code have in common.

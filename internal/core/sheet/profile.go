@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
 
 	"github.com/axiomhq/hyperloglog"
@@ -18,6 +19,7 @@ type Column struct {
 	Header      string   `json:"header"`
 	Filled      int64    `json:"filled"`
 	Blank       int64    `json:"blank"`
+	Nothing     []Count  `json:"nothing,omitempty"` // of the blank ones, texts that stand for nothing, such as - and n/a
 	Distinct    int64    `json:"distinct"` // estimated when large
 	Longest     int      `json:"longest"`  // in characters
 	Guess       string   `json:"guess"`    // text, number, date, email, phone, url, yes_no
@@ -55,6 +57,7 @@ type columnProfile struct {
 	shapes                              map[string]*shapeCount
 	openDate                            int64
 	samples                             []string
+	nothing                             map[string]int64
 }
 
 const (
@@ -64,6 +67,12 @@ const (
 	samplesKept   = 24
 	longestSample = 120 // bytes
 )
+
+// standsForNothing tells such texts from values whatever the column is for.
+var standsForNothing = value.NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, nil)
+
+// nothingKept is how many different texts that stand for nothing a column counts.
+const nothingKept = 20
 
 // NewProfiler starts the profile of a table with these headers.
 func NewProfiler(header []string) *Profiler {
@@ -97,6 +106,15 @@ func (p *Profiler) Add(row Row) {
 func (c *columnProfile) add(cell string) {
 	cell = value.Trim(cell)
 	if cell == "" {
+		return
+	}
+	if standsForNothing.Is(cell) {
+		if c.nothing == nil {
+			c.nothing = map[string]int64{}
+		}
+		if _, known := c.nothing[cell]; known || len(c.nothing) < nothingKept {
+			c.nothing[strings.Clone(cell)]++
+		}
 		return
 	}
 	c.filled++
@@ -311,6 +329,9 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 func (c *columnProfile) column(header string, i int, rows int64) Column {
 	col := Column{Position: i, Letter: Letter(i), Header: header, Filled: c.filled, Blank: rows - c.filled,
 		Longest: c.longest, Distinct: c.different(), Top: topCounts(c.top, 40), Samples: c.samples}
+	if len(c.nothing) > 0 {
+		col.Nothing = topCounts(c.nothing, 6)
+	}
 	if len(c.top) < topKept && !c.unique && col.Distinct <= topKept {
 		col.Distinct = int64(len(c.top))
 	}

@@ -29,7 +29,7 @@ func Near(f catalog.Field, text string, most int) []Meant {
 	best := map[string]Meant{}
 	offer := func(code, label, spelling string) {
 		w := value.Words(spelling)
-		if w == "" {
+		if w == "" || len(w) <= 3 && w != said { // a code is near to too much
 			return
 		}
 		score := nearness(said, w)
@@ -80,7 +80,7 @@ func nearness(a, b string) float64 {
 		bestWord := 0.0
 		for _, y := range wb {
 			n := alike(x, y)
-			if len(x) >= 2 && (strings.HasPrefix(y, x) || abbreviates(x, y)) {
+			if len(x) >= 3 && (strings.HasPrefix(y, x) || abbreviates(x, y)) {
 				n = max(n, 0.8)
 			}
 			bestWord = max(bestWord, n)

@@ -131,6 +131,7 @@ type ProblemCount struct {
 	Code  string `json:"code" db:"code"`
 	Field string `json:"field" db:"field"`
 	Count int64  `json:"count" db:"count"`
+	Light bool   `json:"light,omitempty" db:"light"` // the rows are loaded without the value
 }
 
 // FieldCount counts something by field.

@@ -38,6 +38,10 @@ create table edits (
     primary key (import, row_no, place)
 );
 
+alter table workspaces add column nothing text[] not null default '{}'; -- texts that stand for nothing
+
+alter table touched_rows add column cells boolean not null default false; -- its cells were changed
+
 -- What people note about a record. Notes stay when a record goes, and are there
 -- again when it comes back.
 create table notes (

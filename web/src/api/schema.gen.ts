@@ -130,6 +130,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Say which texts stand for nothing in a workspace (administrators) */
+        patch: operations["changeWorkspace"];
+        trace?: never;
+    };
     "/workspaces/{workspace}/start": {
         parameters: {
             query?: never;
@@ -1236,6 +1255,11 @@ export interface components {
         Workspace: {
             name: string;
             label?: string;
+            /** @description Texts that stand for nothing here, beside those that do everywhere */
+            nothing?: string[];
+        };
+        WorkspaceChange: {
+            nothing?: string[];
         };
         Start: {
             /** @description Imports that wait for somebody */
@@ -1558,6 +1582,8 @@ export interface components {
             filled: number;
             /** Format: int64 */
             blank: number;
+            /** @description Of the blank ones, texts that stand for nothing, such as - and n/a */
+            nothing?: components["schemas"]["Count"][];
             /** Format: int64 */
             distinct: number;
             longest: number;
@@ -1613,7 +1639,13 @@ export interface components {
             };
             both?: components["schemas"]["Both"];
             blank?: components["schemas"]["BlankPolicy"];
+            unreadable?: components["schemas"]["UnreadablePolicy"];
         };
+        /**
+         * @description What happens to a row with a value that cannot be read: it is held, or loaded without the value
+         * @enum {string}
+         */
+        UnreadablePolicy: "hold" | "leave_out";
         /**
          * @description What happens when the record and the row both have a value
          * @enum {string}
@@ -1647,6 +1679,7 @@ export interface components {
             newer_by?: string;
             /** @description A cell that says this empties the value; (clear) when left out */
             clear_marker?: string;
+            unreadable?: components["schemas"]["UnreadablePolicy"];
             /**
              * @description What happens to rows that are for the same record
              * @enum {string}
@@ -1728,6 +1761,8 @@ export interface components {
             field: string;
             /** Format: int64 */
             count: number;
+            /** @description The rows are loaded all the same, without the value */
+            light?: boolean;
             message: string;
         };
         FieldCount: {
@@ -2164,6 +2199,8 @@ export interface components {
             value?: string;
             message: string;
             mend: string;
+            /** @description The row is loaded all the same, without the value */
+            light?: boolean;
         };
         Change: {
             field: string;
@@ -2676,6 +2713,33 @@ export interface operations {
         responses: {
             /** @description The workspace */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workspace"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeWorkspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceChange"];
+            };
+        };
+        responses: {
+            /** @description The workspace */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,110 @@
+package value
+
+import (
+	"strings"
+	"unicode"
+
+	"uchi/internal/core/catalog"
+)
+
+// What people write where there is nothing to write, in the languages of the
+// product. A word that may also be a name is none in fields that hold names.
+var (
+	nothingWords = strings.Fields(`n/a n.a. n.a n/k n/av not_available not_applicable not_known not_given not_specified unknown unspecified undefined tbd tba tbc missing empty blank
+		k.a. k.a k/a keine_angabe keine_angaben ohne_angabe o.a. unbekannt nicht_bekannt nicht_vorhanden entfällt entf. fehlt
+		s/o n.c. n/c nc n.d. n/d inconnu inconnue non_communiqué non_renseigné non_disponible sans_objet à_compléter
+		s/d s.d. desconocido desconocida sin_datos sin_dato no_aplica no_disponible no_consta
+		sconosciuto sconosciuta non_noto non_disponibile non_applicabile n.p.
+		onbekend n.v.t. nvt n.b. niet_bekend niet_van_toepassing geen_gegevens
+		desconhecido desconhecida não_disponível não_se_aplica sem_dados
+		okänd okänt saknas ej_angivet ej_tillämpligt uppgift_saknas ukendt ikke_oplyst mangler ukjent ikke_oppgitt ikke_kjent
+		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
+		άγνωστο άγνωστος δ/υ 不明 未定 未記入 該当なし なし 無し #n/v`)
+	nothingOrName = strings.Fields(`na nil null none nan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
+)
+
+// Nothing tells texts that stand for nothing from values, for one field.
+type Nothing struct {
+	words   map[string]bool
+	lengths [256]uint64 // by first byte: of how many bytes words are, below 64
+	reads   func(string) bool
+}
+
+// NewNothing makes it ready for a field, with further texts that stand for nothing
+// in a workspace. What the field itself can read as a choice, a country or the
+// like is a value.
+func NewNothing(f catalog.Field, more []string) *Nothing {
+	n := &Nothing{words: map[string]bool{}}
+	for _, w := range nothingWords {
+		n.add(strings.ReplaceAll(w, "_", " "))
+	}
+	if !holdsNames(f) {
+		for _, w := range nothingOrName {
+			n.add(strings.ReplaceAll(w, "_", " "))
+		}
+	}
+	for _, w := range more {
+		n.add(w)
+	}
+	switch f.Type {
+	case catalog.OneChoice, catalog.Choices, catalog.Country, catalog.Language, catalog.Currency, catalog.YesNo:
+		r := NewReader(f, Settings{})
+		n.reads = func(s string) bool {
+			_, trouble := r.Read(s)
+			return trouble.Code == ""
+		}
+	}
+	return n
+}
+
+func holdsNames(f catalog.Field) bool {
+	switch f.Likeness {
+	case catalog.AsGivenName, catalog.AsFamilyName, catalog.AsCompanyName:
+		return true
+	}
+	return false
+}
+
+func (n *Nothing) add(word string) {
+	word = strings.ToLower(Trim(word))
+	if word == "" || len(word) >= 64 {
+		return
+	}
+	n.words[word] = true
+	for _, first := range []string{word, strings.ToUpper(word)} {
+		n.lengths[first[0]] |= 1 << len(word)
+		n.lengths[first[0]] |= 1 << min(63, len(first))
+	}
+}
+
+// Is reports whether a trimmed text stands for nothing: a sign or two and no
+// letter, or one of the words.
+func (n *Nothing) Is(s string) bool {
+	if s == "" || len(s) >= 64 {
+		return false
+	}
+	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {
+		return false
+	}
+	if !onlySigns(s) && !n.words[strings.ToLower(s)] {
+		return false
+	}
+	return n.reads == nil || !n.reads(s)
+}
+
+// mostSigns is how many signs may stand for nothing: "-", "--", "???", "…".
+const mostSigns = 12
+
+// onlySigns reports whether a text is nothing but dashes, dots, question marks,
+// slashes and the like. A single sign that means something, such as ✓ or €, is not.
+func onlySigns(s string) bool {
+	if s[0] < 0x80 && (s[0] >= '0' && s[0] <= '9' || s[0]|0x20 >= 'a' && s[0]|0x20 <= 'z') || len(s) > mostSigns {
+		return false
+	}
+	for _, r := range s {
+		if !strings.ContainsRune("-–—−_.…?/\\*~=×∅", r) && !unicode.IsSpace(r) {
+			return false
+		}
+	}
+	return true
+}
