@@ -70,7 +70,7 @@ func (h *handlers) PlanUndo(ctx context.Context, r PlanUndoRequestObject) (PlanU
 	for _, x := range plan.Counts {
 		t, _ := c.Type(x.Type)
 		out.Counts = append(out.Counts, UndoCount{Act: UndoAct(x.Act), Type: x.Type, Why: UndoWhy(x.Why), Records: x.Records, Values: x.Values,
-			Says: verdict.UndoSays(x.Act, t, x.Why, x.Records, x.Values)})
+			Says: verdict.UndoSays(x.Act, t.Label, t.Plural, x.Why, x.Records, x.Values)})
 	}
 	for _, x := range plan.Items {
 		t, _ := c.Type(x.Type)

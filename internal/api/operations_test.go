@@ -186,7 +186,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths", "text": "Quay"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}
@@ -195,7 +195,7 @@ func TestEveryOperation(t *testing.T) {
 			switch {
 			case p.Value.Name == "workspace":
 				value = workspace
-			case o.OperationID == "columnValues" && p.Value.Name == "field":
+			case (o.OperationID == "columnValues" || o.OperationID == "near") && p.Value.Name == "field":
 				value = "name"
 			}
 			if p.Value.In == "path" {

@@ -230,7 +230,7 @@ var needs = map[string]store.Role{
 	"AddWorkspace":   store.Administrator,
 
 	"ChangeWorkspace": store.Administrator,
-	"Start":          store.Viewer,
+	"Start":           store.Viewer,
 
 	"ListTypes":       store.Viewer,
 	"GetType":         store.Viewer,

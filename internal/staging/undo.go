@@ -1039,7 +1039,10 @@ func (u *Undo) becameNow(n int) stmt {
 	}
 	return q(`insert into became_now
 		with mine as materialized (
-			select distinct on (record_id) record_id, kind from {history} where run = @run order by record_id, version desc
+			-- By this undo, or by one of the same that could not note what it did.
+			select distinct on (record_id) record_id, kind from {history}
+			where run = any(array(select piece from runs where import = @import and work = 'undo' and undoes && {list}))
+			order by record_id, version desc
 		),
 		kept as materialized (select record_id from {undo} where type = {type} and kept <> '{}')
 		select o.row_no, o.draft, @run,
@@ -1055,7 +1058,7 @@ func (u *Undo) becameNow(n int) stmt {
 		from {results} o join mine m on m.record_id = o.record_id
 		where o.last and o.run = {pieces} and o.draft = {n} and o.outcome in ('created', 'updated', 'deleted', 'undone')
 			and (o.outcome <> 'created' or m.kind = 'delete'){only}`,
-		frag{"n": schema.Int(n + 1), "only": only}, arg{"run": u.run.Piece})
+		frag{"n": schema.Int(n + 1), "only": only, "list": numbers(u.run.Undoes)}, arg{"run": u.run.Piece, "import": u.i.ID})
 }
 
 // keptNow is the statement that notes of the n-th draft of rows why what they have

@@ -114,10 +114,13 @@ func (s *Service) end(ctx context.Context, r store.Run, event life.Event, troubl
 func (s *Service) endRun(ctx context.Context, r store.Run, event life.Event, trouble *store.Trouble) error {
 	if r.Work == life.UndoingRun { // what it has taken back so far is told
 		u, err := s.undoOf(ctx, r)
-		if err != nil {
+		if err == nil {
+			err = safely(func() error { return u.End(ctx, event, trouble) })
+		}
+		if err == nil || errors.Is(err, store.ErrTaken) || store.Passing(err) {
 			return err
 		}
-		return u.End(ctx, event, trouble)
+		s.opt.Log.Error("what the undo has done is not noted", "import", r.Import, "run", r.ID, "error", err) // the next one does
 	}
 	return s.store.EndRun(ctx, r, event, trouble, func(ctx context.Context, tx pgx.Tx, i store.Import) error {
 		if r.Work == life.Reading {

@@ -226,12 +226,34 @@ func TestTroubleAtEveryStep(t *testing.T) {
 		set("", 0)
 		return i
 	}
+	b.upload("contact", people)
+	since := func(before []string) []string {
+		return slices.DeleteFunc(slices.Clone(steps), func(s string) bool { return slices.Contains(before, s) })
+	}
+	ofRead := slices.Clone(steps)
 	i := checked()
-	ofCheck := slices.Clone(steps)
-	b.agree(b.load(i))
-	ofLoad := slices.DeleteFunc(slices.Clone(steps), func(s string) bool { return slices.Contains(ofCheck, s) })
-	if len(ofCheck) < 15 || len(ofLoad) < 5 {
-		t.Fatalf("only these steps were seen: %v, %v", ofCheck, ofLoad)
+	ofCheck := since(ofRead)
+	i = b.load(i)
+	b.agree(i)
+	ofLoad := since(slices.Concat(ofRead, ofCheck))
+	before := slices.Clone(steps)
+	i = b.undo(i, UndoRequest{})
+	ofUndo := since(before)
+	if len(ofRead) < 1 || len(ofCheck) < 15 || len(ofLoad) < 5 || len(ofUndo) < 5 {
+		t.Fatalf("only these steps were seen: %v, %v, %v, %v", ofRead, ofCheck, ofLoad, ofUndo)
+	}
+	for n, step := range ofRead {
+		set(step, n%2)
+		b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{Country: "NO"}, b.person))
+		i = troubled(i, step)
+	}
+	for n, step := range ofUndo {
+		i = b.load(b.check(i))
+		set(step, n%2)
+		b.ok(b.work.Undo(b.Context(), i, UndoRequest{}, b.person))
+		i = troubled(i, step)
+		i = b.undo(i, UndoRequest{})
+		b.want(i.State, life.Undone)
 	}
 	i = checked()
 	for n, step := range ofCheck {

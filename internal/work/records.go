@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -11,7 +12,6 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/value"
-	"uchi/internal/schema"
 	"uchi/internal/store"
 )
 
@@ -87,7 +87,7 @@ func (s *Service) readValue(ctx context.Context, workspace string, c catalog.Cat
 			Mended("Write an id, a key, or the whole name of one record.")
 	}
 	id, err := target.ParseRecordID(l.ID)
-	return schema.Int(id), l.ID, err
+	return strconv.FormatInt(id, 10), l.ID, err
 }
 
 // AddNote notes something about a record.

@@ -39,7 +39,7 @@ func (b *bench) planned(i store.Import, req UndoRequest) string {
 	var parts []string
 	for _, x := range plan.Counts {
 		t, _ := c.Type(x.Type)
-		parts = append(parts, verdict.UndoSays(x.Act, t, x.Why, x.Records, x.Values))
+		parts = append(parts, verdict.UndoSays(x.Act, t.Label, t.Plural, x.Why, x.Records, x.Values))
 	}
 	return strings.Join(parts, "; ")
 }

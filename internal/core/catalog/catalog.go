@@ -5,9 +5,9 @@
 package catalog
 
 import (
-	"hash/crc32"
 	_ "embed"
 	"fmt"
+	"hash/crc32"
 	"regexp"
 	"slices"
 	"strings"

@@ -203,7 +203,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, nothing: value.NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, c.Nothing), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, nothing: value.NothingAnywhere(c.Nothing), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
 	own := r.ownColumns(n)
 	for i, col := range columns {
 		dp.header = append(dp.header, col.Header)

@@ -6,7 +6,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
 
 	"github.com/axiomhq/hyperloglog"
@@ -20,10 +19,10 @@ type Column struct {
 	Filled      int64    `json:"filled"`
 	Blank       int64    `json:"blank"`
 	Nothing     []Count  `json:"nothing,omitempty"` // of the blank ones, texts that stand for nothing, such as - and n/a
-	Distinct    int64    `json:"distinct"` // estimated when large
-	Longest     int      `json:"longest"`  // in characters
-	Guess       string   `json:"guess"`    // text, number, date, email, phone, url, yes_no
-	Share       float64  `json:"share"`    // of the filled cells that fit the guess
+	Distinct    int64    `json:"distinct"`          // estimated when large
+	Longest     int      `json:"longest"`           // in characters
+	Guess       string   `json:"guess"`             // text, number, date, email, phone, url, yes_no
+	Share       float64  `json:"share"`             // of the filled cells that fit the guess
 	Top         []Count  `json:"top,omitempty"`
 	Samples     []string `json:"samples,omitempty"` // the first different values
 	Shapes      []Count  `json:"shapes,omitempty"`
@@ -69,7 +68,7 @@ const (
 )
 
 // standsForNothing tells such texts from values whatever the column is for.
-var standsForNothing = value.NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, nil)
+var standsForNothing = value.NothingAnywhere(nil)
 
 // nothingKept is how many different texts that stand for nothing a column counts.
 const nothingKept = 20

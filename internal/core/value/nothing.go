@@ -57,6 +57,11 @@ func NewNothing(f catalog.Field, more []string) *Nothing {
 	return n
 }
 
+// NothingAnywhere tells texts that stand for nothing whatever their field.
+func NothingAnywhere(more []string) *Nothing {
+	return NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, more)
+}
+
 func holdsNames(f catalog.Field) bool {
 	switch f.Likeness {
 	case catalog.AsGivenName, catalog.AsFamilyName, catalog.AsCompanyName:

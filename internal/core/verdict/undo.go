@@ -3,8 +3,6 @@ package verdict
 import (
 	"fmt"
 	"strings"
-
-	"uchi/internal/core/catalog"
 )
 
 // UndoAct is what an undo does with a record.
@@ -39,8 +37,9 @@ var undoWhys = map[UndoWhy]string{
 func (w UndoWhy) Says() string { return undoWhys[w] }
 
 // UndoSays words how much of one kind an undo does, or with a reason, cannot do.
-func UndoSays(act UndoAct, t catalog.RecordType, why UndoWhy, records, values int64) string {
-	one, many := strings.ToLower(t.Label), strings.ToLower(t.Plural)
+// One and many are what records of the type are called.
+func UndoSays(act UndoAct, one, many string, why UndoWhy, records, values int64) string {
+	one, many = strings.ToLower(one), strings.ToLower(many)
 	count := func(n int64, one, many string) string {
 		if n == 1 {
 			return "1 " + one

@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, must, type Act, type Import, type Progress, type Reading } from "./client";
+import { api, must, type Act, type Import, type LoadRequest, type Progress, type Reading, type UndoRequest } from "./client";
 
 export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
 
@@ -127,7 +127,17 @@ export function useImportActs(workspace: string, id: number) {
       ...options,
     }),
     load: useMutation({
-      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/load", { params: { path } })),
+      mutationFn: (body: LoadRequest) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/load", { params: { path }, body })),
+      ...options,
+    }),
+    undo: useMutation({
+      mutationFn: (body: UndoRequest) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/undo", { params: { path }, body })),
+      ...options,
+    }),
+    reopen: useMutation({
+      mutationFn: () => must(api.POST("/workspaces/{workspace}/imports/{import}/reopen", { params: { path } })),
       ...options,
     }),
     pause: useMutation({

@@ -32,7 +32,9 @@ import { EditedImport, EditTrouble, SaveState, useEdited, useEditing, useKept } 
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
-import { CheckPanel, LoadPanel, ResultPanel } from "./stations";
+import { CheckPanel } from "./check";
+import { LoadPanel } from "./load";
+import { ResultPanel } from "./result";
 import { RowPanel } from "./rowpanel";
 
 const stations = [
@@ -167,6 +169,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             <MenuItem disabled={!act(i, "discard").can} why={act(i, "discard").why} onSelect={() => setAsking("discard")}>
               Discard this import
             </MenuItem>
+            {act(i, "reopen").can && <MenuItem onSelect={() => acts.reopen.mutate()}>Take this import up again</MenuItem>}
           </Menu>
         </div>
       </header>
@@ -265,6 +268,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           )}
           <Grid
             handle={grid}
+            editable={act(i, "edit").can}
             {...(atColumns
               ? { shows: (c: Column) => !(hides.placed && goes.has(c.header)) && !(hides.blank && c.filled === 0) }
               : {})}

@@ -4,7 +4,10 @@ import { api, must, type Column, type Import, type Row } from "../api/client";
 import { gridStampOf } from "../api/queries";
 import { DataGrid, type GridColumn, type GridHandle } from "../ui/grid";
 import { cx, Empty, Wrong } from "../ui/parts";
+import { toast } from "../ui/toast";
 import { Word } from "../ui/verdict";
+import { CellEditor, fieldAt } from "./cell";
+import { useEdits } from "./mend";
 import { placed, saidName, type Kind } from "./mapping";
 
 export interface Filter {
@@ -32,6 +35,8 @@ function widthOf(c: Column, carded: boolean): number {
 
 /** The rows of the source. It stays in view at all stations; what a station adds comes to it. */
 export function Grid(p: {
+  /** Whether cells can be changed now. */
+  editable: boolean;
   workspace: string;
   i: Import;
   kinds: Kind[];
@@ -122,6 +127,8 @@ export function Grid(p: {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
   }, [p.selected, total > 0]);
 
+  const edits = useEdits(workspace, i.id);
+  const onError = (error: Error) => toast(`The cell stays as it was: ${error.message}.`);
   const fields = useMemo(() => placed(i), [i]);
   const columns = (i.columns ?? []).filter(p.shows ?? (() => true)).map((c): GridColumn<Row> => ({
     id: c.header,
@@ -156,6 +163,28 @@ export function Grid(p: {
       rowAt={rowAt}
       onView={onView}
       fetchRows={fetchRows}
+      edit={{
+        can: (row) => p.editable && (!row.outcome || ["held", "failed", "undone"].includes(row.outcome)),
+        editor: (row, c, start, done) => {
+          const at = fieldAt(p.kinds, fields.get(c.id)?.[0]);
+          return (
+            <CellEditor
+              workspace={workspace}
+              importId={i.id}
+              label={`${c.label}, row ${row.row}`}
+              kind={at?.kind}
+              field={at?.field}
+              text={start ?? c.text(row)}
+              className="h-full"
+              onDone={(text, move) => {
+                done(move);
+                if (text !== undefined && text !== c.text(row))
+                  edits.edit.mutate([{ row: row.row, column: c.id, value: text }], { onError });
+              }}
+            />
+          );
+        },
+      }}
       isOn={(row) => row.row === p.selected}
       onWalk={(row) => p.onWalk(row.row)}
       onOpen={(row) => p.onOpen(row.row)}
@@ -174,18 +203,29 @@ function Cell({ row, column, fields }: { row: Row; column: Column; fields: strin
   const text = row.cells[column.position] ?? "";
   const problem = row.problems?.find((x) => (x.column ? x.column === column.header : x.field && fields.includes(x.field)));
   const word = row.outcome ?? row.verdict ?? "";
+  const edited = row.edits?.find((e) => e.column === column.header);
   const updates = ["update", "updated"].includes(word) || ((row.drafts?.length ?? 0) > 1 && ["create", "created"].includes(word));
   const change = updates ? row.changes?.find((c) => fields.includes(c.field)) : undefined;
   return (
     <div
       dir="auto"
-      title={problem ? `${problem.message}. ${problem.mend}` : text.length > 24 ? text.slice(0, 500) : undefined}
+      title={
+        problem
+          ? `${problem.message}. ${problem.mend}`
+          : edited
+            ? `The source says: ${edited.was || "nothing"}. Changed by ${edited.person}.`
+            : text.length > 24
+              ? text.slice(0, 500)
+              : undefined
+      }
       className={cx(
         "h-full truncate px-2 leading-[26px]",
+        edited && "edited-cell",
         problem && "bg-ask-soft text-ask underline decoration-wavy decoration-1 underline-offset-2",
         change && !problem && "font-medium text-update",
       )}
     >
+      {edited && <span className="sr-only">Mended. </span>}
       {problem && <span className="sr-only">Problem: {problem.message}. </span>}
       {change?.before && !problem && <del className="mr-1 font-normal text-ink-faint">{change.before}</del>}
       {text}

@@ -53,7 +53,9 @@ export function useAnswers(workspace: string, id: number) {
         kind?: AskedRow["kind"];
         from?: number;
         to?: number;
-        verdict?: "create" | "update";
+        verdict?: "create" | "update" | "hold";
+        problem?: string;
+        field?: string;
       }) => must(api.POST("/workspaces/{workspace}/imports/{import}/answers", { params: { path }, body })),
       onSuccess,
     }),

@@ -3,11 +3,13 @@ import { useQuery } from "@tanstack/react-query";
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import type { DraftRecord, Import } from "../api/client";
+import type { DraftRecord, Import, Row } from "../api/client";
 import { act, oneRow, stampOf } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { Button, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
 import { Word } from "../ui/verdict";
+import { CellEditor } from "./cell";
+import { useEdits } from "./mend";
 import { labelOf, spot, titleOf, type Kind } from "./mapping";
 import { alike, useAnswers } from "./questions";
 
@@ -97,6 +99,8 @@ export function RowPanel({
                   kinds={kinds}
                   several={several}
                   onGo={onGo}
+                  i={i}
+                  row={r.row}
                 />
               ))}
             </div>
@@ -140,6 +144,8 @@ function OneRecord(p: {
   kinds: Kind[];
   several: boolean;
   onGo: (row: number) => void;
+  i: Import;
+  row: Row;
 }) {
   const { d, k, several } = p;
   const word = d.outcome ?? d.verdict;
@@ -179,6 +185,7 @@ function OneRecord(p: {
                 <>
                   <span className="font-medium text-ask">{v.problem.value || "nothing"}</span>
                   <span className="block text-[12.5px]">
+                    {v.problem.light ? "The row loads without it: " : ""}
                     {v.problem.message}. {v.problem.mend}
                   </span>
                 </>
@@ -198,11 +205,55 @@ function OneRecord(p: {
               ) : (
                 v.after || <span className="text-ink-faint">–</span>
               )}
+              {v.column && k && <MendHere workspace={p.workspace} i={p.i} row={p.row} k={k} field={v.field} column={v.column} />}
             </dd>
           </div>
         ))}
       </dl>
     </section>
+  );
+}
+
+/** Changes the cell that a value comes from, beside the value. */
+function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: string; column: string }) {
+  const edits = useEdits(p.workspace, p.i.id);
+  const [open, setOpen] = useState(false);
+  const column = p.i.columns?.find((c) => c.header === p.column);
+  const settled = p.row.outcome && !["held", "failed", "undone"].includes(p.row.outcome);
+  const edited = p.row.edits?.find((e) => e.column === p.column);
+  if (!column || settled || !act(p.i, "edit").can) return null;
+  const text = p.row.cells[column.position] ?? "";
+  return (
+    <div className="mt-1 text-[12px]">
+      {open ? (
+        <CellEditor
+          workspace={p.workspace}
+          importId={p.i.id}
+          label={`${p.column}, row ${p.row.row}`}
+          kind={p.k}
+          field={p.k.t.fields.find((f) => f.name === p.field)}
+          text={text}
+          onDone={(now) => {
+            setOpen(false);
+            if (now !== undefined && now !== text) edits.edit.mutate([{ row: p.row.row, column: p.column, value: now }]);
+          }}
+        />
+      ) : (
+        <button type="button" className="text-act" disabled={edits.edit.isPending} onClick={() => setOpen(true)}>
+          {edits.edit.isPending ? "Changing…" : `Change the cell`}
+          <span className="sr-only"> {p.column}</span>
+        </button>
+      )}
+      {edited && !open && (
+        <span className="ml-2 text-ink-soft">
+          The source says “{edited.was || "nothing"}”.{" "}
+          <button type="button" className="text-act" onClick={() => edits.back.mutate({ row: [p.row.row], column: p.column })}>
+            Take it back
+          </button>
+        </span>
+      )}
+      <Wrong error={edits.edit.error ?? edits.back.error} className="mt-1" />
+    </div>
   );
 }
 

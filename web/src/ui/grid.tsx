@@ -81,6 +81,17 @@ export function DataGrid<R>(p: {
   onWalk?: (row: R) => void;
   /** A row is clicked, or Enter pressed on it. */
   onOpen?: (row: R) => void;
+  /** Cells that can be changed where they stand: F2, a double click, or just typing begins. */
+  edit?: {
+    can: (row: R, column: GridColumn<R>) => boolean;
+    /** The editor over the cell; start is what was typed, undefined for the cell's own text. */
+    editor: (
+      row: R,
+      column: GridColumn<R>,
+      start: string | undefined,
+      done: (move: "stay" | "down" | "right") => void,
+    ) => ReactNode;
+  };
   rowHeight?: number;
   headHeight?: number;
   children?: ReactNode;
@@ -96,6 +107,7 @@ export function DataGrid<R>(p: {
   const [at, setAt] = useState({ row: 0, col: 0 });
   const [from, setFrom] = useState(0); // where the choice of rows began
   const [headAt, setHeadAt] = useState(0);
+  const [editing, setEditing] = useState<{ row: number; col: number; start: string | undefined }>();
   const [said, setSaid] = useState("");
 
   const shown = columns.filter((c) => !setup.hidden.includes(c.id));
@@ -185,6 +197,20 @@ export function DataGrid<R>(p: {
     setSaid(`${list.length} rows are copied with their header.`);
   };
 
+  const beginEdit = (row: number, col: number, start: string | undefined) => {
+    const r = rowAt(row);
+    const c = order[col];
+    if (!r || !c || !p.edit?.can(r, c)) return false;
+    setEditing({ row, col, start });
+    return true;
+  };
+  const endEdit = (move: "stay" | "down" | "right") => {
+    setEditing(undefined);
+    box.current?.focus({ preventScroll: true });
+    if (move === "down") go(at.row + 1, at.col, false);
+    if (move === "right") go(at.row, at.col + 1, false);
+  };
+
   const page = Math.max(1, Math.floor(((box.current?.clientHeight ?? 400) - headHeight) / rowHeight) - 1);
   const onKey = (e: React.KeyboardEvent) => {
     if (e.target !== e.currentTarget || e.altKey) return;
@@ -224,10 +250,18 @@ export function DataGrid<R>(p: {
         if (!ctrl) return;
         copy().catch(() => setSaid("The browser does not let it be copied."));
         break;
+      case "F2":
+        if (!beginEdit(row, col, undefined)) return;
+        break;
+      case "Delete":
+        if (!beginEdit(row, col, "")) return;
+        break;
       default:
-        return;
+        if (ctrl || e.key.length !== 1 || e.key === " " || e.key === "?" || e.key === "/" || !beginEdit(row, col, e.key)) return;
+        break;
     }
     e.preventDefault();
+    e.stopPropagation();
   };
   const onHeadKey = (e: React.KeyboardEvent) => {
     const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
@@ -324,6 +358,7 @@ export function DataGrid<R>(p: {
   const cellOf = (c: GridColumn<R>, r: R, index: number, left: number | undefined, on: boolean) => {
     const col = order.indexOf(c);
     const here = at.row === index && at.col === col;
+    const open = editing?.row === index && editing.col === col;
     return (
       <div
         key={c.id}
@@ -335,14 +370,16 @@ export function DataGrid<R>(p: {
           setAt({ row: index, col });
           if (!e.shiftKey) setFrom(index);
         }}
+        onDoubleClick={() => !open && beginEdit(index, col, undefined)}
         className={cx(
-          "h-full overflow-hidden border-r border-b border-line",
+          "h-full border-r border-b border-line",
+          open ? "z-30 overflow-visible" : "overflow-hidden",
           left === undefined ? cx("shrink-0", on ? "bg-act-soft" : "bg-sheet") : "absolute top-0",
           c.right && "figures text-right",
         )}
         style={{ left, width: widthOf(c) }}
       >
-        {c.cell(r)}
+        {open && p.edit ? p.edit.editor(r, c, editing.start, endEdit) : c.cell(r)}
       </div>
     );
   };
@@ -401,7 +438,12 @@ export function DataGrid<R>(p: {
                   if (r && !own && !e.shiftKey) p.onOpen?.(r);
                 }}
                 className={cx("absolute left-0", on || chosen ? "bg-act-soft" : "hover:bg-paper")}
-                style={{ top: v.start + headHeight, height: rowHeight, width: cols.getTotalSize() }}
+                style={{
+                  top: v.start + headHeight,
+                  height: rowHeight,
+                  width: cols.getTotalSize(),
+                  zIndex: editing?.row === v.index ? 15 : undefined,
+                }}
               >
                 <div className="sticky left-0 z-10 flex h-full" style={{ width: fixedWidth }}>
                   {p.margin && (

@@ -17,10 +17,11 @@ const looks: Record<string, { mark: string; text: string; fill: string }> = {
   hold: { mark: "■", text: "text-hold", fill: "bg-hold" },
   held: { mark: "■", text: "text-hold", fill: "bg-hold" },
   failed: { mark: "✕", text: "text-failed", fill: "bg-failed" },
+  undone: { mark: "↶", text: "text-ask", fill: "bg-skip" },
 };
 
 export const verdictWords = ["create", "update", "delete", "same", "skip", "ask", "hold"] as const;
-export const outcomeWords = ["created", "updated", "deleted", "unchanged", "skipped", "held", "failed"] as const;
+export const outcomeWords = ["created", "updated", "deleted", "unchanged", "skipped", "held", "failed", "undone"] as const;
 
 export function Word({ word, short }: { word: string; short?: boolean }) {
   const l = looks[word];

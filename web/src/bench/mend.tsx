@@ -1,0 +1,462 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Download, Upload } from "lucide-react";
+import { useRef, useState } from "react";
+import { api, must, type Import, type ProblemCount, type RecordType, type Replacement } from "../api/client";
+import { act } from "../api/queries";
+import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { toast } from "../ui/toast";
+import { count } from "../ui/verdict";
+import { CellEditor, fieldAt, hasNear, useNear } from "./cell";
+import { useEditing } from "./edited";
+import { labelOf, originOf, routineOf, setOriginIn, spot, type Kind, type Spot } from "./mapping";
+import { useAnswers } from "./questions";
+import { ValuesDialog } from "./values";
+
+/** What changes cells; the rows that it touches are checked again before it answers. */
+export function useEdits(workspace: string, id: number) {
+  const client = useQueryClient();
+  const path = { workspace, import: id };
+  const onSuccess = async () => {
+    await client.invalidateQueries({ queryKey: ["import", workspace, id] });
+    await Promise.all(
+      ["rows", "row", "edits", "replacing"].map((k) => client.invalidateQueries({ queryKey: [k, workspace, id] })),
+    );
+  };
+  return {
+    edit: useMutation({
+      mutationFn: (cells: { row: number; column: string; value: string }[]) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/edits", { params: { path }, body: { cells } })),
+      onSuccess,
+    }),
+    back: useMutation({
+      mutationFn: (query: { row?: number[]; column?: string }) =>
+        must(api.DELETE("/workspaces/{workspace}/imports/{import}/edits", { params: { path, query } })),
+      onSuccess,
+    }),
+    replace: useMutation({
+      mutationFn: (body: Replacement) =>
+        must(api.POST("/workspaces/{workspace}/imports/{import}/edits/replace", { params: { path }, body })),
+      onSuccess,
+    }),
+    bring: useMutation({
+      mutationFn: (file: File) =>
+        must(
+          api.POST("/workspaces/{workspace}/imports/{import}/mended", {
+            params: { path, query: { name: file.name } },
+            body: file as unknown as string,
+            bodySerializer: (b) => b as unknown as Blob,
+            headers: { "Content-Type": "application/octet-stream" },
+          }),
+        ),
+      onSuccess,
+    }),
+  };
+}
+
+/** What a replacement would change, without changing it. */
+function useReplacing(workspace: string, i: Import, body: Replacement, on: boolean) {
+  return useQuery({
+    queryKey: ["replacing", workspace, i.id, i.checked_at, body],
+    enabled: on,
+    placeholderData: (was) => was,
+    retry: false,
+    queryFn: () =>
+      must(
+        api.POST("/workspaces/{workspace}/imports/{import}/edits/replace", {
+          params: { path: { workspace, import: i.id } },
+          body: { ...body, preview: true },
+        }),
+      ),
+  });
+}
+
+const shownValues = 6;
+
+/** Mends all cells with one kind of problem, where they are shown. */
+export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types: RecordType[]; problem: ProblemCount }) {
+  const { workspace, i, kinds, problem } = p;
+  const { editing } = useEditing();
+  const edits = useEdits(workspace, i.id);
+  const answers = useAnswers(workspace, i.id);
+  const [asking, setAsking] = useState<"values" | "replace" | "blanks">();
+  const at: Spot | undefined = problem.field
+    ? kinds.length > 1
+      ? problem.field
+      : spot(kinds[0]?.name ?? "", problem.field)
+    : undefined;
+  const of = fieldAt(kinds, at);
+  const origin = at && of ? originOf(i, at) : undefined;
+  const column = origin?.from?.length === 1 ? (origin.from[0] ?? "") : "";
+  const where = { problem: problem.code, ...(problem.field ? { field: problem.field } : {}) };
+  const values = useReplacing(workspace, i, { column, how: "any", replace: "", ...where }, column !== "" && !problem.light);
+  const can = act(i, "edit").can;
+  if (!can) return null;
+  const change = (what: string, part: Partial<NonNullable<typeof origin>>) =>
+    at && void editing.put(what, setOriginIn(routineOf(i), at, { ...origin, ...part })).catch(() => undefined);
+  const told = (n: number) => toast(`${count(n)} ${n === 1 ? "cell" : "cells"} changed.`, () => edits.back.mutate({ column }));
+  const listed = values.data?.values.slice(0, shownValues) ?? [];
+  const meant = of !== undefined && (hasNear(of.field) || !!of.field.choices);
+  const trifle = of && !of.field.required && !of.field.key && of.field.type !== "reference" && origin;
+  const missing = problem.code === "required_missing";
+  return (
+    <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
+      {listed.length > 0 && !problem.light && (
+        <ul aria-label="What these cells say" className="space-y-1.5">
+          {listed.map((v) => (
+            <OneValue
+              key={v.was}
+              {...p}
+              column={column}
+              at={of}
+              text={v.was}
+              n={v.count}
+              onMeans={(to) =>
+                meant
+                  ? change(`“${v.was}” means ${to}`, { values: { ...origin?.values, [v.was]: to } })
+                  : edits.replace.mutate(
+                      { column, how: "whole", find: v.was, replace: to, ...where },
+                      { onSuccess: (r) => told(r.count) },
+                    )
+              }
+            />
+          ))}
+          {(values.data?.values.length ?? 0) > shownValues && <li className="text-ink-faint">… and others</li>}
+        </ul>
+      )}
+      <div className="flex flex-wrap gap-1.5">
+        {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
+        {column && !missing && <Button onClick={() => setAsking("replace")}>Find and replace…</Button>}
+        {missing && at && <Button onClick={() => setAsking("blanks")}>One value for blanks…</Button>}
+        {column && !missing && !problem.light && (
+          <Button
+            disabled={edits.replace.isPending}
+            onClick={() =>
+              edits.replace.mutate({ column, how: "any", replace: "", ...where }, { onSuccess: (r) => told(r.count) })
+            }
+          >
+            Blank {problem.count === 1 ? "it" : `these ${count(problem.count)}`}
+          </Button>
+        )}
+        {trifle && !problem.light && !missing && (
+          <Button
+            title={`Rows with a ${of.field.label} that cannot be read are loaded without it, here and in later files.`}
+            onClick={() => change(`rows load without a ${of.field.label} that cannot be read`, { unreadable: "leave_out" })}
+          >
+            Load without it
+          </Button>
+        )}
+        {problem.light && (
+          <Button onClick={() => change(`a ${of?.field.label ?? ""} that cannot be read holds the row`, { unreadable: "hold" })}>
+            Hold these rows
+          </Button>
+        )}
+        {!problem.light && (
+          <Button
+            disabled={answers.many.isPending}
+            onClick={() =>
+              answers.many.mutate(
+                { choice: "leave_out", verdict: "hold", ...where },
+                { onSuccess: (kept) => toast(`${count(kept.count)} rows are left out at the next check.`) },
+              )
+            }
+          >
+            Leave {problem.count === 1 ? "the row" : "the rows"} out
+          </Button>
+        )}
+      </div>
+      <Wrong error={edits.replace.error ?? answers.many.error ?? values.error} />
+      {asking === "values" && of && at && (
+        <ValuesDialog
+          workspace={workspace}
+          i={i}
+          kind={of.kind}
+          at={at}
+          types={p.types}
+          onClose={() => setAsking(undefined)}
+          onSave={(list) => change(`what ${column} means`, { values: list })}
+        />
+      )}
+      {asking === "replace" && (
+        <ReplaceDialog workspace={workspace} i={i} column={column} where={where} onClose={() => setAsking(undefined)} />
+      )}
+      {asking === "blanks" && at && of && (
+        <BlanksDialog
+          label={labelOf(kinds, problem.field)}
+          start={origin?.otherwise ?? ""}
+          onClose={() => setAsking(undefined)}
+          onSave={(text) =>
+            origin?.from?.length || origin?.compute
+              ? change(`blanks of ${of.field.label} are ${text}`, { otherwise: text })
+              : void editing
+                  .put(`${of.field.label} is ${text}`, setOriginIn(routineOf(i), at, { fixed: text }))
+                  .catch(() => undefined)
+          }
+        />
+      )}
+    </div>
+  );
+}
+
+/** One of the texts that are wrong, what it may have meant, and what it is to be. */
+function OneValue(p: {
+  workspace: string;
+  i: Import;
+  column: string;
+  at: ReturnType<typeof fieldAt>;
+  text: string;
+  n: number;
+  onMeans: (to: string) => void;
+}) {
+  const near = useNear(p.workspace, p.i.id, p.at?.kind.name ?? "", p.at?.field, p.text);
+  return (
+    <li>
+      <div className="flex items-baseline gap-2">
+        <b className="min-w-0 font-medium break-words" dir="auto">
+          “{p.text.length > 80 ? `${p.text.slice(0, 80)}…` : p.text}”
+        </b>
+        {p.n > 1 && <span className="figures shrink-0 text-ink-faint">{count(p.n)} ×</span>}
+      </div>
+      <div className="mt-0.5 flex flex-wrap items-center gap-1">
+        <CellEditor
+          stays
+          workspace={p.workspace}
+          importId={p.i.id}
+          label={`${p.column}: what “${p.text}” is to be`}
+          kind={p.at?.kind}
+          field={p.at?.field}
+          text=""
+          className="w-36"
+          onDone={(text, move) => {
+            if (text && (move === "down" || text !== "")) p.onMeans(text);
+          }}
+        />
+        {near.data?.near.slice(0, 2).map((n) => (
+          <button
+            key={n.text}
+            type="button"
+            className="rounded-full border border-line-strong px-2 py-0.5 hover:border-act hover:bg-act-soft"
+            onClick={() => p.onMeans(n.text)}
+          >
+            {n.label}?
+          </button>
+        ))}
+      </div>
+    </li>
+  );
+}
+
+const hows = [
+  { value: "whole", label: "whole cells" },
+  { value: "part", label: "a part of the cell" },
+  { value: "pattern", label: "a pattern (RE2)" },
+] as const;
+
+/** Find and replace in a column, with what it would change. */
+export function ReplaceDialog(p: {
+  workspace: string;
+  i: Import;
+  column: string;
+  where: { problem?: string; field?: string };
+  onClose: () => void;
+}) {
+  const edits = useEdits(p.workspace, p.i.id);
+  const [how, setHow] = useState<Replacement["how"]>("part");
+  const [find, setFind] = useState("");
+  const [to, setTo] = useState("");
+  const [only, setOnly] = useState(true);
+  const some = Object.keys(p.where).length > 0;
+  const body: Replacement = { column: p.column, how, find, replace: to, ...(some && only ? p.where : {}) };
+  const would = useReplacing(p.workspace, p.i, body, find !== "");
+  const n = find === "" || would.error ? 0 : (would.data?.count ?? 0);
+  return (
+    <Dialog
+      open
+      wide
+      unsaved={find !== "" && !edits.replace.isSuccess}
+      onClose={p.onClose}
+      title={`Find and replace in ${p.column}`}
+      foot={
+        <Button
+          look="act"
+          disabled={n === 0 || edits.replace.isPending || would.isFetching}
+          onClick={() =>
+            edits.replace.mutate(body, {
+              onSuccess: (r) => {
+                toast(`${count(r.count)} cells changed.`, () => edits.back.mutate({ column: p.column }));
+                p.onClose();
+              },
+            })
+          }
+        >
+          Change {count(n)} {n === 1 ? "cell" : "cells"}
+        </Button>
+      }
+    >
+      <div className="grid grid-cols-[1fr_1fr_180px] gap-3 max-[700px]:grid-cols-1">
+        <Labelled label="Find">
+          <input className={inputClass} value={find} onChange={(e) => setFind(e.target.value)} />
+        </Labelled>
+        <Labelled label="Replace with" hint={how === "pattern" ? "$1 is the first group." : "Leave it empty to take it out."}>
+          <input className={inputClass} value={to} onChange={(e) => setTo(e.target.value)} />
+        </Labelled>
+        <div>
+          <span className="mb-1 block text-[12px] font-medium text-ink-soft">Where it is</span>
+          <Choose label="Where it is" value={how} onChange={setHow} options={[...hows]} />
+        </div>
+      </div>
+      {some && (
+        <label className="mt-2 flex items-center gap-2">
+          <input type="checkbox" checked={only} onChange={(e) => setOnly(e.target.checked)} />
+          only in rows with this problem
+        </label>
+      )}
+      <Wrong error={would.error ?? edits.replace.error} className="mt-3" />
+      {n > 0 && (
+        <table className="mt-3 w-full">
+          <caption className="sr-only">What would change</caption>
+          <tbody>
+            {would.data?.values.map((v) => (
+              <tr key={v.was} className="border-t border-line">
+                <td className="figures w-14 py-1 pr-3 text-right text-ink-soft">{count(v.count)}</td>
+                <td className="py-1 break-all" dir="auto">
+                  <del className="text-ink-faint">{v.was || "blank"}</del> →{" "}
+                  {v.value || <span className="text-ink-faint">blank</span>}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {find !== "" && n === 0 && would.data && !would.error && <p className="mt-3 text-ink-soft">No cell says so.</p>}
+    </Dialog>
+  );
+}
+
+function BlanksDialog(p: { label: string; start: string; onClose: () => void; onSave: (text: string) => void }) {
+  const [text, setText] = useState(p.start);
+  return (
+    <Dialog
+      open
+      onClose={p.onClose}
+      unsaved={text !== p.start}
+      title={`One value where ${p.label} is blank`}
+      foot={
+        <Button
+          look="act"
+          disabled={!text.trim()}
+          onClick={() => {
+            p.onSave(text.trim());
+            p.onClose();
+          }}
+        >
+          Take it for blanks
+        </Button>
+      }
+    >
+      <Labelled label={p.label} hint="It becomes part of the mapping. Check again, and it counts.">
+        <input autoFocus className={inputClass} value={text} onChange={(e) => setText(e.target.value)} />
+      </Labelled>
+    </Dialog>
+  );
+}
+
+/** Held rows as a sheet, and the way back for it. */
+export function HeldSheet({ workspace, i }: { workspace: string; i: Import }) {
+  const edits = useEdits(workspace, i.id);
+  const input = useRef<HTMLInputElement>(null);
+  const base = `/api/v1/workspaces/${workspace}/imports/${i.id}/rows`;
+  const what = i.totals ? "verdict=hold" : "outcome=held";
+  const came = edits.bring.data;
+  return (
+    <div className="mt-2 space-y-1.5">
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <a className="inline-flex items-center gap-1.5 text-act" href={`${base}.xlsx?${what}`}>
+          <Download size={14} aria-hidden /> Held rows as a workbook
+        </a>
+        <a className="inline-flex items-center gap-1.5 text-act" href={`${base}.csv?${what}`}>
+          <Download size={14} aria-hidden /> as CSV
+        </a>
+      </div>
+      <Button disabled={!act(i, "edit").can || edits.bring.isPending} onClick={() => input.current?.click()}>
+        <Upload size={14} aria-hidden /> {edits.bring.isPending ? "Taking it over…" : "Bring a mended sheet back"}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        aria-label="Mended sheet"
+        className="sr-only"
+        onChange={(e) => {
+          const f = e.target.files?.[0];
+          if (f) edits.bring.mutate(f);
+          e.target.value = "";
+        }}
+      />
+      <Wrong error={edits.bring.error} />
+      {came && (
+        <div role="status" className="rounded bg-act-soft px-2 py-1 text-[12.5px]">
+          {count(came.rows)} rows of this import, {count(came.cells)} cells changed.
+          {(came.columns?.length ?? 0) > 0 && ` Not taken over: ${came.columns?.join(", ")}.`}
+          {came.left?.slice(0, 5).map((l) => (
+            <div key={l.row} className="text-ask">
+              Row {l.row} of the sheet: {l.why}.
+            </div>
+          ))}
+          {(came.left_count ?? 0) > 5 && <div className="text-ask">… and {count((came.left_count ?? 0) - 5)} more.</div>}
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** How many cells were changed, with the way back. */
+export function Mended({ workspace, i }: { workspace: string; i: Import }) {
+  const edits = useEdits(workspace, i.id);
+  const list = useQuery({
+    queryKey: ["edits", workspace, i.id, i.changed_at],
+    queryFn: () =>
+      must(
+        api.GET("/workspaces/{workspace}/imports/{import}/edits", {
+          params: { path: { workspace, import: i.id }, query: { limit: 50 } },
+        }),
+      ),
+  });
+  const [open, setOpen] = useState(false);
+  const n = list.data?.count ?? 0;
+  if (n === 0) return null;
+  return (
+    <div className="border-b border-line px-4 py-2 text-[12.5px]">
+      <div className="flex flex-wrap items-center gap-2">
+        <span className="mr-auto">
+          {count(n)} {n === 1 ? "cell was" : "cells were"} mended; the source stays as it was.
+        </span>
+        <Button onClick={() => setOpen(!open)} aria-expanded={open}>
+          {open ? "Hide them" : "See them"}
+        </Button>
+        <Button disabled={!act(i, "edit").can || edits.back.isPending} onClick={() => edits.back.mutate({})}>
+          Take all back
+        </Button>
+      </div>
+      {open && (
+        <ul className="mt-2 max-h-56 space-y-1 overflow-auto">
+          {list.data?.edits.map((e) => (
+            <li key={`${e.row}/${e.column}`} className="flex items-baseline gap-2">
+              <span className="figures w-12 shrink-0 text-ink-faint">row {e.row}</span>
+              <span className="min-w-0 flex-1 break-words" title={`${e.person}, ${new Date(e.at).toLocaleString()}`}>
+                {e.column}: <del className="text-ink-faint">{e.was || "blank"}</del> → {e.value || "blank"}
+              </span>
+              <button
+                type="button"
+                className={cx("shrink-0 text-act", !act(i, "edit").can && "opacity-50")}
+                disabled={!act(i, "edit").can}
+                onClick={() => edits.back.mutate({ row: [e.row], column: e.column })}
+              >
+                Take back
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Wrong error={edits.back.error ?? list.error} className="mt-1" />
+    </div>
+  );
+}
