@@ -156,7 +156,7 @@ func moveImport(ctx context.Context, tx pgx.Tx, id int64, step life.Step, from, 
 			"id": id, "from": from.State, "to": to.State, "rest": to.Rest, "event": step.Event, "begins": string(step.Begins), "ends": step.Ends,
 			"voids": step.Event == life.ChangeRoutine || step.Event == life.ChangeReading || step.Event == life.Undo || step.Event == life.Reopen,
 			"act":   step.Begins != "" || step.Event == life.ChangeRoutine,
-			"ended": to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
+			"ended": step.Event == life.PartLoaded || to.State != from.State && (to.State == life.Loaded || to.State == life.Stopped || to.State == life.Undone),
 		})
 	if err != nil {
 		return fmt.Errorf("change the state of import %d: %w", id, err)

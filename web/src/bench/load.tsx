@@ -45,6 +45,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
     queryFn: () =>
       must(api.GET("/workspaces/{workspace}/imports/{import}/overwrites", { params: { path, query: { limit: 8 } } })),
   });
+  const many = (chosen.data?.rows ?? 0) + (chosen.data?.needed ?? 0);
   const v = i.totals?.verdicts ?? {};
   const label = (name: string) => labelOf(kinds, name);
   const error = acts.load.error ?? acts.pause.error ?? acts.resume.error ?? acts.stop.error;
@@ -57,12 +58,12 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
             disabled={!act(i, "load").can || (some && (!chosen.data?.rows || chosen.isFetching))}
             onClick={() => setAsking(true)}
           >
-            {some ? `Load ${count((chosen.data?.rows ?? 0) + (chosen.data?.needed ?? 0))} rows first` : loadWords(i)}
+            {some ? `Load ${rowsOf(many)} first` : loadWords(i)}
           </Button>
           <Choices i={i} request={request} onChange={setRequest} />
           {some && chosen.data && (
             <p role="status" className="mt-2 text-[12.5px]">
-              {count(chosen.data.rows)} rows
+              {rowsOf(chosen.data.rows)}
               {chosen.data.needed > 0 && `, and ${count(chosen.data.needed)} that they need`}:{" "}
               {Object.entries(chosen.data.verdicts)
                 .map(([w, n]) => `${count(n)} ${w}`)
@@ -188,7 +189,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
                 acts.load.mutate(request, { onSuccess: () => setRequest({}) });
               }}
             >
-              {some ? `Load these ${count((chosen.data?.rows ?? 0) + (chosen.data?.needed ?? 0))} rows` : loadWords(i)}
+              {some ? `Load ${rowsOf(many)}` : loadWords(i)}
             </Button>
           </>
         }
@@ -232,6 +233,10 @@ const meaning: Record<string, string> = {
   ask: "wait for an answer",
   hold: "are held back; they have problems",
 };
+
+function rowsOf(n: number): string {
+  return `${count(n)} ${n === 1 ? "row" : "rows"}`;
+}
 
 const whiches = [
   { value: "all", label: "All rows" },
