@@ -55,6 +55,10 @@ func run(server, out, email, password, theme string, shots []string) error {
 			chromedp.Sleep(900 * time.Millisecond),
 		}
 		for _, sel := range parts[1:] {
+			if keys, ok := strings.CutPrefix(sel, "key "); ok {
+				actions = append(actions, chromedp.KeyEvent(keys), chromedp.Sleep(600*time.Millisecond))
+				continue
+			}
 			actions = append(actions, chromedp.Click(sel, chromedp.BySearch), chromedp.Sleep(500*time.Millisecond))
 		}
 		var png []byte

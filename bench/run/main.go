@@ -27,6 +27,7 @@ func main() {
 	bin := flag.String("uchi", "bin/uchi", "the service's binary")
 	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
 	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
+	mending := flag.String("mend", "", "instead, sizes of imports of which cells are mended and the load is taken back")
 	out := flag.String("out", "bench/out", "directory for generated files")
 	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
 	flag.Parse()
@@ -36,6 +37,9 @@ func main() {
 	}
 	if *drafts != "" {
 		work = func() error { return drafted(context.Background(), *drafts, *bin, *out, *dir) }
+	}
+	if *mending != "" {
+		work = func() error { return mended(context.Background(), *mending, *bin, *out, *dir) }
 	}
 	if err := errors.Join(os.MkdirAll(*out, 0o755), work()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)

@@ -65,7 +65,7 @@ func TestConsoleGrid(t *testing.T) {
 	// Letters act only where their view has the focus, and dialogs give it back.
 	p.do("ask for help", chromedp.Focus(`div[role=grid]`, chromedp.ByQuery), chromedp.KeyEvent("?"))
 	p.sees("h2", "Help")
-	p.sees("h1", "Check and load") // the page of the guide
+	p.sees("h1", "Mend") // the page of the guide
 	p.do("close it", chromedp.KeyEvent(kb.Escape), chromedp.WaitNotPresent(`[role=dialog]`, chromedp.ByQuery))
 	var role string
 	if p.do("see the focus", chromedp.Evaluate(`document.activeElement.getAttribute("role")`, &role)); role != "grid" {

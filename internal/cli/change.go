@@ -26,6 +26,7 @@ type routineChange struct {
 	readAs, means        []string
 	where                string
 	match, both, blank   []string
+	unreadable           []string
 	takeAt, askAt        float64
 	newerBy, repeats     string
 	drafts, drop         []string
@@ -52,6 +53,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
 	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
 	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
+	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out (repeatable)")
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
@@ -59,7 +61,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 }
 
 func (r routineChange) none() bool {
-	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.drafts, r.drop)
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.drafts, r.drop)
 	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped
 }
 
@@ -352,6 +354,10 @@ func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) err
 		return nil
 	}
 	if err := set(c.both, func(v string) { d.Both = mapping.Both(v) }, func(o *mapping.Origin, v string) { o.Both = mapping.Both(v) }); err != nil {
+		return err
+	}
+	err := set(c.unreadable, func(v string) { d.Unreadable = mapping.Unreadable(v) }, func(o *mapping.Origin, v string) { o.Unreadable = mapping.Unreadable(v) })
+	if err != nil {
 		return err
 	}
 	return set(c.blank, func(v string) { d.Blank = mapping.Blank(v) }, func(o *mapping.Origin, v string) { o.Blank = mapping.Blank(v) })

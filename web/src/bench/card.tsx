@@ -24,6 +24,7 @@ export function ColumnCard(p: {
   const { i, c, kinds } = p;
   const at = placed(i).get(c.header) ?? [];
   const total = c.filled + c.blank;
+  const nothing = c.nothing?.map((x) => `${count(x.count)} × ${x.text}`).join(", ");
   const suggested = p.suggestion && spot(p.suggestion.draft ?? kinds[0]?.name ?? "", p.suggestion.field);
   const doubt = !at.length && p.suggestion ? p.suggestion : undefined;
   const reason = at.length
@@ -62,10 +63,23 @@ export function ColumnCard(p: {
         {attention && <span className="ml-auto size-2 shrink-0 rounded-full bg-ask" title="Needs attention" />}
       </div>
       <div className="flex items-center gap-1.5 text-[11.5px] text-ink-faint">
-        <div className="h-1 w-14 overflow-hidden rounded-full bg-line" title={`${count(c.filled)} of ${count(total)} filled`}>
+        <div
+          className="h-1 w-14 overflow-hidden rounded-full bg-line"
+          title={[`${count(c.filled)} of ${count(total)} filled`, nothing && `${nothing} stand for nothing`]
+            .filter(Boolean)
+            .join("; ")}
+        >
           <div className="h-full bg-ink-faint" style={{ width: `${total ? (100 * c.filled) / total : 0}%` }} />
         </div>
-        <span className="figures truncate">{c.filled === 0 ? "all blank" : `${c.guess} · ${count(c.distinct)} different`}</span>
+        <span className="figures truncate">
+          {c.filled === 0 ? "all blank" : `${c.guess} · ${count(c.distinct)} different`}
+          {nothing && (
+            <span title="They are read as blanks.">
+              {" "}
+              · {nothing.length > 12 ? `${count((c.nothing ?? []).reduce((n, x) => n + x.count, 0))} say nothing` : nothing}
+            </span>
+          )}
+        </span>
       </div>
       {kinds.length > 0 && (
         <FieldPicker

@@ -59,7 +59,7 @@ export function CellEditor(p: {
   text: string;
   onDone: (text: string | undefined, move: Move) => void;
   className?: string;
-  /** In a panel: it stays as it is when it loses the focus. */
+  /** In a panel: it stays open, and keeps nothing when it loses the focus. */
   stays?: boolean;
 }) {
   const { field } = p;
@@ -143,7 +143,7 @@ export function CellEditor(p: {
         onBlur={(e) => {
           if (e.relatedTarget instanceof Node && e.currentTarget.parentElement?.contains(e.relatedTarget)) return;
           setOpen(false);
-          end(text, "stay");
+          if (!p.stays) end(text, "stay");
         }}
       />
       {dated && (
@@ -183,7 +183,7 @@ export function CellEditor(p: {
               className={cx("cursor-pointer px-2 py-1 whitespace-nowrap", n === on ? "bg-act-soft" : "hover:bg-act-soft")}
               onMouseDown={(e) => {
                 e.preventDefault();
-                end(o.text, "stay");
+                end(o.text, p.stays ? "down" : "stay");
                 setText(o.text);
                 setOpen(false);
               }}

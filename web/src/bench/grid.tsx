@@ -81,6 +81,10 @@ export function Grid(p: {
       ),
   });
 
+  const edits = useEdits(workspace, i.id);
+  const onError = (error: Error) => toast(`The cell stays as it was: ${error.message}.`);
+  const fields = useMemo(() => placed(i), [i]);
+
   // The rows that were there stay until those of another choice are.
   const [filter, setFilter] = useState(p.filter);
   const wanted = JSON.stringify(p.filter);
@@ -92,6 +96,8 @@ export function Grid(p: {
     if (!changing || !there) return;
     setFilter(p.filter);
     handle.current?.showRow(0, "start");
+    const wrong = [...fields].find(([, spots]) => spots.some((s) => saidName(p.kinds, s) === p.filter.field))?.[0];
+    if (p.filter.field && wrong) handle.current?.reveal(wrong);
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the filter is the same while its text is
   }, [changing, Boolean(there), wanted]);
 
@@ -127,9 +133,6 @@ export function Grid(p: {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
   }, [p.selected, total > 0]);
 
-  const edits = useEdits(workspace, i.id);
-  const onError = (error: Error) => toast(`The cell stays as it was: ${error.message}.`);
-  const fields = useMemo(() => placed(i), [i]);
   const columns = (i.columns ?? []).filter(p.shows ?? (() => true)).map((c): GridColumn<Row> => ({
     id: c.header,
     label: c.header,

@@ -316,7 +316,7 @@ function Choices({ i, request, onChange }: { i: Import; request: LoadRequest; on
           />
         </Labelled>
       )}
-      <div className="col-start-1">
+      <div className="col-span-full">
         <span className="mb-1 block text-[12px] font-medium text-ink-soft">What cannot be loaded</span>
         <Choose label="What cannot be loaded" value={policy} options={[...policies]} onChange={(v) => put({ policy: v })} />
       </div>

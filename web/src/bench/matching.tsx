@@ -29,6 +29,11 @@ const boths: Option<NonNullable<Draft["both"]>>[] = [
   { value: "keep", label: "the record's value stays" },
   { value: "newer", label: "the newer by a date column" },
 ];
+const unreadables: Option<NonNullable<Draft["unreadable"]>>[] = [
+  { value: "hold", label: "hold the row" },
+  { value: "leave_out", label: "load the row without it, and list it" },
+];
+
 const blanks: Option<NonNullable<Draft["blank"]>>[] = [
   { value: "leave", label: "what is there stays" },
   { value: "clear", label: "the value is emptied" },
@@ -95,7 +100,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
   };
   const [adding, setAdding] = useState(false);
   const [each, setEach] = useState(false);
-  const exceptions = Object.entries(d.fields).filter(([, o]) => o.both || o.blank);
+  const exceptions = Object.entries(d.fields).filter(([, o]) => o.both || o.blank || o.unreadable);
   return (
     <>
       <Section title="What the import may do">
@@ -270,10 +275,25 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               onChange={(v) => change({ blank: v })}
             />
           </Labelled>
+          <Labelled label="When a value cannot be read" hint="Keys, required fields and links hold their row always.">
+            <Choose
+              label="When a value cannot be read"
+              disabled={fixed}
+              value={d.unreadable ?? "hold"}
+              options={unreadables}
+              onChange={(v) => change({ unreadable: v })}
+            />
+          </Labelled>
           {exceptions.map(([name, o]) => (
             <div key={name} className="text-[12.5px]">
               <b className="font-medium">{labelOf(t, name)}</b>:{" "}
-              {[o.both, o.blank && `blank: ${o.blank}`].filter(Boolean).join(", ")}
+              {[
+                o.both,
+                o.blank && `blank: ${o.blank}`,
+                o.unreadable && `cannot be read: ${unreadables.find((u) => u.value === o.unreadable)?.label}`,
+              ]
+                .filter(Boolean)
+                .join(", ")}
             </div>
           ))}
           <Button disabled={fixed || !t} onClick={() => setEach(true)}>

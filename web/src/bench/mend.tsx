@@ -123,7 +123,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
           {(values.data?.values.length ?? 0) > shownValues && <li className="text-ink-faint">… and others</li>}
         </ul>
       )}
-      <div className="flex flex-wrap gap-1.5">
+      <div className="flex flex-wrap gap-1.5 [&_button]:h-7 [&_button]:px-2 [&_button]:text-[12px]">
         {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
         {column && !missing && <Button onClick={() => setAsking("replace")}>Find and replace…</Button>}
         {missing && at && <Button onClick={() => setAsking("blanks")}>One value for blanks…</Button>}
@@ -224,11 +224,9 @@ function OneValue(p: {
           label={`${p.column}: what “${p.text}” is to be`}
           kind={p.at?.kind}
           field={p.at?.field}
-          text=""
-          className="w-36"
-          onDone={(text, move) => {
-            if (text && (move === "down" || text !== "")) p.onMeans(text);
-          }}
+          text={p.at && (hasNear(p.at.field) || p.at.field.choices) ? "" : p.text}
+          className="w-full max-w-60"
+          onDone={(text, move) => text !== undefined && move === "down" && text !== p.text && p.onMeans(text)}
         />
         {near.data?.near.slice(0, 2).map((n) => (
           <button

@@ -175,7 +175,10 @@ function OneRecord(p: {
       </div>
       <dl>
         {d.values.map((v) => (
-          <div key={v.field} className={cx("border-b border-line px-4 py-1.5 last:border-0", v.problem?.code && "bg-ask-soft")}>
+          <div
+            key={v.field}
+            className={cx("group relative border-b border-line px-4 py-1.5 last:border-0", v.problem?.code && "bg-ask-soft")}
+          >
             <dt className="flex justify-between gap-2 text-[12px] text-ink-soft">
               <span className="shrink-0">{v.label}</span>
               {v.column && v.column !== v.label && <span className="truncate text-ink-faint">from {v.column}</span>}
@@ -205,7 +208,17 @@ function OneRecord(p: {
               ) : (
                 v.after || <span className="text-ink-faint">–</span>
               )}
-              {v.column && k && <MendHere workspace={p.workspace} i={p.i} row={p.row} k={k} field={v.field} column={v.column} />}
+              {v.column && k && (
+                <MendHere
+                  workspace={p.workspace}
+                  i={p.i}
+                  row={p.row}
+                  k={k}
+                  field={v.field}
+                  column={v.column}
+                  wrong={!!v.problem?.code}
+                />
+              )}
             </dd>
           </div>
         ))}
@@ -215,7 +228,7 @@ function OneRecord(p: {
 }
 
 /** Changes the cell that a value comes from, beside the value. */
-function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: string; column: string }) {
+function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: string; column: string; wrong: boolean }) {
   const edits = useEdits(p.workspace, p.i.id);
   const [open, setOpen] = useState(false);
   const column = p.i.columns?.find((c) => c.header === p.column);
@@ -224,7 +237,7 @@ function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: s
   if (!column || settled || !act(p.i, "edit").can) return null;
   const text = p.row.cells[column.position] ?? "";
   return (
-    <div className="mt-1 text-[12px]">
+    <div className={cx("text-[12px]", (p.wrong || open || edited) && "mt-1")}>
       {open ? (
         <CellEditor
           workspace={p.workspace}
@@ -239,8 +252,16 @@ function MendHere(p: { workspace: string; i: Import; row: Row; k: Kind; field: s
           }}
         />
       ) : (
-        <button type="button" className="text-act" disabled={edits.edit.isPending} onClick={() => setOpen(true)}>
-          {edits.edit.isPending ? "Changing…" : `Change the cell`}
+        <button
+          type="button"
+          className={cx(
+            "text-act",
+            !p.wrong && "absolute right-3 bottom-1 rounded bg-sheet px-1 opacity-0 group-hover:opacity-100 focus:opacity-100",
+          )}
+          disabled={edits.edit.isPending}
+          onClick={() => setOpen(true)}
+        >
+          {edits.edit.isPending ? "Changing…" : "Change the cell"}
           <span className="sr-only"> {p.column}</span>
         </button>
       )}

@@ -19,6 +19,8 @@ export interface GridColumn<R> {
 
 export interface GridHandle {
   showRow: (index: number, align: "auto" | "center" | "start") => void;
+  /** Brings a column into view. */
+  reveal: (id: string) => void;
   /** Brings a column into view and puts the focus on what can be pressed above it. */
   showColumn: (id: string) => void;
 }
@@ -148,6 +150,10 @@ export function DataGrid<R>(p: {
   };
   useImperativeHandle(p.ref, () => ({
     showRow: (index, align) => rows.scrollToIndex(index, { align }),
+    reveal: (column) => {
+      const n = loose.findIndex((c) => c.id === column);
+      if (n >= 0) cols.scrollToIndex(n, { align: "auto" });
+    },
     showColumn: (column) => toHead(order.findIndex((c) => c.id === column)),
   }));
 
