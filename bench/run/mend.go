@@ -64,6 +64,11 @@ func mend(ctx context.Context, n uint64, bin, out, dir string) error {
 	}
 	r := rand.New(rand.NewPCG(1, 2))
 	at := func() int64 { return 2 + int64(r.Uint64N(n)) }
+	// Somebody looks at the rows first, and reads a while.
+	if _, err := c.ListRowsWithResponse(ctx, "main", 2, &client.ListRowsParams{Limit: 100}); err != nil {
+		return err
+	}
+	time.Sleep(time.Duration(n) * 20 * time.Microsecond)
 	cell, err := slow(20, func(k int) error {
 		_, err := c.EditWithResponse(ctx, "main", 2, client.CellEdits{Cells: []client.CellEdit{{Row: at(), Column: made.ContactHeader[2], Value: fmt.Sprint("Mended", k)}}})
 		return err

@@ -497,6 +497,7 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	}
 	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	limit := limitOf(p.Limit, 50)
+	h.work.Looked(ctx, i)
 	rows, err := h.room.Rows(ctx, i, filter, after, position, limit)
 	if err != nil {
 		return nil, err

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"encoding/json"
 	"fmt"
 	"strconv"
 	"strings"
@@ -115,4 +116,59 @@ func Typed(f catalog.Field, text string) string {
 		return `string_to_array(` + text + `, ` + Literal(value.ListSeparator) + `)`
 	}
 	return text + `::` + Type(f)
+}
+
+// OfRow gives the canonical texts of the fields that a record had, by name, from
+// its row as the server writes it as JSON; blank ones are left out. Links are the
+// numbers of the records.
+func OfRow(t catalog.RecordType, row []byte) (map[string]string, error) {
+	var cells map[string]json.RawMessage
+	if err := json.Unmarshal(row, &cells); err != nil {
+		return nil, fmt.Errorf("read a row: %w", err)
+	}
+	out := map[string]string{}
+	for _, f := range t.Fields {
+		for _, name := range append([]string{f.Name}, f.Was...) {
+			raw, ok := cells["f_"+name]
+			if !ok || string(raw) == "null" {
+				continue
+			}
+			text, err := ofCell(f, raw)
+			if err != nil {
+				return nil, fmt.Errorf("read a row: field %s: %w", f.Name, err)
+			}
+			if text != "" {
+				out[f.Name] = text
+			}
+			break
+		}
+	}
+	return out, nil
+}
+
+// ofCell gives the canonical text of one value in JSON.
+func ofCell(f catalog.Field, raw json.RawMessage) (string, error) {
+	switch f.Kind().Form {
+	case catalog.WholeForm, catalog.LinkForm, catalog.AmountForm, catalog.YesNoForm:
+		return string(raw), nil
+	case catalog.NumberForm:
+		s := string(raw)
+		if strings.Contains(s, ".") {
+			s = strings.TrimSuffix(strings.TrimRight(s, "0"), ".")
+		}
+		return s, nil
+	case catalog.ListForm:
+		var list []string
+		err := json.Unmarshal(raw, &list)
+		return strings.Join(list, value.ListSeparator), err
+	}
+	var s string
+	if err := json.Unmarshal(raw, &s); err != nil {
+		return "", err
+	}
+	if f.Kind().Form == catalog.MomentForm {
+		at, err := time.Parse(time.RFC3339, s)
+		return at.UTC().Format("2006-01-02T15:04:05Z"), err
+	}
+	return s, nil
 }

@@ -76,7 +76,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 
 // rowTables and draftTables are the words of the tables that a check makes.
 var (
-	rowTables   = []string{"left", "problems", "asked", "offered", "anchors"}
+	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
 		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small"}
 )
@@ -234,10 +234,16 @@ func (k *Check) Run(ctx context.Context, judges []Judge) (Found, error) {
 
 // found counts what the check that has ended has found.
 func (k *Check) found(ctx context.Context, on querier) (out Found, err error) {
-	if out.Totals, err = k.totals(ctx, on); err != nil {
+	return k.foundOf(ctx, on, `true`)
+}
+
+// foundOf counts what the check has found of the rows of which a condition on
+// row_no holds.
+func (k *Check) foundOf(ctx context.Context, on querier, which string) (out Found, err error) {
+	if out.Totals, err = k.totals(ctx, on, which); err != nil {
 		return out, err
 	}
-	out.Digest, err = k.digest(ctx, on, `true`)
+	out.Digest, err = k.digest(ctx, on, which)
 	return out, err
 }
 

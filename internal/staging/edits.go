@@ -108,8 +108,10 @@ func (r *Room) change(ctx context.Context, tx pgx.Tx, i store.Import, fill stmt,
 	if err := store.KeepEdits(ctx, tx, i.ID, by); err != nil {
 		return 0, err
 	}
-	_, err = r.edit(ctx, tx, i, setCells("edited"))
-	return n, err
+	if _, err = r.edit(ctx, tx, i, setCells("edited")); err != nil {
+		return 0, err
+	}
+	return n, r.changeTexts(ctx, tx, i)
 }
 
 // setCells is the statement that makes cells say what a table (row_no, place,

@@ -197,8 +197,10 @@ func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (
 // findAlike finds by likeness: candidates share a blocking key, or the fields
 // that must be equal; the core scores them as they stream by.
 func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
-	if err := k.room.RefreshLikeness(ctx, k.i.Workspace, k.plan.Type); err != nil {
-		return err
+	if k.whole == nil { // nobody has written since the whole check, when it was refreshed
+		if err := k.room.RefreshLikeness(ctx, k.i.Workspace, k.plan.Type); err != nil {
+			return err
+		}
 	}
 	c := matching.NewComparer(k.plan.Type, rule.Alike)
 	if err := k.stageKeys(ctx, c, `{unsettled q}`); err != nil {

@@ -162,7 +162,8 @@ func (c *chunk) keepLeft(ctx context.Context) (bool, error) {
 		}
 	}
 	first := c.check.drafts[0]
-	_, err := c.room.carryOut(ctx, c.tx, c.run, step{does: "looks at what is left", reads: "verdicts", writes: "anchors"}, first.word, []stmt{
+	_, err := c.room.carryOut(ctx, c.tx, c.run, step{does: "looks at what is left", reads: "verdicts", writes: "anchors shifts"}, first.word, []stmt{
+		q(`drop table if exists {shifts}`),
 		q(`analyze {verdicts}`),
 		q(`delete from {anchors} where word in ({words})`, frag{"words": literals(verdict.All)}),
 		anchorsOf("verdicts", "row_verdict", "true"),
@@ -860,26 +861,19 @@ func (c *draftChunk) update() stmt {
 
 // remove deletes records that nothing points to, and keeps what they were.
 func (c *draftChunk) remove() stmt {
-	return deleteRecords(c.check.catalog, c.plan.Type, `{records} r using {results} o
+	return deleteRecords(`{records} r using {results} o
 			where r.id = o.record_id and o.last and o.draft = {n} and o.outcome = 'deleted' and {within o}`, c.i, c.run)
 }
 
-// deleteRecords is the statement that deletes records r of a type, as from says
-// behind delete from, and keeps in the history what they were.
-func deleteRecords(c catalog.Catalog, t catalog.RecordType, from string, i store.Import, run store.Run) stmt {
-	var pairs []string
-	for _, f := range t.Fields {
-		was := schema.Column(f, "r")
-		pairs = append(pairs, literal(f.Name)+`, case when `+was+` is not null then jsonb_build_array(`+schema.Shown(c, f, was)+`, null) end`)
-	}
+// deleteRecords is the statement that deletes records r, as from says behind
+// delete from, and keeps in the history what they were: their rows.
+func deleteRecords(from string, i store.Import, run store.Run) stmt {
 	return q(`with gone as (
 			delete from `+from+`
-			returning r.id, r.version, {values} as changes,
-				jsonb_build_object('created_at', r.created_at, 'created_by', r.created_by, 'import', r.import) as was
+			returning r.id, r.version, to_jsonb(r) as was
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes, was)
-		select id, version + 1, @person, @import, @run, 'delete', changes, was from gone`,
-		frag{"values": schema.Object(pairs)}, arg{"person": run.Person, "import": i.ID, "run": run.Piece})
+		select id, version + 1, @person, @import, @run, 'delete', '{}', was from gone`, arg{"person": run.Person, "import": i.ID, "run": run.Piece})
 }
 
 // count counts the outcomes of the rows of the chunk.

@@ -40,6 +40,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"uchi/internal/core/fault"
@@ -58,6 +59,7 @@ type Room struct {
 	pool  *pgxpool.Pool
 	log   *slog.Logger
 	tries chan struct{} // one for each try that may be under way
+	texts sync.Map      // tables of texts that are there, by name
 
 	// For tests: a step fails that touches a table which it does not name, and
 	// where failAt says so.

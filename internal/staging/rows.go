@@ -76,6 +76,7 @@ func (r *Room) rows(i store.Import) (word vocabulary, ok bool) {
 		return nil, false
 	}
 	of, checked := checkOf(i)
+	texts := r.hasTexts(i)
 	return func(w string) (string, bool, bool) {
 		switch {
 		case w == "cells":
@@ -94,6 +95,11 @@ func (r *Room) rows(i store.Import) (word vocabulary, ok bool) {
 			return `(select null::bigint as row_no, null::text as kind where false)`, true, true
 		case w == "anchors":
 			return `(select null::text as word, null::bigint as n, null::bigint as row_no where false)`, true, true
+		case w == "has_text":
+			if texts {
+				return `c.row_no in (select t.row_no from ` + textsOf(i) + ` t where t.said like @text)`, false, true
+			}
+			return saidIn("c") + ` like @text`, false, true
 		case w == "said":
 			return `
 				left join {verdicts} v on v.row_no = c.row_no
@@ -126,7 +132,7 @@ func (f RowFilter) cond(args arg) string {
 			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field) and (@value::text = '' or p.value = @value))`)
 	}
 	if f.Text != "" {
-		conds, args["text"] = append(conds, `array_to_string(c.cells, ' ') ilike @text`), "%"+store.LikeEscape(f.Text)+"%"
+		conds, args["text"] = append(conds, `{has_text}`), "%"+store.LikeEscape(strings.ToLower(f.Text))+"%"
 	}
 	return strings.Join(conds, " and ")
 }
@@ -241,11 +247,27 @@ func (r *Room) startOf(ctx context.Context, i store.Import, word vocabulary, f R
 	case RowFilter{}:
 		err = r.pool.QueryRow(ctx, `select coalesce(anchors[$2], 1) - 1 from imports where id = $1`, i.ID, position/anchorStep+1).Scan(&after)
 	case RowFilter{Verdict: f.Verdict}, RowFilter{Outcome: f.Outcome}:
+		shifts, there := `0`, false
+		if of, checked := checkOf(i); checked && f.Verdict != "" {
+			if there, err = r.there(ctx, of("shifts")); err != nil {
+				return 0, 0, err
+			}
+			if there { // rows that were checked again since stand elsewhere
+				shifts = `coalesce((select sum(s.by) from ` + of("shifts") + ` s where s.word = a.word and s.row_no < a.row_no), 0)`
+			}
+		}
 		var sql string
-		if sql, _, err = q(`select row_no - 1 from {anchors} a where word = $1 and n = $2`).compose(word); err != nil {
+		if sql, _, err = q(`
+			select row_no - 1, at from (
+				select a.row_no, a.n, a.n * {step} + {shifts} as at from {anchors} a where a.word = $1
+			) x where at <= $2 order by n desc limit 1`, frag{"step": schema.Int(anchorStep), "shifts": shifts}).compose(word); err != nil {
 			return 0, 0, err
 		}
-		err = r.pool.QueryRow(ctx, sql, f.Verdict+f.Outcome, position/anchorStep).Scan(&after)
+		var at int64
+		err = r.pool.QueryRow(ctx, sql, f.Verdict+f.Outcome, position).Scan(&after, &at)
+		if err == nil {
+			return after, position - at, nil
+		}
 	default:
 		return 0, position, nil
 	}

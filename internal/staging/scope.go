@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"hash/fnv"
 	"maps"
 	"slices"
 	"strings"
@@ -120,19 +121,7 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
 		}
 	}
-	// Equal in a key, or in all that a rule compares exactly.
-	var equal [][]string
-	for _, fp := range k.plan.Fields {
-		if fp.Field.Key {
-			equal = append(equal, []string{fp.Field.Name})
-		}
-	}
-	for _, rule := range k.plan.Rules {
-		if len(rule.Fields) > 0 && !byID(rule) {
-			equal = append(equal, rule.Fields)
-		}
-	}
-	for _, fields := range equal {
+	for _, fields := range k.equals() {
 		var same []string
 		for _, name := range fields {
 			same = append(same, `b.`+schema.Key(name)+` = a.`+schema.Key(name))
@@ -140,6 +129,22 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 		parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+strings.Join(same, " and ")+` where a.row_no = any(@rows)`)
 	}
 	return q(strings.Join(parts, " union "), frag{"matches_now": now.table("matches"), "draft_now": now.table("draft")})
+}
+
+// equals lists the fields by which rows are for one record when they are equal in
+// all of them: each key, and those that a rule compares exactly.
+func (k *draftCheck) equals() (list [][]string) {
+	for _, fp := range k.plan.Fields {
+		if fp.Field.Key {
+			list = append(list, []string{fp.Field.Name})
+		}
+	}
+	for _, rule := range k.plan.Rules {
+		if len(rule.Fields) > 0 && !byID(rule) {
+			list = append(list, rule.Fields)
+		}
+	}
+	return list
 }
 
 // NewPartialCheck prepares a check of some rows, which brings the check that holds
@@ -202,23 +207,42 @@ func (k *Check) Outside(ctx context.Context) ([]int64, error) {
 
 var stepMerge = step{
 	does:   "lets rows that were checked again take their places",
-	writes: "left problems asked offered anchors draft aside links settled matches questions candidates repeats became verdicts keys",
+	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys",
 }
 
 // Merge puts what a check of some rows has found in the place of what the whole
 // check has said of them, and gives what the whole says now. It is for the end of
-// the run.
+// the run. Nothing is counted or ordered anew but these rows.
 func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 	do := func(word vocabulary, statements ...stmt) error {
 		_, err := k.room.carryOut(ctx, tx, k.run, stepMerge, word, statements)
 		return err
 	}
+	which := `row_no in (select unnest(` + numbers(k.rows) + `))`
 	swap := func(into, from string) []stmt {
-		which := numbers(k.rows)
 		return []stmt{
-			q(`delete from {into} where row_no in (select unnest({which}))`, frag{"into": into, "which": which}),
+			q(`delete from {into} where {which}`, frag{"into": into, "which": which}),
 			q(`insert into {into} select * from {from}`, frag{"into": into, "from": from}),
 		}
+	}
+	was, err := k.whole.foundOf(ctx, tx, which)
+	if err != nil {
+		return Found{}, err
+	}
+	// How many rows of a verdict stand before an anchor shifts.
+	first := k.whole.drafts[0]
+	now := k.drafts[0].table("verdicts")
+	err = do(first.word,
+		q(`create unlogged table if not exists {shifts} (word text collate "C" not null, row_no bigint not null, by integer not null)`),
+		q(`insert into {shifts} (word, row_no, by)
+			select word, row_no, sum(by)
+			from (
+				select row_verdict as word, row_no, -1 as by from {verdicts} where {which}
+				union all
+				select row_verdict, row_no, 1 from {now}
+			) x group by word, row_no having sum(by) <> 0`, frag{"which": which, "now": now}))
+	if err != nil {
+		return Found{}, err
 	}
 	for _, part := range []string{"left", "problems", "asked", "offered"} {
 		if err := do(k.whole.word, swap("{"+part+"}", k.table(part))...); err != nil {
@@ -245,9 +269,71 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			return Found{}, err
 		}
 	}
-	err := do(k.whole.drafts[0].word, q(`truncate {anchors}`), anchorsOf("verdicts", "row_verdict", "true"))
+	if k.i.Totals.V == nil || slices.ContainsFunc(k.plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.May == mapping.Delete }) {
+		return k.whole.found(ctx, tx) // what refers to deleted records is not counted by row
+	}
+	is, err := k.whole.foundOf(ctx, tx, which)
 	if err != nil {
 		return Found{}, err
 	}
-	return k.whole.found(ctx, tx)
+	return Found{Totals: k.i.Totals.V.Changed(was.Totals, is.Totals), Digest: k.i.Digest ^ was.Digest ^ is.Digest}, nil
+}
+
+// mostWaiting is up to how many rows an import has nothing made ready for mending:
+// it is looked through as quickly.
+const mostWaiting = 20_000
+
+// ReadyForMending makes ready what lets a few rows of a large check be checked
+// again, and a text be found, at once: indexes that a load has no use for, and the
+// texts of the rows in one piece. It is done beside everything else.
+func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mapping.Plan, c catalog.Catalog) error {
+	if i.Rows <= mostWaiting {
+		return nil
+	}
+	if err := r.readyTexts(ctx, i); err != nil {
+		return err
+	}
+	k, ok := r.holding(i, plan, c)
+	if !ok {
+		return nil
+	}
+	var list []string
+	index := func(table, columns string) {
+		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`), fnvOf(columns)))
+		list = append(list, `create index if not exists `+name+` on `+table+` (`+columns+`)`)
+	}
+	for _, d := range k.drafts {
+		for _, part := range []string{"aside", "settled", "questions", "candidates", "repeats"} {
+			index(d.table(part), "row_no")
+		}
+		index(d.table("matches"), "record_id")
+		index(d.table("repeats"), "lead")
+		index(d.table("candidates"), "other_row")
+		list = append(list, `create index if not exists `+schema.Ident(fmt.Sprintf("i%d_r%d_d%d_others", i.ID, k.run.ID, d.n+1))+` on `+d.table("verdicts")+` (other_row) where other_row is not null`)
+		if d.plan.Shared {
+			index(d.table("became"), "(-record_id)")
+			if title := d.titleOf("b"); title != "" {
+				index(d.table("draft"), `(`+strings.ReplaceAll(title, "b.", "")+`)`)
+			}
+		}
+		if d.likenessRules() != "" {
+			index(d.table("keys"), "row_no")
+		}
+		for _, fields := range d.equals() {
+			index(d.table("draft"), schema.Key(fields[0]))
+		}
+	}
+	index(k.table("left"), "row_no")
+	for _, sql := range list {
+		if _, err := r.pool.Exec(ctx, sql); err != nil && !isGone(err) {
+			return fmt.Errorf("make ready for mending: %w", err)
+		}
+	}
+	return nil
+}
+
+func fnvOf(s string) uint32 {
+	h := fnv.New32a()
+	h.Write([]byte(s)) //nolint:errcheck // never fails
+	return h.Sum32()
 }

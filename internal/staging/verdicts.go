@@ -223,10 +223,12 @@ type counted struct {
 	Count int64  `db:"count"`
 }
 
-func (k *Check) totals(ctx context.Context, on querier) (t verdict.Totals, err error) {
+// totals counts what is said of the rows of which a condition on row_no holds.
+func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict.Totals, err error) {
+	of := frag{"which": which}
 	t = verdict.Totals{Verdicts: map[string]int64{}, Problems: []verdict.ProblemCount{}, Changes: []verdict.FieldCount{}}
 	first := k.drafts[0]
-	words, err := collect[counted](ctx, on, first.word, q(`select row_verdict as word, count(*) as count from {verdicts} group by row_verdict`))
+	words, err := collect[counted](ctx, on, first.word, q(`select row_verdict as word, count(*) as count from {verdicts} where {which} group by row_verdict`, of))
 	if err != nil {
 		return t, fmt.Errorf("count verdicts: %w", err)
 	}
@@ -235,24 +237,24 @@ func (k *Check) totals(ctx context.Context, on querier) (t verdict.Totals, err e
 		t.Rows += w.Count
 	}
 	t.Problems, err = collect[verdict.ProblemCount](ctx, on, first.word, q(`
-		select code, field, light, count(distinct row_no) as count from {problems}
-		group by code, field, light order by light, count desc, code, field`))
+		select code, field, light, count(distinct row_no) as count from {problems} where {which}
+		group by code, field, light order by light, count desc, code, field`, of))
 	if err != nil {
 		return t, fmt.Errorf("count problems: %w", err)
 	}
 	t.Asked, err = collect[verdict.AskedCount](ctx, on, first.word, q(`
 		select x.kind, count(*) as count from {asked} x join {verdicts} v using (row_no)
-		where v.row_verdict = 'ask' group by x.kind order by x.kind`))
+		where v.row_verdict = 'ask' and {which} group by x.kind order by x.kind`, of))
 	if err != nil {
 		return t, fmt.Errorf("count questions: %w", err)
 	}
 	t.Reasons, err = collect[verdict.ReasonCount](ctx, on, first.word, q(`
-		select row_why as reason, count(*) as count from {verdicts} where row_why is not null group by row_why order by row_why`))
+		select row_why as reason, count(*) as count from {verdicts} where row_why is not null and {which} group by row_why order by row_why`, of))
 	if err != nil {
 		return t, fmt.Errorf("count reasons: %w", err)
 	}
 	for _, d := range k.drafts {
-		if err := d.count(ctx, on, &t); err != nil {
+		if err := d.count(ctx, on, of, &t); err != nil {
 			return t, err
 		}
 	}
@@ -260,9 +262,9 @@ func (k *Check) totals(ctx context.Context, on querier) (t verdict.Totals, err e
 }
 
 // count counts what is said of one draft of the rows.
-func (k *draftCheck) count(ctx context.Context, on querier, t *verdict.Totals) error {
+func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdict.Totals) error {
 	of := verdict.DraftCount{Name: k.plan.Name, Type: k.plan.Type.Name, Verdicts: map[string]int64{}}
-	words, err := collect[counted](ctx, on, k.word, q(`select verdict as word, count(*) as count from {verdicts} group by verdict`))
+	words, err := collect[counted](ctx, on, k.word, q(`select verdict as word, count(*) as count from {verdicts} where {which} group by verdict`, which))
 	if err != nil {
 		return fmt.Errorf("count verdicts: %w", err)
 	}
@@ -273,7 +275,7 @@ func (k *draftCheck) count(ctx context.Context, on querier, t *verdict.Totals) e
 	changes, err := collect[verdict.FieldCount](ctx, on, k.word, q(`
 		select e.key as field, count(*) as count, count(*) filter (where e.value->>0 is not null) as over
 		from {verdicts} v, jsonb_each(v.changes) e
-		where v.verdict = 'update' group by e.key order by count desc, e.key`))
+		where v.verdict = 'update' and {which} group by e.key order by count desc, e.key`, which))
 	if err != nil {
 		return fmt.Errorf("count changes: %w", err)
 	}

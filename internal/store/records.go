@@ -252,6 +252,7 @@ type Event struct {
 	Changes JSON[map[string][2]*string] `db:"changes"`
 	Undo    bool                        `db:"undo"` // it took something back
 	Text    string                      `db:"text"` // of a note
+	Was     []byte                      `db:"was"`  // of a deleted record: its row
 }
 
 // History gives what happened to a record, newest first; that of a deleted
@@ -264,15 +265,24 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	}
 	var list []Event
 	err = s.db.SelectContext(ctx, &list, `
-		select version, at, coalesce(p.name, '') as person, import, kind, changes, undo, text
+		select version, at, coalesce(p.name, '') as person, import, kind, changes, undo, text, was
 		from (
-			select h.version, h.at, h.person, h.import, h.kind, h.changes, coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text
+			select h.version, h.at, h.person, h.import, h.kind, h.changes, coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text, convert_to(h.was::text, 'UTF8') as was
 			from `+schema.History(workspace, t.Name)+` h where h.record_id = $1
 			union all
-			select 0, at, person, null, 'note', '{}', false, text from notes where workspace = $2 and type = $3 and record_id = $1
+			select 0, at, person, null, 'note', '{}', false, text, null from notes where workspace = $2 and type = $3 and record_id = $1
 		) x left join people p on p.id = x.person order by at desc, version desc limit 500`, n, workspace, t.Name)
 	if err != nil {
 		return nil, fmt.Errorf("read history: %w", err)
+	}
+	c, err := s.Catalog(ctx, workspace)
+	if err != nil {
+		return nil, err
+	}
+	for n := range list {
+		if err := list[n].tellRow(c, t); err != nil {
+			return nil, err
+		}
 	}
 	r, err := s.Record(ctx, workspace, t.Name, id)
 	if fault.Is(err, "unknown_record") && len(list) > 0 {
@@ -282,6 +292,26 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 		return nil, err
 	}
 	return append(list, Event{Version: 1, At: r.CreatedAt, Person: r.CreatedBy, Import: r.Import, Kind: "create"}), nil
+}
+
+// tellRow tells what a deleted record was as changes, from its row.
+func (e *Event) tellRow(c catalog.Catalog, t catalog.RecordType) error {
+	if e.Kind != "delete" || len(e.Was) == 0 || len(e.Changes.V) > 0 {
+		return nil
+	}
+	values, err := schema.OfRow(t, e.Was)
+	if err != nil {
+		return fmt.Errorf("read history: %w", err)
+	}
+	e.Changes.V = map[string][2]*string{}
+	for name, v := range values {
+		if f, _ := t.Field(name); f.Type == catalog.Reference {
+			target, _ := c.Type(f.To)
+			v = target.Prefix + "-" + v
+		}
+		e.Changes.V[name] = [2]*string{&v, nil}
+	}
+	return nil
 }
 
 // Referring is the records of one type that point to a record by one field.

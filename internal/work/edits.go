@@ -110,6 +110,36 @@ func (s *Service) editing(ctx context.Context, i store.Import, by store.Person, 
 	return n, s.checked(ctx, i, longestWaitForCheck)
 }
 
+// Looked tells that somebody looks at the rows of an import: they may mend some
+// soon, or look for a text, which is made ready beside everything else.
+func (s *Service) Looked(ctx context.Context, i store.Import) {
+	if i.CellsRun == nil || i.Work != "" {
+		return
+	}
+	check := int64(0)
+	if i.CheckRun != nil {
+		check = *i.CheckRun
+	}
+	key := fmt.Sprint(i.ID, " ", *i.CellsRun, " ", check)
+	if _, done := s.ready.LoadOrStore(key, true); done {
+		return
+	}
+	go func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Minute)
+		defer cancel()
+		err := safely(func() error {
+			plan, c, err := s.planOf(ctx, i)
+			if err != nil {
+				return nil // nothing is mapped; there is nothing to mend yet
+			}
+			return s.room.ReadyForMending(ctx, i, plan, c)
+		})
+		if err != nil && !errors.Is(err, context.Canceled) {
+			s.opt.Log.Warn("an import is not ready for mending", "import", i.ID, "error", err)
+		}
+	}()
+}
+
 // checked waits until a check of an import that is under way has ended, or the
 // time is over.
 func (s *Service) checked(ctx context.Context, i store.Import, most time.Duration) error {

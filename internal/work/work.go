@@ -12,6 +12,7 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"uchi/internal/core/catalog"
@@ -45,6 +46,7 @@ type Service struct {
 	queue *river.Client[pgx.Tx]
 	opt   Options
 	ended endings
+	ready sync.Map // imports that were made ready for mending, by what holds
 	stop  context.CancelFunc
 	done  chan struct{}
 }

@@ -1,0 +1,77 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// The texts of a large import's rows, each in one piece and in small letters, make
+// a search quick. They are derived from the cells, made beside everything else
+// when somebody first looks at the rows, and changed with the cells.
+
+// saidIn is the SQL of what the cells of a row say, in one piece.
+func saidIn(row string) string { return `lower(array_to_string(` + row + `.cells, ' '))` }
+
+// textsOf names the table of the texts of an import whose cells are staged.
+func textsOf(i store.Import) string { return table(i.ID, *i.CellsRun, "texts") }
+
+// hasTexts reports whether this process knows that the texts are there.
+func (r *Room) hasTexts(i store.Import) bool {
+	_, ok := r.texts.Load(textsOf(i))
+	return ok
+}
+
+// readyTexts makes the texts, unless they are there. Cells do not change meanwhile.
+func (r *Room) readyTexts(ctx context.Context, i store.Import) error {
+	cells, ok := cellsOf(i)
+	if !ok || r.hasTexts(i) {
+		return nil
+	}
+	texts := textsOf(i)
+	err := pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, `lock table `+cells+` in share mode`); err != nil {
+			return err
+		}
+		var there bool
+		if err := tx.QueryRow(ctx, `select to_regclass($1) is not null`, texts).Scan(&there); err != nil || there {
+			return err
+		}
+		for _, sql := range []string{
+			`create unlogged table ` + texts + ` as select c.row_no, ` + saidIn("c") + ` collate "C" as said from ` + cells + ` c`,
+			`alter table ` + texts + ` add primary key (row_no)`,
+			`analyze ` + texts,
+		} {
+			if _, err := tx.Exec(ctx, sql); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if isGone(err) {
+		return nil // other cells hold by now
+	}
+	if err != nil {
+		return fmt.Errorf("make the texts of the rows ready: %w", err)
+	}
+	r.texts.Store(texts, true)
+	return nil
+}
+
+// changeTexts lets the texts of rows follow their cells, where they are kept; the
+// rows stand in the temporary table edited.
+func (r *Room) changeTexts(ctx context.Context, tx pgx.Tx, i store.Import) error {
+	cells, _ := cellsOf(i)
+	var there bool
+	if err := tx.QueryRow(ctx, `select to_regclass($1) is not null`, textsOf(i)).Scan(&there); err != nil || !there {
+		return err
+	}
+	_, err := tx.Exec(ctx, `update `+textsOf(i)+` t set said = `+saidIn("c")+` from `+cells+` c where c.row_no = t.row_no and t.row_no in (select row_no from edited)`)
+	if err != nil {
+		return fmt.Errorf("change the texts of rows: %w", err)
+	}
+	return nil
+}

@@ -1,0 +1,448 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/life"
+	"uchi/internal/core/verdict"
+	"uchi/internal/schema"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// UndoChunk is how many acts a transaction of an undo carries out.
+const UndoChunk = 20_000
+
+// Chunk carries out the next acts of the plan, at most the given number. It
+// reports whether none are left.
+func (u *Undo) Chunk(ctx context.Context, most int) (ended bool, err error) {
+	var acts, next, writes int64
+	err = pgx.BeginFunc(ctx, u.room.pool, func(tx pgx.Tx) error {
+		if _, err := store.LockImport(ctx, tx, u.run); err != nil {
+			return err
+		}
+		c := undoChunk{Undo: u, tx: tx}
+		var place int
+		err := tx.QueryRow(ctx, `
+			select act, place, min(seq), max(seq), count(*) from (
+				select act, place, seq from `+u.table("undo")+` where seq > $1 order by seq limit $2
+			) x group by act, place order by min(seq) limit 1`, u.done, most).Scan(&c.act, &place, &c.low, &c.high, &acts)
+		if store.IsMissing(err) {
+			ended = true
+			return nil
+		}
+		if err != nil {
+			return fmt.Errorf("find what is next: %w", err)
+		}
+		c.t, next = u.types[place], c.high
+		if writes, err = c.lock(ctx); err != nil {
+			return err
+		}
+		if err := c.carryOut(ctx, writes != u.writes); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `update runs set done_rows = done_rows + $2 where id = $1`, u.run.ID, acts)
+		return err
+	})
+	if err == nil && !ended {
+		u.done, u.writes = next, writes+1
+	}
+	return ended, err
+}
+
+// Refuse notes that the server refuses the next act.
+func (u *Undo) Refuse(ctx context.Context) error {
+	_, err := u.room.pool.Exec(ctx, `update `+u.table("undo")+` set why = $2 where seq = $1`, u.done+1, verdict.Refused)
+	u.done++
+	return err
+}
+
+// undoChunk is the work of one transaction: acts of one kind on records of one
+// type.
+type undoChunk struct {
+	*Undo
+	tx        pgx.Tx
+	act       verdict.UndoAct
+	t         undoType
+	low, high int64
+}
+
+// lock keeps everybody else from writing to the type, and from pointing to it. It
+// gives how often all types of the undo were written before.
+func (c *undoChunk) lock(ctx context.Context) (int64, error) {
+	linked := slices.Concat(c.written, c.linked)
+	linked = slices.DeleteFunc(linked, func(n string) bool { return n == c.t.Name })
+	locked, links, err := store.LockTypes(ctx, c.tx, c.i.Workspace, map[string]int64{c.t.Name: 0}, linked)
+	return locked[c.t.Name].Writes + links, err
+}
+
+func (c *undoChunk) do(ctx context.Context, statements ...stmt) error {
+	_, err := c.room.carryOut(ctx, c.tx, c.run, stepUndoWrite, c.of(c.t), statements)
+	return err
+}
+
+// acts is the SQL of the acts of the chunk that can be done, as u.
+func (c *undoChunk) acts() string {
+	return fmt.Sprintf(`(select * from {undo} where seq between %d and %d and why = '')`, c.low, c.high)
+}
+
+// carryOut does the acts of the chunk. When somebody else has written since the
+// plan was made, what has changed since is kept.
+func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
+	within := frag{"acts": c.acts(), "within": fmt.Sprintf(`u.seq between %d and %d and u.why = ''`, c.low, c.high)}
+	if written {
+		if err := c.lookAgain(ctx, within); err != nil {
+			return err
+		}
+	}
+	switch c.act {
+	case verdict.BringBack:
+		return c.do(ctx, c.bringBack(within))
+	case verdict.Return:
+		return c.do(ctx, c.giveBack(within))
+	}
+	var list []stmt
+	for _, p := range schema.PointingTo(c.catalog, c.t.Name) {
+		if n := slices.Index(c.written, p.Type.Name); n >= 0 && n <= c.t.place {
+			list = append(list, c.unlink(p, c.types[n], within))
+		}
+	}
+	remove := deleteRecords(`{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
+	for k, v := range within {
+		remove.words[k] = v
+	}
+	return c.do(ctx, append(list, remove)...)
+}
+
+// lookAgain keeps what somebody else has changed since the plan was made.
+func (c *undoChunk) lookAgain(ctx context.Context, within frag) error {
+	changed := arg{"why": string(verdict.ChangedSince)}
+	if c.act == verdict.BringBack {
+		return nil // a key that is taken is refused, a link that is gone stays blank
+	}
+	list := []stmt{q(`update {undo} u set why = @why where {within} and not exists (select from {records} r where r.id = u.record_id and r.version = u.version)`, within, changed)}
+	if c.act == verdict.Remove {
+		for _, p := range schema.PointingTo(c.catalog, c.t.Name) {
+			list = append(list, q(`update {undo} u set why = @why where {within} and exists (
+				select from {pointing} x where {link} = u.record_id
+					and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '' and g.seq >= @low))`,
+				within, frag{"pointing": schema.Records(c.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x"), "by": literal(p.Type.Name)},
+				arg{"why": string(verdict.ReferredTo), "low": c.low}))
+		}
+	}
+	return c.do(ctx, list...)
+}
+
+// unlink blanks the links of records that go later, where they point in a circle,
+// so that nothing ever points to what is not there.
+func (c *undoChunk) unlink(p schema.Pointing, by undoType, within frag) stmt {
+	link := schema.Value(p.Field.Name)
+	set := link + ` = null`
+	if p.Field.Normalised() {
+		set += `, ` + schema.Key(p.Field.Name) + ` = null`
+	}
+	return q(`
+		with todo as materialized (
+			select x.id, x.`+link+` as was, g.seq
+			from {acts} u
+			join {pointing} x on x.`+link+` = u.record_id
+			join {undo} g on g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '' and g.seq > @high
+		),
+		later as (update {undo} g set version = g.version + 1 from todo t where g.seq = t.seq),
+		changed as (
+			update {pointing} x set version = x.version + 1, changed_at = now(), changed_by = @person, {set}
+			from todo t where x.id = t.id returning x.id, x.version, t.was
+		)
+		insert into {pointing_history} (record_id, version, person, import, run, kind, changes)
+		select id, version, @person, @import, @run, 'update', jsonb_build_object({field}, jsonb_build_array({shown}, null)) from changed`,
+		within,
+		frag{"pointing": schema.Records(c.i.Workspace, by.Name), "pointing_history": schema.History(c.i.Workspace, by.Name), "by": literal(by.Name),
+			"set": set, "field": literal(p.Field.Name), "shown": schema.Shown(c.catalog, p.Field, "was")},
+		arg{"high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
+}
+
+// value is the SQL of the value that a field is to have again; a link only when
+// what it leads to is there.
+func (c *undoChunk) value(f catalog.Field) string {
+	if f.Kind().Form != catalog.LinkForm {
+		return wanted(f, "w")
+	}
+	target, _ := c.catalog.Type(f.To)
+	return `(select k.id from ` + schema.Records(c.i.Workspace, target.Name) + ` k where k.id = ` + wanted(f, "w") + `)`
+}
+
+// bringBack makes deleted records again, with their ids.
+func (c *undoChunk) bringBack(within frag) stmt {
+	var columns, values, names, pairs []string
+	for _, f := range c.t.Fields {
+		v := c.value(f)
+		columns, values = append(columns, schema.Value(f.Name)), append(values, v)
+		pairs = append(pairs, literal(f.Name)+`, case when `+v+` is not null then jsonb_build_array(null, `+schema.Shown(c.catalog, f, v)+`) end`)
+		if f.Normalised() {
+			columns, values = append(columns, schema.Key(f.Name)), append(values, `w.`+schema.Key(f.Name))
+		}
+		if schema.InTitle(c.t.RecordType, f.Name) {
+			columns, values = append(columns, schema.Name(f.Name)), append(values, `w.`+schema.Name(f.Name))
+		}
+	}
+	for _, f := range c.t.Title {
+		names = append(names, `w.`+schema.Name(f))
+	}
+	return q(`
+		with made as (
+			insert into {records} (id, version, created_at, created_by, changed_by, import, {title_column}{columns})
+			select w.record_id, w.version + 1, coalesce((w.was->>'created_at')::timestamptz, now()), coalesce((w.was->>'created_by')::bigint, @person), @person,
+				(w.was->>'import')::bigint, {title}{values}
+			from {acts} u join {want} w on w.record_id = u.record_id
+			order by w.record_id
+			returning id, version
+		)
+		insert into {history} (record_id, version, person, import, run, kind, changes)
+		select m.id, m.version, @person, @import, @run, 'restore', {pairs}
+		from made m join {want} w on w.record_id = m.id`,
+		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values), "pairs": schema.Object(pairs), "title": titleOfParts(names)},
+		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
+}
+
+// titleOfParts is the SQL of a title in its normal form, of its parts.
+func titleOfParts(parts []string) string {
+	if len(parts) == 0 {
+		return `''`
+	}
+	return `concat_ws(' ', ` + list(parts) + `)`
+}
+
+// giveBack changes values back to what they were.
+func (c *undoChunk) giveBack(within frag) stmt {
+	var set, pairs []string
+	names := map[string]string{}
+	for _, f := range c.t.touched {
+		now := schema.Column(f, "r")
+		returns := literal(f.Name) + ` = any(u.fields) and ` + now + ` is not distinct from ` + left(f, "w")
+		pairs = append(pairs, literal(f.Name)+`, case when `+returns+` then jsonb_build_array(`+schema.Shown(c.catalog, f, now)+`, `+schema.Shown(c.catalog, f, c.value(f))+`) end`)
+		// What the history then says decides what is written.
+		said := `t.changes ? ` + literal(f.Name)
+		set = append(set, schema.Value(f.Name)+` = case when `+said+` then `+c.value(f)+` else `+now+` end`)
+		if f.Normalised() {
+			set = append(set, schema.Key(f.Name)+` = case when `+said+` then w.`+schema.Key(f.Name)+` else r.`+schema.Key(f.Name)+` end`)
+		}
+		if schema.InTitle(c.t.RecordType, f.Name) {
+			names[f.Name] = `case when ` + said + ` then w.` + schema.Name(f.Name) + ` else r.` + schema.Name(f.Name) + ` end`
+			set = append(set, schema.Name(f.Name)+` = `+names[f.Name])
+		}
+	}
+	var title []string
+	for _, f := range c.t.Title {
+		if sql, ok := names[f]; ok {
+			title = append(title, sql)
+		} else {
+			title = append(title, `r.`+schema.Name(f))
+		}
+	}
+	return q(`
+		with todo as materialized (
+			select r.id, {pairs} as changes
+			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id
+		),
+		changed as (
+			update {records} r set version = r.version + 1, changed_at = now(), changed_by = @person, {title_column} = {title}, {set}
+			from todo t join {want} w on w.record_id = t.id
+			where r.id = t.id and t.changes <> '{}'
+			returning r.id, r.version, t.changes
+		)
+		insert into {history} (record_id, version, person, import, run, kind, changes)
+		select id, version, @person, @import, @run, 'update', changes from changed`,
+		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set), "pairs": schema.Object(pairs)},
+		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
+}
+
+// End ends the undo by an event, or by what is left of the loads; it notes what
+// has become of the rows. It is asked of the records and their history, not of
+// the plan, so that nothing is told wrongly after a process has died.
+func (u *Undo) End(ctx context.Context, event life.Event, trouble *store.Trouble) error {
+	if u.types == nil { // it has failed before there was a plan
+		err := u.room.withConn(ctx, u.run, func(c *conn) error {
+			u.conn = c
+			return u.begin(ctx)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	there, err := u.room.there(ctx, resultsTable(u.i.ID))
+	if err != nil {
+		return err
+	}
+	return pgx.BeginFunc(ctx, u.room.pool, func(tx pgx.Tx) error {
+		i, err := store.LockImport(ctx, tx, u.run)
+		if err != nil {
+			return err
+		}
+		outcomes, undone := map[verdict.Outcome]int64{}, map[verdict.Outcome]int64{}
+		if there && i.Routine.V != nil {
+			if outcomes, undone, err = u.noteOutcomes(ctx, tx); err != nil {
+				return err
+			}
+		}
+		left := outcomes[verdict.Created]+outcomes[verdict.Updated]+outcomes[verdict.Deleted] > 0
+		if !there {
+			if left, err = u.somethingLeft(ctx, tx); err != nil {
+				return err
+			}
+		}
+		if event == "" {
+			event = life.WasUndone
+			if left {
+				event = life.PartUndone
+			}
+		}
+		if there {
+			if _, err := tx.Exec(ctx, `update imports set outcomes = $2 where id = $1`, i.ID, store.JSON[map[verdict.Outcome]int64]{V: outcomes}); err != nil {
+				return fmt.Errorf("note the outcomes: %w", err)
+			}
+		}
+		if _, err := tx.Exec(ctx, `update runs set outcomes = $2 where id = $1`, u.run.ID, store.JSON[map[verdict.Outcome]int64]{V: undone}); err != nil {
+			return fmt.Errorf("note the outcomes: %w", err)
+		}
+		return store.EndRunIn(ctx, tx, i, u.run, event, trouble, nil)
+	})
+}
+
+// somethingLeft tells whether any record of the import's loads is left as they
+// made it, when what became of its rows is no longer kept.
+func (u *Undo) somethingLeft(ctx context.Context, tx pgx.Tx) (left bool, err error) {
+	sql, _, err := q(`select exists (select from {undo} where why <> '' or kept <> '{}')`).compose(u.word)
+	if err != nil {
+		return false, err
+	}
+	err = tx.QueryRow(ctx, sql).Scan(&left)
+	return left, err
+}
+
+// noteOutcomes writes what has become of the rows, and counts: of all rows of the
+// import, and of those that this piece of work has touched.
+func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[verdict.Outcome]int64, err error) {
+	do := func(word vocabulary, statements ...stmt) error {
+		_, err := u.room.carryOut(ctx, tx, u.run, stepUndoOutcome, word, statements)
+		return err
+	}
+	err = do(u.word, q(`create temp table became_now (row_no bigint not null, draft smallint not null, run bigint not null, outcome text collate "C" not null, record_id bigint, detail text) on commit drop`))
+	if err != nil {
+		return nil, nil, err
+	}
+	for n, d := range u.i.Routine.V.Drafts {
+		at := slices.IndexFunc(u.types, func(t undoType) bool { return t.Name == d.Type })
+		if at < 0 {
+			continue
+		}
+		if err := do(u.of(u.types[at]), u.becameNow(n), u.keptNow(n)); err != nil {
+			return nil, nil, err
+		}
+	}
+	only := ""
+	if u.run.Only != nil {
+		only = ` and o.row_no <@ ` + literal(*u.run.Only) + `::int8multirange`
+	}
+	run := arg{"run": u.run.Piece}
+	err = do(u.word,
+		// A row for which another stood is open again with that.
+		q(`insert into became_now select o.row_no, o.draft, @run, 'undone', null, null
+			from {results} o
+			where o.last and o.run = {pieces} and o.outcome = 'skipped' and o.detail in ({with}) and exists (select from became_now where outcome = 'undone'){only}
+				and not exists (select from became_now b where b.row_no = o.row_no and b.draft = o.draft)`,
+			frag{"only": only, "with": literals([]verdict.Reason{verdict.Repeated, verdict.Merged, verdict.Grouped})}, run),
+		// A row that was opened so is again what it was.
+		q(`insert into became_now select o.row_no, o.draft, @run, p.outcome, p.record_id, p.detail
+			from {results} o
+			cross join lateral (
+				select * from {results} x where x.row_no = o.row_no and x.draft = o.draft and not x.last and x.run < o.run order by x.run desc limit 1
+			) p
+			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}`, frag{"only": only}, run),
+		q(`create index on became_now (row_no, draft)`),
+		q(`analyze became_now`),
+		q(`create temp table rows_now on commit drop as
+			select row_no, (array[{words}])[min(array_position(array[{words}], outcome))] as of_row
+			from (
+				select row_no, draft, outcome from became_now
+				union all
+				select o.row_no, o.draft, o.outcome from {results} o
+				where o.last and o.row_no in (select row_no from became_now)
+					and not exists (select from became_now b where b.row_no = o.row_no and b.draft = o.draft)
+			) x group by row_no`, frag{"words": literals(weight)}),
+		// The outcome of the row stands with its first draft, which is written anew.
+		q(`insert into became_now
+			select o.row_no, o.draft, o.run, o.outcome, o.record_id, o.detail from {results} o
+			where o.last and o.draft = 1 and o.row_no in (select row_no from became_now)
+				and not exists (select from became_now b where b.row_no = o.row_no and b.draft = 1)`),
+		q(`update {results} o set last = false from became_now b where o.last and o.row_no = b.row_no and o.draft = b.draft`),
+		q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
+			select b.row_no, b.draft, b.run, b.outcome, case when b.draft = 1 then r.of_row collate "C" end, b.record_id, b.detail
+			from became_now b join rows_now r on r.row_no = b.row_no order by b.row_no, b.draft`),
+		q(`analyze {results}`))
+	if err != nil {
+		return nil, nil, err
+	}
+	all, err = u.tally(ctx, tx, `select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`)
+	if err == nil {
+		touched, err = u.tally(ctx, tx, `select of_row as word, count(*) as count from rows_now group by of_row`)
+	}
+	return all, touched, err
+}
+
+// becameNow is the statement that notes what has become of the n-th draft of the
+// rows whose records the undo has touched. Of what a load has made, a draft is
+// undone when its record is gone, of what it changed, when the undo has changed it
+// back; of what an undo took back, a draft is again what it was before.
+func (u *Undo) becameNow(n int) stmt {
+	only := ""
+	if u.run.Only != nil {
+		only = ` and o.row_no <@ ` + literal(*u.run.Only) + `::int8multirange`
+	}
+	return q(`insert into became_now
+		with mine as materialized (
+			-- By this undo, or by one of the same that could not note what it did.
+			select distinct on (record_id) record_id, kind from {history}
+			where run = any(array(select piece from runs where import = @import and work = 'undo' and undoes && {list}))
+			order by record_id, version desc
+		),
+		kept as materialized (select record_id from {undo} where type = {type} and kept <> '{}')
+		select o.row_no, o.draft, @run,
+			case
+				when o.outcome = 'undone' then coalesce((
+					select p.outcome from {results} p
+					where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id and p.outcome in ('created', 'updated', 'deleted')
+					order by p.run desc limit 1), o.outcome)
+				else 'undone'
+			end,
+			o.record_id,
+			case when exists (select from kept k where k.record_id = o.record_id) then 'kept in part: changed_since' end
+		from {results} o join mine m on m.record_id = o.record_id
+		where o.last and o.run = {pieces} and o.draft = {n} and o.outcome in ('created', 'updated', 'deleted', 'undone')
+			and (o.outcome <> 'created' or m.kind = 'delete'){only}`,
+		frag{"n": schema.Int(n + 1), "only": only, "list": numbers(u.run.Undoes)}, arg{"run": u.run.Piece, "import": u.i.ID})
+}
+
+// keptNow is the statement that notes of the n-th draft of rows why what they have
+// loaded stays.
+func (u *Undo) keptNow(n int) stmt {
+	return q(`update {results} o set detail = 'kept: ' || u.why
+		from {undo} u
+		where u.type = {type} and u.why <> '' and u.record_id = o.record_id and o.last and o.run = {pieces} and o.draft = {n}
+			and o.outcome in ('created', 'updated', 'deleted', 'undone')`, frag{"n": schema.Int(n + 1)})
+}
+
+func (u *Undo) tally(ctx context.Context, tx pgx.Tx, query string) (map[verdict.Outcome]int64, error) {
+	words, err := collect[counted](ctx, tx, u.word, q(query))
+	if err != nil {
+		return nil, fmt.Errorf("count outcomes: %w", err)
+	}
+	m := map[verdict.Outcome]int64{}
+	for _, w := range words {
+		m[verdict.Outcome(w.Word)] = w.Count
+	}
+	return m, nil
+}
