@@ -4,6 +4,7 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"net"
 	"os"
@@ -135,19 +136,28 @@ func TestTorture(t *testing.T) {
 	k.start()
 	k.uchi(0, password, "login", admin)
 
-	within := map[string]time.Duration{"upload": 30 * time.Millisecond, "read": 60 * time.Millisecond, "check": 600 * time.Millisecond, "load": 400 * time.Millisecond}
-	aim := func() string { return []string{"upload", "read", "check", "check", "load", "load"}[k.r.IntN(6)] }
+	within := map[string]time.Duration{"upload": 30 * time.Millisecond, "read": 60 * time.Millisecond, "check": 600 * time.Millisecond, "load": 400 * time.Millisecond,
+		"edit": 300 * time.Millisecond, "undo": 900 * time.Millisecond}
+	aim := func() string {
+		return []string{"upload", "read", "check", "check", "load", "load", "edit", "undo", "undo"}[k.r.IntN(9)]
+	}
 	target := aim()
 	there, history := map[string]bool{}, int64(0)
+	// What the records say, whatever their versions.
+	const records = `select coalesce(bit_xor(hashtextextended(id || ' ' || k_source_ref || ' ' || f_family_name || ' ' || coalesce(f_email, ''), 0)), 0) from w_main.r_contact`
+	const versions = `select coalesce(sum(version - 1), 0)::bigint from w_main.r_contact`
+	revised := int64(0)
 	for round := 0; sum(k.killed) < *kills || sum(k.downs) < *crashes; round++ {
 		var text strings.Builder
 		text.WriteString("Ref,Family name,E-mail\n")
-		sound := 0
+		sound, mends := 0, round%3 == 1
+		was, thereBefore := k.count(records), maps.Clone(there)
 		for n := range rows {
 			ref, mail := fmt.Sprintf("K-%d", n+round*rows/3), fmt.Sprintf("p%d@x.example", n+round*rows/3)
 			if n%bad == 3 {
 				mail = "no mail"
-			} else {
+			}
+			if mail != "no mail" || mends {
 				sound++
 				there[ref] = true
 			}
@@ -159,7 +169,7 @@ func TestTorture(t *testing.T) {
 				return
 			}
 			time.Sleep(time.Duration(k.r.Int64N(int64(within[during]))))
-			if i, ok := k.now(); during == "upload" || ok && string(i.Busy) == during {
+			if i, ok := k.now(); during == "upload" || during == "edit" || ok && string(i.Busy) == during {
 				k.strike(during, sum(k.downs))
 				target = aim()
 			}
@@ -188,6 +198,20 @@ func TestTorture(t *testing.T) {
 			if i.State == client.Loaded {
 				break
 			}
+			edited := func() int64 { return k.count(fmt.Sprintf(`select count(*) from uchi.edits where import = %d`, i.Id)) }
+			if i.State == client.Ready && mends && edited() == 0 {
+				ended := make(chan struct{})
+				go func() {
+					defer close(ended)
+					k.conn().ReplaceWithResponse(context.Background(), "main", i.Id, client.Replacement{Column: "E-mail", How: "whole", Find: "no mail", Replace: ""}) //nolint:errcheck // it may be cut off
+				}()
+				hit("edit")
+				<-ended
+				if n := edited(); n != 0 && n != (rows-3+bad-1)/bad {
+					t.Fatalf("round %d: %d cells were mended, want all or none", round, n)
+				}
+				continue
+			}
 			act := map[client.ImportState]func() (int, error){
 				client.Open: func() (int, error) {
 					r, err := k.conn().CheckWithResponse(context.Background(), "main", i.Id)
@@ -209,6 +233,7 @@ func TestTorture(t *testing.T) {
 		}
 		i, _ := k.now()
 		history += i.Outcomes["updated"]
+		revised += i.Outcomes["updated"]
 		for what, x := range map[string]struct {
 			query string
 			want  int64
@@ -220,7 +245,7 @@ func TestTorture(t *testing.T) {
 			"different keys":   {`select count(distinct k_source_ref) from w_main.r_contact`, int64(len(there))},
 			"of this round":    {fmt.Sprintf(`select count(*) from w_main.r_contact where f_family_name = 'Berg %d'`, round), int64(sound)},
 			"history":          {`select count(*) from w_main.h_contact`, history},
-			"versions":         {`select coalesce(sum(version - 1), 0)::bigint from w_main.r_contact`, history},
+			"versions":         {versions, revised},
 			"busy runs":        {`select count(*) from uchi.runs where ended_at is null`, 0},
 			"imports at work":  {`select count(*) from uchi.imports where run is not null`, 0},
 			"done by the runs": {fmt.Sprintf(`select sum(value::bigint)::bigint from uchi.runs, jsonb_each_text(outcomes) where import = %d and work = 'load' and ended <> 'taken'`, i.Id), rows},
@@ -229,6 +254,33 @@ func TestTorture(t *testing.T) {
 			if got := k.count(x.query); got != x.want {
 				t.Errorf("round %d, %s: %d, want %d", round, what, got, x.want)
 			}
+		}
+		if round%2 == 0 && !t.Failed() { // taken back, it is as if the load had never been
+			if r, err := k.conn().UndoWithResponse(context.Background(), "main", i.Id, client.UndoRequest{}); err != nil || r.StatusCode() >= 300 {
+				t.Fatalf("round %d: the undo does not begin: %v", round, err)
+			}
+			for began := time.Now(); ; time.Sleep(5 * time.Millisecond) {
+				if i, _ = k.now(); i.Busy == "" {
+					break
+				}
+				hit("undo")
+				if time.Since(began) > 3*time.Minute {
+					t.Fatalf("round %d: the undo does not end: %+v", round, i)
+				}
+			}
+			for what, x := range map[string][2]int64{
+				"the records":     {k.count(records), was},
+				"undone rows":     {i.Outcomes["undone"], int64(sound)},
+				"rows with one":   {k.count(fmt.Sprintf(`select count(distinct row_no) from staging.i%d_results where last and of_row is not null`, i.Id)), rows},
+				"outcomes":        {k.count(fmt.Sprintf(`select count(*) from staging.i%d_results where last`, i.Id)), rows},
+				"imports at work": {k.count(`select count(*) from uchi.imports where run is not null`), 0},
+			} {
+				if x[0] != x[1] {
+					t.Errorf("round %d, taken back, %s: %d, want %d; the import is %s", round, what, x[0], x[1], i.State)
+				}
+			}
+			there = thereBefore
+			history, revised = k.count(`select count(*) from w_main.h_contact`), k.count(versions)
 		}
 		if t.Failed() {
 			t.Fatalf("seed %d: killed during %v, database stopped during %v; the import: %+v", *seed, k.killed, k.downs, i)
