@@ -60,14 +60,14 @@ func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartRespon
 		return nil, err
 	}
 	out := Start200JSONResponse{Records: records, Waiting: []Import{}, Recent: []Import{}}
-	waiting, err := h.store.Imports(ctx, r.Workspace, 0, []string{"open", "ready", "paused"}, startShown)
+	waiting, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"open", "ready", "paused"}, Limit: startShown})
 	if err != nil {
 		return nil, err
 	}
 	for _, i := range waiting {
 		out.Waiting = append(out.Waiting, importView(i, false))
 	}
-	recent, err := h.store.Imports(ctx, r.Workspace, 0, []string{"loaded", "loading", "stopped", "closed"}, startShown)
+	recent, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"loaded", "loading", "stopped", "undoing", "undone", "closed"}, Limit: startShown})
 	for _, i := range recent {
 		out.Recent = append(out.Recent, importView(i, false))
 	}
@@ -157,7 +157,15 @@ func (h *handlers) ListImports(ctx context.Context, r ListImportsRequestObject) 
 		states = append(states, string(s))
 	}
 	limit := limitOf(r.Params.Limit, 50)
-	list, err := h.store.Imports(ctx, r.Workspace, before, states, limit+1)
+	f := store.ImportFilter{States: states, Text: r.Params.Text, Into: r.Params.Into, Person: r.Params.Person, Before: before, Limit: limit + 1}
+	if !r.Params.From.IsZero() {
+		f.From = &r.Params.From.Time
+	}
+	if !r.Params.To.IsZero() {
+		end := r.Params.To.AddDate(0, 0, 1)
+		f.To = &end
+	}
+	list, err := h.store.Imports(ctx, r.Workspace, f)
 	out := ListImports200JSONResponse{Imports: []Import{}}
 	for n, i := range list {
 		if n == limit {
@@ -178,6 +186,13 @@ func (h *handlers) Upload(ctx context.Context, r UploadRequestObject) (UploadRes
 			return nil, err
 		}
 		routine, reading = &saved.Document.V, saved.Document.V.Reading
+	}
+	if r.Params.Like > 0 {
+		before, err := h.store.Import(ctx, r.Workspace, r.Params.Like)
+		if err != nil {
+			return nil, err
+		}
+		routine, reading = before.Routine.V, before.Reading.V
 	}
 	i, err := h.work.Upload(ctx, work.Upload{Routine: routine, Reading: reading, Workspace: r.Workspace, FileName: r.Params.Name, Into: r.Params.Into, Body: r.Body, Bytes: announcedOf(ctx), By: personOf(ctx)})
 	return Upload201JSONResponse(h.importView(ctx, i)), err
@@ -204,6 +219,11 @@ func (h *handlers) act(ctx context.Context, workspace string, id int64, do func(
 // importView translates an import with all that there is to it.
 func (h *handlers) importView(ctx context.Context, i store.Import) Import {
 	v := importView(i, true)
+	if same, err := h.store.Imports(ctx, i.Workspace, store.ImportFilter{SHA256: i.FileSHA256, Before: i.ID, Limit: 5}); err == nil && i.FileSHA256 != "" {
+		for _, x := range same {
+			v.SameFile = append(v.SameFile, SameFile{Id: x.ID, Name: x.Name, State: ImportState(x.State), MadeBy: x.MadeByName, MadeAt: x.MadeAt, Outcomes: outcomesView(x.Outcomes.V)})
+		}
+	}
 	for _, a := range h.work.Possible(ctx, i, personOf(ctx)) {
 		out := Act{Act: ActAct(a.Act), Possible: a.Not == nil}
 		if a.Not != nil {
@@ -222,6 +242,11 @@ func (h *handlers) do(ctx context.Context, workspace string, id int64, event lif
 func (h *handlers) DiscardImport(ctx context.Context, r DiscardImportRequestObject) (DiscardImportResponseObject, error) {
 	_, err := h.do(ctx, r.Workspace, r.Import, life.Discard)
 	return DiscardImport204Response{}, err
+}
+
+func (h *handlers) HandOver(ctx context.Context, r HandOverRequestObject) (HandOverResponseObject, error) {
+	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.store.HandOver(ctx, i, r.Body.Email, personOf(ctx)) })
+	return HandOver200JSONResponse(i), err
 }
 
 func (h *handlers) Close(ctx context.Context, r CloseRequestObject) (CloseResponseObject, error) {

@@ -23,6 +23,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for ActAct.
@@ -844,6 +845,12 @@ type Find string
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
+// HandOver defines model for HandOver.
+type HandOver struct {
+	// Email Of the colleague
+	Email string `json:"email"`
+}
+
 // Import defines model for Import.
 type Import struct {
 	// Acts What can be done now, and why the rest cannot
@@ -877,9 +884,11 @@ type Import struct {
 	Id       int64     `json:"id"`
 	Into     string    `json:"into,omitempty,omitzero"`
 	MadeAt   time.Time `json:"made_at"`
-	MadeBy   string    `json:"made_by"`
-	Name     string    `json:"name"`
-	Notices  []Notice  `json:"notices,omitempty,omitzero"`
+
+	// MadeBy Whose import it is
+	MadeBy  string   `json:"made_by"`
+	Name    string   `json:"name"`
+	Notices []Notice `json:"notices,omitempty,omitzero"`
 
 	// Of Rows that the present work is about
 	Of       int64            `json:"of,omitempty,omitzero"`
@@ -890,11 +899,14 @@ type Import struct {
 	Routine Routine `json:"routine,omitempty,omitzero"`
 
 	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
-	RoutineVersion int         `json:"routine_version,omitempty,omitzero"`
-	Rows           int64       `json:"rows"`
-	State          ImportState `json:"state"`
-	Totals         Totals      `json:"totals,omitempty,omitzero"`
-	Trouble        Trouble     `json:"trouble,omitempty,omitzero"`
+	RoutineVersion int   `json:"routine_version,omitempty,omitzero"`
+	Rows           int64 `json:"rows"`
+
+	// SameFile Earlier imports of the same file, by its checksum, with what came of them
+	SameFile []SameFile  `json:"same_file,omitempty,omitzero"`
+	State    ImportState `json:"state"`
+	Totals   Totals      `json:"totals,omitempty,omitzero"`
+	Trouble  Trouble     `json:"trouble,omitempty,omitzero"`
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
@@ -1401,6 +1413,16 @@ type Run struct {
 // RunWork defines model for Run.Work.
 type RunWork string
 
+// SameFile defines model for SameFile.
+type SameFile struct {
+	Id       int64            `json:"id"`
+	MadeAt   time.Time        `json:"made_at"`
+	MadeBy   string           `json:"made_by"`
+	Name     string           `json:"name"`
+	Outcomes map[string]int64 `json:"outcomes"`
+	State    ImportState      `json:"state"`
+}
+
 // SavedRoutine defines model for SavedRoutine.
 type SavedRoutine struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -1652,6 +1674,21 @@ type WorkspaceParam = string
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
 
+	// Text A part of the source's name
+	Text string `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Into The record type of the rows
+	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+
+	// Person Whose imports, by e-mail address
+	Person string `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// From Made on this day or later
+	From openapi_types.Date `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// To Made on this day or earlier
+	To openapi_types.Date `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1667,6 +1704,9 @@ type UploadParams struct {
 
 	// Routine Name of a saved routine to set the import up by
 	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
+
+	// Like An import whose set-up this one gets, as far as its columns are there
+	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
 }
 
 // TakeBackParams defines parameters for TakeBack.
@@ -1956,6 +1996,9 @@ type EditJSONRequestBody = CellEdits
 // ReplaceJSONRequestBody defines body for Replace for application/json ContentType.
 type ReplaceJSONRequestBody = Replacement
 
+// HandOverJSONRequestBody defines body for HandOver for application/json ContentType.
+type HandOverJSONRequestBody = HandOver
+
 // LoadJSONRequestBody defines body for Load for application/json ContentType.
 type LoadJSONRequestBody = LoadRequest
 
@@ -2096,6 +2139,9 @@ type ServerInterface interface {
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// HandOver Hand an import over to a colleague
+	// (POST /workspaces/{workspace}/imports/{import}/hand-over)
+	HandOver(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Load Carry out the verdicts, of all rows or of some first
 	// (POST /workspaces/{workspace}/imports/{import}/load)
 	Load(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -2432,6 +2478,12 @@ func (_ Unimplemented) Replace(w http.ResponseWriter, r *http.Request, workspace
 // StreamImport Progress as server-sent events; the data of each is a Progress
 // (GET /workspaces/{workspace}/imports/{import}/events)
 func (_ Unimplemented) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// HandOver Hand an import over to a colleague
+// (POST /workspaces/{workspace}/imports/{import}/hand-over)
+func (_ Unimplemented) HandOver(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3003,6 +3055,71 @@ func (siw *ServerInterfaceWrapper) ListImports(w http.ResponseWriter, r *http.Re
 		return
 	}
 
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "into" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "into", r.URL.Query(), &params.Into, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "into"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "into", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", r.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "person"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", r.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "from"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "from", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", r.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "to"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "to", Err: err})
+		}
+		return
+	}
+
 	// ------------- Optional query parameter "cursor" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3093,6 +3210,19 @@ func (siw *ServerInterfaceWrapper) Upload(w http.ResponseWriter, r *http.Request
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "routine"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "routine", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "like" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "like", r.URL.Query(), &params.Like, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "like"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "like", Err: err})
 		}
 		return
 	}
@@ -3751,6 +3881,41 @@ func (siw *ServerInterfaceWrapper) StreamImport(w http.ResponseWriter, r *http.R
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.StreamImport(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// HandOver operation middleware
+func (siw *ServerInterfaceWrapper) HandOver(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.HandOver(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -6489,6 +6654,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/events", wrapper.StreamImport)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/hand-over", wrapper.HandOver)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/load", wrapper.Load)
 	})
 	r.Group(func(r chi.Router) {
@@ -7927,6 +8095,47 @@ type StreamImportdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StreamImportdefaultApplicationProblemPlusJSONResponse) VisitStreamImportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HandOverRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *HandOverJSONRequestBody
+}
+
+type HandOverResponseObject interface {
+	VisitHandOverResponse(w http.ResponseWriter) error
+}
+
+type HandOver200JSONResponse Import
+
+func (response HandOver200JSONResponse) VisitHandOverResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type HandOverdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response HandOverdefaultApplicationProblemPlusJSONResponse) VisitHandOverResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10075,6 +10284,9 @@ type StrictServerInterface interface {
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(ctx context.Context, request StreamImportRequestObject) (StreamImportResponseObject, error)
+	// HandOver Hand an import over to a colleague
+	// (POST /workspaces/{workspace}/imports/{import}/hand-over)
+	HandOver(ctx context.Context, request HandOverRequestObject) (HandOverResponseObject, error)
 	// Load Carry out the verdicts, of all rows or of some first
 	// (POST /workspaces/{workspace}/imports/{import}/load)
 	Load(ctx context.Context, request LoadRequestObject) (LoadResponseObject, error)
@@ -11173,6 +11385,40 @@ func (sh *strictHandler) StreamImport(w http.ResponseWriter, r *http.Request, wo
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(StreamImportResponseObject); ok {
 		if err := validResponse.VisitStreamImportResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// HandOver operation middleware
+func (sh *strictHandler) HandOver(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request HandOverRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body HandOverJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.HandOver(ctx, request.(HandOverRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "HandOver")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(HandOverResponseObject); ok {
+		if err := validResponse.VisitHandOverResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

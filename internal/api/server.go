@@ -247,6 +247,7 @@ var needs = map[string]store.Role{
 	"DiscardImport":  store.Operator,
 	"Close":          store.Operator,
 	"Reopen":         store.Operator,
+	"HandOver":       store.Operator,
 	"StreamImport":   store.Viewer,
 	"ListRuns":       store.Viewer,
 	"DownloadSource": store.Viewer,

@@ -29,6 +29,7 @@ type importFlags struct {
 	yes       bool
 	checkOnly bool
 	routine   string
+	like      int64
 	change    routineChange
 	reading   sheet.Reading
 }
@@ -53,6 +54,7 @@ Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 	fl.BoolVarP(&f.yes, "yes", "y", false, "load without asking")
 	fl.BoolVar(&f.checkOnly, "check-only", false, "stop after the check; nothing is written")
 	fl.StringVar(&f.routine, "routine", "", "set the import up by a saved routine")
+	fl.Int64Var(&f.like, "like", 0, "set the import up as this one is")
 	f.change.add(fl)
 	readingFlags(fl, &f.reading)
 	return cmd
@@ -64,7 +66,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	if err != nil {
 		return err
 	}
-	i, err := a.upload(ctx, c, file, f.into, f.routine)
+	i, err := a.upload(ctx, c, file, client.UploadParams{Into: f.into, Routine: f.routine, Like: f.like})
 	if err != nil {
 		return err
 	}
@@ -120,7 +122,7 @@ func orDeclined(err error) error {
 	return errDeclined
 }
 
-func (a *app) upload(ctx context.Context, c *client.Conn, file, into, routine string) (client.Import, error) {
+func (a *app) upload(ctx context.Context, c *client.Conn, file string, p client.UploadParams) (client.Import, error) {
 	var body io.Reader = a.in
 	name, size := "standard-input.csv", int64(-1)
 	if file != "-" {
@@ -135,13 +137,18 @@ func (a *app) upload(ctx context.Context, c *client.Conn, file, into, routine st
 		}
 		body, name, size = f, filepath.Base(file), st.Size()
 	}
+	p.Name = name
 	bar := a.bar(size, "Uploading")
 	reader := progressbar.NewReader(body, bar)
-	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &client.UploadParams{Name: name, Into: into, Routine: routine}, "application/octet-stream", &reader)
+	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &p, "application/octet-stream", &reader)
 	if err != nil {
 		return client.Import{}, err
 	}
 	bar.Finish() //nolint:errcheck // only a picture
+	if same := r.JSON201.SameFile; len(same) > 0 && !a.asJSON {
+		x := same[0]
+		fmt.Fprintf(a.errs, "%s this file came before: import %d of %s, %s, by %s. %s\n", a.paint(amber, "Note:"), x.Id, x.MadeAt.Local().Format("2006-01-02 15:04"), x.State, x.MadeBy, outcomeWords(x.Outcomes))
+	}
 	return *r.JSON201, nil
 }
 

@@ -330,7 +330,7 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 		return err
 	}
 	fmt.Fprintln(a.errs, "  opening brightmooring-accounts.csv")
-	i, err := quiet.upload(ctx, c, filepath.Join(files, "brightmooring-accounts.csv"), "account", "")
+	i, err := quiet.upload(ctx, c, filepath.Join(files, "brightmooring-accounts.csv"), client.UploadParams{Into: "account"})
 	if err != nil {
 		return err
 	}

@@ -11,12 +11,14 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/verdict"
 
+	openapi_types "github.com/oapi-codegen/runtime/types"
 	"github.com/spf13/cobra"
 )
 
 func (a *app) importsCmd() *cobra.Command {
-	var limit int
+	var p client.ListImportsParams
 	var states []string
+	var from, to string
 	cmd := &cobra.Command{
 		Use: "imports [NUMBER]", GroupID: "look", Args: args(cobra.MaximumNArgs(1)),
 		Short:   "List the imports, or show one",
@@ -29,11 +31,31 @@ func (a *app) importsCmd() *cobra.Command {
 				}
 				return a.showImport(i)
 			}
-			return a.listImports(cmd.Context(), states, limit)
+			for _, s := range states {
+				p.State = append(p.State, client.ImportState(s))
+			}
+			for _, d := range []struct {
+				text string
+				into *openapi_types.Date
+			}{{from, &p.From}, {to, &p.To}} {
+				if d.text == "" {
+					continue
+				}
+				if err := d.into.UnmarshalText([]byte(d.text)); err != nil {
+					return usageError{fmt.Errorf("%q is not a day; write it as 2026-03-31", d.text)}
+				}
+			}
+			return a.listImports(cmd.Context(), p)
 		},
 	}
-	cmd.Flags().IntVar(&limit, "limit", 30, "most imports to list")
-	cmd.Flags().StringSliceVar(&states, "state", nil, "only those in these states")
+	f := cmd.Flags()
+	f.IntVar(&p.Limit, "limit", 30, "most imports to list")
+	f.StringSliceVar(&states, "state", nil, "only those in these states")
+	f.StringVar(&p.Text, "text", "", "only those with this in the source's name")
+	f.StringVar(&p.Into, "into", "", "only those into this record type")
+	f.StringVar(&p.Person, "by", "", "only those of this person, by e-mail address")
+	f.StringVar(&from, "from", "", "only those made on this day or later")
+	f.StringVar(&to, "to", "", "only those made on this day or earlier")
 	cmd.AddCommand(
 		a.actCmd("discard", "Give an import up before it is loaded", func(ctx context.Context, c *client.Conn, id int64) error {
 			_, err := c.DiscardImportWithResponse(ctx, c.Workspace, id)
@@ -63,7 +85,7 @@ func (a *app) importsCmd() *cobra.Command {
 			_, err := c.ReopenWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
-		a.runsCmd())
+		a.handOverCmd(), a.runsCmd())
 	return cmd
 }
 
@@ -83,6 +105,23 @@ func (a *app) actCmd(name, short string, do func(context.Context, *client.Conn, 
 				return err
 			}
 			return a.showImport(i)
+		},
+	}
+}
+
+func (a *app) handOverCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "hand-over NUMBER EMAIL", Short: "Hand an import over to a colleague", Args: args(cobra.ExactArgs(2)),
+		RunE: func(cmd *cobra.Command, list []string) error {
+			c, i, err := a.withImport(cmd.Context(), list[0])
+			if err != nil {
+				return err
+			}
+			r, err := c.HandOverWithResponse(cmd.Context(), c.Workspace, i.Id, client.HandOver{Email: list[1]})
+			if err != nil {
+				return err
+			}
+			return a.showImport(*r.JSON200)
 		},
 	}
 }
@@ -121,14 +160,10 @@ func (a *app) runsCmd() *cobra.Command {
 	}
 }
 
-func (a *app) listImports(ctx context.Context, states []string, limit int) error {
+func (a *app) listImports(ctx context.Context, p client.ListImportsParams) error {
 	c, err := a.connect()
 	if err != nil {
 		return err
-	}
-	p := client.ListImportsParams{Limit: limit}
-	for _, s := range states {
-		p.State = append(p.State, client.ImportState(s))
 	}
 	r, err := c.ListImportsWithResponse(ctx, c.Workspace, &p)
 	if err != nil {

@@ -25,6 +25,7 @@ import (
 	"uchi/internal/core/verdict"
 
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for ActAct.
@@ -846,6 +847,12 @@ type Find string
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
+// HandOver defines model for HandOver.
+type HandOver struct {
+	// Email Of the colleague
+	Email string `json:"email"`
+}
+
 // Import defines model for Import.
 type Import struct {
 	// Acts What can be done now, and why the rest cannot
@@ -879,9 +886,11 @@ type Import struct {
 	Id       int64     `json:"id"`
 	Into     string    `json:"into,omitempty,omitzero"`
 	MadeAt   time.Time `json:"made_at"`
-	MadeBy   string    `json:"made_by"`
-	Name     string    `json:"name"`
-	Notices  []Notice  `json:"notices,omitempty,omitzero"`
+
+	// MadeBy Whose import it is
+	MadeBy  string   `json:"made_by"`
+	Name    string   `json:"name"`
+	Notices []Notice `json:"notices,omitempty,omitzero"`
 
 	// Of Rows that the present work is about
 	Of       int64            `json:"of,omitempty,omitzero"`
@@ -892,11 +901,14 @@ type Import struct {
 	Routine Routine `json:"routine,omitempty,omitzero"`
 
 	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
-	RoutineVersion int         `json:"routine_version,omitempty,omitzero"`
-	Rows           int64       `json:"rows"`
-	State          ImportState `json:"state"`
-	Totals         Totals      `json:"totals,omitempty,omitzero"`
-	Trouble        Trouble     `json:"trouble,omitempty,omitzero"`
+	RoutineVersion int   `json:"routine_version,omitempty,omitzero"`
+	Rows           int64 `json:"rows"`
+
+	// SameFile Earlier imports of the same file, by its checksum, with what came of them
+	SameFile []SameFile  `json:"same_file,omitempty,omitzero"`
+	State    ImportState `json:"state"`
+	Totals   Totals      `json:"totals,omitempty,omitzero"`
+	Trouble  Trouble     `json:"trouble,omitempty,omitzero"`
 
 	// Unplaced Columns that no field takes
 	Unplaced []string `json:"unplaced,omitempty,omitzero"`
@@ -1403,6 +1415,16 @@ type Run struct {
 // RunWork defines model for Run.Work.
 type RunWork string
 
+// SameFile defines model for SameFile.
+type SameFile struct {
+	Id       int64            `json:"id"`
+	MadeAt   time.Time        `json:"made_at"`
+	MadeBy   string           `json:"made_by"`
+	Name     string           `json:"name"`
+	Outcomes map[string]int64 `json:"outcomes"`
+	State    ImportState      `json:"state"`
+}
+
 // SavedRoutine defines model for SavedRoutine.
 type SavedRoutine struct {
 	ChangedAt time.Time `json:"changed_at"`
@@ -1654,6 +1676,21 @@ type WorkspaceParam = string
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
 
+	// Text A part of the source's name
+	Text string `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Into The record type of the rows
+	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+
+	// Person Whose imports, by e-mail address
+	Person string `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// From Made on this day or later
+	From openapi_types.Date `form:"from,omitempty" json:"from,omitempty,omitzero"`
+
+	// To Made on this day or earlier
+	To openapi_types.Date `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -1669,6 +1706,9 @@ type UploadParams struct {
 
 	// Routine Name of a saved routine to set the import up by
 	Routine string `form:"routine,omitempty" json:"routine,omitempty,omitzero"`
+
+	// Like An import whose set-up this one gets, as far as its columns are there
+	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
 }
 
 // TakeBackParams defines parameters for TakeBack.
@@ -1957,6 +1997,9 @@ type EditJSONRequestBody = CellEdits
 
 // ReplaceJSONRequestBody defines body for Replace for application/json ContentType.
 type ReplaceJSONRequestBody = Replacement
+
+// HandOverJSONRequestBody defines body for HandOver for application/json ContentType.
+type HandOverJSONRequestBody = HandOver
 
 // LoadJSONRequestBody defines body for Load for application/json ContentType.
 type LoadJSONRequestBody = LoadRequest
@@ -2352,6 +2395,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// HandOverWithBody Hand an import over to a colleague
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+	HandOverWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// HandOver Hand an import over to a colleague
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+	HandOver(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// LoadWithBody Carry out the verdicts, of all rows or of some first
 	//
@@ -3438,6 +3495,40 @@ func (c *Client) Replace(ctx context.Context, workspace WorkspaceParam, pImport 
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 func (c *Client) StreamImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewStreamImportRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// HandOverWithBody Hand an import over to a colleague
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+func (c *Client) HandOverWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewHandOverRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// HandOver Hand an import over to a colleague
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+func (c *Client) HandOver(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewHandOverRequest(c.Server, workspace, pImport, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5000,6 +5091,46 @@ func NewListImportsRequest(server string, workspace WorkspaceParam, params *List
 
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "into", params.Into, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
@@ -5082,6 +5213,14 @@ func NewUploadRequestWithBody(server string, workspace WorkspaceParam, params *U
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "routine", params.Routine, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "like", params.Like, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -5918,6 +6057,60 @@ func NewStreamImportRequest(server string, workspace WorkspaceParam, pImport Imp
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewHandOverRequest calls the generic HandOver builder with application/json body
+func NewHandOverRequest(server string, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewHandOverRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewHandOverRequestWithBody constructs an http.Request for the HandOver method, with any body, and a specified content type
+func NewHandOverRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/hand-over", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -9113,6 +9306,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImportWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*StreamImportResponse, error)
 
+	// HandOverWithBodyWithResponse Hand an import over to a colleague
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+	HandOverWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*HandOverResponse, error)
+
+	// HandOverWithResponse Hand an import over to a colleague
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+	HandOverWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*HandOverResponse, error)
+
 	// LoadWithBodyWithResponse Carry out the verdicts, of all rows or of some first
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -11074,6 +11281,54 @@ func (r StreamImportResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r StreamImportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type HandOverResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r HandOverResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r HandOverResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r HandOverResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r HandOverResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r HandOverResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r HandOverResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14017,6 +14272,32 @@ func (c *ClientWithResponses) StreamImportWithResponse(ctx context.Context, work
 	return ParseStreamImportResponse(rsp)
 }
 
+// HandOverWithBodyWithResponse Hand an import over to a colleague
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+func (c *ClientWithResponses) HandOverWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*HandOverResponse, error) {
+	rsp, err := c.HandOverWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseHandOverResponse(rsp)
+}
+
+// HandOverWithResponse Hand an import over to a colleague
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/hand-over (the `HandOver` operationId).
+func (c *ClientWithResponses) HandOverWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody, reqEditors ...RequestEditorFn) (*HandOverResponse, error) {
+	rsp, err := c.HandOver(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseHandOverResponse(rsp)
+}
+
 // LoadWithBodyWithResponse Carry out the verdicts, of all rows or of some first
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -15869,6 +16150,39 @@ func ParseStreamImportResponse(rsp *http.Response) (*StreamImportResponse, error
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseHandOverResponse parses an HTTP response from a HandOverWithResponse call
+func ParseHandOverResponse(rsp *http.Response) (*HandOverResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &HandOverResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -5,6 +5,7 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
+	"strings"
 	"time"
 
 	"uchi/internal/core/fault"
@@ -198,17 +199,61 @@ func (s *Store) ImportAnywhere(ctx context.Context, id int64) (Import, error) {
 	return s.Import(ctx, workspace, id)
 }
 
-// Imports lists the imports of a workspace, newest first, before the given id (0: from the newest).
-func (s *Store) Imports(ctx context.Context, workspace string, before int64, states []string, limit int) ([]Import, error) {
+// ImportFilter chooses imports; the zero value is all but those that were
+// discarded.
+type ImportFilter struct {
+	States []string
+	Text   string // in the source's name
+	Into   string // record type
+	Person string // e-mail address
+	From   *time.Time
+	To     *time.Time // the end, exclusive
+	SHA256 string
+	Before int64 // only with a lower id; 0 is no bound
+	Limit  int
+}
+
+// Imports lists imports of a workspace, newest first.
+func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) ([]Import, error) {
 	var list []Import
 	err := s.db.SelectContext(ctx, &list, `select `+importColumns+importFrom+`
 		where i.workspace = $1 and ($2 = 0 or i.id < $2)
 			and (coalesce(cardinality($3::text[]), 0) = 0 and i.state <> 'discarded' or i.state = any($3))
-		order by i.id desc limit $4`, workspace, before, states, limit)
+			and ($5 = '' or i.name ilike $5) and ($6 = '' or i.into_type = $6) and ($7 = '' or p.email = $7)
+			and ($8::timestamptz is null or i.made_at >= $8) and ($9::timestamptz is null or i.made_at < $9)
+			and ($10 = '' or s.sha256 = $10)
+		order by i.id desc limit $4`,
+		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}
 	return list, nil
+}
+
+func pattern(text string) string {
+	if text == "" {
+		return ""
+	}
+	return "%" + LikeEscape(text) + "%"
+}
+
+// HandOver makes an import that of another person, who must be able to work on it.
+func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person) error {
+	var to Person
+	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1`, strings.ToLower(strings.TrimSpace(email)))
+	if IsMissing(err) || err == nil && (!to.Active || !to.Role.Covers(Operator)) {
+		return fault.New(fault.Invalid, "unknown_person", "nobody of this address can work on imports").At(fault.Place{Path: "email"}).With(email)
+	}
+	if err != nil {
+		return err
+	}
+	if by.Role != Administrator && by.ID != i.MadeBy {
+		return fault.Newf(fault.Denied, "not_yours", "the import is that of %s", i.MadeByName).Mended("Ask them, or an administrator.")
+	}
+	return s.logged(ctx, Entry{Person: by.ID, Workspace: i.Workspace, Action: "hand over to " + to.Email, Subject: importSubject(i.ID)}, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `update imports set made_by = $2, changed_at = now() where id = $1`, i.ID, to.ID)
+		return err
+	})
 }
 
 // ProgressOf reads what changes while an import is worked on, and no more.

@@ -256,20 +256,6 @@ func (s *Service) Replace(ctx context.Context, i store.Import, q ReplaceRequest,
 	return n, err
 }
 
-// beside does something with a run that stands beside the import's own, and drops
-// what it has staged.
-func (s *Service) beside(ctx context.Context, i store.Import, by store.Person, f func(ctx context.Context, run store.Run) error) error {
-	run, err := s.store.BeginTry(ctx, i, s.opt.Process, by)
-	if err != nil {
-		return err
-	}
-	watched, end := s.watch(ctx, run)
-	err = f(watched, run)
-	end()
-	after := context.WithoutCancel(ctx)
-	return errors.Join(err, s.room.DropRun(after, run), s.store.EndTry(after, run, err))
-}
-
 // MarkColumn is the header of the column by which rows that were downloaded take
 // their places again.
 const MarkColumn = "Row mark"

@@ -1,9 +1,7 @@
 package work
 
 import (
-	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -344,26 +342,11 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 		return out, fault.New(fault.Invalid, "too_many_rows", fmt.Sprintf("so many rows are not tried but checked; at most %d", mostTried)).With(fmt.Sprint(i.Rows)).Mended("Try a sample, or check the import.")
 	}
 	err = s.room.Trying(ctx, func() error {
-		run, err := s.store.BeginTry(ctx, i, s.opt.Process, by)
-		if err != nil {
-			return err
-		}
-		watched, end := s.watch(ctx, run)
-		err = safely(func() error {
-			found, err := s.runCheck(watched, run, i, s.room.NewCheck(run, i, plan, c), plan, part)
+		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
+			found, err := s.runCheck(ctx, run, i, s.room.NewCheck(run, i, plan, c), plan, part)
 			out.Totals = found.Totals
 			return err
 		})
-		cause := context.Cause(watched)
-		end()
-		after := context.WithoutCancel(ctx)
-		if dropped := errors.Join(s.store.EndTry(after, run, cmp.Or(cause, err)), s.room.DropRun(after, run)); dropped != nil {
-			s.opt.Log.Warn("staging of a try stays for now", "import", i.ID, "run", run.ID, "error", dropped)
-		}
-		if errors.Is(cause, store.ErrCancelled) {
-			return fault.New(fault.Conflict, "cancelled", "the try was cancelled").Mended("Try again.")
-		}
-		return err
 	})
 	out.Rows = out.Totals.Rows
 	return out, err

@@ -18,6 +18,7 @@ import (
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
+	"uchi/internal/store"
 )
 
 func lines(head string, n int, line func(int) string) string {
@@ -247,7 +248,7 @@ func TestUploadRefusals(t *testing.T) {
 	if err := up(Upload{Body: io.MultiReader(strings.NewReader("a\n"), failing{}), Bytes: -1}); err == nil {
 		t.Error("a broken body is taken")
 	}
-	list, err := b.store.Imports(b.Context(), "main", 0, nil, 10)
+	list, err := b.store.Imports(b.Context(), "main", store.ImportFilter{Limit: 10})
 	b.ok(err)
 	b.want(len(list), 0)
 	for in, want := range map[string]string{`C:\files\a.csv`: "a.csv", "../../b.csv": "b.csv", "": "pasted.csv", "x\x00\ny.csv": "xy.csv"} {

@@ -41,28 +41,18 @@ func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest,
 	if err != nil {
 		return plan, err
 	}
-	run, err := s.store.BeginTry(ctx, i, s.opt.Process, by)
-	if err != nil {
-		return plan, err
-	}
-	run.Undoes, run.Only = what.Undoes, what.Only
-	watched, end := s.watch(ctx, run)
-	err = s.room.Trying(watched, func() error {
-		u := s.room.NewUndo(run, i, c)
-		if _, err := u.Plan(watched); err != nil {
+	err = s.room.Trying(ctx, func() error {
+		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
+			run.Undoes, run.Only = what.Undoes, what.Only
+			u := s.room.NewUndo(run, i, c)
+			if _, err := u.Plan(ctx); err != nil {
+				return err
+			}
+			var err error
+			plan, err = u.Summary(ctx, items)
 			return err
-		}
-		plan, err = u.Summary(watched, items)
-		return err
+		})
 	})
-	end()
-	after := context.WithoutCancel(ctx)
-	if e := s.room.DropRun(after, run); err == nil {
-		err = e
-	}
-	if e := s.store.EndTry(after, run, err); err == nil {
-		err = e
-	}
 	return plan, err
 }
 

@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgtest"
+	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -55,7 +56,7 @@ func TestUpgradeFromEveryVersion(t *testing.T) {
 		t.Run(fmt.Sprint(migrations), func(t *testing.T) {
 			t.Parallel()
 			b := startOn(t, earlier(t, migrations))
-			all, err := b.store.Imports(b.Context(), "main", 0, nil, 10)
+			all, err := b.store.Imports(b.Context(), "main", store.ImportFilter{Limit: 10})
 			b.ok(err)
 			for _, i := range all { // nothing is busy
 				i = b.wait(i.ID)

@@ -54,3 +54,5 @@ create table notes (
     at        timestamptz not null default now()
 );
 create index on notes (workspace, type, record_id);
+
+create index on sources (sha256); -- a file that came before is said

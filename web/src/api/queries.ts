@@ -20,11 +20,23 @@ export const types = (workspace: string) =>
     staleTime: 30_000,
   });
 
-export const imports = (workspace: string, cursor: string) =>
+/** Which imports are listed; what is left out chooses all. */
+export interface Imports {
+  cursor?: string;
+  text?: string;
+  state?: Import["state"][];
+  into?: string;
+  person?: string;
+  from?: string;
+  to?: string;
+}
+
+export const imports = (workspace: string, which: Imports) =>
   queryOptions({
-    queryKey: ["imports", workspace, cursor],
+    queryKey: ["imports", workspace, which],
     queryFn: () =>
-      must(api.GET("/workspaces/{workspace}/imports", { params: { path: { workspace }, query: { cursor, limit: 50 } } })),
+      must(api.GET("/workspaces/{workspace}/imports", { params: { path: { workspace }, query: { ...which, limit: 50 } } })),
+    placeholderData: (was) => was,
     refetchInterval: 5_000,
   });
 

@@ -637,6 +637,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand an import over to a colleague */
+        post: operations["handOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/reopen": {
         parameters: {
             query?: never;
@@ -2175,6 +2195,9 @@ export interface components {
                 [key: string]: number;
             };
             trouble?: components["schemas"]["Trouble"];
+            /** @description Earlier imports of the same file, by its checksum, with what came of them */
+            same_file?: components["schemas"]["SameFile"][];
+            /** @description Whose import it is */
             made_by: string;
             /** Format: date-time */
             made_at: string;
@@ -2191,6 +2214,22 @@ export interface components {
             began_at?: string;
             /** Format: date-time */
             ended_at?: string;
+        };
+        SameFile: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            state: components["schemas"]["ImportState"];
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            outcomes: {
+                [key: string]: number;
+            };
+        };
+        HandOver: {
+            /** @description Of the colleague */
+            email: string;
         };
         RowProblem: {
             code: string;
@@ -2923,6 +2962,16 @@ export interface operations {
         parameters: {
             query?: {
                 state?: components["schemas"]["ImportState"][];
+                /** @description A part of the source's name */
+                text?: string;
+                /** @description The record type of the rows */
+                into?: string;
+                /** @description Whose imports, by e-mail address */
+                person?: string;
+                /** @description Made on this day or later */
+                from?: string;
+                /** @description Made on this day or earlier */
+                to?: string;
                 /** @description From the next of the page before */
                 cursor?: components["parameters"]["cursor_param"];
                 limit?: components["parameters"]["limit_param"];
@@ -2959,6 +3008,8 @@ export interface operations {
                 into?: string;
                 /** @description Name of a saved routine to set the import up by */
                 routine?: string;
+                /** @description An import whose set-up this one gets, as far as its columns are there */
+                like?: number;
             };
             header?: never;
             path: {
@@ -3603,6 +3654,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UndoPlan"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    handOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOver"];
+            };
+        };
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
                 };
             };
             default: components["responses"]["Problem"];

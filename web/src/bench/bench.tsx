@@ -34,6 +34,7 @@ import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
 import { CheckPanel } from "./check";
 import { LoadPanel } from "./load";
+import { HandOver, SameFile, useLike } from "./more";
 import { ResultPanel } from "./result";
 import { RowPanel } from "./rowpanel";
 
@@ -72,6 +73,8 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const { editing } = useEditing();
   const [making, setMaking] = useState<Column>();
   const [asking, setAsking] = useState<"discard" | "close">();
+  const [handing, setHanding] = useState(false);
+  const like = useLike(workspace, id);
   const i = useEdited(read);
   const grid = useRef<GridHandle>(null);
   const [hides, setHides] = useKept("hidden columns", { placed: false, blank: false });
@@ -169,11 +172,28 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             <MenuItem disabled={!act(i, "discard").can} why={act(i, "discard").why} onSelect={() => setAsking("discard")}>
               Discard this import
             </MenuItem>
+            <MenuItem onSelect={() => like.choose()}>A new file, set up like this…</MenuItem>
+            <MenuItem disabled={me.data?.role === "viewer"} why="It takes the role operator." onSelect={() => setHanding(true)}>
+              Hand it over to a colleague…
+            </MenuItem>
             {act(i, "reopen").can && <MenuItem onSelect={() => acts.reopen.mutate()}>Take this import up again</MenuItem>}
           </Menu>
         </div>
       </header>
+      <input
+        ref={like.input}
+        type="file"
+        aria-label="New file"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(e) => {
+          like.take(e.target.files?.[0]);
+          e.target.value = "";
+        }}
+      />
+      {handing && <HandOver workspace={workspace} i={i} onClose={() => setHanding(false)} />}
       <EditTrouble />
+      <SameFile workspace={workspace} i={i} />
       <nav aria-label="Stations" className="grid grid-cols-6 border-y border-line bg-sheet">
         {stations.map((s, n) => (
           <button
