@@ -255,17 +255,16 @@ func (f *fieldStream) link(c *pgcopy.Buffer, v string) {
 		c.Null()
 		return
 	}
-	if id, err := f.target.ParseRecordID(v); err == nil {
-		c.Int64(id)
-		c.Null()
-		c.Null()
-		c.Null()
-		return
-	}
 	forms := f.namer.Forms(v)
-	c.Null()
-	c.Text(forms[0])
-	c.Text(value.NameKey(v))
+	if id, err := f.target.ParseRecordID(v); err == nil { // or it is a key that looks like one
+		c.Int64(id)
+		c.Text(forms[0])
+		c.Text("")
+	} else {
+		c.Null()
+		c.Text(forms[0])
+		c.Text(value.NameKey(v))
+	}
 	if len(forms) > 1 {
 		c.Texts(forms[1:])
 	} else {

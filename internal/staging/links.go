@@ -24,12 +24,15 @@ func behind(parts []string) string {
 
 var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells", writes: "links problems"}
 
-// link looks up, once for every different text, the record that it names: by a
-// key first, in any spelling of it, else by a title that only one record has; or
-// as the mapping says.
+// link looks up, once for every different text, the record that it names: by its
+// id, by a key, in any spelling of it, else by a title that only one record has;
+// or as the mapping says. What can be the id of one record and the key of another
+// (the old system's numbers may look like ids) is decided by the whole column: by
+// the reading that explains all of it where the other does not. Where both do, it
+// is no more certain than any other text that two records answer to.
 func (k *draftCheck) link(ctx context.Context) error {
 	statements := []stmt{q(`create unlogged table {links} (
-		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text)`)}
+		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text)`)}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 {
@@ -42,27 +45,65 @@ func (k *draftCheck) link(ctx context.Context) error {
 		}
 		with := frag{
 			"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
-			"l": textColumn(fp.Field.Name), "m": namedColumn(fp.Field.Name), "o": formsColumn(fp.Field.Name), "field": schema.Literal(fp.Field.Name),
+			"l": textColumn(fp.Field.Name), "m": namedColumn(fp.Field.Name), "value": schema.Value(fp.Field.Name), "whole": k.wholeReads(fp.Field.Name), "o": formsColumn(fp.Field.Name), "field": schema.Literal(fp.Field.Name),
 		}
 		statements = append(statements,
-			q(`insert into {links} (field, lookup, record_id, finds, shown)
+			q(`insert into {links} (field, lookup, record_id, finds, shown, sole)
 				with want as materialized (
-					select {l} as l, {m} as m, min({o}) as o from {draft} where {l} is not null group by 1, 2
+					select {l} as l, {m} as m, min({o}) as o, min({value}) as id from {draft} where {l} is not null group by 1, 2
 				),
-				{hit}
-				select {field}, w.l, min(h.id), count(h.id),
-					(select {ids} from (select id from hit x where x.l = w.l order by id limit 5) five where count(h.id) > 1)
-				from want w left join hit h on h.l = w.l
-				group by w.l`, with),
+				{hit},
+				told as materialized (
+					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds, coalesce(bool_or(h.by_key), false) as keyed
+					from want w left join hit h on h.l = w.l left join {targets} r on r.id = w.id
+					group by w.l, w.id, r.id
+				),
+				said as materialized (
+					select *, case when there and finds = 0 then 'id' when keyed and not there then 'key' end as sole from told
+				),
+				reads as (
+					select coalesce(bool_or(sole = 'id'), false) as ids, coalesce(bool_or(sole = 'key'), false) as keys
+					from (select sole from said {whole}) x
+				),
+				decided as (
+					select s.*, case
+							when id is null or not there or found = id then 'found'
+							when finds = 0 or ids and not keys then 'id'
+							when keys and not ids then 'found'
+							else 'both'
+						end as how
+					from said s cross join reads
+					where id is null or there or finds > 0
+				)
+				select {field}, d.l,
+					case how when 'found' then found when 'id' then id end,
+					case how when 'found' then finds when 'id' then 1 else 2 end,
+					case
+						when how = 'both' then (select {ids} from (values (d.id), (d.found)) two (id))
+						when how = 'found' and finds > 1 then (select {ids} from (select id from hit x where x.l = d.l order by id limit 5) five)
+					end,
+					sole
+				from decided d`, with),
 			k.hold(problem.LinkNotFound, fp, schema.Literal(strings.ToLower(target.Label)),
 				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0`, with),
 			k.hold(problem.LinkAmbiguous, fp, `x.shown`,
 				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
 			k.hold(problem.RecordMissing, fp, `''`,
-				`from {draft} d where {id} is not null and not exists (select from {targets} r where r.id = {id})`, with))
+				`from {draft} d
+				where {id} is not null and not exists (select from {targets} r where r.id = {id})
+					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with))
 	}
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
 	return k.do(ctx, stepLinks, statements...)
+}
+
+// wholeReads is the SQL, behind that of a check of some rows, of how the whole
+// column was read before; empty for a check of all.
+func (k *draftCheck) wholeReads(field string) string {
+	if k.whole == nil {
+		return ""
+	}
+	return `union all select sole from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field)
 }
 
 // hitByText is the SQL that finds what one text names, as hit (l, id).
@@ -78,9 +119,9 @@ func hitByText(target catalog.RecordType) string {
 		),
 		by_key as materialized (` + strings.Join(byKey, " union ") + `),
 		hit as (
-			select l, id from by_key
+			select l, id, true as by_key from by_key
 			union all
-			select w.l, r.id from want w join {targets} r on r.` + schema.Title + ` = w.m
+			select w.l, r.id, false from want w join {targets} r on r.` + schema.Title + ` = w.m
 			where w.m <> '' and not exists (select from by_key b where b.l = w.l)
 		)`
 }
@@ -99,14 +140,14 @@ func hitByFields(parts []mapping.FindPart) string {
 		}
 		on = append(on, fmt.Sprintf(`split_part(w.l, E'\x1f', %d) <> '' and %s = split_part(w.l, E'\x1f', %d)`, n+1, column, n+1))
 	}
-	return `hit as (select w.l, r.id from want w join {targets} r on ` + strings.Join(on, " and ") + `)`
+	return `hit as (select w.l, r.id, true as by_key from want w join {targets} r on ` + strings.Join(on, " and ") + `)`
 }
 
 // referenceOf is the SQL for the record that a reference field of draft d points
 // to, given the joins of linked. The record that a draft is to become has its
 // row's number below 0.
 func referenceOf(f catalog.Field) string {
-	return `coalesce(` + schema.Column(f, "d") + `, ` + linkAlias(f.Name) + `.record_id)`
+	return `coalesce(` + linkAlias(f.Name) + `.record_id, ` + schema.Column(f, "d") + `)`
 }
 
 func linkAlias(field string) string { return schema.Ident("x_" + field) }

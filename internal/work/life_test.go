@@ -726,3 +726,34 @@ func TestHistoryOfWhatIsGone(t *testing.T) {
 		t.Errorf("of one that never was: %v", err)
 	}
 }
+
+// A text that is the id of one record and the number that another had in the old
+// system is read as the whole column is: by the reading that explains all of it.
+// Where both do, nobody guesses.
+func TestIDsAndNumbersThatLookAlike(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Ref,Name\nACC-0,Quay House\nACC-1,Anchorby Marina\nACC-2,Fjordline Hotels\n") // ids 1 to 3
+	linked := func(text string) string {
+		t.Helper()
+		i := b.check(b.upload("contact", text))
+		var list []string
+		for _, p := range b.codes(i) {
+			list = append(list, p)
+		}
+		i = b.load(i)
+		b.agree(i)
+		records, _, err := b.store.Records(b.Context(), "main", "contact", store.RecordFilter{Import: i.ID, Limit: 10})
+		b.ok(err)
+		for _, r := range records {
+			list = append(list, r.Links["account"].Title)
+		}
+		return strings.Join(list, ", ")
+	}
+	// ACC-0 is no id, so the column holds numbers of the old system.
+	b.want(linked("Family name,Company\nBerg,ACC-0\nLi,ACC-1\nMoe,ACC-2\n"), "Quay House, Anchorby Marina, Fjordline Hotels")
+	// ACC-3 is no number of the old system, so it holds ids.
+	b.want(linked("Family name,Company\nEik,ACC-1\nDal,ACC-3\n"), "Quay House, Fjordline Hotels")
+	// Each can be both.
+	b.want(linked("Family name,Company\nEk,ACC-1\n"), "2 link_ambiguous account")
+	b.want(linked("Family name,Company\nAas,ACC-9\n"), "2 record_missing account")
+}

@@ -334,7 +334,9 @@ func pointsTo(a, b catalog.RecordType) bool {
 }
 
 // WithDraft gives the routine with a further draft: the columns that are free
-// and those that say they are of it go to it, and the drafts are linked.
+// and those that say they are of it go to it, and the drafts are linked. A column
+// that merely stands beside one of the new draft stays where it was placed: an
+// address behind the name of a company may be the person's, who is known by it.
 func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, columns []sheet.Column, memory func(typeName string) Memory) mapping.Routine {
 	out := r
 	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
@@ -346,8 +348,24 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 	}
 	last := len(out.Drafts) - 1
 	fields := map[string]mapping.Origin{}
-	for _, s := range taken(NewView(columns).Across(targets)) {
-		if s.Draft != name {
+	view := NewView(columns)
+	whose := view.whoseOf(targets)
+	says := func(column string) bool {
+		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
+		return n >= 0 && whose[n].said && whose[n].target == last
+	}
+	placed := func(column string) bool {
+		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {
+			for _, o := range d.Fields {
+				if slices.Contains(o.From, column) {
+					return true
+				}
+			}
+			return false
+		})
+	}
+	for _, s := range taken(view.Across(targets)) {
+		if s.Draft != name || placed(s.Column) && !says(s.Column) {
 			continue
 		}
 		for i, d := range r.Drafts { // it moves there from another draft, if it goes nowhere else
