@@ -12,11 +12,15 @@ import (
 type company struct {
 	tokens []string // small Latin words without the legal form, umlauts one way
 	joined string
-	side   string // the word that tells one branch from its sisters, such as north
+	side   string   // the word that tells one branch from its sisters, such as north
+	town   *company // the same name without the town it stands in, where that ends it
 }
 
 // Words that stand in many companies' names and say little.
 var weak = words("the and und et y e i og och en de of la le les el los das der die van von du des group gruppe groupe grupo gruppo gruppen holding holdings international intl company companies services service")
+
+// Words that tell a company from another one of the same house.
+var ofHouse = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl service services")
 
 // Words that are one word under several spellings.
 var oneWord = func() map[string]string {
@@ -63,10 +67,63 @@ new neu neue nouveau nye nya nieuw uusi`, "\n") {
 	return m
 }()
 
-func newCompany(name string) company {
-	var c company
-	key := Latin(value.NameKey(name))
-	for w := range strings.FieldsSeq(key) {
+// writtenOut are legal forms, and words of such, beside the short ones that
+// value.NameKey leaves away. They count here and not in keys: without them a
+// likeness is asked about, not a record found.
+var writtenOut = words(`aktiengesellschaft gesellschaft mit beschrankter haftung haftungsbeschrankt offene handelsgesellschaft kommanditgesellschaft gbr ek ekfr u
+	aktiebolag publ handelsbolag kommanditbolag aksjeselskap ans da anpartsselskab aktieselskab osakeyhtio public private societe anonyme responsabilite limitee simplifiee
+	sociedad anonima limitada societa responsabilita limitata besloten vennootschap naamloze anonim limited sirketi sti kabushiki kaisha godo gk yugen dba`)
+
+// departments are words of a part of a company that is written behind its name.
+var departments = words(`purchasing purchase procurement accounts account accounting payable receivable finance sales dept department head office headquarters hq reception logistics hr warehouse dispatch
+	einkauf buchhaltung verkauf vertrieb zentrale hauptverwaltung abteilung abt personal lager versand service achats comptabilite siege direction
+	inkop ekonomi huvudkontor forsaljning innkjop okonomi hovedkontor salg regnskap indkob compras contabilidad ventas oficina central acquisti amministrazione vendite sede
+	inkoop administratie hoofdkantoor verkoop ostot myynti talous promitheies logistirio polisis`)
+
+// withoutDepartment cuts what stands behind a dash, stroke, comma or bracket when
+// all its words are those of a department.
+func withoutDepartment(name string) string {
+	i := strings.LastIndexAny(name, "/,(|–—")
+	if j := strings.LastIndex(name, " - "); j > i {
+		i = j
+	}
+	if i <= 0 {
+		return name
+	}
+	tail := strings.Fields(Latin(name[i:]))
+	for _, w := range tail {
+		if !departments[w] {
+			return name
+		}
+	}
+	if len(tail) == 0 {
+		return name
+	}
+	return name[:i]
+}
+
+// formless leaves legal forms away at the end of a name's words.
+func formless(words []string) []string {
+	for len(words) > 1 && (writtenOut[words[len(words)-1]] || value.CompanyForm(words[len(words)-1])) {
+		words = words[:len(words)-1]
+	}
+	return words
+}
+
+// newCompany makes a name ready; the town is where the company is, or empty.
+func newCompany(name, town string) company {
+	key := Latin(value.NameKey(withoutDepartment(name)))
+	all := formless(strings.Fields(key))
+	c := ofWords(all, key)
+	if n := len(strings.Fields(town)); n > 0 && len(all) > n && squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
+		bare := ofWords(formless(all[:len(all)-n]), key)
+		c.town = &bare
+	}
+	return c
+}
+
+func ofWords(words []string, key string) (c company) {
+	for _, w := range words {
 		w = squeeze(w)
 		if one, ok := oneWord[w]; ok {
 			w = one
@@ -90,12 +147,20 @@ func newCompany(name string) company {
 	return c
 }
 
+// bare is the name without its town.
+func (c company) bare() company {
+	if c.town != nil {
+		return *c.town
+	}
+	return c
+}
+
+// roman are the numbers of branches and ships that are no word of their own.
+var roman = map[string]string{"ii": "2", "iii": "3", "iv": "4", "vi": "6", "vii": "7", "viii": "8", "ix": "9"}
+
 func number(w string) string {
-	switch w {
-	case "ii":
-		return "2"
-	case "iii":
-		return "3"
+	if n, ok := roman[w]; ok {
+		return n
 	}
 	for _, r := range w {
 		if !unicode.IsDigit(r) {
@@ -147,6 +212,9 @@ func likeTokens(a, b company) Level {
 	}
 	switch {
 	case shared == len(x) && shared == len(y): // they differ by weak words alone
+		if slices.ContainsFunc(a.tokens, onlyHouse(b.tokens)) || slices.ContainsFunc(b.tokens, onlyHouse(a.tokens)) {
+			return Part
+		}
 		return Near
 	case shared == len(x):
 		return Part
@@ -156,6 +224,12 @@ func likeTokens(a, b company) Level {
 		return Initial
 	}
 	return Differs
+}
+
+// onlyHouse tells whether a word names a company of a house and the other name
+// is without it.
+func onlyHouse(others []string) func(string) bool {
+	return func(w string) bool { return ofHouse[w] && !slices.Contains(others, w) }
 }
 
 // swappedWord reports whether two names of the same number of words differ in

@@ -110,7 +110,21 @@ func (c *Comparer) personBlocks(s *Subject, add func(int, ...string)) {
 			add(blockBegin, g, w[max(0, len(w)-3):], "end")
 		}
 	}
+	// Swapped, a given name is looked up as a family name is.
+	for _, f := range family {
+		for _, g := range sounds2(p.given) {
+			add(blockName, "swapped", min(f, g), max(f, g))
+		}
+	}
+	// Slips in both names leave the house and the birthday.
+	add(blockHouse, s.place.street, s.place.house, s.place.area())
 	add(blockDate, date, s.place.postal)
+	add(blockDate, date, town)
+	for _, w := range [][]string{p.given, p.family} {
+		if len(w) > 0 {
+			add(blockDate, date, "begins", w[0][:1])
+		}
+	}
 }
 
 func (c *Comparer) companyBlocks(s *Subject, add func(int, ...string)) {

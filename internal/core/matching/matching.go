@@ -57,6 +57,7 @@ const (
 	Initial                  // one is the initial of the other
 	Near                     // a slip of typing apart
 	Part                     // one is part of the other
+	Loose                    // a name: other letters, as of a slip in a short one or of bad reading
 	Local                    // e-mail: the same mailbox name elsewhere
 	Domain                   // e-mail: the same company's mail
 	Area                     // address: the same town, no street to compare
@@ -66,14 +67,14 @@ const (
 	levels
 )
 
-var levelNames = [levels]string{"blank", "same", "alternative", "initial", "near", "part", "local", "domain", "area", "neighbour", "town", "differs"}
+var levelNames = [levels]string{"blank", "same", "alternative", "initial", "near", "part", "loose", "local", "domain", "area", "neighbour", "town", "differs"}
 
 // String implements fmt.Stringer.
 func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "1"
+const Edition = "2"
 
 // saying is what a field tells about which record it is of.
 type saying int
@@ -255,9 +256,11 @@ func (c *Comparer) all(values []string, like catalog.Likeness) []string {
 func (c *Comparer) Prepare(values []string) Subject {
 	s := Subject{email: newMailbox(c.first(values, catalog.AsEmail))}
 	s.person = newPerson(c.first(values, catalog.AsHonorific), c.first(values, catalog.AsGivenName), c.first(values, catalog.AsFamilyName))
+	s.place = newPlace(c.first(values, catalog.AsStreet), c.first(values, catalog.AsPostalCode), c.first(values, catalog.AsLocality), c.first(values, catalog.AsCountry))
+	town := Latin(c.first(values, catalog.AsLocality))
 	for _, v := range c.all(values, catalog.AsCompanyName) {
 		if v != "" {
-			s.companies = append(s.companies, newCompany(v))
+			s.companies = append(s.companies, newCompany(v, town))
 		}
 	}
 	for _, v := range c.all(values, catalog.AsPhone) {
@@ -270,7 +273,6 @@ func (c *Comparer) Prepare(values []string) Subject {
 			s.webs = append(s.webs, d)
 		}
 	}
-	s.place = newPlace(c.first(values, catalog.AsStreet), c.first(values, catalog.AsPostalCode), c.first(values, catalog.AsLocality), c.first(values, catalog.AsCountry))
 	s.dates = c.all(values, catalog.AsDate)
 	for _, v := range c.all(values, catalog.AsCode) {
 		s.codes = append(s.codes, strings.ReplaceAll(value.Words(v), " ", ""))

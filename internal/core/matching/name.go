@@ -203,13 +203,42 @@ func likeGivenWord(x, y string) Level {
 	case fond(x, y):
 		return Alternative
 	case twoNames(x, y):
-		return Differs
+		return loosely(x, y)
 	case near(x, y):
 		return Near
 	case len(x) >= 4 && len(y) >= 4 && sound(x) == sound(y) && distance(x, y, 3) <= 3:
 		return Near
 	case min(len(x), len(y)) >= 3 && (strings.HasPrefix(x, y) || strings.HasPrefix(y, x)):
 		return Alternative
+	}
+	return loosely(x, y)
+}
+
+// misread are letters that a machine reads for others, or a hurried person writes
+// for them.
+var misread = strings.NewReplacer("0", "o", "1", "l", "5", "s", "8", "b", "rn", "m", "cl", "d", "ri", "n", "vv", "w", "ii", "u", "li", "h", "i", "l", "j", "l")
+
+// loosely tells whether two words that are no slip apart still look like one
+// another: one letter of a short one, two of a longer one, letters badly read, or
+// the same sound behind another beginning.
+func loosely(x, y string) Level {
+	n := min(utf8.RuneCountInString(x), utf8.RuneCountInString(y))
+	most := 0
+	switch {
+	case n >= 5:
+		most = 2
+	case n >= 2:
+		most = 1
+	}
+	switch {
+	case most > 0 && distance(x, y, most) <= most:
+		return Loose
+	case n >= 3 && misread.Replace(x) == misread.Replace(y):
+		return Loose
+	case n >= 3 && distance(misread.Replace(x), misread.Replace(y), 1) <= 1:
+		return Loose
+	case n >= 4 && len(sound(x)) > 2 && sound(x) == sound(y):
+		return Loose
 	}
 	return Differs
 }
@@ -251,5 +280,5 @@ func likeFamily(a, b []string) Level {
 	if (isInitial(ja) || isInitial(jb)) && ja[0] == jb[0] {
 		return Initial
 	}
-	return Differs
+	return loosely(ja, jb)
 }

@@ -120,3 +120,8 @@ func likePlace(a, b place) Level {
 	}
 	return Differs
 }
+
+// sameTown reports whether two places name the same town, or the same postal code.
+func sameTown(a, b place) bool {
+	return a.locality != "" && a.locality == b.locality || a.postal != "" && a.postal == b.postal
+}

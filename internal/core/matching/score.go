@@ -38,6 +38,7 @@ const (
 const (
 	OtherGiven      = "other_given_name"
 	OtherFamily     = "other_family_name"
+	LooseName       = "loose_name"
 	OtherDate       = "other_date"
 	OtherGeneration = "other_generation"
 	OtherSex        = "other_form_of_address"
@@ -95,6 +96,15 @@ const (
 	nDate
 	nCode
 )
+
+// askFrom is the weight, in bits, from which a pair is asked about whatever speaks
+// against it: more than one in 65,000 that so much agrees by chance. What is
+// wrongly asked costs a glance, a record made beside its own twin costs more.
+const askFrom = 16
+
+// sureOf is the weight from which names that agree only in part, or by an initial,
+// are taken beside other evidence: 12 bits are one in four thousand.
+const sureOf = 12
 
 // Judge scores pairs by weights and frequencies.
 type Judge struct {
@@ -163,6 +173,9 @@ func (j *Judge) Compare(a, b *Subject) Score {
 	case Company:
 		s.guardCompany(a, b, ev)
 	}
+	if s.Most == MayNothing && s.Bits >= askFrom {
+		s.Most = MayAsk
+	}
 	s.Percent = 100 / (1 + math.Exp2(-s.Bits))
 	return s
 }
@@ -189,7 +202,9 @@ func likePerson(a, b person) (given, family Level, swapped bool) {
 	}
 	for _, turn := range [][2]person{{a, b}, {b, a}} { // it must not matter who stands first
 		x, y := turn[0], turn[1]
-		if g, f := likeGiven(x.given, y.family), likeFamily(x.family, y.given); (g == Same || g == Near) && (f == Same || f == Near) {
+		g, f := likeGiven(x.given, y.family), likeFamily(x.family, y.given)
+		sure := g == Same || g == Near || f == Same || f == Near
+		if sure && g != Differs && f != Differs && f != Initial && f != Part {
 			return g, f, true
 		}
 	}
@@ -205,7 +220,7 @@ func (c *Comparer) level(k Kind, a, b *Subject, given, family Level) (Level, int
 	case Family:
 		return family, a.terms[termFamily]
 	case Company:
-		return likeCompanies(a.companies, b.companies), a.terms[termCompany]
+		return likeCompanies(a.companies, b.companies, sameTown(a.place, b.place)), a.terms[termCompany]
 	case Employer:
 		return likeEmployers(a, b), a.terms[termEmployer]
 	case Email:
@@ -292,12 +307,19 @@ func likeAny(a, b []string) Level {
 	return Differs
 }
 
-// likeCompanies takes the best of all names, such as a name and a legal name.
-func likeCompanies(a, b []company) Level {
+// likeCompanies takes the best of all names, such as a name and a legal name. In
+// the same town, the town behind one of the names tells nothing.
+func likeCompanies(a, b []company, near bool) Level {
 	out := Blank
 	for _, x := range a {
 		for _, y := range b {
-			if l := likeCompany(x, y); l != Blank && (out == Blank || l < out) {
+			l := likeCompany(x, y)
+			if near && l != Same && l != Near && (x.town == nil) != (y.town == nil) {
+				if without := likeCompany(x.bare(), y.bare()); without == Same || without == Near {
+					l = Near
+				}
+			}
+			if l != Blank && (out == Blank || l < out) {
 				out = l
 			}
 		}
@@ -309,7 +331,7 @@ func likeEmployers(a, b *Subject) Level {
 	if len(a.employers) > 0 && len(b.employers) > 0 {
 		return likeAny(a.employers, b.employers)
 	}
-	return likeCompanies(a.companies, b.companies)
+	return likeCompanies(a.companies, b.companies, sameTown(a.place, b.place))
 }
 
 func positive(l Level) bool { return l != Blank && l != Differs }
@@ -321,23 +343,42 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	own := ev.levels[nEmail] == Same && !ev.role && ev.counts[nEmail] <= ev.own
 	reached := own || ev.levels[nPhone] == Same
 	born := date == Same
+	house := ev.levels[nPlace] == Same
+	sure := s.Bits >= sureOf
+	personal := 0 // what is one person's own and agrees
+	for _, is := range []bool{own, born, ev.levels[nPhone] == Same} {
+		if is {
+			personal++
+		}
+	}
 	switch {
 	case given == Differs && family == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case given == Loose && family == Same && own && born:
+	case family == Loose && given == Same && personal > 0 && s.Bits >= sureOf+8:
+	case given == Loose || family == Loose:
+		s.limit(MayAsk, LooseName)
 	case given == Differs && born && family != Blank:
 		s.limit(MayAsk, OtherGiven)
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case family == Differs && given == Same && born && (personal > 1 || house) && sure:
 	case family == Differs && (reached || born):
 		s.limit(MayAsk, OtherFamily) // married, perhaps
 	case family == Differs:
 		s.limit(MayNothing, OtherFamily)
 	}
-	if given == Part && aside(a.person.given, b.person.given) && !born {
+	if given == Part && aside(a.person.given, b.person.given) && !born && !(sure && personal > 0) {
 		s.limit(MayAsk, NameInPart)
 	}
+	if there := house || ev.levels[nPlace] == Near; given != Blank && family != Blank && (given != Same || family != Same) && personal == 0 {
+		// A short form beside a slip, or beside another employer, may be a relative or a namesake.
+		if given == Alternative && family != Same || there && ev.levels[nEmployer] == Differs || given == Alternative && s.Bits < 9 {
+			s.limit(MayAsk, LooseName)
+		}
+	}
 	if date == Differs {
-		if own && given == Same && family == Same {
+		if reached && positive(given) && positive(family) {
 			s.limit(MayAsk, OtherDate)
 		} else {
 			s.limit(MayNothing, OtherDate)
@@ -354,10 +395,10 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.Bits -= 3
 		s.limit(MayAsk, OtherSex)
 	}
-	if (given == Initial || given == Blank && family != Blank) && !own && !born {
+	if (given == Initial || given == Blank && family != Blank) && !own && !born && !(sure && given == Initial && (ev.levels[nEmployer] == Same || personal > 0 && !house)) {
 		s.limit(MayAsk, InitialOnly)
 	}
-	if family == Initial || family == Part && !own && !born && ev.levels[nPhone] != Same {
+	if family == Initial || family == Part && personal == 0 && !(sure && given == Same) {
 		s.limit(MayAsk, NameInPart)
 	}
 	if given == Blank && family == Blank {
@@ -417,14 +458,14 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 	switch where {
 	case Differs:
 		switch {
-		case reached && name != Part:
+		case reached && name != Part && (ev.levels[nCode] == Same || ev.levels[nPhone] == Same):
 		case reached || site && ev.levels[nPhone] == Blank:
 			s.limit(MayAsk, OtherPlace)
 		default:
 			s.limit(MayNothing, OtherPlace)
 		}
 	case Town, Neighbour:
-		if !reached {
+		if !reached || ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs && ev.levels[nCode] != Same { // branches share the mailbox of their house, and a switchboard with other last digits
 			s.limit(MayAsk, OtherPlace)
 		}
 	}

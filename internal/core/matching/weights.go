@@ -18,8 +18,8 @@ type Weights map[Kind]map[Level]Chance
 // workspace can estimate its own from its records.
 func DefaultWeights() Weights {
 	return Weights{
-		Given:    {Same: {.80, .01}, Alternative: {.06, .004}, Initial: {.03, .05}, Near: {.05, .002}, Part: {.03, .004}, Differs: {.03, .93}},
-		Family:   {Same: {.86, .003}, Near: {.07, .001}, Part: {.03, .0005}, Initial: {.005, .05}, Differs: {.035, .95}},
+		Given:    {Same: {.80, .01}, Alternative: {.06, .004}, Initial: {.03, .05}, Near: {.05, .002}, Part: {.03, .004}, Loose: {.025, .012}, Differs: {.02, .92}},
+		Family:   {Same: {.86, .003}, Near: {.07, .001}, Part: {.03, .0005}, Initial: {.005, .05}, Loose: {.02, .004}, Differs: {.025, .945}},
 		Company:  {Same: {.78, .0001}, Near: {.09, .0002}, Part: {.09, .002}, Initial: {.01, .0005}, Differs: {.03, .997}},
 		Employer: {Same: {.72, .002}, Near: {.08, .0005}, Part: {.06, .001}, Initial: {.01, .0005}, Differs: {.13, .997}},
 		Email:    {Same: {.75, 1e-6}, Near: {.05, 1e-5}, Local: {.05, 5e-5}, Domain: {.04, .002}, Differs: {.11, .997}},
@@ -37,9 +37,11 @@ func DefaultWeights() Weights {
 type table [12][levels]Chance
 
 func (w Weights) table() (t table) {
-	for n, k := range kinds {
-		for l, c := range w[k] {
-			t[n][l] = c
+	for _, from := range []Weights{DefaultWeights(), w} { // what own weights do not say is as usual
+		for n, k := range kinds {
+			for l, c := range from[k] {
+				t[n][l] = c
+			}
 		}
 	}
 	return t

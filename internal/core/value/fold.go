@@ -125,6 +125,10 @@ func init() {
 	}
 }
 
+// CompanyForm reports whether a word, folded as by Words, says the legal form of a
+// company when it stands at either end of its name.
+func CompanyForm(word string) bool { return companyForms[word] }
+
 // NameKey gives the form in which names of companies and people are compared:
 // as Words, without the company's legal form at either end and without a
 // leading article. A name that consists of nothing else keeps its words.
