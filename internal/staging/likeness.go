@@ -33,13 +33,53 @@ const (
 	compareWorkers = 4
 )
 
-// comparedColumns is the SQL of the values of fields that are compared.
-func comparedColumns(fields []catalog.Field, value func(catalog.Field) string) string {
+// comparedColumns is the SQL of the values of fields that are compared. Beside
+// who a person works for, which is a record's id, stands that record's name.
+func comparedColumns(fields []catalog.Field, value, employer func(catalog.Field) string) string {
 	var cols []string
 	for _, f := range fields {
-		cols = append(cols, `coalesce(`+schema.Text(f, value(f))+`, '')`)
+		text := schema.Text(f, value(f))
+		if f.ComparedAs() == catalog.AsEmployer {
+			text += ` || ` + schema.Literal(matching.EmployerMark) + ` || coalesce(` + employer(f) + `, '')`
+		}
+		cols = append(cols, `coalesce(`+text+`, '')`)
 	}
 	return `array[` + list(cols) + `]::text[]`
+}
+
+// noEmployers leaves names away, where only keys are made.
+func noEmployers(catalog.Field) string { return "''" }
+
+// employerOf gives the SQL of the name of the record that a reference of an
+// alias points to.
+func employerOf(workspace string, c catalog.Catalog, alias string) func(catalog.Field) string {
+	return func(f catalog.Field) string {
+		return employerName(workspace, c, f, schema.Column(f, alias))
+	}
+}
+
+func employerName(workspace string, c catalog.Catalog, f catalog.Field, id string) string {
+	t, ok := c.Type(f.To)
+	if !ok {
+		return "''"
+	}
+	return `(select ` + schema.TitleText(t, "e") + ` from ` + schema.Records(workspace, t.Name) + ` e where e.id = ` + id + `)`
+}
+
+// employer is as employerOf, for a draft, whose employer may be a draft too.
+func (k *draftCheck) employer(f catalog.Field) string {
+	there := employerName(k.i.Workspace, k.catalog, f, now(f))
+	fp := k.field(f.Name)
+	if fp == nil || fp.Draft < 0 {
+		return there
+	}
+	target := k.Check.drafts[fp.Draft]
+	for _, name := range target.plan.Type.Title {
+		if target.field(name) == nil {
+			return there
+		}
+	}
+	return `case when ` + now(f) + ` < 0 then (select ` + schema.TitleText(target.plan.Type, "e") + ` from ` + target.table("draft") + ` e where e.row_no = -` + now(f) + `) else ` + there + ` end`
 }
 
 // ofRecord gives the SQL of the values of records of an alias.
@@ -93,7 +133,7 @@ func (r *Room) refreshLikeness(ctx context.Context, conn *pgxpool.Conn, workspac
 		return err
 	}
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
-	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r")) + ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
+	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
 	var values []string
 	err = pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
 		values = pgcopy.TextsOf(f[2], values)
@@ -139,7 +179,7 @@ func (k *draftCheck) stageKeys(ctx context.Context, c *matching.Comparer, which 
 		return err
 	}
 	query, _, err := q(`select q.row_no, {values} from {staged} where {which}`,
-		frag{"values": comparedColumns(c.Fields, now), "staged": k.staged(), "which": which}).compose(k.word)
+		frag{"values": comparedColumns(c.Fields, now, k.employer), "staged": k.staged(), "which": which}).compose(k.word)
 	if err != nil {
 		return err
 	}
@@ -225,7 +265,7 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 	err = k.score(ctx, q(`
 		select p.row_no, p.other, d.values, {values}
 		from {pairs} p join {keys} d using (row_no) join {records} r on r.id = p.other
-		order by p.row_no`, frag{"values": comparedColumns(c.Fields, ofRecord("r"))}), c, freq, rule)
+		order by p.row_no`, frag{"values": comparedColumns(c.Fields, ofRecord("r"), employerOf(k.i.Workspace, k.catalog, "r"))}), c, freq, rule)
 	if err != nil {
 		return err
 	}

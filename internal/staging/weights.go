@@ -19,14 +19,14 @@ const (
 
 // SamplePairs compares records of a type with each other: pairs that share a
 // blocking key, and pairs put together at random.
-func (r *Room) SamplePairs(ctx context.Context, workspace string, t catalog.RecordType) (candidates, random []matching.Vector, err error) {
+func (r *Room) SamplePairs(ctx context.Context, workspace string, all catalog.Catalog, t catalog.RecordType) (candidates, random []matching.Vector, err error) {
 	if err := r.RefreshLikeness(ctx, workspace, t); err != nil {
 		return nil, nil, err
 	}
 	c := matching.NewComparer(t, nil)
 	keys, records := schema.LikenessKeys(workspace, t.Name), schema.Records(workspace, t.Name)
 	collect := func(pairs string, into *[]matching.Vector) error {
-		query := `select ` + comparedColumns(c.Fields, ofRecord("a")) + `, ` + comparedColumns(c.Fields, ofRecord("b")) + `
+		query := `select ` + comparedColumns(c.Fields, ofRecord("a"), employerOf(workspace, all, "a")) + `, ` + comparedColumns(c.Fields, ofRecord("b"), employerOf(workspace, all, "b")) + `
 			from (` + pairs + `) p join ` + records + ` a on a.id = p.one join ` + records + ` b on b.id = p.other`
 		return pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
 			x, y := c.Prepare(pgcopy.TextsOf(f[0], nil)), c.Prepare(pgcopy.TextsOf(f[1], nil))

@@ -367,7 +367,7 @@ func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName strin
 	if err != nil {
 		return w, err
 	}
-	candidates, random, err := s.room.SamplePairs(ctx, workspace, t)
+	candidates, random, err := s.room.SamplePairs(ctx, workspace, c, t)
 	if err != nil {
 		return w, err
 	}

@@ -252,6 +252,11 @@ func (c *Comparer) all(values []string, like catalog.Likeness) []string {
 	return out
 }
 
+// EmployerMark stands between the id of the record for whom a person works and
+// that record's name, with which an employer under another id, or one that is
+// yet to be made, is compared.
+const EmployerMark = "\x1f"
+
 // Prepare makes values ready, given as canonical texts in the order of Fields.
 func (c *Comparer) Prepare(values []string) Subject {
 	s := Subject{email: newMailbox(c.first(values, catalog.AsEmail))}
@@ -282,8 +287,12 @@ func (c *Comparer) Prepare(values []string) Subject {
 	}
 	for _, i := range slices.Concat(c.at[catalog.AsLink], c.at[catalog.AsEmployer]) {
 		if c.employer(i) {
-			if values[i] != "" {
-				s.employers = append(s.employers, values[i])
+			id, name, _ := strings.Cut(values[i], EmployerMark)
+			if id != "" {
+				s.employers = append(s.employers, id)
+			}
+			if name != "" {
+				s.companies = append(s.companies, newCompany(name, town))
 			}
 		} else {
 			s.links = append(s.links, values[i])

@@ -327,11 +327,25 @@ func likeCompanies(a, b []company, near bool) Level {
 	return out
 }
 
+// likeEmployers compares for whom two people work: by the records, else by their
+// names. Two records of one name are nearly the same: which one a row found, or
+// made, may be wrong.
 func likeEmployers(a, b *Subject) Level {
+	ids := Blank
 	if len(a.employers) > 0 && len(b.employers) > 0 {
-		return likeAny(a.employers, b.employers)
+		ids = likeAny(a.employers, b.employers)
 	}
-	return likeCompanies(a.companies, b.companies, sameTown(a.place, b.place))
+	if ids == Same {
+		return Same
+	}
+	switch l := likeCompanies(a.companies, b.companies, sameTown(a.place, b.place)); {
+	case l == Blank:
+		return ids
+	case l == Same && ids == Differs:
+		return Near
+	default:
+		return l
+	}
 }
 
 func positive(l Level) bool { return l != Blank && l != Differs }
