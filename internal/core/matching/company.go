@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/value"
 )
@@ -180,6 +181,9 @@ func likeCompany(a, b company) Level {
 		return Differs
 	}
 	l := likeTokens(a, b)
+	if l == Differs && looksLike(a.joined, b.joined) {
+		l = Loose
+	}
 	if a.side != b.side && l != Differs {
 		return Part
 	}
@@ -224,6 +228,23 @@ func likeTokens(a, b company) Level {
 		return Initial
 	}
 	return Differs
+}
+
+// looksLike tells whether two names that differ look like one another: one is cut
+// short, or a letter in five is badly read or typed.
+func looksLike(x, y string) bool {
+	if len(x) > len(y) {
+		x, y = y, x
+	}
+	if n := utf8.RuneCountInString(x); n >= 5 {
+		if 3*len(x) >= 2*len(y) && strings.HasPrefix(y, x) {
+			return true
+		}
+		x, y = misread.Replace(x), misread.Replace(y)
+		most := max(1, n/5)
+		return distance(x, y, most) <= most
+	}
+	return false
 }
 
 // onlyHouse tells whether a word names a company of a house and the other name

@@ -457,6 +457,12 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 		} else {
 			s.limit(MayNothing, OtherCompany)
 		}
+	case Loose:
+		if reached || there || site {
+			s.limit(MayAsk, LooseName)
+		} else {
+			s.limit(MayNothing, LooseName)
+		}
 	case Part, Initial:
 		switch {
 		case ev.levels[nCode] == Same:

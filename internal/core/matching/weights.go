@@ -20,8 +20,8 @@ func DefaultWeights() Weights {
 	return Weights{
 		Given:    {Same: {.80, .01}, Alternative: {.06, .004}, Initial: {.03, .05}, Near: {.05, .002}, Part: {.03, .004}, Loose: {.025, .012}, Differs: {.02, .92}},
 		Family:   {Same: {.86, .003}, Near: {.07, .001}, Part: {.03, .0005}, Initial: {.005, .05}, Loose: {.02, .004}, Differs: {.025, .945}},
-		Company:  {Same: {.78, .0001}, Near: {.09, .0002}, Part: {.09, .002}, Initial: {.01, .0005}, Differs: {.03, .997}},
-		Employer: {Same: {.72, .002}, Near: {.08, .0005}, Part: {.06, .001}, Initial: {.01, .0005}, Differs: {.13, .997}},
+		Company:  {Same: {.78, .0001}, Near: {.09, .0002}, Part: {.09, .002}, Initial: {.01, .0005}, Loose: {.02, .003}, Differs: {.03, .994}},
+		Employer: {Same: {.72, .002}, Near: {.08, .0005}, Part: {.06, .001}, Initial: {.01, .0005}, Loose: {.02, .005}, Differs: {.12, .99}},
 		Email:    {Same: {.75, 1e-6}, Near: {.05, 1e-5}, Local: {.05, 5e-5}, Domain: {.04, .002}, Differs: {.11, .997}},
 		Phone:    {Same: {.68, 1e-5}, Near: {.05, 2e-5}, Differs: {.27, .999}},
 		Web:      {Same: {.85, 1e-4}, Differs: {.15, .999}},
