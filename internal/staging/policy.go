@@ -16,6 +16,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 	if f.Normalised() { // another spelling of the same key says nothing new
 		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
 	}
+	if f.Kind().Written && !f.Key && !fp.Chosen {
+		now = `case when not coalesce(` + otherwise(f, now, was) + `, false) then ` + now + ` end`
+	}
 	both := fp.Both
 	var out string
 	switch both {
@@ -47,6 +50,32 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 	}
 	return out
 }
+
+// otherwise is the SQL for whether a value says what is there already, in other
+// writing (capitals, accents, spaces, marks; of an address on the web the scheme,
+// www and a stroke at its end), or only the first words of it. Values whose first
+// letters differ are told apart before the work of it.
+func otherwise(f catalog.Field, now, was string) string {
+	first := func(v string) string { return `left(` + v + `, 1)` }
+	plain := func(v string) string { return first(v) + ` between '0' and 'z'` }
+	words := func(v string) string {
+		if f.Type == catalog.URL {
+			v = `regexp_replace(` + v + `, '^https?://(www[.])?', '', 'i')`
+		}
+		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
+	}
+	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
+	return `(` + now + ` <> ` + was + ` and not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
+		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')))`
+}
+
+// Letters that Unicode does not take apart, the letters that they
+// are without, and the marks that fall away where it does.
+const (
+	strokes    = "øłđıς"
+	strokesAre = "oldiσ"
+	marks      = "\u0300\u0301\u0302\u0303\u0304\u0306\u0307\u0308\u030a\u030b\u030c\u0327\u0328"
+)
 
 // added is the SQL of two values put together, nothing twice.
 func added(f catalog.Field, now, was string) string {

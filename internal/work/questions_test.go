@@ -30,7 +30,7 @@ func TestFoundByLikeness(t *testing.T) {
 		"KARI,ØKSNES,,+47 55 11 22 33,Storgata 4,5003,,",                  // 2 Kari, typed anew
 		"Bertie,Myrvang,info@marina.example,,,,Bergvik,11.06.1990",        // 3 a name that could be hers
 		"Nils,Berg,info@marina.example,,,,,",                              // 4 another at the mailbox
-		"Kari,Solberg,kari@oksnes.example,,,,,1980-04-03",                 // 5 married
+		"Kari,Solberg,kari@oksnes.example,,,,,",                           // 5 married, perhaps
 		"Jan,Hansen,,,,,Bergvik,",                                         // 6 which of the two?
 		"Ola,Tangvald,ola@private.example,+4755112234,,,,1975-01-30",      // 7 another mailbox
 		"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,2004-05-05",     // 8 his son
@@ -48,7 +48,7 @@ func TestFoundByLikeness(t *testing.T) {
 			got[r.Row] += " " + string(*r.Question)
 		}
 	}
-	b.want(got, map[int64]string{2: "same CON-1", 3: "ask alike", 4: "create", 5: "ask alike", 6: "ask several", 7: "update CON-2", 8: "create", 9: "create"})
+	b.want(got, map[int64]string{2: "same CON-1", 3: "ask alike", 4: "create", 5: "ask alike", 6: "ask several", 7: "update CON-2", 8: "ask alike", 9: "create"})
 	q, err := b.work.Question(b.Context(), i, 5, "")
 	b.ok(err)
 	if len(q.Candidates) != 1 || q.Candidates[0].Title != "Kari Øksnes" || q.Candidates[0].Values["birthday"] != "1980-04-03" || len(q.Candidates[0].Reasons.V) == 0 || fmt.Sprint(q.Candidates[0].Against.V) != "[other_family_name]" {
@@ -63,7 +63,7 @@ func TestFoundByLikeness(t *testing.T) {
 func TestAnswers(t *testing.T) {
 	b := start(t)
 	b.loaded("contact", people)
-	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone,Birthday\nKari,Solberg,kari@oksnes.example,+4790909090,1980-04-03\nJan,Hansen,,,\nBerit,Solberg,,+4755112235,1990-06-11\n"))
+	i := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone,Birthday\nKari,Solberg,kari@oksnes.example,+4790909090,\nJan,Hansen,,,\nBerit,Solberg,,+4755112235,\n"))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"ask": 3})
 	answer := func(g ...Given) error { _, err := b.work.Answer(b.Context(), i, g, b.person); return err }
 	for code, g := range map[string][]Given{
@@ -115,7 +115,7 @@ func TestAnswersInBulk(t *testing.T) {
 	for n := range 40 {
 		name, mail := starts[n%8]+ends[n/8], fmt.Sprintf("k%d@%s.example", n*31, ends[n%5])
 		fmt.Fprintf(&there, "Kari,%s,%s,%d-04-%02d\n", name, mail, 1950+n, n%28+1)
-		fmt.Fprintf(&come, "Kari,%s,%s,%d-04-%02d\n", "Tor"+strings.ToLower(starts[n/8]), mail, 1950+n, n%28+1)
+		fmt.Fprintf(&come, "Kari,%s,%s,\n", "Tor"+strings.ToLower(starts[n/8]), mail)
 	}
 	b.load(b.check(b.exactly(b.upload("contact", there.String()), "email")))
 	i := b.check(b.upload("contact", come.String()))

@@ -86,13 +86,14 @@ type Kind struct {
 	Words     bool     // its values are words with a meaning, which a value list can translate
 	Add       Adding   // how values are added; empty when they are not
 	Likeness  Likeness // as what fields are compared by likeness, when they say nothing else
+	Written   bool     // people write the same value in several ways
 	Editor    string   // the console's editor, by its name there
 }
 
 // kinds is the registry of field types, in the order in which they are offered.
 var kinds = []Kind{
-	{Type: Text, Form: TextForm, MaxLength: 255, Key: true, Add: AddParts, Editor: "line"},
-	{Type: LongText, Form: TextForm, MaxLength: 100_000, Add: AddLines, Editor: "lines"},
+	{Type: Text, Form: TextForm, MaxLength: 255, Key: true, Add: AddParts, Written: true, Editor: "line"},
+	{Type: LongText, Form: TextForm, MaxLength: 100_000, Add: AddLines, Written: true, Editor: "lines"},
 	{Type: Integer, Form: WholeForm, Key: true, Editor: "number"},
 	{Type: Decimal, Form: NumberForm, Digits: 6, Editor: "number"},
 	{Type: Money, Form: AmountForm, Digits: 2, Editor: "number"},
@@ -104,7 +105,7 @@ var kinds = []Kind{
 	{Type: Choices, Form: ListForm, Choices: true, Words: true, Add: AddItems, Editor: "choices"},
 	{Type: Email, Form: TextForm, MaxLength: 254, Key: true, Likeness: AsEmail, Editor: "line"}, // RFC 5321 path limit less the angle brackets
 	{Type: Phone, Form: TextForm, Key: true, Likeness: AsPhone, Editor: "line"},
-	{Type: URL, Form: TextForm, MaxLength: 2000, Key: true, Likeness: AsWeb, Editor: "line"},
+	{Type: URL, Form: TextForm, MaxLength: 2000, Key: true, Likeness: AsWeb, Written: true, Editor: "line"},
 	{Type: Country, Form: TextForm, Words: true, Editor: "country"},
 	{Type: Language, Form: TextForm, Words: true, Editor: "language"},
 	{Type: Currency, Form: TextForm, Words: true, Editor: "currency"},

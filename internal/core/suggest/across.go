@@ -335,8 +335,9 @@ func pointsTo(a, b catalog.RecordType) bool {
 
 // WithDraft gives the routine with a further draft: the columns that are free
 // and those that say they are of it go to it, and the drafts are linked. A column
-// that merely stands beside one of the new draft stays where it was placed: an
-// address behind the name of a company may be the person's, who is known by it.
+// that merely stands beside one of the new draft moves only where other columns
+// say that they are of the drafts that were there: else an address behind the name
+// of a company may be the person's, who is known by it.
 func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, columns []sheet.Column, memory func(typeName string) Memory) mapping.Routine {
 	out := r
 	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
@@ -350,9 +351,10 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 	fields := map[string]mapping.Origin{}
 	view := NewView(columns)
 	whose := view.whoseOf(targets)
+	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
 	says := func(column string) bool {
 		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
-		return n >= 0 && whose[n].said && whose[n].target == last
+		return n >= 0 && whose[n].target == last && (whose[n].said || apart)
 	}
 	placed := func(column string) bool {
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {

@@ -1,0 +1,41 @@
+package work
+
+import (
+	"testing"
+
+	"uchi/internal/core/mapping"
+)
+
+// What a row only writes otherwise, or cut short, leaves a record as it is, unless
+// the field's policy says that it replaces.
+func TestWrittenOtherwise(t *testing.T) {
+	b := start(t)
+	const head = "Customer number,Family name,Job title,Street,Notes\n"
+	b.loaded("contact", head+
+		"K-1,Øksnes,Head of Sales,Storgata 4,Prefers the morning. Ask for Kari.\n"+
+		"K-2,Ångström,Skipper,Storgata 1,\n"+
+		"K-3,Μακρής,Ναυπηγός,Λιμάνι 7,\n")
+	for row, want := range map[string]string{
+		"K-1,OKSNES,HEAD OF SALES,storgata 4,prefers the morning  ask for Kari\n": "same",   // capitals, accents, marks and spaces
+		"K-1,Øksnes,Head,Storgata 4,Prefers the morning.\n":                       "same",   // the first words of what is there
+		"K-1,Øksnes,Header,Storgata 4,\n":                                         "update", // no whole word of it
+		"K-1,Øksnes,Head of Sales,Storgata 40,\n":                                 "update", // another house
+		"K-1,Øksnes,Head of Sales North,Storgata 4,\n":                            "update", // more than is there
+		"K-2,Angstrom,skipper,Storgata 1.,\n":                                     "same",
+		"K-2,Ångström,Skipper,Storgata 12,\n":                                     "update",
+		"K-3,ΜΑΚΡΗΣ,ΝΑΥΠΗΓΟΣ,ΛΙΜΑΝΙ 7,\n":                                         "same",
+		"K-3,Μακρής,Ναυτικός,Λιμάνι 7,\n":                                         "update",
+	} {
+		i := b.check(b.upload("contact", head+row))
+		if n := i.Totals.V.Verdicts[want]; n != 1 {
+			t.Errorf("%s: %v, want %s", row, i.Totals.V.Verdicts, want)
+		}
+	}
+	i := b.upload("contact", head+"K-1,Øksnes,HEAD OF SALES,Storgata 4,\n")
+	i = b.load(b.check(b.change(i, func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["job_title"]
+		o.Both = mapping.Replace
+		r.Drafts[0].Fields["job_title"] = o
+	})))
+	b.want(b.record("contact", "CON-1").Values["job_title"], "HEAD OF SALES")
+}
