@@ -738,10 +738,7 @@ func TestIDsAndNumbersThatLookAlike(t *testing.T) {
 	linked := func(text string) string {
 		t.Helper()
 		i := b.check(b.upload("contact", text))
-		var list []string
-		for _, p := range b.codes(i) {
-			list = append(list, p)
-		}
+		list := b.codes(i)
 		i = b.load(i)
 		b.agree(i)
 		records, _, err := b.store.Records(b.Context(), "main", "contact", store.RecordFilter{Import: i.ID, Limit: 10})

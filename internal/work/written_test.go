@@ -32,7 +32,7 @@ func TestWrittenOtherwise(t *testing.T) {
 		}
 	}
 	i := b.upload("contact", head+"K-1,Øksnes,HEAD OF SALES,Storgata 4,\n")
-	i = b.load(b.check(b.change(i, func(r *mapping.Routine) {
+	b.load(b.check(b.change(i, func(r *mapping.Routine) {
 		o := r.Drafts[0].Fields["job_title"]
 		o.Both = mapping.Replace
 		r.Drafts[0].Fields["job_title"] = o

@@ -376,7 +376,6 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayAsk, OtherGiven)
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
-	case family == Differs && given == Same && born && (personal > 1 || house) && sure:
 	case family == Differs && (reached || born):
 		s.limit(MayAsk, OtherFamily) // married, perhaps
 	case family == Differs:
