@@ -485,7 +485,7 @@ func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Dec
 		out.Int32(int32(i + 1))
 		out.Int64(x.other)
 		out.Int32(int32(decision))
-		out.Float32(float32(x.score.Percent))
+		out.Float32(float32(x.score.Likely))
 		out.JSONB(reasons)
 		out.Texts(x.score.Against)
 		out.Texts(x.score.Alike())
