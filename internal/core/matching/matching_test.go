@@ -326,3 +326,24 @@ func TestEstimate(t *testing.T) {
 		t.Errorf("with estimated weights: %s", got)
 	}
 }
+
+// What is shown of a pair with something against it is never so much that an
+// answer for all of 90 % and more takes it, but for names written otherwise.
+func TestLikely(t *testing.T) {
+	kari := contact("Kari", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", "1980-04-03")
+	for _, c := range []struct {
+		name    string
+		row     map[string]string
+		percent bool // whether it is shown with 90 % or more
+	}{
+		{"herself", kari, true},
+		{"her husband", contact("Ola", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", ""), false},
+		{"her daughter", contact("Kari", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", "2004-11-21"), false},
+		{"a slip in a short name", contact("Kati", "Øksnes", "", "+4755112233", "Storgata 4", "5003", ""), true},
+	} {
+		s := compare(t, "contact", 100_000, 1, c.row, kari)
+		if shown := s.Likely >= 90; shown != c.percent || s.Percent < 99 {
+			t.Errorf("%s: %.1f of %.1f %%, %v", c.name, s.Likely, s.Percent, s.Against)
+		}
+	}
+}

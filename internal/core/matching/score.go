@@ -185,7 +185,8 @@ func (j *Judge) Compare(a, b *Subject) Score {
 // likely gives the chance that a pair is the same in spite of what speaks against
 // it, as it was found on labelled sets: people whose names differ in writing
 // mostly are; of pairs that a birthday, a place, another name or scarce evidence
-// speaks against it is half at 20 bits, and every 6 bits double the odds.
+// speaks against half are at 20 bits, every 6 bits double the odds, and no more
+// than 85 of 100 ever.
 func (s Score) likely(people bool) float64 {
 	if s.Most == MayTake {
 		return s.Percent
@@ -196,7 +197,7 @@ func (s Score) likely(people bool) float64 {
 	if people && !slices.ContainsFunc(s.Against, func(why string) bool { return !written(why) }) {
 		return min(s.Percent, 90)
 	}
-	return min(s.Percent, 100/(1+math.Exp2((20-s.Bits)/6)))
+	return min(s.Percent, 85, 100/(1+math.Exp2((20-s.Bits)/6)))
 }
 
 // named reports whether the mailbox is made of the person's name.

@@ -39,7 +39,7 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
   const list = useQuestions(workspace, i, true);
   const acts = useAnswers(workspace, i.id);
   const open = list.data?.open ?? 0;
-  const sure = (list.data?.questions ?? []).filter((q) => !q.answer?.choice && q.percent >= 99).length;
+  const sure = (list.data?.questions ?? []).filter((q) => !q.answer?.choice && q.percent >= 90).length;
   return (
     <Section title={`Asked: ${count(i.totals?.verdicts["ask"] ?? 0)} rows`}>
       <ul>
@@ -60,8 +60,8 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
           Answer them one by one
         </Button>
         {sure > 0 && (
-          <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "take", from: 99 })}>
-            Take the {count(sure)} above 99 %
+          <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "take", from: 90 })}>
+            Take the {count(sure)} of 90 % and more
           </Button>
         )}
         {open > 0 && (

@@ -80,9 +80,9 @@ function severalDrafts(i: Import): boolean {
 const bands: { value: string; label: string; bounds: Which }[] = [
   { value: "all", label: "all questions", bounds: {} },
   { value: "open", label: "those without an answer", bounds: { open: true } },
-  { value: "sure", label: "99 % and more alike", bounds: { from: 99 } },
-  { value: "likely", label: "90 to 99 % alike", bounds: { from: 90, to: 99 } },
-  { value: "doubtful", label: "below 90 % alike", bounds: { to: 90 } },
+  { value: "sure", label: "90 % and more alike", bounds: { from: 90 } },
+  { value: "likely", label: "40 to 90 % alike", bounds: { from: 40, to: 90 } },
+  { value: "doubtful", label: "below 40 % alike", bounds: { to: 40 } },
 ];
 
 const choiceWords: Record<string, string> = { take: "it is", new: "a new record", leave_out: "left out" };
