@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
-	"strconv"
-	"strings"
 	"time"
 
 	"uchi/bench/made"
@@ -20,16 +18,7 @@ const rowsACompany = 5
 // empty workspace: the check (with upload and reading) and the load.
 func drafted(ctx context.Context, sizes, bin, out, dir string) error {
 	fmt.Printf("%10s  %10s  %10s  %10s  %9s\n", "rows", "records", "check", "load", "memory")
-	for size := range strings.SplitSeq(sizes, ",") {
-		n, err := strconv.ParseUint(size, 10, 64)
-		if err != nil {
-			return err
-		}
-		if err := draftedOne(ctx, n, bin, out, dir); err != nil {
-			return err
-		}
-	}
-	return nil
+	return eachSize(sizes, func(n uint64) error { return draftedOne(ctx, n, bin, out, dir) })
 }
 
 func draftedOne(ctx context.Context, n uint64, bin, out, dir string) error {

@@ -21,19 +21,16 @@ const rowsAlike = 100_000
 // labelled sets: records of the sizes, and rows of which two fifths are there.
 func alike(ctx context.Context, sizes, bin, out, dir string) error {
 	fmt.Printf("%-9s %9s %8s  %8s %8s  %9s  %9s  %9s  %9s  %8s\n", "set", "records", "rows", "check", "rows/s", "taken", "right", "reached", "asked", "memory")
-	for size := range strings.SplitSeq(sizes, ",") {
-		n, err := strconv.Atoi(size)
-		if err != nil {
-			return err
-		}
+	return eachSize(sizes, func(size uint64) error {
+		n := int(size)
 		rows := min(rowsAlike, n)
 		for _, set := range []labelled.Set{labelled.People(901, n, rows, .4), labelled.Companies(902, n, rows, .4)} {
 			if err := alikeOne(ctx, set, bin, out, dir); err != nil {
 				return err
 			}
 		}
-	}
-	return nil
+		return nil
+	})
 }
 
 func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error {

@@ -49,12 +49,18 @@ func main() {
 
 func run(ctx context.Context, sizes, bin, out, dir string) error {
 	fmt.Printf("%10s  %10s  %10s  %6s  %9s\n", "rows", "by hand", "service", "ratio", "memory")
+	return eachSize(sizes, func(n uint64) error { return measure(ctx, n, bin, out, dir) })
+}
+
+// eachSize measures for each of the sizes, which stand behind each other with
+// commas between.
+func eachSize(sizes string, measure func(rows uint64) error) error {
 	for s := range strings.SplitSeq(sizes, ",") {
 		n, err := strconv.ParseUint(s, 10, 64)
 		if err != nil {
 			return err
 		}
-		if err := measure(ctx, n, bin, out, dir); err != nil {
+		if err := measure(n); err != nil {
 			return err
 		}
 	}

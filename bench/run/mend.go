@@ -8,8 +8,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
 	"time"
 
 	"uchi/bench/made"
@@ -21,16 +19,7 @@ import (
 // back, beside the load itself.
 func mended(ctx context.Context, sizes, bin, out, dir string) error {
 	fmt.Printf("%10s  %9s  %10s  %10s  %10s  %9s  %9s  %6s\n", "rows", "cell", "page", "search", "found none", "load", "undo", "ratio")
-	for s := range strings.SplitSeq(sizes, ",") {
-		n, err := strconv.ParseUint(s, 10, 64)
-		if err != nil {
-			return err
-		}
-		if err := mend(ctx, n, bin, out, dir); err != nil {
-			return err
-		}
-	}
-	return nil
+	return eachSize(sizes, func(n uint64) error { return mend(ctx, n, bin, out, dir) })
 }
 
 func mend(ctx context.Context, n uint64, bin, out, dir string) error {

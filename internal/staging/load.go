@@ -95,12 +95,8 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 		if err := c.carryOut(ctx); err != nil {
 			return err
 		}
-		event, trouble, err := c.givesWay(ctx)
-		if err != nil || event == "" {
-			return err
-		}
-		ended = true
-		return c.end(ctx, event, trouble)
+		ended, err = c.endIfItGivesWay(ctx)
+		return err
 	})
 	return ended, err
 }
@@ -121,6 +117,15 @@ func (c *chunk) end(ctx context.Context, event life.Event, trouble *store.Troubl
 		}
 	}
 	return store.EndRunIn(ctx, c.tx, c.i, c.run, event, trouble, nil)
+}
+
+// endIfItGivesWay ends the load when its policy says so.
+func (c *chunk) endIfItGivesWay(ctx context.Context) (ended bool, err error) {
+	event, trouble, err := c.givesWay(ctx)
+	if err != nil || event == "" {
+		return false, err
+	}
+	return true, c.end(ctx, event, trouble)
 }
 
 // givesWay tells whether the load is to end by its policy, after what it has done
@@ -878,8 +883,13 @@ func deleteRecords(from string, i store.Import, run store.Run) stmt {
 
 // count counts the outcomes of the rows of the chunk.
 func (c *chunk) count(ctx context.Context) (map[verdict.Outcome]int64, error) {
-	words, err := collect[counted](ctx, c.tx, c.word, q(`
+	return countOutcomes(ctx, c.tx, c.word, q(`
 		select o.of_row as word, count(*) as count from {results} o where {within o} and o.last and o.of_row is not null group by o.of_row`))
+}
+
+// countOutcomes gives the outcomes that a query has counted.
+func countOutcomes(ctx context.Context, tx pgx.Tx, lookup vocabulary, query stmt) (map[verdict.Outcome]int64, error) {
+	words, err := collect[counted](ctx, tx, lookup, query)
 	if err != nil {
 		return nil, fmt.Errorf("count outcomes: %w", err)
 	}
@@ -1010,12 +1020,8 @@ func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) 
 		if err := c.advance(ctx, before); err != nil {
 			return err
 		}
-		event, trouble, err := c.givesWay(ctx)
-		if err != nil || event == "" {
-			return err
-		}
-		ended = true
-		return c.end(ctx, event, trouble)
+		ended, err = c.endIfItGivesWay(ctx)
+		return err
 	})
 	return ended, err
 }

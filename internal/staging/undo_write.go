@@ -386,9 +386,9 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 	if err != nil {
 		return nil, nil, err
 	}
-	all, err = u.tally(ctx, tx, `select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`)
+	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`))
 	if err == nil {
-		touched, err = u.tally(ctx, tx, `select of_row as word, count(*) as count from rows_now group by of_row`)
+		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from rows_now group by of_row`))
 	}
 	return all, touched, err
 }
@@ -435,14 +435,3 @@ func (u *Undo) keptNow(n int) stmt {
 			and o.outcome in ('created', 'updated', 'deleted', 'undone')`, frag{"n": schema.Int(n + 1)})
 }
 
-func (u *Undo) tally(ctx context.Context, tx pgx.Tx, query string) (map[verdict.Outcome]int64, error) {
-	words, err := collect[counted](ctx, tx, u.word, q(query))
-	if err != nil {
-		return nil, fmt.Errorf("count outcomes: %w", err)
-	}
-	m := map[verdict.Outcome]int64{}
-	for _, w := range words {
-		m[verdict.Outcome(w.Word)] = w.Count
-	}
-	return m, nil
-}
