@@ -17,7 +17,11 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
 	}
 	if f.Kind().Written && !f.Key && !fp.Chosen {
-		now = `case when not coalesce(` + otherwise(f, now, was) + `, false) then ` + now + ` end`
+		same := otherwise(f, now, was)
+		if schema.InTitle(k.plan.Type, f.Name) { // and another writing of a company's legal form
+			same = `(` + same + ` or ` + row + `.` + schema.Name(f.Name) + ` = ` + record + `.` + schema.Name(f.Name) + `)`
+		}
+		now = `case when not coalesce(` + same + `, false) then ` + now + ` end`
 	}
 	both := fp.Both
 	var out string

@@ -434,4 +434,3 @@ func (u *Undo) keptNow(n int) stmt {
 		where u.type = {type} and u.why <> '' and u.record_id = o.record_id and o.last and o.run = {pieces} and o.draft = {n}
 			and o.outcome in ('created', 'updated', 'deleted', 'undone')`, frag{"n": schema.Int(n + 1)})
 }
-

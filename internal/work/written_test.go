@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
 )
 
 // What a row only writes otherwise, or cut short, leaves a record as it is, unless
@@ -31,6 +32,11 @@ func TestWrittenOtherwise(t *testing.T) {
 			t.Errorf("%s: %v, want %s", row, i.Totals.V.Verdicts, want)
 		}
 	}
+	const companies = "Customer number,Company,Town\n"
+	b.loaded("account", companies+"A-1,Brinewick Boatyard Ltd,Brinewick\n")
+	company := b.load(b.check(b.upload("account", companies+"A-1,BRINEWICK BOATYARD LIMITED,Port Brine\n")))
+	b.want(company.Outcomes.V, map[verdict.Outcome]int64{"updated": 1})
+	b.want(b.record("account", "ACC-1").Values["name"]+", "+b.record("account", "ACC-1").Values["locality"], "Brinewick Boatyard Ltd, Port Brine")
 	i := b.upload("contact", head+"K-1,Øksnes,HEAD OF SALES,Storgata 4,\n")
 	b.load(b.check(b.change(i, func(r *mapping.Routine) {
 		o := r.Drafts[0].Fields["job_title"]

@@ -184,17 +184,18 @@ func (j *Judge) Compare(a, b *Subject) Score {
 
 // likely gives the chance that a pair is the same in spite of what speaks against
 // it, as it was found on labelled sets: people whose names differ in writing
-// mostly are; of pairs that a birthday, a place, another name or scarce evidence
-// speaks against half are at 20 bits, every 6 bits double the odds, and no more
-// than 85 of 100 ever.
+// mostly are, and so are companies of one name and town; of pairs that a birthday,
+// a place, another name or scarce evidence speaks against half are at 20 bits,
+// every 6 bits double the odds, and no more than 85 of 100 ever.
 func (s Score) likely(people bool) float64 {
 	if s.Most == MayTake {
 		return s.Percent
 	}
-	written := func(why string) bool {
-		return why == LooseName || why == NameInPart || why == InitialOnly
+	mild := []string{LooseName, NameInPart, InitialOnly}
+	if !people {
+		mild = []string{OneKind} // the whole name and the town
 	}
-	if people && !slices.ContainsFunc(s.Against, func(why string) bool { return !written(why) }) {
+	if !slices.ContainsFunc(s.Against, func(why string) bool { return !slices.Contains(mild, why) }) {
 		return min(s.Percent, 90)
 	}
 	return min(s.Percent, 85, 100/(1+math.Exp2((20-s.Bits)/6)))
