@@ -28,7 +28,7 @@ func (h *handlers) ListQuestions(ctx context.Context, r ListQuestionsRequestObje
 	if i.Totals.V == nil { // what was checked no longer holds
 		return out, nil
 	}
-	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open}
+	filter := staging.QuestionFilter{Kind: p.Kind, From: p.From, To: p.To, Open: p.Open, Like: staging.DraftOf{Row: p.Like, Draft: p.Draft}}
 	limit := limitOf(p.Limit, 50)
 	list, err := h.room.Questions(ctx, i, filter, after, limit)
 	if err != nil {
@@ -181,7 +181,7 @@ func (h *handlers) AnswerMany(ctx context.Context, r AnswerManyRequestObject) (A
 	if b.Verdict != "" && b.Choice == verdict.ChooseLeaveOut {
 		n, err = h.work.LeaveOut(ctx, i, staging.RowFilter{Verdict: string(b.Verdict), Problem: b.Problem, Field: b.Field, Value: b.Value}, personOf(ctx))
 	} else {
-		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To}, b.Choice, personOf(ctx))
+		n, err = h.work.AnswerMany(ctx, i, staging.QuestionFilter{Kind: b.Kind, From: b.From, To: b.To, Like: staging.DraftOf{Row: b.Like, Draft: b.Draft}}, b.Choice, personOf(ctx))
 	}
 	return AnswerMany200JSONResponse{Count: n}, err
 }

@@ -968,6 +968,9 @@ type LoadRequest struct {
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
 
+	// Draft With like: the draft that is asked about, when the row has several questions
+	Draft string `json:"draft,omitempty,omitzero"`
+
 	// Field With leave_out and verdict: those with a problem at this field alone
 	Field string `json:"field,omitempty,omitzero"`
 
@@ -976,6 +979,9 @@ type ManyAnswers struct {
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind QuestionKind `json:"kind,omitempty,omitzero"`
+
+	// Like Only those like this row's question: of its kind, with the same speaking against
+	Like int64 `json:"like,omitempty,omitzero"`
 
 	// Problem With leave_out and verdict: those with this problem alone
 	Problem string  `json:"problem,omitempty,omitzero"`
@@ -1790,6 +1796,12 @@ type ListQuestionsParams struct {
 
 	// To Only with a best candidate below so many percent
 	To ToParam `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
+	// Like Only those like this row's question: of its kind, with the same speaking against
+	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
+
+	// Draft With like: the draft that is asked about, when the row has several questions
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 
 	// Open Only those without an answer
 	Open OpenParam `form:"open,omitempty" json:"open,omitempty,omitzero"`
@@ -4306,6 +4318,32 @@ func (siw *ServerInterfaceWrapper) ListQuestions(w http.ResponseWriter, r *http.
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "to"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "to", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "like" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "like", r.URL.Query(), &params.Like, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "like"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "like", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "draft" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "draft", r.URL.Query(), &params.Draft, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "draft"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "draft", Err: err})
 		}
 		return
 	}

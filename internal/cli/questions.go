@@ -40,6 +40,7 @@ func (a *app) questionsCmd() *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&kind, "kind", "", "only questions of this kind: alike, several, repeat")
 	f.StringVar(&draft, "draft", "", "with a row: which of its drafts; the first that is not answered when left out")
+	f.Int64Var(&p.Like, "like", 0, "only those like this row's question, of its kind, with the same speaking against")
 	f.Float64Var(&p.From, "from", 0, "only with a best candidate of at least so many percent")
 	f.Float64Var(&p.To, "to", 0, "only with a best candidate below so many percent")
 	f.BoolVar(&p.Open, "open", false, "only those without an answer")
@@ -172,6 +173,7 @@ type answerFlags struct {
 	draft               string
 	many                bool
 	from, to            float64
+	like                int64
 	keep                []string
 	otherRow            int64
 }
@@ -204,6 +206,7 @@ and keep (fields whose value in the record stays, parted by spaces). uchi answer
 	fl.StringVar(&f.file, "file", "", "take the answers from a CSV file (- is standard input)")
 	fl.BoolVar(&f.many, "many", false, "answer all open questions alike, as --kind, --from and --to choose them")
 	fl.StringVar(&f.kind, "kind", "", "with --many: only questions of this kind: alike, several, repeat")
+	fl.Int64Var(&f.like, "like", 0, "with --many: only those like this row's question, of its kind, with the same speaking against")
 	fl.Float64Var(&f.from, "from", 0, "with --many: only with a best candidate of at least so many percent")
 	fl.Float64Var(&f.to, "to", 0, "with --many: only with a best candidate below so many percent")
 	fl.StringVar(&f.verdict, "rows", "", "with leave_out: all rows of this verdict")
@@ -235,7 +238,7 @@ func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list 
 		if len(list) != 1 {
 			return usageError{errors.New("give one answer for all: take, new or leave_out")}
 		}
-		r, err := c.AnswerManyWithResponse(ctx, c.Workspace, i.Id, client.ManyAnswers{Choice: verdict.Choice(list[0]), Kind: verdict.Question(f.kind), From: f.from, To: f.to, Verdict: verdict.Verdict(f.verdict)})
+		r, err := c.AnswerManyWithResponse(ctx, c.Workspace, i.Id, client.ManyAnswers{Choice: verdict.Choice(list[0]), Kind: verdict.Question(f.kind), From: f.from, To: f.to, Like: f.like, Draft: f.draft, Verdict: verdict.Verdict(f.verdict)})
 		if err != nil {
 			return err
 		}

@@ -970,6 +970,9 @@ type LoadRequest struct {
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
 
+	// Draft With like: the draft that is asked about, when the row has several questions
+	Draft string `json:"draft,omitempty,omitzero"`
+
 	// Field With leave_out and verdict: those with a problem at this field alone
 	Field string `json:"field,omitempty,omitzero"`
 
@@ -978,6 +981,9 @@ type ManyAnswers struct {
 
 	// Kind Is it this record, which of these records, or the same as this earlier row
 	Kind QuestionKind `json:"kind,omitempty,omitzero"`
+
+	// Like Only those like this row's question: of its kind, with the same speaking against
+	Like int64 `json:"like,omitempty,omitzero"`
 
 	// Problem With leave_out and verdict: those with this problem alone
 	Problem string  `json:"problem,omitempty,omitzero"`
@@ -1792,6 +1798,12 @@ type ListQuestionsParams struct {
 
 	// To Only with a best candidate below so many percent
 	To ToParam `form:"to,omitempty" json:"to,omitempty,omitzero"`
+
+	// Like Only those like this row's question: of its kind, with the same speaking against
+	Like int64 `form:"like,omitempty" json:"like,omitempty,omitzero"`
+
+	// Draft With like: the draft that is asked about, when the row has several questions
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 
 	// Open Only those without an answer
 	Open OpenParam `form:"open,omitempty" json:"open,omitempty,omitzero"`
@@ -6587,6 +6599,22 @@ func NewListQuestionsRequest(server string, workspace WorkspaceParam, pImport Im
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "number", Format: "double"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "like", params.Like, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "draft", params.Draft, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {

@@ -46,6 +46,7 @@ type QuestionFilter struct {
 	Open     bool    // only those without an answer
 	Row      int64   // only this row
 	Draft    string  // only of this draft
+	Like     DraftOf // only those of the same kind, with the same speaking against the best candidate, as this one
 }
 
 // cond is the SQL that chooses the questions; its values come to the others.
@@ -68,6 +69,14 @@ func (f QuestionFilter) cond(args arg) string {
 	}
 	if f.Draft != "" {
 		conds, args["draft"] = append(conds, `q.draft = @draft`), f.Draft
+	}
+	if f.Like.Row > 0 {
+		args["like"], args["like_draft"] = f.Like.Row, f.Like.Draft
+		conds = append(conds, `exists (select from {asked} l
+			join {offered} x on x.row_no = l.row_no and x.draft = l.draft and x.place = 1
+			join {offered} y on y.row_no = q.row_no and y.draft = q.draft and y.place = 1
+			where l.row_no = @like and (@like_draft = '' or l.draft = @like_draft) and l.draft = q.draft and l.kind = q.kind
+				and coalesce(x.against, '{}') = coalesce(y.against, '{}'))`)
 	}
 	return strings.Join(conds, " and ")
 }

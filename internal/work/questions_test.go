@@ -123,6 +123,20 @@ func TestAnswersInBulk(t *testing.T) {
 	if asked < 30 {
 		t.Fatalf("verdicts %v, %v", i.Totals.V.Verdicts, b.codes(i))
 	}
+	first, err := b.room.Questions(b.Context(), i, staging.QuestionFilter{}, 0, 1)
+	b.ok(err)
+	like := staging.QuestionFilter{Like: staging.DraftOf{Row: first[0].Row, Draft: first[0].Draft}}
+	alike, err := b.room.CountQuestions(b.Context(), i, like)
+	b.ok(err)
+	var same int64
+	every, err := b.room.Questions(b.Context(), i, staging.QuestionFilter{}, 0, 100)
+	b.ok(err)
+	for _, q := range every {
+		if q.Kind == first[0].Kind && fmt.Sprint(q.First.Against.V) == fmt.Sprint(first[0].First.Against.V) {
+			same++
+		}
+	}
+	b.want(alike, same)
 	n, err := b.work.AnswerMany(b.Context(), i, staging.QuestionFilter{Kind: verdict.AskAlike, From: 10}, verdict.ChooseTake, b.person)
 	b.ok(err)
 	some, err := b.room.CountQuestions(b.Context(), i, staging.QuestionFilter{Open: true})

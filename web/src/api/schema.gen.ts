@@ -1902,6 +1902,13 @@ export interface components {
             from?: number;
             /** Format: double */
             to?: number;
+            /**
+             * Format: int64
+             * @description Only those like this row's question: of its kind, with the same speaking against
+             */
+            like?: number;
+            /** @description With like: the draft that is asked about, when the row has several questions */
+            draft?: string;
             /** @description With leave_out: all rows of this verdict instead of questions */
             verdict?: components["schemas"]["Verdict"];
             /** @description With leave_out and verdict: those with this problem alone */
@@ -4213,6 +4220,10 @@ export interface operations {
                 from?: components["parameters"]["from_param"];
                 /** @description Only with a best candidate below so many percent */
                 to?: components["parameters"]["to_param"];
+                /** @description Only those like this row's question: of its kind, with the same speaking against */
+                like?: number;
+                /** @description With like: the draft that is asked about, when the row has several questions */
+                draft?: string;
                 /** @description Only those without an answer */
                 open?: components["parameters"]["open_param"];
                 /** @description From the next of the page before */

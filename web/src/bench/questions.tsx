@@ -11,6 +11,9 @@ import { FindRecord } from "./values";
 
 /** Questions of a kind, or with a best candidate between two likenesses in percent. */
 export interface Which {
+  /** Only those of the kind of this row's question, with the same speaking against. */
+  like?: number;
+  draft?: string;
   kind?: AskedRow["kind"];
   from?: number;
   to?: number;
@@ -135,7 +138,7 @@ export function Questions(p: {
   const candidate = d?.candidates[chosen];
   const keep = kept ?? candidate?.alike ?? [];
 
-  const alikeThis = { ...(q ? { kind: q.kind } : {}), from: Math.floor(candidate?.percent ?? 0) };
+  const alikeThis = { like: q?.row ?? 0, draft: q?.draft ?? "" };
   const others = useQuestions(workspace, i, q !== undefined && candidate !== undefined, { ...alikeThis, open: true });
   const likeThis = others.data?.open ?? 0;
   const go = (by: number) => {
@@ -402,8 +405,8 @@ export function Questions(p: {
         }}
         onNo={() => setMany(undefined)}
       >
-        They are the open questions of this kind whose best candidate is at least {alikeThis.from} % alike. Each answer can be
-        taken back.
+        They are the open questions of this kind where the same speaks against the best candidate
+        {candidate?.against?.length ? `: ${candidate.against.join(", ")}` : ""}. Each answer can be taken back.
       </Confirm>
       {searching && t && (
         <OtherRecord
