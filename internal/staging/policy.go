@@ -73,8 +73,8 @@ func otherwise(f catalog.Field, now, was string) string {
 		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')))`
 }
 
-// Letters that Unicode does not take apart, the letters that they
-// are without, and the marks that fall away where it does.
+// Letters that Unicode does not take apart, the letters that they count as, and
+// the marks that fall away where it does.
 const (
 	strokes    = "øłđıς"
 	strokesAre = "oldiσ"
