@@ -46,6 +46,7 @@ type draftCheck struct {
 	cleared map[string]bool // fields that some row empties
 	keeps   bool            // some answer keeps values of the record
 	alike   map[string]bool // fields that likeness may compare
+	keysOf  int             // the rule whose keys are staged, counted from 1
 }
 
 // NewCheck prepares a check, by a run, of an import whose cells are staged.
@@ -142,13 +143,30 @@ func (k *draftCheck) rule(rule, row string) (sql string, ok bool) {
 	case "unsettled":
 		// No answer and no earlier rule has found anything, not even a question;
 		// and who names a record by its id means that one.
-		sql := none("matches") + ` and ` + none("questions") + ` and ` + none("aside") + ` and ` + none("settled")
-		if k.plan.HasID {
-			sql += ` and ` + row + `.id is null`
-		}
-		return sql, true
+		return none("matches") + ` and ` + none("questions") + ` and ` + none("aside") + ` and ` + none("settled") + k.unnamed(row), true
+	case "open":
+		// The draft would make a record, or a person is asked about it.
+		return none("matches") + ` and ` + none("aside") + ` and ` + none("repeats") + k.unnamed(row), true
 	}
 	return "", false
+}
+
+// unnamed adds to a rule about the rows of an alias that they do not name their
+// record by its id.
+func (k *draftCheck) unnamed(row string) string {
+	if !k.plan.HasID {
+		return ""
+	}
+	return ` and not exists (select from {draft} x where x.row_no = ` + row + `.row_no and x.id is not null)`
+}
+
+// undenied is the rule that nobody has said of a row, given by its alias, that it
+// is another one than the row other, which is SQL; what was said before it was
+// noted of what is about all.
+func (k *draftCheck) undenied(row, other string) string {
+	return `not exists (select from {settled} s where s.row_no = ` + row + `.row_no and (
+		s.choice <> 'new' or s.denied is null or ` + other + ` = any(s.denied)
+		or exists (select from ` + k.among("matches") + ` m where m.row_no = ` + other + ` and m.record_id = any(s.denied_records))))`
 }
 
 func cutWord(w string) (word, parameter string, ok bool) {
@@ -322,7 +340,7 @@ func (k *draftCheck) prepare(ctx context.Context) error {
 		q(`create unlogged table {candidates} (
 			row_no bigint not null, place integer not null, record_id bigint, other_row bigint, percent real not null, reasons jsonb, against text[], alike text[])`),
 		q(`create unlogged table {settled} as
-			select a.row_no, a.choice, a.record_id, a.other_row, nullif(a.keep, '{}') as keep
+			select a.row_no, a.choice, a.record_id, a.other_row, nullif(a.keep, '{}') as keep, a.denied, a.denied_records
 			from (
 				select distinct on (row_no) * from answers
 				where import = @import and (draft = {name} or choice = 'leave_out')

@@ -26,7 +26,7 @@ import (
 const (
 	mostSharing    = 50    // records that share a blocking key for it to be used
 	mostPairs      = 5_000 // pairs that one blocking key may bring together
-	mostReached    = 20    // records that the keys of a row may reach, the rarest keys first
+	mostReached    = 60    // records that the keys of a row may reach, the rarest keys first
 	mostCompared   = 25    // candidates that a row is compared with, those with most keys in common
 	mostFrequent   = 400_000
 	mostExplained  = mostCandidates
@@ -157,31 +157,56 @@ func (r *Room) refreshLikeness(ctx context.Context, conn *pgxpool.Conn, workspac
 }
 
 var (
-	stepLikeKeys   = step{does: "makes the keys of likeness", reads: "draft aside settled matches questions links became records repeats", writes: "keys"}
+	stepLikeKeys   = step{does: "makes the keys of likeness", reads: "draft aside matches links became records", writes: "keys"}
 	stepFrequency  = step{does: "counts how frequent values are", reads: "keys likeness_keys", writes: "mine"}
-	stepCandidates = step{does: "brings together what may be alike", reads: "keys likeness_keys draft records", writes: "mine reach small pairs"}
+	stepCandidates = step{
+		does:   "brings together what may be alike",
+		reads:  "keys likeness_keys draft records aside matches settled questions repeats",
+		writes: "mine reach small pairs",
+	}
 	stepScored     = step{does: "scores what may be alike", reads: "keys pairs records", writes: "found"}
 	stepByLikeness = step{
 		does:   "finds records by likeness",
 		reads:  "found records draft cells several",
 		writes: "matches questions candidates problems aside several found pairs",
 	}
-	stepRepeatLikeness = step{does: "finds rows that are alike", reads: "found keys", writes: "repeats questions candidates found pairs"}
+	stepRepeatLikeness = step{
+		does:   "finds rows that are alike",
+		reads:  "found keys matches aside settled",
+		writes: "repeats questions candidates found pairs twice",
+	}
 )
 
-// stageKeys stages the compared values of rows q that a rule chooses, with their
-// terms and blocking keys.
-func (k *draftCheck) stageKeys(ctx context.Context, c *matching.Comparer, which string) error {
-	err := k.do(ctx, stepLikeKeys,
+// stageKeys stages the compared values of all rows for the n-th rule, with their
+// terms and blocking keys; of all, so that how rare a value is among the rows does
+// not hang on what is found or answered. Where every row has found its record
+// there is nothing to compare, and nothing is staged: ok is false then.
+func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer) (ok bool, err error) {
+	if k.keysOf == n {
+		return true, nil
+	}
+	err = k.do(ctx, stepLikeKeys,
 		q(`drop table if exists {keys}`),
 		q(`create unlogged table {keys} (row_no bigint not null, values text[] not null, terms integer[] not null, blocks integer[] not null)`))
 	if err != nil {
-		return err
+		return false, err
 	}
-	query, _, err := q(`select q.row_no, {values} from {staged} where {which}`,
-		frag{"values": comparedColumns(c.Fields, now, k.employer), "staged": k.staged(), "which": which}).compose(k.word)
+	needed := `exists (select from {draft} d where {stays d} and {unfound d})`
+	if k.whole != nil { // what the whole check has staged of the rows is to have a successor
+		needed += ` or exists (select from ` + k.whole.drafts[k.n].table("keys") + `)`
+	}
+	query, _, err := q(`select ` + needed).compose(k.word)
 	if err != nil {
-		return err
+		return false, err
+	}
+	if err := k.conn.pg.QueryRow(ctx, query).Scan(&ok); err != nil || !ok {
+		return false, err
+	}
+	k.keysOf = n
+	query, _, err = q(`select q.row_no, {values} from {staged}`,
+		frag{"values": comparedColumns(c.Fields, now, k.employer), "staged": k.staged()}).compose(k.word)
+	if err != nil {
+		return false, err
 	}
 	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("keys"), []string{"row_no", "values", "terms", "blocks"})
 	var values []string
@@ -196,19 +221,24 @@ func (k *draftCheck) stageKeys(ctx context.Context, c *matching.Comparer, which 
 		return out.Flush()
 	})
 	if err := out.End(err); err != nil {
-		return fmt.Errorf("%s: %w", stepLikeKeys.does, err)
+		return false, fmt.Errorf("%s: %w", stepLikeKeys.does, err)
 	}
-	return k.do(ctx, stepLikeKeys, q(`analyze {keys}`))
+	return true, k.do(ctx, stepLikeKeys, q(`create index on {keys} (row_no)`), q(`analyze {keys}`))
 }
 
 // frequencies counts in a table of keys how many have each term of the rows. Own
 // is how many of them a row's own values count for.
 func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (matching.Frequencies, error) {
 	f := matching.Frequencies{Own: own}
-	if err := k.room.pool.QueryRow(ctx, `select count(*) from `+table).Scan(&f.N); err != nil {
+	in := frag{"in": table}
+	total, _, err := q(`select count(*) from {in}`, in).compose(k.word)
+	if err != nil {
+		return f, err
+	}
+	if err := k.room.pool.QueryRow(ctx, total).Scan(&f.N); err != nil {
 		return f, fmt.Errorf("%s: %w", stepFrequency.does, err)
 	}
-	err := k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`), q(`analyze {mine}`))
+	err = k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`), q(`analyze {mine}`))
 	if err != nil {
 		return f, err
 	}
@@ -219,7 +249,7 @@ func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (
 			from (select unnest(terms) as t from {in}) x join {mine} m on m.t = x.t
 			group by x.t having count(*) > 1
 		) y
-		order by n desc limit `+schema.Int(mostFrequent), frag{"in": table}).compose(k.word)
+		order by n desc limit `+schema.Int(mostFrequent), in).compose(k.word)
 	if err != nil {
 		return f, err
 	}
@@ -243,7 +273,7 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 		}
 	}
 	c := matching.NewComparer(k.plan.Type, rule.Alike)
-	if err := k.stageKeys(ctx, c, `{unsettled q}`); err != nil {
+	if ok, err := k.stageKeys(ctx, n, c); err != nil || !ok {
 		return err
 	}
 	freq, err := k.frequencies(ctx, schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name), 1)
@@ -255,9 +285,10 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 			select row_no, other from (
 				select d.row_no, r.id as other, row_number() over (partition by d.row_no order by r.id) as n
 				from {keys} x join {draft} d using (row_no) join {records} r on {same}
+				where {unsettled d}
 			) y where n <= @most`, frag{"same": sameRecord(rule)}, arg{"most": mostCompared}))
 	} else {
-		err = k.blockPairs(ctx, "{likeness_keys}", "record_id", "true")
+		err = k.blockPairs(ctx, "{unsettled d}", "(select record_id as other, blocks from {likeness_keys}) x", 0, "true")
 	}
 	if err != nil {
 		return err
@@ -322,26 +353,31 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 	return append(statements, q(`drop table {found}, {pairs}`), q(`analyze {matches}`))
 }
 
-// blockPairs brings together the rows of keys and those of another table that
-// share blocking keys, with the bounds that keep the work small.
-func (k *draftCheck) blockPairs(ctx context.Context, others, id, which string) error {
+// blockPairs brings together the rows d of keys of which a rule holds and others,
+// an SQL query of other and blocks, that share blocking keys, with the bounds that
+// keep the work small; which chooses among the pairs p of row_no and other. Own
+// is how many of the others a row itself is.
+func (k *draftCheck) blockPairs(ctx context.Context, rows, others string, own int, which string) error {
 	// Every step is a table of its own with statistics: what the planner cannot
 	// estimate it joins in loops.
-	with := []any{frag{"others": others, "id": id, "which": which}}
+	with := []any{frag{"rows": rows, "others": others, "which": which, "own": schema.Int(own)}}
 	return k.do(ctx, stepCandidates,
-		q(`create unlogged table {mine} as select row_no, unnest(blocks) as b from {keys}`),
+		q(`create unlogged table {mine} as
+			select d.row_no, unnest(d.blocks) as b
+			from {keys} d
+			where {rows}`, with...),
 		q(`create index on {mine} (b)`),
 		q(`analyze {mine}`),
 		q(`create unlogged table {reach} as
 			select x.b, x.other
-			from (select {id} as other, unnest(blocks) as b from {others}) x
+			from (select other, unnest(blocks) as b from {others}) x
 			where x.b in (select b from {mine})`, with...),
 		q(`analyze {reach}`),
 		q(`create unlogged table {small} as
-			select r.b, r.n
+			select r.b, r.n - {own} as n
 			from (select b, count(*) as n from {reach} group by b) r
 			join (select b, count(*) as n from {mine} group by b) m on m.b = r.b
-			where r.n <= @sharing and r.n * m.n <= @pairs`, arg{"sharing": mostSharing, "pairs": mostPairs}),
+			where r.n <= @sharing and r.n * m.n <= @pairs and r.n > {own}`, append(with, arg{"sharing": mostSharing, "pairs": mostPairs})...),
 		q(`analyze {small}`),
 		q(`create unlogged table {pairs} as
 			select row_no, other from (
@@ -354,9 +390,9 @@ func (k *draftCheck) blockPairs(ctx context.Context, others, id, which string) e
 						) y where reached - n < @reached
 					) d
 					join {reach} r on r.b = d.b
-					where {which}
 					group by d.row_no, r.other
-				) met
+				) p
+				where {which}
 			) x where n <= @most`, append(with, arg{"reached": mostReached, "most": mostCompared})...),
 		q(`drop table {mine}, {reach}, {small}`),
 		q(`analyze {pairs}`))
@@ -496,57 +532,83 @@ func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Dec
 	return nil
 }
 
-// repeatAlike finds, among the rows for which nothing was found, those that
-// are the same as an earlier one by likeness.
+// repeatAlike finds the rows that are the same by likeness as an earlier one, or as
+// one that has found its record. A row about a record of which a person is asked,
+// and one of which they have said that it is none of the records, are looked at as
+// well: else two equal rows, answered alike, would make two records.
 func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchRule) error {
 	c := matching.NewComparer(k.plan.Type, rule.Alike)
-	if err := k.stageKeys(ctx, c, `{unsettled q} and {single q}`); err != nil {
+	if ok, err := k.stageKeys(ctx, n, c); err != nil || !ok {
 		return err
 	}
-	if err := k.do(ctx, stepRepeatLikeness, equalRows(c)); err != nil {
+	if err := k.do(ctx, stepRepeatLikeness, k.equalRows(c)); err != nil {
 		return err
 	}
-	among := k.table("keys")
-	if k.whole != nil { // how rare a value is does not depend on how many rows are checked again
-		among = `(select * from ` + k.whole.drafts[k.n].table("keys") + ` where row_no not in (select unnest(` + numbers(k.rows) + `))
-			union all select * from ` + k.table("keys") + `) k`
-	}
-	freq, err := k.frequencies(ctx, among, 2)
+	// How rare a value is, and what is near, does not hang on how many rows are
+	// checked again.
+	all := k.among("keys")
+	freq, err := k.frequencies(ctx, all+` k`, 2)
 	if err != nil {
 		return err
 	}
 	freq.Prior = matching.PriorRows
-	if err := k.blockPairs(ctx, "{keys}", "row_no", `r.other < d.row_no`); err != nil {
+	others := `(select row_no as other, blocks from ` + all + ` x where not exists (select from ` + k.among("aside") + ` a where a.row_no = x.row_no)) x`
+	err = k.blockPairs(ctx, "{open d}", others, 1, `
+		p.other <> p.row_no
+		and (p.other < p.row_no or exists (select from `+k.among("matches")+` m where m.row_no = p.other))
+		and `+k.undenied("p", "p.other"))
+	if err != nil {
 		return err
 	}
 	err = k.score(ctx, q(`
 		select p.row_no, p.other, d.values, r.values
-		from {pairs} p join {keys} d using (row_no) join {keys} r on r.row_no = p.other
+		from {pairs} p join {keys} d using (row_no) join `+all+` r on r.row_no = p.other
 		order by p.row_no`), c, freq, rule)
 	if err != nil {
 		return err
 	}
 	takeAt, _ := rule.Bounds()
-	doubtful := int(matching.Doubtful)
-	// Many means that several earlier rows are it, which are then one another's
-	// repeats: the first of them leads.
+	sure := arg{"sure": []int32{int32(matching.Found), int32(matching.Many)}, "take_at": takeAt}
+	// Many means that several other rows are it, which are then one another's
+	// repeats: the first that has found a record leads, else the first. What speaks
+	// against the record itself is not outweighed by a row between.
 	return k.do(ctx, stepRepeatLikeness,
 		q(`analyze {found}`),
-		q(`insert into {repeats} (row_no, lead)
-			select row_no, min(other) from {found}
-			where decision in (@found, @many) and percent >= @take_at
-			group by row_no on conflict do nothing`, arg{"found": int(matching.Found), "many": int(matching.Many), "take_at": takeAt}),
-		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
-			select row_no, @kind, @rule, count(*), max(percent) from {found} where decision = @doubtful group by row_no`,
-			arg{"kind": string(verdict.AskRepeat), "rule": n, "doubtful": doubtful}),
+		q(`create unlogged table {twice} as
+			select row_no, lead, finds,
+				finds = 0 or finds = 1 and (
+					not exists (select from {candidates} c where c.row_no = x.row_no)
+					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no and coalesce(c.against, '{}') = '{}')
+				) as agrees
+			from (
+				select f.row_no, (array_agg(f.other order by m.record_id is null, f.other))[1] as lead,
+					count(distinct m.record_id) as finds, min(m.record_id) as record_id
+				from {found} f left join `+k.among("matches")+` m on m.row_no = f.other
+				where f.decision = any(@sure) and f.percent >= @take_at
+				group by f.row_no
+			) x`, sure),
+		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} where agrees on conflict do nothing`),
+		// What is left is asked, but about rows whose record is asked about already.
+		q(`delete from {found} f
+			where exists (select from {repeats} x where x.row_no = f.row_no)
+				or exists (select from `+k.among("matches")+` m join {candidates} c on c.record_id = m.record_id where m.row_no = f.other and c.row_no = f.row_no)`),
+		q(`drop table {twice}`),
 		q(`insert into {candidates} (row_no, place, other_row, percent, reasons, against, alike)
-			select row_no, place, other, percent, reasons, against, alike from {found} where decision = @doubtful`, arg{"doubtful": doubtful}),
+			select f.row_no, f.place + (select count(*) from {candidates} c where c.row_no = f.row_no), f.other, f.percent, f.reasons, f.against, f.alike
+			from {found} f`),
+		q(`update {questions} x set kind = @several, candidates = x.candidates + f.n
+			from (select row_no, count(*) as n from {found} group by row_no) f
+			where f.row_no = x.row_no`, arg{"several": string(verdict.AskSeveral)}),
+		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select f.row_no, @kind, @rule, count(*), max(f.percent) from {found} f
+			where not exists (select from {questions} x where x.row_no = f.row_no)
+			group by f.row_no`, arg{"kind": string(verdict.AskRepeat), "rule": n}),
 		q(`drop table {found}, {pairs}`))
 }
 
 // equalRows finds rows equal in all that is compared where they are more than
 // blocking takes; there need be no score for them.
-func equalRows(c *matching.Comparer) stmt {
+func (k *draftCheck) equalRows(c *matching.Comparer) stmt {
 	names, others := c.Telling()
 	filled := func(at []int) string {
 		var parts []string
@@ -562,8 +624,11 @@ func equalRows(c *matching.Comparer) stmt {
 		select d.row_no, g.lead
 		from {keys} d
 		join (
-			select values, min(row_no) as lead from {keys} group by values having count(*) > @sharing
+			select values, coalesce(min(m.row_no), min(x.row_no)) as lead
+			from {keys} x left join {matches} m on m.row_no = x.row_no
+			where {stays x}
+			group by values having count(*) > @sharing
 		) g on g.values = d.values
-		where d.row_no <> g.lead and {named} and {told}
-		on conflict do nothing`, frag{"named": filled(names), "told": filled(others)}, arg{"sharing": mostSharing})
+		where d.row_no <> g.lead and {named} and {told} and {open d} and {undenied}
+		on conflict do nothing`, frag{"named": filled(names), "told": filled(others), "undenied": k.undenied("d", "g.lead")}, arg{"sharing": mostSharing})
 }

@@ -35,6 +35,7 @@ type AskedRow struct {
 	Candidates int                  `db:"candidates"`
 	Percent    float64              `db:"percent"`
 	Cells      store.JSON[[]string] `db:"cells"`
+	Answered   bool                 `db:"answered"`
 	Answer     *store.Answer        `db:"-"`
 	First      *Candidate           `db:"-"`
 }
@@ -101,7 +102,10 @@ func (r *Room) questions(i store.Import) (word vocabulary, ok bool) {
 		case "waiting":
 			return `{asked} q
 				join {verdicts} v on v.row_no = q.row_no and v.row_verdict = 'ask'
-				left join answers a on a.import = ` + schema.Int(i.ID) + ` and a.row_no = q.row_no and a.draft = q.draft`, false, true
+				left join answers a on a.import = ` + schema.Int(i.ID) + ` and a.row_no = q.row_no and a.draft = q.draft
+					and (a.choice <> 'new' or a.denied is null or not exists (
+						select from {offered} x
+						where x.row_no = q.row_no and x.draft = q.draft and x.other_row is not null and x.other_row <> all(a.denied)))`, false, true
 		}
 		return "", false, false
 	}, true
@@ -120,8 +124,8 @@ func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFi
 	}
 	args := arg{"after": after, "limit": limit}
 	list, err := collect[AskedRow](ctx, r.pool, word, q(`
-		select row_no, draft, kind, rule, candidates, percent, cells from (
-			select q.row_no, q.draft, q.kind, q.rule, q.candidates, q.percent, to_jsonb(c.cells) as cells,
+		select row_no, draft, kind, rule, candidates, percent, cells, answered from (
+			select q.row_no, q.draft, q.kind, q.rule, q.candidates, q.percent, to_jsonb(c.cells) as cells, a.row_no is not null as answered,
 				dense_rank() over (order by q.row_no) as place
 			from {waiting} join {cells} c on c.row_no = q.row_no
 			where {which} and q.row_no > @after
@@ -140,7 +144,7 @@ func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFi
 		return nil, err
 	}
 	for n, a := range answers {
-		if m, ok := at[DraftOf{a.Row, a.Draft}]; ok {
+		if m, ok := at[DraftOf{a.Row, a.Draft}]; ok && list[m].Answered {
 			list[m].Answer = &answers[n]
 		}
 	}
@@ -236,19 +240,38 @@ func (r *Room) KeepAnswers(ctx context.Context, tx pgx.Tx, i store.Import, answe
 		by, pgx.NamedArgs{"rows": rows, "drafts": drafts, "choices": choices, "records": records, "others": others, "keeps": keeps})
 }
 
-// keep keeps the answers that a query gives, and notes that their rows were touched.
+// keep keeps the answers that a query gives, and notes that their rows were
+// touched. With an answer that a draft is new stands what it was said not to be:
+// the rows and records that it was offered, and the row that it was taken to
+// repeat. What later checks find beside is asked again.
 func keep(ctx context.Context, tx pgx.Tx, i store.Import, given string, by int64, args pgx.NamedArgs) (int64, error) {
 	args["import"], args["by"] = i.ID, by
+	offered := `select null::bigint as row_no, '' as draft, null::bigint as record_id, null::bigint as other_row where false`
+	if of, ok := checkOf(i); ok {
+		offered = `select row_no, draft, record_id, other_row from ` + of("offered")
+		for n, d := range i.Routine.V.Drafts {
+			offered += ` union all select row_no, ` + schema.Literal(d.Called()) + `, null, lead from ` + of(draftPart(n, "repeats"))
+		}
+	}
 	tag, err := tx.Exec(ctx, `
 		with given as (`+given+`),
 		touched as (
 			insert into touched_rows (import, row_no) select distinct @import::bigint, row_no from given on conflict do nothing
+		),
+		no as (
+			select o.row_no, o.draft,
+				coalesce(array_agg(o.other_row) filter (where o.other_row is not null), '{}') as rows,
+				coalesce(array_agg(o.record_id) filter (where o.record_id is not null), '{}') as records
+			from (`+offered+`) o join given g on g.row_no = o.row_no and g.draft = o.draft
+			group by o.row_no, o.draft
 		)
-		insert into answers (import, row_no, draft, choice, record_id, other_row, keep, person)
-		select @import, row_no, draft, choice, record_id, other_row, keep, @by from given
+		insert into answers as a (import, row_no, draft, choice, record_id, other_row, keep, denied, denied_records, person)
+		select @import, row_no, draft, choice, record_id, other_row, keep, coalesce(no.rows, '{}'), coalesce(no.records, '{}'), @by
+		from given left join no using (row_no, draft)
 		on conflict (import, row_no, draft) do update set
 			choice = excluded.choice, record_id = excluded.record_id, other_row = excluded.other_row,
-			keep = excluded.keep, person = excluded.person, at = now()`, args)
+			keep = excluded.keep, denied = a.denied || excluded.denied, denied_records = a.denied_records || excluded.denied_records,
+			person = excluded.person, at = now()`, args)
 	if err != nil {
 		return 0, fmt.Errorf("keep answers: %w", err)
 	}

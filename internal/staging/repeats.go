@@ -54,14 +54,14 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		if f := k.plan.Fields[i].Field; f.Key {
 			done = append(done, f.Name)
-			statements = append(statements, sameKey([]string{f.Name}, true)...)
+			statements = append(statements, k.sameKey([]string{f.Name}, true)...)
 		}
 	}
 	for _, rule := range k.plan.Rules {
 		fields := strings.Join(rule.Fields, " ")
 		if fields != "" && len(rule.Alike) == 0 && !byID(rule) && !slices.Contains(done, fields) {
 			done = append(done, fields)
-			statements = append(statements, sameKey(rule.Fields, false)...)
+			statements = append(statements, k.sameKey(rule.Fields, false)...)
 		}
 	}
 	if err := k.do(ctx, stepRepeats, statements...); err != nil {
@@ -91,8 +91,8 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 // sameKey finds rows that are equal in fields of which the normal form is kept.
 // Of the rows that are alike, the one that has a record stands, else the first.
 // Unless all are to be found, rows that have found a record of their own, or of
-// which a person has said what they are, are no repeats.
-func sameKey(fields []string, all bool) []stmt {
+// which a person has said that they are not the row that stands, are no repeats.
+func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
 	var cols, filled []string
 	for _, name := range fields {
 		cols = append(cols, schema.Key(name))
@@ -100,7 +100,7 @@ func sameKey(fields []string, all bool) []stmt {
 	}
 	only := `true`
 	if !all {
-		only = `{unfound d} and {unanswered d}`
+		only = `{unfound d} and ` + k.undenied("d", "x.first")
 	}
 	with := []any{frag{"cols": list(cols), "filled": strings.Join(filled, " and "), "only": only}, arg{"field": fields[0]}}
 	// What stands twice is found by its key alone first: mostly there is nothing.
@@ -188,7 +188,7 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 		return append(statements,
 			q(`insert into {questions} (row_no, kind, rule, candidates, percent)
 				select row_no, @kind, 0, 1, 100 from {same} d
-				where not d.merge and {unanswered d} and {unasked d}`, from, arg{"kind": string(verdict.AskRepeat)}),
+				where not d.merge and {unasked d} and {undenied}`, from, frag{"undenied": k.undenied("d", "d.lead")}, arg{"kind": string(verdict.AskRepeat)}),
 			q(`insert into {candidates} (row_no, place, other_row, percent)
 				select d.row_no, 1, d.lead, 100 from {same} d
 				where not d.merge

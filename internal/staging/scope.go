@@ -159,15 +159,30 @@ func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan
 	return k, true
 }
 
+// among is the SQL of a table of the draft as it stands for all rows: of a check of
+// some, its own rows beside the others of the whole.
+func (k *draftCheck) among(part string) string {
+	if k.whole == nil {
+		return `{` + part + `}`
+	}
+	return `(select * from ` + k.whole.drafts[k.n].table(part) + ` where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from {` + part + `})`
+}
+
 // Outside gives the rows outside those of a check of some rows that must be checked
 // with them after all: what is compared of a row by likeness has changed, or
-// whether it is compared at all, and the others have as much in common with it,
-// before or now, as candidates have.
-func (k *Check) Outside(ctx context.Context) ([]int64, error) {
+// whether it has found a record, and the others have as much in common with it,
+// before or now, as candidates have. ok is false when a row is compared where the
+// whole check had no reason to compare any.
+func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) {
 	seen := map[int64]bool{}
 	for n, d := range k.drafts {
-		if d.likenessRules() == "" {
+		if d.likenessRules() == "" || d.keysOf == 0 {
 			continue
+		}
+		var compared bool
+		err := k.room.pool.QueryRow(ctx, `select exists (select from `+k.whole.drafts[n].table("keys")+`)`).Scan(&compared)
+		if err != nil || !compared {
+			return nil, false, err
 		}
 		query, _, err := q(`
 			with old as (select * from {whole} where row_no in (select unnest({rows}))),
@@ -175,6 +190,7 @@ func (k *Check) Outside(ctx context.Context) ([]int64, error) {
 				select coalesce(n.row_no, o.row_no) as row_no, n.blocks as now, o.blocks as before
 				from {keys} n full join old o on o.row_no = n.row_no
 				where n.values is distinct from o.values
+					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m where m.row_no = n.row_no)
 			),
 			blocks as (
 				select distinct unnest(now) as b from touched union select distinct unnest(before) from touched
@@ -186,23 +202,23 @@ func (k *Check) Outside(ctx context.Context) ([]int64, error) {
 			)
 			select distinct row_no from reached
 			where n <= {sharing} and row_no not in (select unnest({rows}))`,
-			frag{"whole": k.whole.drafts[n].table("keys"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
+			frag{"whole": k.whole.drafts[n].table("keys"), "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
 		if err != nil {
-			return nil, err
+			return nil, false, err
 		}
 		found, err := k.room.pool.Query(ctx, query)
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", stepCoupled.does, err)
+			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 		}
 		list, err := pgx.CollectRows(found, pgx.RowTo[int64])
 		if err != nil {
-			return nil, fmt.Errorf("%s: %w", stepCoupled.does, err)
+			return nil, false, fmt.Errorf("%s: %w", stepCoupled.does, err)
 		}
 		for _, row := range list {
 			seen[row] = true
 		}
 	}
-	return slices.Sorted(maps.Keys(seen)), nil
+	return slices.Sorted(maps.Keys(seen)), true, nil
 }
 
 var stepMerge = step{

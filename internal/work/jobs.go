@@ -418,8 +418,8 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 		if _, err := s.runCheck(ctx, r, i, k, plan, staging.Part{Rows: rows}); err != nil {
 			return nil, err
 		}
-		more, err := k.Outside(ctx)
-		if err != nil {
+		more, ok, err := k.Outside(ctx)
+		if err != nil || !ok {
 			return nil, err
 		}
 		all, ok, err := k.CoupledNow(ctx)

@@ -106,6 +106,45 @@ func (b *bench) again(i store.Import) store.Import {
 	return i
 }
 
+// Answers that rows are none of the records do not make two records of rows that
+// are the same: what the rows are to each other is said as well.
+func TestAllNewMakesNoTwo(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", people)
+	const son = "Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,2004-05-05" // of Ola, born 1975
+	i := b.check(b.upload("contact", strings.Join([]string{"Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday",
+		son,                                   // 2
+		strings.Replace(son, "Ola", "OLA", 1), // 3 again
+		"Ola,Tangvald,,+4755112234,Sjøgata 1,5004,Bergvik,1999-11-20", // 4 another son, or a wrong birthday
+	}, "\n")))
+	b.want(b.rows(i), "[2 ask (ask) 3 hold (hold) 4 ask (ask)]")
+	q, err := b.work.Question(b.Context(), i, 4, "")
+	b.ok(err)
+	var offered []string
+	for _, c := range q.Candidates {
+		if c.OtherRow != nil {
+			offered = append(offered, fmt.Sprint("row ", *c.OtherRow))
+		} else {
+			offered = append(offered, fmt.Sprint("record ", *c.Record))
+		}
+	}
+	b.want(offered, "[record 2 row 2 row 3]")
+	allNew := func() {
+		t.Helper()
+		_, err := b.work.AnswerMany(b.Context(), b.again(i), staging.QuestionFilter{}, verdict.ChooseNew, b.person)
+		b.ok(err)
+		i = b.check(b.again(i))
+	}
+	allNew()
+	b.want(b.rows(i), "[2 create (create) 3 hold (hold) 4 create (create)]")
+	b.want(b.codes(i), "[3 duplicate_row ]")
+	// Who says of the row itself that it is another is believed.
+	_, err = b.work.Answer(b.Context(), b.again(i), []Given{{Row: 3, Choice: verdict.ChooseNew}}, b.person)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(b.rows(i), "[2 create (create) 3 create (create) 4 create (create)]")
+}
+
 func TestAnswersInBulk(t *testing.T) {
 	b := start(t)
 	var there, come strings.Builder

@@ -171,6 +171,36 @@ func number(w string) string {
 	return w
 }
 
+// otherNumbers reports whether two web domains are those of numbered houses of one
+// name: tern.example and tern2.example, or tern-iv.example.
+func otherNumbers(a, b []string) bool {
+	for _, x := range a {
+		for _, y := range b {
+			name, n := unnumbered(x)
+			other, m := unnumbered(y)
+			if name == other && n != m {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// unnumbered parts the first label of a domain into what it says, without signs,
+// and its number, in figures or Roman ones.
+func unnumbered(domain string) (name, n string) {
+	label, _, _ := strings.Cut(domain, ".")
+	for i, w := range strings.FieldsFunc(label, func(r rune) bool { return r == '-' || r == '_' }) {
+		bare := strings.TrimRight(w, "0123456789")
+		n += w[len(bare):]
+		if of := number(bare); i > 0 && of != "" {
+			n, bare = n+of, ""
+		}
+		name += bare
+	}
+	return name, n
+}
+
 // likeCompany compares the names of two companies. The difference between
 // branches (North and South, 1 and 2) is a contradiction, not a slip.
 func likeCompany(a, b company) Level {

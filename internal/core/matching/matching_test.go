@@ -226,6 +226,8 @@ func TestCompaniesApart(t *testing.T) {
 		{"its branch elsewhere", with(map[string]string{"phone": "+4777665544", "street": "Kaiveien 1", "postal_code": "9008", "locality": "Tromvik"}), New},
 		{"its northern house", with(map[string]string{"name": "Kalvøya Marina Nord AS", "phone": "+4777665544", "street": "Nordkaia 1"}), New},
 		{"a new name at the old place", with(map[string]string{"name": "Fjordby Boats AS"}), Doubtful},
+		{"its second house, by its address in the web", with(map[string]string{"website": "https://kalvoya2.example", "phone": ""}), Doubtful},
+		{"its fourth house", with(map[string]string{"website": "https://kalvoya-iv.example", "phone": ""}), Doubtful},
 		{"the name alone", map[string]string{"name": "Kalvøya Marina"}, Doubtful},
 		{"another business", map[string]string{"name": "Krogsø Werft", "website": "https://krogso.example"}, New},
 	} {

@@ -492,7 +492,7 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, NameInPart)
 		}
 	}
-	if ev.levels[nCode] == Differs {
+	if ev.levels[nCode] == Differs || ev.levels[nWeb] == Differs && otherNumbers(a.webs, b.webs) {
 		s.limit(MayAsk, OtherCode)
 	}
 	switch where {
