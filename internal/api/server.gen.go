@@ -1383,6 +1383,9 @@ type RowValue struct {
 
 	// Said What the source says, where the value is a link
 	Said string `json:"said,omitempty,omitzero"`
+
+	// Why How the record of a link was found, or why what is there stays though the row says something
+	Why string `json:"why,omitempty,omitzero"`
 }
 
 // Run One piece of work on an import

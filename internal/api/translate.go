@@ -176,7 +176,7 @@ func rowAsRecordView(r work.RowAsRecord, c catalog.Catalog) RowAsRecord {
 }
 
 func rowValueView(x work.RowValue) RowValue {
-	v := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed, Said: x.Said}
+	v := RowValue{Field: x.Field.Name, Label: x.Field.Label, Column: x.Column, Before: x.Before, After: x.After, Changed: x.Changed, Said: x.Said, Why: x.Why}
 	if x.Link != nil {
 		v.Link = linkView(*x.Link)
 	}

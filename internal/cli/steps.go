@@ -456,6 +456,7 @@ func (a *app) rowsCmd() *cobra.Command {
 	var v, o string
 	var csv bool
 	var book string
+	var row int64
 	cmd := &cobra.Command{
 		Use: "rows NUMBER", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short:   "Show rows of an import with verdicts, problems and outcomes",
@@ -464,6 +465,9 @@ func (a *app) rowsCmd() *cobra.Command {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
 				return err
+			}
+			if row > 0 {
+				return a.showRow(cmd.Context(), c, i.Id, row)
 			}
 			p.Verdict, p.Outcome = verdict.Verdict(v), verdict.Outcome(o)
 			if book != "" {
@@ -499,9 +503,63 @@ func (a *app) rowsCmd() *cobra.Command {
 	f.StringVar(&p.Text, "text", "", "only rows with this text in a cell")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most rows to show")
+	f.Int64Var(&row, "row", 0, "show this row alone, as the records that it becomes, with what each value comes from")
 	f.StringVar(&book, "xlsx", "", "write all of them as a workbook into this file, with notes at what is wrong")
 	f.BoolVar(&csv, "csv", false, "print all of them as CSV, with what is wrong")
 	return cmd
+}
+
+// showRow shows one row as the records that it becomes.
+func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error {
+	r, err := c.GetRowWithResponse(ctx, c.Workspace, id, row)
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(r.JSON200)
+	}
+	for n, d := range r.JSON200.Drafts {
+		if n > 0 {
+			fmt.Fprintln(a.out)
+		}
+		word := string(d.Verdict)
+		if d.Outcome != "" {
+			word = string(d.Outcome)
+		}
+		head := d.Type
+		if d.Record.Id != "" {
+			head += fmt.Sprintf(", %s %s", d.Record.Id, d.Record.Title)
+		}
+		if d.Percent > 0 {
+			head += fmt.Sprintf(", found by likeness, %.1f %%", d.Percent)
+		}
+		fmt.Fprintf(a.out, "Row %d: %s %s\n", row, a.word(word), head)
+		if d.Reason != "" {
+			fmt.Fprintf(a.out, "  %s\n", d.Reason)
+		}
+		columns := []any{"Field", "There", "Becomes", "Why"}
+		if d.Record.Id == "" {
+			columns = slices.Delete(columns, 1, 2)
+		}
+		tab := a.table(columns...)
+		for _, v := range d.Values {
+			after := v.After
+			if v.Link.Id != "" {
+				after = v.Link.Title + " (" + v.Link.Id + ")"
+			}
+			why := v.Why
+			if v.Problem.Message != "" {
+				why = v.Problem.Message + ". " + v.Problem.Mend
+			}
+			row := []any{v.Label, oneLine(v.Before, 40), oneLine(after, 60), why}
+			if d.Record.Id == "" {
+				row = slices.Delete(row, 1, 2)
+			}
+			tab.AppendRow(row)
+		}
+		tab.Render()
+	}
+	return nil
 }
 
 func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {

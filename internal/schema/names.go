@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/value"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -64,6 +65,26 @@ func TitleText(t catalog.RecordType, alias string) string {
 		parts = append(parts, `nullif(`+Text(f, Column(f, alias))+`, '')`)
 	}
 	return `concat_ws(' ', ` + strings.Join(parts, ", ") + `)`
+}
+
+// LegalForm is the SQL of the legal form that stands at the end of a company's
+// name, or at its beginning, in one spelling of it; empty for a name without one.
+// Two names that are equal but for it are of two companies.
+func LegalForm(name string) string {
+	form := `(?:` + strings.Join(value.CompanyForms(), "|") + `|a s|z oo)`
+	plain := `' ' || regexp_replace(lower(replace(` + name + `, '.', '')), '[[:space:],;/&()+-]+', ' ', 'g')`
+	sql := `coalesce(substring(` + plain + ` from '((?: (?:and|und|et|og|och|` + form + `))+) ?$'), substring(` + plain + ` from '^( ` + form + `) '), '')`
+	for _, same := range append([][2]string{{"a s", "as"}, {"z oo", "zoo"}, {"and", ""}, {"und", ""}}, value.SameForms...) {
+		sql = `regexp_replace(` + sql + `, ' ` + same[0] + `( |$)', ' ` + same[1] + `\1')`
+	}
+	return `replace(` + sql + `, ' ', '')`
+}
+
+// OtherForm is the SQL of whether two names, equal without their legal forms, are
+// of companies of different ones.
+func OtherForm(a, b string) string {
+	x, y := LegalForm(a), LegalForm(b)
+	return `(` + x + ` <> '' and ` + y + ` <> '' and ` + x + ` <> ` + y + `)`
 }
 
 // InTitle tells which fields are part of the title.

@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -22,6 +23,27 @@ func behind(parts []string) string {
 	return ", " + list(parts)
 }
 
+// LinkFind says by what the record that a reference names was found.
+type LinkFind string
+
+// The ways in which a reference finds its record.
+const (
+	ByID       LinkFind = "id"        // its id
+	ByKey      LinkFind = "key"       // a key
+	ByName     LinkFind = "name"      // its whole name
+	ByBareName LinkFind = "bare_name" // its name but for a legal form that one of the two lacks
+	ByFields   LinkFind = "fields"    // the fields that the routine looks it up by
+	ByDraft    LinkFind = "draft"     // it is what another draft of the row is for
+)
+
+// Says gives it in words.
+func (f LinkFind) Says() string {
+	return map[LinkFind]string{
+		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name", ByFields: "found by the fields of the look-up",
+		ByBareName: "found by its name without the legal form", ByDraft: "the record of another draft of this row",
+	}[f]
+}
+
 var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells", writes: "links problems"}
 
 // link looks up, once for every different text, the record that it names: by its
@@ -32,7 +54,7 @@ var stepLinks = step{does: "looks up the records that texts name", reads: "draft
 // is no more certain than any other text that two records answer to.
 func (k *draftCheck) link(ctx context.Context) error {
 	statements := []stmt{q(`create unlogged table {links} (
-		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text)`)}
+		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text, how text not null)`)}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 {
@@ -46,15 +68,16 @@ func (k *draftCheck) link(ctx context.Context) error {
 		with := frag{
 			"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
 			"l": textColumn(fp.Field.Name), "m": namedColumn(fp.Field.Name), "value": schema.Value(fp.Field.Name), "whole": k.wholeReads(fp.Field.Name), "o": formsColumn(fp.Field.Name), "field": schema.Literal(fp.Field.Name),
+			"record": schema.RecordID(target, "r.id"), "title": schema.TitleText(target, "r"),
 		}
 		statements = append(statements,
-			q(`insert into {links} (field, lookup, record_id, finds, shown, sole)
+			q(`insert into {links} (field, lookup, record_id, finds, shown, sole, how)
 				with want as materialized (
 					select {l} as l, {m} as m, min({o}) as o, min({value}) as id from {draft} where {l} is not null group by 1, 2
 				),
 				{hit},
 				told as materialized (
-					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds, coalesce(bool_or(h.by_key), false) as keyed
+					select w.l, w.id, r.id is not null as there, min(h.id) as found, count(h.id) as finds, coalesce(bool_or(h.by_key), false) as keyed, min(h.how) as by
 					from want w left join hit h on h.l = w.l left join {targets} r on r.id = w.id
 					group by w.l, w.id, r.id
 				),
@@ -81,11 +104,18 @@ func (k *draftCheck) link(ctx context.Context) error {
 					case
 						when how = 'both' then (select {ids} from (values (d.id), (d.found)) two (id))
 						when how = 'found' and finds > 1 then (select {ids} from (select id from hit x where x.l = d.l order by id limit 5) five)
+						when how = 'found' and finds = 0 then (
+							select string_agg({record} || ' ' || {title}, ', ' order by r.id)
+							from (select id from by_name x where x.l = d.l order by id limit 3) three join {targets} r using (id))
 					end,
-					sole
+					sole,
+					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
 				from decided d`, with),
 			k.hold(problem.LinkNotFound, fp, schema.Literal(strings.ToLower(target.Label)),
-				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0`, with),
+				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with),
+			k.hold(problem.LinkDoubtful, fp, `x.shown`,
+				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
+			k.elsewhere(fp, target, with),
 			k.hold(problem.LinkAmbiguous, fp, `x.shown`,
 				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
 			k.hold(problem.RecordMissing, fp, `''`,
@@ -106,7 +136,10 @@ func (k *draftCheck) wholeReads(field string) string {
 	return `union all select sole from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field)
 }
 
-// hitByText is the SQL that finds what one text names, as hit (l, id).
+// hitByText is the SQL that finds what one text names, as hit (l, id, by_key, how):
+// by a key, else by the whole name. Of companies whose names are equal but for the
+// legal form, the one of the same form is meant; one of another form never is, and
+// stands in by_name alone.
 func hitByText(target catalog.RecordType) string {
 	byKey := []string{`select null::text as l, null::bigint as id where false`}
 	for _, f := range target.Fields {
@@ -114,20 +147,63 @@ func hitByText(target catalog.RecordType) string {
 			byKey = append(byKey, `select w.l, r.id from forms w join {targets} r on r.`+schema.Key(f.Name)+` = w.form`)
 		}
 	}
+	same, other := `true`, `false`
+	if namesCompany(target) {
+		same = schema.LegalForm(`w.l`) + ` = ` + schema.LegalForm(`{title}`)
+		other = schema.OtherForm(`w.l`, `{title}`)
+	}
 	return `forms as materialized (
 			select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
 		),
 		by_key as materialized (` + strings.Join(byKey, " union ") + `),
-		hit as (
-			select l, id, true as by_key from by_key
-			union all
-			select w.l, r.id, false from want w join {targets} r on r.` + schema.Title + ` = w.m
+		by_name as materialized (
+			select w.l, r.id, ` + same + ` as same, ` + other + ` as other
+			from want w join {targets} r on r.` + schema.Title + ` = w.m
 			where w.m <> '' and not exists (select from by_key b where b.l = w.l)
+		),
+		hit as (
+			select l, id, true as by_key, ` + literal(ByKey) + ` as how from by_key
+			union all
+			select l, id, false, case when same then ` + literal(ByName) + ` else ` + literal(ByBareName) + ` end from by_name n
+			where not other and (same or not exists (select from by_name x where x.l = n.l and x.same))
 		)`
 }
 
-// hitByFields is the SQL that finds records equal in all of the given fields, as
-// hit (l, id).
+// namesCompany reports whether the title of records of a type is a company's name.
+func namesCompany(t catalog.RecordType) bool {
+	return slices.ContainsFunc(t.Title, func(name string) bool {
+		f, _ := t.Field(name)
+		return f.ComparedAs() == catalog.AsCompanyName
+	})
+}
+
+// elsewhere holds rows whose link was found by a name that lacks its legal form, or
+// has one where the record's has none, where the row is of another country or town
+// than the record.
+func (k *draftCheck) elsewhere(fp *mapping.FieldPlan, target catalog.RecordType, with frag) stmt {
+	var apart []string
+	for _, like := range []catalog.Likeness{catalog.AsCountry, catalog.AsLocality} {
+		for i := range k.plan.Fields {
+			mine := k.plan.Fields[i].Field
+			for _, theirs := range target.Fields {
+				if mine.ComparedAs() == like && theirs.ComparedAs() == like {
+					apart = append(apart, `lower(`+schema.Column(mine, "d")+`) <> lower(`+schema.Column(theirs, "r")+`)`)
+				}
+			}
+		}
+	}
+	if len(apart) == 0 || len(fp.Find) > 0 || !namesCompany(target) {
+		return stmt{}
+	}
+	return k.hold(problem.LinkDoubtful, fp, `{record} || ' ' || {title}`, `
+		from {draft} d
+		join {links} x on x.field = {field} and x.lookup = d.{l}
+		join {targets} r on r.id = x.record_id
+		where x.how = `+literal(ByBareName)+` and coalesce(`+strings.Join(apart, " or ")+`, false)`, with)
+}
+
+// hitByFields is the SQL that finds records equal in all of the given fields, in
+// the manner of hitByText.
 func hitByFields(parts []mapping.FindPart) string {
 	var on []string
 	for n, part := range parts {
@@ -140,7 +216,8 @@ func hitByFields(parts []mapping.FindPart) string {
 		}
 		on = append(on, fmt.Sprintf(`split_part(w.l, E'\x1f', %d) <> '' and %s = split_part(w.l, E'\x1f', %d)`, n+1, column, n+1))
 	}
-	return `hit as (select w.l, r.id, true as by_key from want w join {targets} r on ` + strings.Join(on, " and ") + `)`
+	return `by_name as (select l, null::bigint as id from want where false),
+		hit as (select w.l, r.id, true as by_key, ` + literal(ByFields) + ` as how from want w join {targets} r on ` + strings.Join(on, " and ") + `)`
 }
 
 // referenceOf is the SQL for the record that a reference field of draft d points

@@ -233,7 +233,14 @@ func (k *draftCheck) cellOf(field string) string { return k.ofField(field, `''`,
 // filled values the first in the given order.
 func (k *draftCheck) merged(from frag, which, order string) stmt {
 	var firsts, set []string
+	by := order
 	for i, col := range valueColumns(k.plan) {
+		order := by
+		if form, ok := k.formOf("d"); ok && k.plan.Repeats == mapping.Once && slices.ContainsFunc(k.plan.Type.Title, func(name string) bool {
+			return col.name == schema.Value(name) || col.name == schema.Name(name)
+		}) { // of the names of one company that with its legal form says more
+			order = form + ` is null, ` + by
+		}
 		pick := `(array_agg(d.` + col.name + ` order by ` + order + `) filter (where d.` + col.name + ` is not null))[1]`
 		if col.sqlType == "text[]" { // an array of arrays would not do
 			pick = `string_to_array((array_agg(array_to_string(d.` + col.name + `, E'\x1f') order by ` + order + `) filter (where d.` + col.name + ` is not null))[1], E'\x1f')`

@@ -374,10 +374,16 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 	return list, r.addDrafts(ctx, i, list)
 }
 
+// RowLink is a record that a reference of a row leads to.
+type RowLink struct {
+	store.Link
+	How LinkFind
+}
+
 // RowLinks gives the records that the references of a draft of a checked row
 // lead to, by field. The draft is counted from 0.
-func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan, n int, row int64) (map[string]store.Link, error) {
-	links := map[string]store.Link{}
+func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan, n int, row int64) (map[string]RowLink, error) {
+	links := map[string]RowLink{}
 	c, err := r.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return nil, err
@@ -393,11 +399,16 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 			return nil, err
 		}
 		var id int64
-		l := store.Link{Type: target.Name}
+		l := RowLink{Link: store.Link{Type: target.Name}}
+		how := literal(ByDraft)
+		if fp.Draft < 0 {
+			how = `coalesce((select l.how from ` + k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
+				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + ` and l.record_id = x.id limit 1), ` + literal(ByID) + `)`
+		}
 		err = r.pool.QueryRow(ctx, `
-			select x.id, `+schema.TitleText(target, "x")+`
+			select x.id, `+schema.TitleText(target, "x")+`, `+how+`
 			from `+k.table("verdicts")+` v join `+schema.Records(i.Workspace, target.Name)+` x on x.id = `+schema.Column(fp.Field, "v")+`
-			where v.row_no = $1`, row).Scan(&id, &l.Title)
+			where v.row_no = $1`, row).Scan(&id, &l.Title, &l.How)
 		if store.IsMissing(err) || isGone(err) || store.SQLState(err) == "42703" { // not found, not checked, or checked before the column was placed
 			continue
 		}
@@ -457,6 +468,10 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 			keys = append(keys, `select w.n, r.id from forms w join {targets} r on r.`+schema.Key(f.Name)+` = w.form`)
 		}
 	}
+	other := `false`
+	if namesCompany(t) {
+		other = schema.OtherForm(`w.said`, schema.TitleText(t, "x"))
+	}
 	type found struct {
 		N     int    `db:"n"`
 		ID    int64  `db:"id"`
@@ -464,7 +479,7 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 	}
 	list, err := collect[found](ctx, r.pool, func(string) (string, bool, bool) { return schema.Records(workspace, t.Name), true, true }, q(`
 		with want as materialized (
-			select n::int - 1 as n, m collate "C" as m, id from unnest(@names::text[], @ids::bigint[]) with ordinality x (m, id, n)
+			select n::int - 1 as n, m collate "C" as m, said, id from unnest(@names::text[], @said::text[], @ids::bigint[]) with ordinality x (m, said, id, n)
 		),
 		forms as materialized (
 			select n, form collate "C" as form from unnest(@at::int[], @forms::text[]) x (n, form)
@@ -473,14 +488,14 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 		hit as (
 			select n, id from by_key
 			union
-			select w.n, r.id from want w join {targets} r on r.{title_key} = w.m
-			where w.m <> '' and not exists (select from by_key b where b.n = w.n)
+			select w.n, x.id from want w join {targets} x on x.{title_key} = w.m
+			where w.m <> '' and not {other} and not exists (select from by_key b where b.n = w.n)
 		)
 		select h.n, min(h.id) as id, min({title}) as title
 		from hit h join {targets} x on x.id = h.id
 		group by h.n having count(distinct h.id) = 1`,
-		frag{"keys": strings.Join(keys, " union "), "title_key": schema.Title, "title": schema.TitleText(t, "x")},
-		arg{"names": names, "ids": ids, "at": at, "forms": forms}))
+		frag{"keys": strings.Join(keys, " union "), "title_key": schema.Title, "title": schema.TitleText(t, "x"), "other": other},
+		arg{"names": names, "said": texts, "ids": ids, "at": at, "forms": forms}))
 	if err != nil {
 		return nil, fmt.Errorf("look up what texts name: %w", err)
 	}

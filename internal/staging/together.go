@@ -114,6 +114,26 @@ func (k *draftCheck) titleOf(row string) string {
 	return `concat_ws(' ', ` + list(parts) + `)`
 }
 
+// formOf is the SQL of the legal form in the title of a row of drafts of companies,
+// null for none; ok is false for drafts of anything else.
+func (k *draftCheck) formOf(row string) (sql string, ok bool) {
+	if !namesCompany(k.plan.Type) || k.titleOf(row) == "" {
+		return "", false
+	}
+	return `nullif(` + schema.LegalForm(k.saidTitle(row)) + `, '')`, true
+}
+
+// saidTitle is the SQL of the title of a row of drafts as it was given.
+func (k *draftCheck) saidTitle(row string) string {
+	var parts []string
+	for _, name := range k.plan.Type.Title {
+		if fp := k.field(name); fp != nil {
+			parts = append(parts, schema.Text(fp.Field, schema.Column(fp.Field, row)))
+		}
+	}
+	return `concat_ws(' ', ` + list(parts) + `)`
+}
+
 // collapse puts together, before anything is looked up, rows that draft the same
 // record for others to point to: those that are equal in all that tells records
 // apart, those of the same name where none contradicts another, and else those
@@ -128,6 +148,10 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 	for n, fp := range k.tellsApart() {
 		values = append(values, k.compared(fp))
 		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, n+1))
+	}
+	if form, ok := k.formOf("d"); ok { // companies of one name and different forms are two
+		values = append(values, form)
+		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, len(values)))
 	}
 	if len(values) == 0 {
 		return nil
@@ -204,13 +228,18 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 	if len(differs) > 0 {
 		apart = `coalesce(bool_or(` + strings.Join(differs, " or ") + `), false)`
 	}
+	same, other := `true`, `false`
+	if form, ok := k.formOf("d"); ok { // of companies of one name that of the same form is meant, never one of another
+		theirs := schema.TitleText(k.plan.Type, "r")
+		same, other = `coalesce(`+form+`, '') = `+schema.LegalForm(theirs), schema.OtherForm(k.saidTitle("d"), theirs)
+	}
 	return k.do(ctx, stepTitle,
 		q(`insert into {matches} (row_no, record_id, version, rule)
-			select d.row_no, min(r.id), min(r.version), @rule
+			select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version order by not {same}, r.id))[1], @rule
 			from {linked} join {records} r on r.{key} = {title}
-			where r.{key} <> '' and {unsettled d}
-			group by d.row_no having count(*) = 1 and not {apart}`,
-			frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart}, arg{"rule": len(k.plan.Rules) + 1}),
+			where r.{key} <> '' and {unsettled d} and not {other}
+			group by d.row_no having (count(*) = 1 or count(*) filter (where {same}) = 1) and not {apart}`,
+			frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart, "same": same, "other": other}, arg{"rule": len(k.plan.Rules) + 1}),
 		q(`analyze {matches}`))
 }
 

@@ -24,6 +24,7 @@ type RowValue struct {
 	Changed bool
 	Said    string      // what the source says, where After names what was found by it
 	Link    *store.Link // the record that a reference leads to, as the check found it
+	Why     string      // how the record was found, or why what is there stays
 	Problem *problem.Problem
 }
 
@@ -88,7 +89,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 				d.Found = &found
 			}
 		}
-		links := map[string]store.Link{}
+		links := map[string]staging.RowLink{}
 		if i.Totals.V != nil {
 			if links, err = s.room.RowLinks(ctx, i, plan, n, number); err != nil {
 				return out, err
@@ -101,10 +102,13 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			v := rowValue(dp, fp, typed.Values[at], d, out.Row.Problems)
 			l, ok := links[fp.Field.Name]
 			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays
-				l, ok = d.Found.Links[fp.Field.Name]
+				l.Link, ok = d.Found.Links[fp.Field.Name]
 			}
 			if ok && v.Problem == nil {
-				v.Link, v.Said = &l, strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
+				v.Link, v.Said = &l.Link, strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
+				if typed.Values[at] != "" || fp.Draft >= 0 {
+					v.Why = l.How.Says()
+				}
 			}
 			d.Values = append(d.Values, v)
 		}
@@ -136,6 +140,7 @@ func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d Draft
 		v.Before, v.After, v.Changed = text(c[0]), text(c[1]), true
 	} else if d.Found != nil {
 		v.After = v.Before
+		v.Why = whyItStays(fp, typed, v.Before)
 	}
 	for _, p := range problems {
 		if p.Field == dp.Named(fp.Field.Name) {
@@ -144,6 +149,19 @@ func rowValue(dp *mapping.DraftPlan, fp mapping.FieldPlan, typed string, d Draft
 		}
 	}
 	return v
+}
+
+// whyItStays says why a record keeps what it has though the row says something.
+func whyItStays(fp mapping.FieldPlan, said, there string) string {
+	switch {
+	case said == "" || said == there || fp.Field.Kind().Form == catalog.LinkForm:
+		return ""
+	case fp.Both == mapping.Keep:
+		return fmt.Sprintf("the row says %q; the routine keeps what is there", said)
+	case fp.Both == mapping.Newer:
+		return fmt.Sprintf("the row says %q, which is not newer than what is there", said)
+	}
+	return fmt.Sprintf("the row says %q: the same in other writing, or less of it", said)
 }
 
 func text(s *string) string {

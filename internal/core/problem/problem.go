@@ -45,6 +45,7 @@ const (
 	RecordMissing    Code = "record_missing"
 	LinkNotFound     Code = "link_not_found"
 	LinkAmbiguous    Code = "link_ambiguous"
+	LinkDoubtful     Code = "link_doubtful"
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
 	RowsDisagree     Code = "rows_disagree"
@@ -90,6 +91,7 @@ var table = map[Code]words{
 	RecordMissing:    {"no record has this id", "Take the id from the record browser, or leave the cell blank."},
 	LinkNotFound:     {"no {detail} is found by this id, key or name", "Load it first, correct the spelling, say which record the word means, or leave the cell blank."},
 	LinkAmbiguous:    {"several records answer to this: {detail}", "Say which record the word means, or write the id of the one that is meant."},
+	LinkDoubtful:     {"it may be another company than {detail}: the name, the legal form or the place differs", "If it is this one, say that the word means it; else load the company first."},
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
 	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},
@@ -130,6 +132,7 @@ func Summary(c Code) string {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
+			LinkDoubtful: "a company of this name is there, with another legal form or in another place",
 			LinkNotFound: "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
 	}
 	return says

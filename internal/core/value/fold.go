@@ -1,6 +1,8 @@
 package value
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -128,6 +130,12 @@ func init() {
 // CompanyForm reports whether a word, folded as by Words, says the legal form of a
 // company when it stands at either end of its name.
 func CompanyForm(word string) bool { return companyForms[word] }
+
+// CompanyForms lists those words in a stable order.
+func CompanyForms() []string { return slices.Sorted(maps.Keys(companyForms)) }
+
+// SameForms are legal forms that are written in two ways, the longer first.
+var SameForms = [][2]string{{"limited", "ltd"}, {"incorporated", "inc"}, {"corporation", "corp"}, {"company", "co"}, {"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}}
 
 // NameKey gives the form in which names of companies and people are compared:
 // as Words, without the company's legal form at either end and without a

@@ -2311,6 +2311,8 @@ export interface components {
             said?: string;
             /** @description The record that a reference leads to, as the check found it */
             link?: components["schemas"]["Link"];
+            /** @description How the record of a link was found, or why what is there stays though the row says something */
+            why?: string;
             problem?: components["schemas"]["RowProblem"];
         };
         RowAsRecord: {

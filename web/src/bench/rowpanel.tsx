@@ -199,14 +199,17 @@ function OneRecord(p: {
                     {v.link.title}
                   </Link>{" "}
                   <span className="text-[12px] text-ink-faint">{v.link.id}</span>
-                  {v.said && v.said !== v.link.title && v.said !== v.link.id && (
-                    <span className="block text-[12px] text-ink-soft">found by “{v.said}”</span>
-                  )}
                 </>
               ) : v.changed ? (
                 <BeforeAfter before={v.before} after={v.after} />
               ) : (
                 v.after || <span className="text-ink-faint">–</span>
+              )}
+              {v.why && !v.problem?.code && (
+                <span className="block text-[12px] text-ink-soft">
+                  {v.why}
+                  {v.link?.id && v.said && v.said !== v.link.title && v.said !== v.link.id && `: “${v.said}”`}
+                </span>
               )}
               {v.column && k && (
                 <MendHere

@@ -1,0 +1,62 @@
+package work
+
+import (
+	"fmt"
+	"testing"
+
+	"uchi/internal/core/mapping"
+)
+
+// A link by name is taken when the whole name agrees, or all but a legal form that
+// one of the two lacks and nothing else speaks against it; another legal form,
+// country or town holds the row and names the company.
+func TestLinksByName(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Town,Country\n"+
+		"Anchorby Marina Ltd,Anchorby,GB\nKalvøya Marina,Kalvøya,NO\nTern AS,Ternvik,NO\nTern Ltd,Ternby,GB\nSkarv GmbH & Co. KG,Skarvholm,DE\n")
+	i := b.check(b.upload("contact", "Family name,Company,Town,Country\n"+
+		"Ek,Anchorby Marina Ltd,Elsewhere,SE\n"+ // 2 the whole name
+		"Ek,ANCHORBY MARINA LIMITED,,\n"+ // 3 the same form, written out
+		"Ek,Anchorby Marina,,GB\n"+ // 4 without its form, nothing against it
+		"Ek,Anchorby Marina,,NO\n"+ // 5 of another country
+		"Ek,Anchorby Marina GmbH,,\n"+ // 6 another form
+		"Ek,Kalvøya Marina AS,Kalvøya,NO\n"+ // 7 a form where the record has none
+		"Ek,Kalvøya Marina AS,Tromvik,NO\n"+ // 8 in another town
+		"Ek,Tern A/S,,\n"+ // 9 of two companies that of its form
+		"Ek,Tern,,\n"+ // 10 either
+		"Ek,Skarv GmbH,,\n"+ // 11 another form
+		"Ek,Skarv GmbH und Co KG,,\n")) // 12 the same
+	b.want(b.codes(i), "[5 link_doubtful account 6 link_doubtful account 8 link_doubtful account 10 link_ambiguous account 11 link_doubtful account]")
+	links := map[int64]any{}
+	for row := range int64(11) {
+		r, err := b.work.RowAsRecord(b.Context(), i, row+2)
+		b.ok(err)
+		for _, v := range r.Drafts[0].Values {
+			if v.Field.Name == "account" && v.Link != nil {
+				links[row+2] = v.Link.ID + " " + v.Why
+			}
+		}
+	}
+	const whole, bare = " found by its whole name", " found by its name without the legal form"
+	b.want(links, fmt.Sprint(map[int64]any{2: "ACC-1" + whole, 3: "ACC-1" + whole, 4: "ACC-1" + bare, 7: "ACC-2" + bare, 9: "ACC-3" + whole, 12: "ACC-5" + whole}))
+}
+
+// People are named in any order.
+func TestLinksToPeople(t *testing.T) {
+	b := start(t)
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@uchi.example\n")
+	i := b.check(b.upload("account", "Company,Owner\nTern,Ingrid Havnes\nGull,\"Havnes, Ingrid\"\nSkarv,ingrid havnes\n"))
+	b.want(b.codes(i), "[]")
+}
+
+// Companies of one name and different legal forms are two, as drafts of rows, too.
+func TestDraftsOfOtherForms(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company\nAnchorby Marina Ltd\n")
+	i := b.upload("contact", "Family name,Company\nEk,Anchorby Marina\nLi,Anchorby Marina GmbH\nAas,Tern AS\nBo,Tern Ltd\nDahl,Tern\n")
+	b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "account"}, 0, b.person))
+	i = b.check(b.wait(i.ID))
+	// The first is asked about the company of the other form, with which the second
+	// stands in the file; so are the fifth and sixth about that of the fourth.
+	b.want(b.rows(i), "[2 ask (ask, ask) 3 hold (hold, skip) 4 create (create, create) 5 ask (ask, ask) 6 ask (ask, ask)]")
+}
