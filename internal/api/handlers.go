@@ -108,6 +108,24 @@ func (h *handlers) ChangeField(ctx context.Context, r ChangeFieldRequestObject) 
 	return ChangeField200JSONResponse{Body: RecordType(t), Headers: ChangeField200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
+func (h *handlers) ChangeMatch(ctx context.Context, r ChangeMatchRequestObject) (ChangeMatchResponseObject, error) {
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.work.ChangeMatch(ctx, r.Workspace, r.Type, r.Body.Rules, on, personOf(ctx))
+	return ChangeMatch200JSONResponse{Body: RecordType(t), Headers: ChangeMatch200ResponseHeaders{ETag: etag(t.Version)}}, err
+}
+
+func (h *handlers) TryMatch(ctx context.Context, r TryMatchRequestObject) (TryMatchResponseObject, error) {
+	t, effects, err := h.work.TryMatch(ctx, r.Workspace, r.Type, r.Body.Rules)
+	out := TryMatch200JSONResponse{Rules: []RuleEffect{}}
+	for _, e := range effects {
+		out.Rules = append(out.Rules, ruleEffectView(e, t))
+	}
+	return out, err
+}
+
 func (h *handlers) AddChoice(ctx context.Context, r AddChoiceRequestObject) (AddChoiceResponseObject, error) {
 	t, err := h.work.AddChoice(ctx, r.Workspace, r.Type, r.Field, *r.Body, personOf(ctx))
 	return AddChoice200JSONResponse{Body: RecordType(t), Headers: AddChoice200ResponseHeaders{ETag: etag(t.Version)}}, err

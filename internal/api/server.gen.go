@@ -578,6 +578,17 @@ type Act struct {
 // ActAct defines model for Act.Act.
 type ActAct string
 
+// AlikePair defines model for AlikePair.
+type AlikePair struct {
+	A Link `json:"a"`
+
+	// Against What speaks against it
+	Against []string `json:"against,omitempty,omitzero"`
+	B       Link     `json:"b"`
+	Percent float64  `json:"percent"`
+	Taken   bool     `json:"taken"`
+}
+
 // Answer defines model for Answer.
 type Answer struct {
 	At     time.Time    `json:"at,omitempty,omitzero"`
@@ -995,25 +1006,11 @@ type ManyAnswers struct {
 }
 
 // MatchRule defines model for MatchRule.
-type MatchRule struct {
-	// Alike Compared by likeness
-	Alike []string `json:"alike,omitempty,omitzero"`
+type MatchRule = catalog.MatchRule
 
-	// AskAt Percent from which a record is asked about; 40 when left out
-	AskAt float64 `json:"ask_at,omitempty,omitzero"`
-
-	// Fields Compared exactly, after normalising
-	Fields []string `json:"fields,omitempty,omitzero"`
-	Name   string   `json:"name,omitempty,omitzero"`
-
-	// One What a single find means: take (default) or ask
-	One Find `json:"one,omitempty,omitzero"`
-
-	// Several What several mean: ask (default), hold, skip, oldest, newest or fullest
-	Several Find `json:"several,omitempty,omitzero"`
-
-	// TakeAt Percent from which a record is taken; 95 when left out
-	TakeAt float64 `json:"take_at,omitempty,omitzero"`
+// MatchRules defines model for MatchRules.
+type MatchRules struct {
+	Rules []MatchRule `json:"rules"`
 }
 
 // NearMiss defines model for NearMiss.
@@ -1386,6 +1383,36 @@ type RowValue struct {
 
 	// Why How the record of a link was found, or why what is there stays though the row says something
 	Why string `json:"why,omitempty,omitzero"`
+}
+
+// RuleEffect defines model for RuleEffect.
+type RuleEffect struct {
+	// Alone Of these, the ones with no other that is equal in the fields
+	Alone int64 `json:"alone"`
+
+	// Asked Pairs of records that likeness would ask about
+	Asked int64 `json:"asked"`
+
+	// Largest Most records that are equal in the fields
+	Largest int64 `json:"largest"`
+
+	// LookedAt Records that have all fields which must be equal, or the sample of a likeness
+	LookedAt int64 `json:"looked_at"`
+
+	// Pairs Some of the records that it would put together, or ask about
+	Pairs []AlikePair `json:"pairs"`
+
+	// Records Records of the type
+	Records int64 `json:"records"`
+
+	// Says The rule in words
+	Says string `json:"says"`
+
+	// Taken Pairs of records that likeness would take for one
+	Taken int64 `json:"taken"`
+
+	// Takes A single find is taken; else it is asked, since the rule says so or its fields do not tell records apart
+	Takes bool `json:"takes"`
 }
 
 // Run One piece of work on an import
@@ -1972,6 +1999,12 @@ type ChangeFieldParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// ChangeMatchParams defines parameters for ChangeMatch.
+type ChangeMatchParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -2055,6 +2088,12 @@ type ChangeFieldJSONRequestBody = FieldChange
 
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
+
+// ChangeMatchJSONRequestBody defines body for ChangeMatch for application/json ContentType.
+type ChangeMatchJSONRequestBody = MatchRules
+
+// TryMatchJSONRequestBody defines body for TryMatch for application/json ContentType.
+type TryMatchJSONRequestBody = MatchRules
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -2289,6 +2328,12 @@ type ServerInterface interface {
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
+	// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	// (PUT /workspaces/{workspace}/types/{type}/match)
+	ChangeMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ChangeMatchParams)
+	// TryMatch What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	// (POST /workspaces/{workspace}/types/{type}/match/try)
+	TryMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 	// ForgetWeights Let the default chances hold again (administrators)
 	// (DELETE /workspaces/{workspace}/types/{type}/weights)
 	ForgetWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
@@ -2763,6 +2808,18 @@ func (_ Unimplemented) ChangeField(w http.ResponseWriter, r *http.Request, works
 // AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 // (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 func (_ Unimplemented) AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+// (PUT /workspaces/{workspace}/types/{type}/match)
+func (_ Unimplemented) ChangeMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ChangeMatchParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// TryMatch What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+// (POST /workspaces/{workspace}/types/{type}/match/try)
+func (_ Unimplemented) TryMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6380,6 +6437,100 @@ func (siw *ServerInterfaceWrapper) AddChoice(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// ChangeMatch operation middleware
+func (siw *ServerInterfaceWrapper) ChangeMatch(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeMatchParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeMatch(w, r, workspace, pType, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// TryMatch operation middleware
+func (siw *ServerInterfaceWrapper) TryMatch(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.TryMatch(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ForgetWeights operation middleware
 func (siw *ServerInterfaceWrapper) ForgetWeights(w http.ResponseWriter, r *http.Request) {
 
@@ -6828,6 +6979,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields/{field}/choices", wrapper.AddChoice)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/types/{type}/match", wrapper.ChangeMatch)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/match/try", wrapper.TryMatch)
 	})
 	r.Group(func(r chi.Router) {
 		r.Delete(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.ForgetWeights)
@@ -10113,6 +10270,99 @@ func (response AddChoicedefaultApplicationProblemPlusJSONResponse) VisitAddChoic
 	return err
 }
 
+type ChangeMatchRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Params    ChangeMatchParams
+	Body      *ChangeMatchJSONRequestBody
+}
+
+type ChangeMatchResponseObject interface {
+	VisitChangeMatchResponse(w http.ResponseWriter) error
+}
+
+type ChangeMatch200ResponseHeaders struct {
+	ETag string
+}
+
+type ChangeMatch200JSONResponse struct {
+	Body    RecordType
+	Headers ChangeMatch200ResponseHeaders
+}
+
+func (response ChangeMatch200JSONResponse) VisitChangeMatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeMatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeMatchdefaultApplicationProblemPlusJSONResponse) VisitChangeMatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryMatchRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Body      *TryMatchJSONRequestBody
+}
+
+type TryMatchResponseObject interface {
+	VisitTryMatchResponse(w http.ResponseWriter) error
+}
+
+type TryMatch200JSONResponse struct {
+	Rules []RuleEffect `json:"rules"`
+}
+
+func (response TryMatch200JSONResponse) VisitTryMatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryMatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TryMatchdefaultApplicationProblemPlusJSONResponse) VisitTryMatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ForgetWeightsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -10460,6 +10710,12 @@ type StrictServerInterface interface {
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(ctx context.Context, request AddChoiceRequestObject) (AddChoiceResponseObject, error)
+	// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	// (PUT /workspaces/{workspace}/types/{type}/match)
+	ChangeMatch(ctx context.Context, request ChangeMatchRequestObject) (ChangeMatchResponseObject, error)
+	// TryMatch What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	// (POST /workspaces/{workspace}/types/{type}/match/try)
+	TryMatch(ctx context.Context, request TryMatchRequestObject) (TryMatchResponseObject, error)
 	// ForgetWeights Let the default chances hold again (administrators)
 	// (DELETE /workspaces/{workspace}/types/{type}/weights)
 	ForgetWeights(ctx context.Context, request ForgetWeightsRequestObject) (ForgetWeightsResponseObject, error)
@@ -12784,6 +13040,75 @@ func (sh *strictHandler) AddChoice(w http.ResponseWriter, r *http.Request, works
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddChoiceResponseObject); ok {
 		if err := validResponse.VisitAddChoiceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeMatch operation middleware
+func (sh *strictHandler) ChangeMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ChangeMatchParams) {
+	var request ChangeMatchRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Params = params
+
+	var body ChangeMatchJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeMatch(ctx, request.(ChangeMatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeMatch")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeMatchResponseObject); ok {
+		if err := validResponse.VisitChangeMatchResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryMatch operation middleware
+func (sh *strictHandler) TryMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request TryMatchRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	var body TryMatchJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.TryMatch(ctx, request.(TryMatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryMatch")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(TryMatchResponseObject); ok {
+		if err := validResponse.VisitTryMatchResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

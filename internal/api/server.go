@@ -236,6 +236,8 @@ var needs = map[string]store.Role{
 	"GetType":         store.Viewer,
 	"AddField":        store.Administrator,
 	"ChangeField":     store.Administrator,
+	"ChangeMatch":     store.Administrator,
+	"TryMatch":        store.Viewer,
 	"AddChoice":       store.Administrator,
 	"GetWeights":      store.Viewer,
 	"EstimateWeights": store.Administrator,

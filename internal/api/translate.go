@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
@@ -182,6 +183,18 @@ func rowValueView(x work.RowValue) RowValue {
 	}
 	if x.Problem != nil {
 		v.Problem = problemView(*x.Problem)
+	}
+	return v
+}
+
+func ruleEffectView(e staging.RuleEffect, t catalog.RecordType) RuleEffect {
+	v := RuleEffect{Says: e.Rule.Says(t), Records: e.Of, LookedAt: e.Looked, Alone: e.Alone, Largest: e.Largest, Takes: e.Takes, Taken: e.Taken, Asked: e.Asked, Pairs: []AlikePair{}}
+	for _, p := range e.Pairs {
+		pair := AlikePair{A: linkView(p.A), B: linkView(p.B), Percent: p.Percent, Taken: p.Taken}
+		for _, word := range p.Against {
+			pair.Against = append(pair.Against, matching.AgainstSays(word))
+		}
+		v.Pairs = append(v.Pairs, pair)
 	}
 	return v
 }

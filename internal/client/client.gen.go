@@ -580,6 +580,17 @@ type Act struct {
 // ActAct defines model for Act.Act.
 type ActAct string
 
+// AlikePair defines model for AlikePair.
+type AlikePair struct {
+	A Link `json:"a"`
+
+	// Against What speaks against it
+	Against []string `json:"against,omitempty,omitzero"`
+	B       Link     `json:"b"`
+	Percent float64  `json:"percent"`
+	Taken   bool     `json:"taken"`
+}
+
 // Answer defines model for Answer.
 type Answer struct {
 	At     time.Time    `json:"at,omitempty,omitzero"`
@@ -997,25 +1008,11 @@ type ManyAnswers struct {
 }
 
 // MatchRule defines model for MatchRule.
-type MatchRule struct {
-	// Alike Compared by likeness
-	Alike []string `json:"alike,omitempty,omitzero"`
+type MatchRule = catalog.MatchRule
 
-	// AskAt Percent from which a record is asked about; 40 when left out
-	AskAt float64 `json:"ask_at,omitempty,omitzero"`
-
-	// Fields Compared exactly, after normalising
-	Fields []string `json:"fields,omitempty,omitzero"`
-	Name   string   `json:"name,omitempty,omitzero"`
-
-	// One What a single find means: take (default) or ask
-	One Find `json:"one,omitempty,omitzero"`
-
-	// Several What several mean: ask (default), hold, skip, oldest, newest or fullest
-	Several Find `json:"several,omitempty,omitzero"`
-
-	// TakeAt Percent from which a record is taken; 95 when left out
-	TakeAt float64 `json:"take_at,omitempty,omitzero"`
+// MatchRules defines model for MatchRules.
+type MatchRules struct {
+	Rules []MatchRule `json:"rules"`
 }
 
 // NearMiss defines model for NearMiss.
@@ -1388,6 +1385,36 @@ type RowValue struct {
 
 	// Why How the record of a link was found, or why what is there stays though the row says something
 	Why string `json:"why,omitempty,omitzero"`
+}
+
+// RuleEffect defines model for RuleEffect.
+type RuleEffect struct {
+	// Alone Of these, the ones with no other that is equal in the fields
+	Alone int64 `json:"alone"`
+
+	// Asked Pairs of records that likeness would ask about
+	Asked int64 `json:"asked"`
+
+	// Largest Most records that are equal in the fields
+	Largest int64 `json:"largest"`
+
+	// LookedAt Records that have all fields which must be equal, or the sample of a likeness
+	LookedAt int64 `json:"looked_at"`
+
+	// Pairs Some of the records that it would put together, or ask about
+	Pairs []AlikePair `json:"pairs"`
+
+	// Records Records of the type
+	Records int64 `json:"records"`
+
+	// Says The rule in words
+	Says string `json:"says"`
+
+	// Taken Pairs of records that likeness would take for one
+	Taken int64 `json:"taken"`
+
+	// Takes A single find is taken; else it is asked, since the rule says so or its fields do not tell records apart
+	Takes bool `json:"takes"`
 }
 
 // Run One piece of work on an import
@@ -1974,6 +2001,12 @@ type ChangeFieldParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// ChangeMatchParams defines parameters for ChangeMatch.
+type ChangeMatchParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -2057,6 +2090,12 @@ type ChangeFieldJSONRequestBody = FieldChange
 
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
+
+// ChangeMatchJSONRequestBody defines body for ChangeMatch for application/json ContentType.
+type ChangeMatchJSONRequestBody = MatchRules
+
+// TryMatchJSONRequestBody defines body for TryMatch for application/json ContentType.
+type TryMatchJSONRequestBody = MatchRules
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -2774,6 +2813,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 	AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeMatchWithBody Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+	ChangeMatchWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+	ChangeMatch(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryMatchWithBody What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+	TryMatchWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryMatch What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+	TryMatch(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body TryMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ForgetWeights Let the default chances hold again (administrators)
 	//
@@ -4474,6 +4541,74 @@ func (c *Client) AddChoiceWithBody(ctx context.Context, workspace WorkspaceParam
 // Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 func (c *Client) AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddChoiceRequest(c.Server, workspace, pType, field, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeMatchWithBody Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+func (c *Client) ChangeMatchWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeMatchRequestWithBody(c.Server, workspace, pType, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+func (c *Client) ChangeMatch(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeMatchRequest(c.Server, workspace, pType, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryMatchWithBody What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+func (c *Client) TryMatchWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryMatchRequestWithBody(c.Server, workspace, pType, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryMatch What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+func (c *Client) TryMatch(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body TryMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryMatchRequest(c.Server, workspace, pType, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8855,6 +8990,127 @@ func NewAddChoiceRequestWithBody(server string, workspace WorkspaceParam, pType 
 	return req, nil
 }
 
+// NewChangeMatchRequest calls the generic ChangeMatch builder with application/json body
+func NewChangeMatchRequest(server string, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeMatchRequestWithBody(server, workspace, pType, params, "application/json", bodyReader)
+}
+
+// NewChangeMatchRequestWithBody constructs an http.Request for the ChangeMatch method, with any body, and a specified content type
+func NewChangeMatchRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/match", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
+	return req, nil
+}
+
+// NewTryMatchRequest calls the generic TryMatch builder with application/json body
+func NewTryMatchRequest(server string, workspace WorkspaceParam, pType TypeParam, body TryMatchJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryMatchRequestWithBody(server, workspace, pType, "application/json", bodyReader)
+}
+
+// NewTryMatchRequestWithBody constructs an http.Request for the TryMatch method, with any body, and a specified content type
+func NewTryMatchRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/match/try", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewForgetWeightsRequest constructs an http.Request for the ForgetWeights method
 func NewForgetWeightsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
 	var err error
@@ -9756,6 +10012,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 	AddChoiceWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error)
+
+	// ChangeMatchWithBodyWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+	ChangeMatchWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeMatchResponse, error)
+
+	// ChangeMatchWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+	ChangeMatchWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeMatchResponse, error)
+
+	// TryMatchWithBodyWithResponse What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+	TryMatchWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryMatchResponse, error)
+
+	// TryMatchWithResponse What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+	TryMatchWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body TryMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*TryMatchResponse, error)
 
 	// ForgetWeightsWithResponse Let the default chances hold again (administrators)
 	//
@@ -13581,6 +13865,113 @@ func (r AddChoiceResponse) ContentType() string {
 	return ""
 }
 
+// ChangeMatchResponse200Headers the declared response headers of an HTTP 200 response for ChangeMatch
+type ChangeMatchResponse200Headers struct {
+	ETag string
+}
+
+type ChangeMatchResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RecordType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ChangeMatchResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeMatchResponse) GetJSON200() *RecordType {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeMatchResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeMatchResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeMatchResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeMatchResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeMatchResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type TryMatchResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Rules []RuleEffect `json:"rules"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryMatchResponse) GetJSON200() *struct {
+	Rules []RuleEffect `json:"rules"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryMatchResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryMatchResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryMatchResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryMatchResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryMatchResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ForgetWeightsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -15081,6 +15472,58 @@ func (c *ClientWithResponses) AddChoiceWithResponse(ctx context.Context, workspa
 		return nil, err
 	}
 	return ParseAddChoiceResponse(rsp)
+}
+
+// ChangeMatchWithBodyWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+func (c *ClientWithResponses) ChangeMatchWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeMatchResponse, error) {
+	rsp, err := c.ChangeMatchWithBody(ctx, workspace, pType, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeMatchResponse(rsp)
+}
+
+// ChangeMatchWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/match (the `ChangeMatch` operationId).
+func (c *ClientWithResponses) ChangeMatchWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeMatchResponse, error) {
+	rsp, err := c.ChangeMatch(ctx, workspace, pType, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeMatchResponse(rsp)
+}
+
+// TryMatchWithBodyWithResponse What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+func (c *ClientWithResponses) TryMatchWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryMatchResponse, error) {
+	rsp, err := c.TryMatchWithBody(ctx, workspace, pType, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryMatchResponse(rsp)
+}
+
+// TryMatchWithResponse What match rules say of the records that are there; with none given, those that hold. Nothing is kept
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types/{type}/match/try (the `TryMatch` operationId).
+func (c *ClientWithResponses) TryMatchWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body TryMatchJSONRequestBody, reqEditors ...RequestEditorFn) (*TryMatchResponse, error) {
+	rsp, err := c.TryMatch(ctx, workspace, pType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryMatchResponse(rsp)
 }
 
 // ForgetWeightsWithResponse Let the default chances hold again (administrators)
@@ -17808,6 +18251,87 @@ func ParseAddChoiceResponse(rsp *http.Response) (*AddChoiceResponse, error) {
 			headers.ETag = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseChangeMatchResponse parses an HTTP response from a ChangeMatchWithResponse call
+func ParseChangeMatchResponse(rsp *http.Response) (*ChangeMatchResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeMatchResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RecordType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ChangeMatchResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryMatchResponse parses an HTTP response from a TryMatchWithResponse call
+func ParseTryMatchResponse(rsp *http.Response) (*TryMatchResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryMatchResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Rules []RuleEffect `json:"rules"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -12,16 +13,57 @@ import (
 	"uchi/internal/schema"
 )
 
-// sameRecord is the rule that draft d and record r are equal in all that a match
-// rule compares exactly.
-func sameRecord(rule catalog.MatchRule) string {
+// recordForm is the SQL of the form in which a match rule compares a field of a
+// record, given by its alias: the kept normal form where there is one, the record
+// that a reference names, else the text in small letters.
+func recordForm(t catalog.RecordType, name, alias string) string {
+	f, _ := t.Field(name)
+	switch {
+	case name == mapping.IDField:
+		return alias + `.id`
+	case f.Normalised():
+		return alias + `.` + schema.Key(name)
+	case schema.InTitle(t, name):
+		return `nullif(` + alias + `.` + schema.Name(name) + `, '')`
+	case f.Kind().Form == catalog.LinkForm:
+		return schema.Column(f, alias)
+	}
+	return `lower(` + schema.Text(f, schema.Column(f, alias)) + `)`
+}
+
+// draftForm is the SQL of the same form of a row of drafts d, with the joins of
+// linked.
+func (k *draftCheck) draftForm(name string) string {
+	if f, _ := k.plan.Type.Field(name); name != mapping.IDField && f.Kind().Form == catalog.LinkForm {
+		return referenceOf(f)
+	}
+	return recordForm(k.plan.Type, name, "d")
+}
+
+// forms names the columns of the forms of fields of rows d, and gives their SQL.
+func (k *draftCheck) forms(fields []string) (names, columns, filled []string) {
+	for n, name := range fields {
+		as, sql := fmt.Sprintf("c%d", n+1), k.draftForm(name)
+		names, columns, filled = append(names, as), append(columns, sql+` as `+as), append(filled, sql+` is not null`)
+	}
+	return names, columns, filled
+}
+
+// keyed reports whether the normal forms of all fields of a rule are kept, in
+// drafts and records alike.
+func (k *draftCheck) keyed(rule catalog.MatchRule) bool {
+	return !slices.ContainsFunc(rule.Fields, func(name string) bool {
+		f, _ := k.plan.Type.Field(name)
+		return name != mapping.IDField && !f.Normalised()
+	})
+}
+
+// sameRecord is the rule that draft d, with the joins of linked, and record r are
+// equal in all that a match rule compares exactly.
+func (k *draftCheck) sameRecord(rule catalog.MatchRule) string {
 	var parts []string
 	for _, name := range rule.Fields {
-		if name == mapping.IDField {
-			parts = append(parts, `r.id = d.id`)
-			continue
-		}
-		parts = append(parts, `r.`+schema.Key(name)+` = d.`+schema.Key(name))
+		parts = append(parts, recordForm(k.plan.Type, name, "r")+` = `+k.draftForm(name))
 	}
 	return strings.Join(parts, " and ")
 }
@@ -46,7 +88,7 @@ var (
 	stepByKey   = step{does: "finds records by a key", reads: "draft aside settled questions records", writes: "matches"}
 	stepByEqual = step{
 		does:   "finds records by equal fields",
-		reads:  "draft aside settled records several cells",
+		reads:  "draft aside settled records several cells links became",
 		writes: "matches questions candidates aside problems several",
 	}
 	stepByTwin  = step{does: "finds records that are equal in all", reads: "draft aside settled questions links became records", writes: "matches"}
@@ -61,6 +103,11 @@ func (k *draftCheck) find(ctx context.Context) error {
 		return err
 	}
 	byName := !k.plan.ByName
+	if !slices.ContainsFunc(k.plan.Rules, func(rule catalog.MatchRule) bool { return !byID(rule) && !rule.RowsApart }) {
+		if err := k.findTwins(ctx); err != nil {
+			return err
+		}
+	}
 	for n, rule := range k.plan.Rules {
 		if len(rule.Alike) > 0 && !byName {
 			byName = true
@@ -77,11 +124,6 @@ func (k *draftCheck) find(ctx context.Context) error {
 			return err
 		}
 	}
-	if len(k.plan.Rules) == 0 {
-		if err := k.findTwins(ctx); err != nil {
-			return err
-		}
-	}
 	statements := []stmt{q(`create index on {matches} (row_no)`), q(`analyze {matches}`)}
 	if k.plan.HasID {
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail)
@@ -94,7 +136,7 @@ func (k *draftCheck) find(ctx context.Context) error {
 
 // findByRule finds by the n-th rule, counted from 1.
 func (k *draftCheck) findByRule(ctx context.Context, n int, rule catalog.MatchRule) error {
-	with := []any{frag{"same": sameRecord(rule)}, arg{"rule": n}}
+	with := []any{frag{"same": k.sameRecord(rule)}, arg{"rule": n}}
 	switch {
 	case len(rule.Alike) > 0:
 		return k.findAlike(ctx, n, rule)
@@ -137,8 +179,8 @@ func (k *draftCheck) followAnswers(ctx context.Context) error {
 	)
 }
 
-// findTwins is for drafts of which no rule says what record they are for, such
-// as lines and tasks: a row that is equal to a record in all that it says is that
+// findTwins is for drafts of which no rule but an id says what record they are for,
+// or rules for which several rows may be equal, such as lines: a row that is equal to a record in all that it says is that
 // record, the first such row the first such record, and so on. So a file that is
 // loaded twice does not make everything twice.
 func (k *draftCheck) findTwins(ctx context.Context) error {
@@ -206,13 +248,33 @@ func (k *draftCheck) findEqual(ctx context.Context, n int, rule catalog.MatchRul
 				where {finds}`, frag{"finds": finds}),
 		}
 	}
+	// What the rows say is looked up once each, however many rows and records say it.
+	names, mine, filled := k.forms(rule.Fields)
+	var same []string
+	for n, name := range rule.Fields {
+		same = append(same, recordForm(k.plan.Type, name, "r")+` = w.`+names[n])
+	}
+	free := `true`
+	if rule.RowsApart { // a record that another row has found is not meant as well
+		free = `not exists (select from {matches} m where m.record_id = r.id)`
+	}
 	statements := []stmt{q(`create unlogged table {several} as
-		select d.row_no, count(*) as finds, (array_agg(r.id order by {order}))[1:@most] as ids
-		from {draft} d join {records} r on {same}
-		where {unsettled d}
-		group by d.row_no`,
-		frag{"same": sameRecord(rule), "order": k.preferred(rule.Several)}, arg{"most": mostCandidates})}
-	if rule.One == catalog.Ask {
+		with said as materialized (
+			select d.row_no, {mine} from {linked} where {filled} and {unsettled d}
+		),
+		hit as materialized (
+			select {names}, count(*) as finds, (array_agg(r.id order by {order}))[1:@most] as ids
+			from (select distinct {names} from said) w join {records} r on {same} and {free}
+			group by {names}
+		)
+		select s.row_no, h.finds, h.ids from said s join hit h using ({names})`,
+		frag{"same": strings.Join(same, " and "), "order": k.preferred(rule.Several), "mine": list(mine), "names": list(names),
+			"filled": strings.Join(filled, " and "), "linked": k.linked(), "free": free}, arg{"most": mostCandidates})}
+	takes, err := k.takes(ctx, rule)
+	if err != nil {
+		return err
+	}
+	if !takes {
 		statements = append(statements, ask(verdict.AskAlike, `finds = 1`)...)
 	} else {
 		statements = append(statements, take(`finds = 1`))
@@ -229,6 +291,21 @@ func (k *draftCheck) findEqual(ctx context.Context, n int, rule catalog.MatchRul
 		statements = append(statements, ask(verdict.AskSeveral, `finds > 1`)...)
 	}
 	return k.do(ctx, stepByEqual, append(statements, q(`drop table {several}`), q(`analyze {matches}`))...)
+}
+
+// takes reports whether a single find by a rule may be taken, which for fields that
+// need not tell records apart is measured on the records.
+func (k *draftCheck) takes(ctx context.Context, rule catalog.MatchRule) (bool, error) {
+	if rule.One == catalog.Ask || tells(k.plan.Type, rule) {
+		return rule.One != catalog.Ask, nil
+	}
+	var have, alone int64
+	err := k.conn.pg.QueryRow(ctx, `select coalesce(sum(n), 0)::bigint, coalesce(sum(n) filter (where n = 1), 0)::bigint
+		from (`+groupsOf(k.i.Workspace, k.plan.Type, rule.Fields)+`) y`).Scan(&have, &alone)
+	if err != nil {
+		return false, fmt.Errorf("%s: %w", stepByEqual.does, err)
+	}
+	return tellsApart(k.plan.Type, rule, have, alone), nil
 }
 
 // severalFound notes the problem of rows that fit several records.

@@ -172,7 +172,7 @@ var (
 	}
 	stepRepeatLikeness = step{
 		does:   "finds rows that are alike",
-		reads:  "found keys matches aside settled",
+		reads:  "found keys matches aside settled draft records",
 		writes: "repeats questions candidates found pairs twice",
 	}
 )
@@ -284,9 +284,9 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 		err = k.do(ctx, stepCandidates, q(`create unlogged table {pairs} as
 			select row_no, other from (
 				select d.row_no, r.id as other, row_number() over (partition by d.row_no order by r.id) as n
-				from {keys} x join {draft} d using (row_no) join {records} r on {same}
+				from {keys} x join {linked} using (row_no) join {records} r on {same}
 				where {unsettled d}
-			) y where n <= @most`, frag{"same": sameRecord(rule)}, arg{"most": mostCompared}))
+			) y where n <= @most`, frag{"same": k.sameRecord(rule), "linked": k.linked()}, arg{"most": mostCompared}))
 	} else {
 		err = k.blockPairs(ctx, "{unsettled d}", "(select record_id as other, blocks from {likeness_keys}) x", 0, "true")
 	}
@@ -576,7 +576,7 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 		q(`analyze {found}`),
 		q(`create unlogged table {twice} as
 			select row_no, lead, finds,
-				finds = 0 or finds = 1 and (
+				finds = 0 or finds = 1 and not {other_key} and (
 					not exists (select from {candidates} c where c.row_no = x.row_no)
 					or record_id in (select c.record_id from {candidates} c where c.row_no = x.row_no and coalesce(c.against, '{}') = '{}')
 				) as agrees
@@ -586,7 +586,7 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 				from {found} f left join `+k.among("matches")+` m on m.row_no = f.other
 				where f.decision = any(@sure) and f.percent >= @take_at
 				group by f.row_no
-			) x`, sure),
+			) x`, sure, frag{"other_key": k.otherKey("x.row_no", "x.record_id")}),
 		q(`insert into {repeats} (row_no, lead) select row_no, lead from {twice} where agrees on conflict do nothing`),
 		// What is left is asked, but about rows whose record is asked about already.
 		q(`delete from {found} f
@@ -604,6 +604,21 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 			where not exists (select from {questions} x where x.row_no = f.row_no)
 			group by f.row_no`, arg{"kind": string(verdict.AskRepeat), "rule": n}),
 		q(`drop table {found}, {pairs}`))
+}
+
+// otherKey is the SQL of whether a row has another key than a record, both given as
+// SQL.
+func (k *draftCheck) otherKey(row, record string) string {
+	var differ []string
+	for _, fp := range k.plan.Fields {
+		if fp.Field.Key {
+			differ = append(differ, `r.`+schema.Key(fp.Field.Name)+` <> d.`+schema.Key(fp.Field.Name))
+		}
+	}
+	if len(differ) == 0 {
+		return `false`
+	}
+	return `exists (select from {draft} d, {records} r where d.row_no = ` + row + ` and r.id = ` + record + ` and (` + strings.Join(differ, " or ") + `))`
 }
 
 // equalRows finds rows equal in all that is compared where they are more than

@@ -546,12 +546,12 @@ func (c *draftChunk) setAside(ctx context.Context, written, linked bool) error {
 // draft d: the rules that compare exactly, and equal keys.
 func (c *draftChunk) samesSince() (list []string) {
 	for _, rule := range c.plan.Rules {
-		if len(rule.Fields) > 0 && rule.Fields[0] != mapping.IDField {
-			list = append(list, sameRecord(rule))
+		if len(rule.Fields) > 0 && rule.Fields[0] != mapping.IDField && c.check.keyed(rule) {
+			list = append(list, c.check.sameRecord(rule))
 		}
 	}
 	for _, fp := range c.plan.Fields {
-		if same := sameRecord(catalog.MatchRule{Fields: []string{fp.Field.Name}}); fp.Field.Key && !slices.Contains(list, same) {
+		if same := c.check.sameRecord(catalog.MatchRule{Fields: []string{fp.Field.Name}}); fp.Field.Key && !slices.Contains(list, same) {
 			list = append(list, same)
 		}
 	}

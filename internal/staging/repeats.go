@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
@@ -15,7 +16,7 @@ import (
 var (
 	stepRepeats = step{
 		does:   "finds rows that are for the same record",
-		reads:  "draft aside matches settled twice",
+		reads:  "draft aside matches settled twice links became",
 		writes: "repeats twice",
 	}
 	stepFollow  = step{does: "lets what repeats a repeat repeat its lead", writes: "repeats"}
@@ -59,7 +60,7 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 	}
 	for _, rule := range k.plan.Rules {
 		fields := strings.Join(rule.Fields, " ")
-		if fields != "" && len(rule.Alike) == 0 && !byID(rule) && !slices.Contains(done, fields) {
+		if fields != "" && len(rule.Alike) == 0 && !byID(rule) && !rule.RowsApart && !slices.Contains(done, fields) {
 			done = append(done, fields)
 			statements = append(statements, k.sameKey(rule.Fields, false)...)
 		}
@@ -93,34 +94,33 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 // Unless all are to be found, rows that have found a record of their own, or of
 // which a person has said that they are not the row that stands, are no repeats.
 func (k *draftCheck) sameKey(fields []string, all bool) []stmt {
-	var cols, filled []string
-	for _, name := range fields {
-		cols = append(cols, schema.Key(name))
-		filled = append(filled, `d.`+schema.Key(name)+` is not null`)
-	}
+	names, columns, filled := k.forms(fields)
 	only := `true`
 	if !all {
 		only = `{unfound d} and ` + k.undenied("d", "x.first")
 	}
-	with := []any{frag{"cols": list(cols), "filled": strings.Join(filled, " and "), "only": only}, arg{"field": fields[0]}}
+	with := []any{
+		frag{"names": list(names), "columns": list(columns), "filled": strings.Join(filled, " and "), "only": only, "linked": k.linked()},
+		arg{"field": fields[0]},
+	}
 	// What stands twice is found by its key alone first: mostly there is nothing.
 	return []stmt{
 		q(`create unlogged table {twice} as
-			select {cols} from {draft} d where {filled}
-			group by {cols} having count(*) > 1`, with[0]),
+			select {names} from (select {columns} from {linked} where {filled}) d
+			group by {names} having count(*) > 1`, with[0]),
 		q(`analyze {twice}`),
 		q(`insert into {repeats} (row_no, lead, field)
+			with same as (
+				select d.* from {twice} t join (select d.row_no, {columns} from {linked} where {filled} and {stays d}) d using ({names})
+			)
 			select d.row_no, x.first, @field
-			from {draft} d
+			from same d
 			join (
-				select {cols}, coalesce(min(m.row_no), min(d.row_no)) as first
-				from {twice} t
-				join {draft} d using ({cols})
-				left join {matches} m on m.row_no = d.row_no
-				where {stays d}
-				group by {cols}
-			) x using ({cols})
-			where d.row_no <> x.first and {only} and {stays d}
+				select {names}, coalesce(min(m.row_no), min(d.row_no)) as first
+				from same d left join {matches} m on m.row_no = d.row_no
+				group by {names}
+			) x using ({names})
+			where d.row_no <> x.first and {only}
 			on conflict do nothing`, with...),
 		q(`drop table {twice}`),
 	}
@@ -206,7 +206,7 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 func (k *draftCheck) ofField(field, otherwise string, of func(fp mapping.FieldPlan) string) string {
 	var whens string
 	for _, fp := range k.plan.Fields {
-		if fp.Field.Normalised() {
+		if fp.Field.Normalised() || k.inRule(fp.Field.Name) {
 			whens += ` when ` + schema.Literal(fp.Field.Name) + ` then ` + of(fp)
 		}
 	}
@@ -214,6 +214,11 @@ func (k *draftCheck) ofField(field, otherwise string, of func(fp mapping.FieldPl
 		return otherwise
 	}
 	return `case ` + field + whens + ` else ` + otherwise + ` end`
+}
+
+// inRule reports whether a rule compares a field exactly.
+func (k *draftCheck) inRule(field string) bool {
+	return slices.ContainsFunc(k.plan.Rules, func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, field) })
 }
 
 // namedOf is the SQL of a field's name as it stands in problems.

@@ -124,11 +124,32 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 	for _, fields := range k.equals() {
 		var same []string
 		for _, name := range fields {
-			same = append(same, `b.`+schema.Key(name)+` = a.`+schema.Key(name))
+			if form, ok := k.plainForm(name); ok {
+				same = append(same, fmt.Sprintf(form, "b")+` = `+fmt.Sprintf(form, "a"))
+			}
+		}
+		if len(same) == 0 {
+			continue
 		}
 		parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+strings.Join(same, " and ")+` where a.row_no = any(@rows)`)
 	}
 	return q(strings.Join(parts, " union "), frag{"matches_now": now.table("matches"), "draft_now": now.table("draft")})
+}
+
+// plainForm is the SQL, with a place for the alias of the rows, of the form in which
+// a rule compares a field between rows, references as they were given; ok is false
+// for what is another draft of the row, by which rows are coupled already.
+func (k *draftCheck) plainForm(name string) (sql string, ok bool) {
+	fp := k.field(name)
+	switch {
+	case fp == nil || fp.Draft >= 0:
+		return "", false
+	case fp.Field.Kind().Form == catalog.LinkForm:
+		return `coalesce(` + schema.Column(fp.Field, "%[1]s") + `::text, %[1]s.` + textColumn(name) + `)`, true
+	case fp.Field.Normalised():
+		return `%[1]s.` + schema.Key(name), true
+	}
+	return `lower(` + schema.Text(fp.Field, schema.Column(fp.Field, "%[1]s")) + `)`, true
 }
 
 // equals lists the fields by which rows are for one record when they are equal in
@@ -336,7 +357,10 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 			index(d.table("keys"), "row_no")
 		}
 		for _, fields := range d.equals() {
-			index(d.table("draft"), schema.Key(fields[0]))
+			// Dates as text cannot be indexed: how they are written is a setting of the server.
+			if form, ok := d.plainForm(fields[0]); ok && (d.field(fields[0]).Field.Normalised() || d.field(fields[0]).Field.Kind().Form == catalog.LinkForm) {
+				index(d.table("draft"), `(`+strings.ReplaceAll(fmt.Sprintf(form, "x"), "x.", "")+`)`)
+			}
 		}
 	}
 	index(k.table("left"), "row_no")

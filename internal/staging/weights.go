@@ -34,18 +34,27 @@ func (r *Room) SamplePairs(ctx context.Context, workspace string, all catalog.Ca
 			return nil
 		})
 	}
-	sample := fmt.Sprintf(`(select record_id, blocks from %s order by hashint8(record_id) limit %d)`, keys, sampleRecords)
-	err = collect(fmt.Sprintf(`
-		with mine as materialized (select record_id, unnest(blocks) as b from %s s),
-		small as materialized (select b from mine group by b having count(*) between 2 and 30)
-		select distinct x.record_id as one, y.record_id as other from mine x join small using (b) join mine y using (b) where x.record_id < y.record_id limit %d`, sample, samplePairs), &candidates)
-	if err != nil {
+	if err = collect(samplePairsOf(keys), &candidates); err != nil {
 		return nil, nil, fmt.Errorf("sample pairs: %w", err)
 	}
 	err = collect(fmt.Sprintf(`with mine as materialized (select record_id, row_number() over (order by hashint8(record_id)) as n, count(*) over () as all_of from %s s)
-		select x.record_id as one, y.record_id as other from mine x join mine y on y.n = x.n %% x.all_of + 1 where x.record_id <> y.record_id limit %d`, sample, sampleRandom), &random)
+		select x.record_id as one, y.record_id as other from mine x join mine y on y.n = x.n %% x.all_of + 1 where x.record_id <> y.record_id limit %d`, sampleOf(keys), sampleRandom), &random)
 	if err != nil {
 		return nil, nil, fmt.Errorf("sample pairs: %w", err)
 	}
 	return candidates, random, nil
+}
+
+// sampleOf is the query of a sample of likeness keys, the same ones each time.
+func sampleOf(keys string) string {
+	return fmt.Sprintf(`(select record_id, blocks from %s order by hashint8(record_id) limit %d)`, keys, sampleRecords)
+}
+
+// samplePairsOf is the query of the pairs, one and other, of sampled records that
+// share a blocking key.
+func samplePairsOf(keys string) string {
+	return fmt.Sprintf(`
+		with mine as materialized (select record_id, unnest(blocks) as b from %s s),
+		small as materialized (select b from mine group by b having count(*) between 2 and 30)
+		select distinct x.record_id as one, y.record_id as other from mine x join small using (b) join mine y using (b) where x.record_id < y.record_id limit %d`, sampleOf(keys), samplePairs)
 }

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -27,6 +28,38 @@ func (s *Service) ChangeField(ctx context.Context, workspace, typeName, field st
 	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change field "+field, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
 		return c.ChangeField(t, field, change)
 	})
+}
+
+// ChangeMatch lets the records of a type be found by other match rules, with none
+// by the usual ones. Imports that are open use them at their next check, but for
+// those with rules of their own.
+func (s *Service) ChangeMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule, version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change match rules", func(_ catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return t.ChangeMatch(rules)
+	})
+}
+
+// TryMatch tells what match rules say of the records of a type that are there; with
+// none given, those that hold.
+func (s *Service) TryMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule) (catalog.RecordType, []staging.RuleEffect, error) {
+	c, err := s.store.Catalog(ctx, workspace)
+	if err != nil {
+		return catalog.RecordType{}, nil, err
+	}
+	t, err := c.MustType(typeName)
+	if err != nil {
+		return t, nil, err
+	}
+	if len(rules) == 0 {
+		rules = t.Match
+	}
+	for _, r := range rules {
+		if err := t.CheckMatchRule(r); err != nil {
+			return t, nil, err
+		}
+	}
+	effects, err := s.room.Effects(ctx, workspace, c, t, rules)
+	return t, effects, err
 }
 
 // AddChoice adds a choice to a field of a record type, or other spellings to one

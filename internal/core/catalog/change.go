@@ -52,6 +52,34 @@ func (c Catalog) AddField(t RecordType, f Field) (RecordType, error) {
 	return t, nil
 }
 
+// ChangeMatch gives a copy of t whose records are found by other match rules, one
+// version on; with no rules given, by the usual ones: those of the standard type,
+// or by the id alone.
+func (t RecordType) ChangeMatch(rules []MatchRule) (RecordType, error) {
+	out := t
+	out.Changed = slices.DeleteFunc(slices.Clone(t.Changed), func(p Part) bool { return p == MatchPart })
+	if len(rules) > 0 {
+		for _, r := range rules {
+			if err := t.CheckMatchRule(r); err != nil {
+				return t, err
+			}
+		}
+		out.Changed = append(out.Changed, MatchPart)
+	} else {
+		rules = []MatchRule{{Fields: []string{"id"}}}
+		standard, err := Standard()
+		if err != nil {
+			return t, err
+		}
+		if s, ok := standard.Type(t.Name); ok {
+			rules = s.Match
+		}
+	}
+	out.Match = slices.Clone(rules)
+	out.Version++
+	return out, nil
+}
+
 func nameTaken(t RecordType, name, why string) error {
 	return fault.New(fault.Conflict, "field_exists", why).At(fault.Place{Path: t.Name}).With(name).Mended("Take another name.")
 }
@@ -233,7 +261,7 @@ func (ch Choice) with(spellings []string) Choice {
 func (t RecordType) Learned(standard RecordType) RecordType {
 	out := t
 	out.Label, out.Plural, out.Synonyms, out.Rules, out.Match = standard.Label, standard.Plural, standard.Synonyms, standard.Rules, standard.Match
-	if slices.Contains(t.Changed, MatchPart) {
+	if t.OwnMatch() {
 		out.Match = t.Match
 	}
 	out.Fields = slices.Clone(t.Fields)
@@ -277,3 +305,6 @@ func (f Field) learned(s Field) Field {
 	}
 	return f
 }
+
+// OwnMatch reports whether the match rules of the type are the customer's own.
+func (t RecordType) OwnMatch() bool { return slices.Contains(t.Changed, MatchPart) }

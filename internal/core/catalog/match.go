@@ -74,6 +74,10 @@ type MatchRule struct {
 	Several Find     `json:"several,omitempty" yaml:"several,omitempty"` // ask when empty
 	TakeAt  float64  `json:"take_at,omitempty" yaml:"take_at,omitempty"` // percent; 0 is the careful default
 	AskAt   float64  `json:"ask_at,omitempty" yaml:"ask_at,omitempty"`
+	// RowsApart says that rows which are equal in Fields are not for one record:
+	// a rule that finds records only, such as for lines, of which a deal may have two
+	// of one product.
+	RowsApart bool `json:"rows_apart,omitempty" yaml:"rows_apart,omitempty"`
 }
 
 // The bounds of likeness when a rule gives none, in percent.
@@ -112,12 +116,8 @@ func (t RecordType) CheckMatchRule(r MatchRule) error {
 		if name == "id" && len(r.Uses()) == 1 {
 			continue
 		}
-		f, ok := t.Field(name)
-		if !ok {
+		if _, ok := t.Field(name); !ok {
 			return bad("unknown_field", "a match rule names a field that the record type does not have", name, "")
-		}
-		if !f.Normalised() {
-			return bad("rule_not_selective", "a match rule can only compare fields whose normal form is kept", name, "Make the field a key or a lookup field, compare it by likeness, or take another.")
 		}
 	}
 	found := len(r.Fields) > 0

@@ -36,6 +36,9 @@ func (r MatchRule) Says(t RecordType) string {
 	if r.Several != "" && r.Several != Ask {
 		s += ", several: " + string(r.Several)
 	}
+	if r.RowsApart {
+		s += ", rows of a file that are equal in this stay apart"
+	}
 	return s
 }
 

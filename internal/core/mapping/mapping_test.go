@@ -51,7 +51,7 @@ func TestRoutineCheck(t *testing.T) {
 		"unknown_column":      routine("contact", map[string]Origin{"email": from("Post")}),
 		"origin_missing":      routine("contact", map[string]Origin{"email": {}}),
 		"origin_twice":        routine("contact", map[string]Origin{"email": {From: []string{"Mail"}, Fixed: "x"}}),
-		"rule_not_selective":  {May: Create, Drafts: []Draft{{Type: "contact", Match: []catalog.MatchRule{{Fields: []string{"street"}}}}}},
+		"rule_not_selective":  {May: Create, Drafts: []Draft{{Type: "contact", Match: []catalog.MatchRule{{Alike: []string{"country"}}}}}},
 	} {
 		if err := r.Check(c, cols); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", r, err, code)

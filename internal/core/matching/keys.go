@@ -1,6 +1,9 @@
 package matching
 
-import "slices"
+import (
+	"slices"
+	"strconv"
+)
 
 // Kinds of blocking keys; each is a pass over the records that brings together
 // those that share the key.
@@ -24,6 +27,7 @@ const (
 	blockCode
 	blockText
 	blockDate
+	blockLink
 )
 
 // mostBlocks is how many blocking keys a record may have.
@@ -149,6 +153,11 @@ func (c *Comparer) companyBlocks(s *Subject, add func(int, ...string)) {
 	}
 	add(blockDomain, s.email.domain)
 	add(blockHouse, s.place.street, s.place.house, s.place.area())
+	if c.entity == Text && len(s.texts) > 0 { // titles with a slip in them are found among those of one party
+		for i, id := range s.links {
+			add(blockLink, strconv.Itoa(i), id)
+		}
+	}
 }
 
 // sounds2 gives the sound of at most two words.

@@ -74,7 +74,7 @@ func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "2"
+const Edition = "3"
 
 // saying is what a field tells about which record it is of.
 type saying int
@@ -232,8 +232,13 @@ const (
 	termCompany
 	termWeb
 	termDate
-	termSlots
+	termText
+	termLink  // and, one each, those of further links
+	termSlots = termLink + mostLinks
 )
+
+// mostLinks is how many references of a record are counted.
+const mostLinks = 4
 
 func (c *Comparer) first(values []string, like catalog.Likeness) string {
 	for _, i := range c.at[like] {
@@ -334,6 +339,12 @@ func (c *Comparer) Prepare(values []string) Subject {
 	}
 	if len(s.dates) > 0 {
 		set(termDate, s.dates[0])
+	}
+	if len(s.texts) > 0 {
+		set(termText, s.texts[0])
+	}
+	for i, id := range s.links[:min(mostLinks, len(s.links))] {
+		set(termLink+i, id)
 	}
 	return s
 }

@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"uchi/internal/core/catalog"
 )
 
 // Reason is what one comparison says.
@@ -40,12 +42,14 @@ const (
 	OtherGiven      = "other_given_name"
 	OtherFamily     = "other_family_name"
 	LooseName       = "loose_name"
-	OtherDate       = "other_date"
+	OtherDate       = "other_date" // of birth
+	OtherDay        = "other_day"
 	OtherGeneration = "other_generation"
 	OtherSex        = "other_form_of_address"
 	OtherCompany    = "other_company_name"
 	OtherPlace      = "other_place"
 	OtherCode       = "other_code"
+	OtherParty      = "other_party"
 	InitialOnly     = "initial_only"
 	NameInPart      = "name_in_part"
 	OneKind         = "one_kind_of_evidence"
@@ -96,6 +100,8 @@ const (
 	nPlace
 	nDate
 	nCode
+	nText
+	nLink
 )
 
 // askFrom is the weight, in bits, from which a pair is asked about whatever speaks
@@ -173,8 +179,12 @@ func (j *Judge) Compare(a, b *Subject) Score {
 		s.guardPerson(a, b, ev)
 	case Company:
 		s.guardCompany(a, b, ev)
+	default:
+		if len(c.at[catalog.AsText]) > 0 && len(c.at[catalog.AsLink]) > 0 {
+			s.guardThing(a, b, ev)
+		}
 	}
-	if s.Most == MayNothing && s.Bits >= askFrom {
+	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text {
 		s.Most = MayAsk
 	}
 	s.Percent = 100 / (1 + math.Exp2(-s.Bits))
@@ -272,8 +282,13 @@ func (c *Comparer) level(k Kind, a, b *Subject, given, family Level) (Level, int
 	case Code:
 		return likeLists(a.codes, b.codes, likeExact), 0
 	case Text:
-		return likeLists(a.texts, b.texts, likeText), 0
+		return likeLists(a.texts, b.texts, likeText), a.terms[termText]
 	case Link:
+		for i := range min(len(a.links), len(b.links), mostLinks) {
+			if likeExact(a.links[i], b.links[i]) == Same {
+				return Same, a.terms[termLink+i]
+			}
+		}
 		return likeLists(a.links, b.links, likeExact), 0
 	}
 	return Blank, 0
@@ -517,6 +532,39 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 	}
 	if kinds == 0 {
 		s.limit(MayAsk, OneKind)
+	}
+}
+
+// guardThing keeps apart what is done for or with somebody, such as opportunities and
+// tasks: those of other people and companies, of other titles, and of other days,
+// which may be the next of a row of them.
+func (s *Score) guardThing(a, b *Subject, ev evidence) {
+	if ev.levels[nCode] == Same {
+		return
+	}
+	if ev.levels[nCode] == Differs {
+		s.limit(MayNothing, OtherCode)
+	}
+	switch ev.levels[nText] {
+	case Same:
+	case Near, Part:
+		if numberedApart(strings.Join(a.texts, " "), strings.Join(b.texts, " ")) { // berth 12 and berth 14
+			s.limit(MayNothing, OtherCode)
+		} else {
+			s.limit(MayAsk, LooseName)
+		}
+	default:
+		s.limit(MayNothing, NoName)
+	}
+	switch ev.levels[nLink] {
+	case Same:
+	case Blank:
+		s.limit(MayAsk, OneKind)
+	default:
+		s.limit(MayNothing, OtherParty)
+	}
+	if d := ev.levels[nDate]; d == Differs || d == Near { // a slip, or the next of a row of them
+		s.limit(MayAsk, OtherDay)
 	}
 }
 

@@ -207,6 +207,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/types/{type}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Let records of the type be found by these match rules; with none, by the usual ones (administrators) */
+        put: operations["changeMatch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/types/{type}/match/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What match rules say of the records that are there; with none given, those that hold. Nothing is kept */
+        post: operations["tryMatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/types/{type}/fields": {
         parameters: {
             query?: never;
@@ -1513,6 +1553,58 @@ export interface components {
              * @description Percent from which a record is asked about; 40 when left out
              */
             ask_at?: number;
+            /** @description Rows of a file that are equal in the fields are not for one record: the rule finds records alone */
+            rows_apart?: boolean;
+        };
+        MatchRules: {
+            rules: components["schemas"]["MatchRule"][];
+        };
+        RuleEffect: {
+            /** @description The rule in words */
+            says: string;
+            /**
+             * Format: int64
+             * @description Records of the type
+             */
+            records: number;
+            /**
+             * Format: int64
+             * @description Records that have all fields which must be equal, or the sample of a likeness
+             */
+            looked_at: number;
+            /**
+             * Format: int64
+             * @description Of these, the ones with no other that is equal in the fields
+             */
+            alone: number;
+            /**
+             * Format: int64
+             * @description Most records that are equal in the fields
+             */
+            largest: number;
+            /** @description A single find is taken; else it is asked, since the rule says so or its fields do not tell records apart */
+            takes: boolean;
+            /**
+             * Format: int64
+             * @description Pairs of records that likeness would take for one
+             */
+            taken: number;
+            /**
+             * Format: int64
+             * @description Pairs of records that likeness would ask about
+             */
+            asked: number;
+            /** @description Some of the records that it would put together, or ask about */
+            pairs: components["schemas"]["AlikePair"][];
+        };
+        AlikePair: {
+            a: components["schemas"]["Link"];
+            b: components["schemas"]["Link"];
+            /** Format: double */
+            percent: number;
+            taken: boolean;
+            /** @description What speaks against it */
+            against?: string[];
         };
         RecordType: {
             name: string;
@@ -2867,6 +2959,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeMatch: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRules"];
+            };
+        };
+        responses: {
+            /** @description The record type */
+            200: {
+                headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryMatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRules"];
+            };
+        };
+        responses: {
+            /** @description What each rule says, in their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        rules: components["schemas"]["RuleEffect"][];
+                    };
                 };
             };
             default: components["responses"]["Problem"];
