@@ -99,10 +99,13 @@ func (a *app) tryRules(ctx context.Context, c *client.Conn, typeName string, rul
 				word = "as one"
 			}
 			against := ""
-			if len(p.Against) > 0 {
-				against = ": " + strings.Join(p.Against, ", ")
+			if p.Percent < 100 {
+				against = fmt.Sprintf(", %.1f %%", p.Percent)
 			}
-			fmt.Fprintf(a.out, "     %-6s  %s %s  and  %s %s, %.1f %%%s\n", word, p.A.Id, p.A.Title, p.B.Id, p.B.Title, p.Percent, against)
+			if len(p.Against) > 0 {
+				against += ": " + strings.Join(p.Against, ", ")
+			}
+			fmt.Fprintf(a.out, "     %-6s  %s %s  and  %s %s%s\n", word, p.A.Id, p.A.Title, p.B.Id, p.B.Title, against)
 		}
 	}
 	return nil

@@ -111,7 +111,7 @@ func groupsOf(workspace string, t catalog.RecordType, fields []string) string {
 // What makes a combination of fields tell records apart: of so many records that
 // have them all, at least this share are the only ones with what they say.
 const (
-	leastMeasured = 200
+	leastMeasured = 100
 	leastAlone    = .95
 )
 

@@ -19,6 +19,7 @@ export type Origin = Schemas["Origin"];
 export type Routine = Schemas["Routine"];
 export type Draft = Schemas["Draft"];
 export type MatchRule = Schemas["MatchRule"];
+export type RuleEffect = Schemas["RuleEffect"];
 export type Answer = Schemas["Answer"];
 export type AskedRow = Schemas["AskedRow"];
 export type Candidate = Schemas["Candidate"];

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
-import { api, must, type Draft, type Import, type MatchRule, type RecordType, type Routine } from "../api/client";
+import { api, must, type Draft, type Import, type RecordType, type Routine } from "../api/client";
 import { act } from "../api/queries";
-import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong, type Option } from "../ui/parts";
+import { Button, Choose, cx, Dialog, Labelled, Wrong, type Option } from "../ui/parts";
+import { labelOf, RuleDialog, RuleList } from "../ui/rules";
 import { count, DraftTotals, TotalsBar, verdictWords } from "../ui/verdict";
 import { applied, changesBetween, type Change } from "./changes";
 import { useEditing, useKept } from "./edited";
@@ -38,38 +38,7 @@ const blanks: Option<NonNullable<Draft["blank"]>>[] = [
   { value: "leave", label: "what is there stays" },
   { value: "clear", label: "the value is emptied" },
 ];
-const severals: Option<NonNullable<MatchRule["several"]>>[] = [
-  { value: "ask", label: "several: ask" },
-  { value: "hold", label: "several: hold" },
-  { value: "skip", label: "several: leave out" },
-  { value: "oldest", label: "several: oldest" },
-  { value: "newest", label: "several: newest" },
-  { value: "fullest", label: "several: fullest" },
-];
-const ones: Option<"take" | "ask">[] = [
-  { value: "take", label: "one: take" },
-  { value: "ask", label: "one: ask" },
-];
-
 const asImport = "as the import";
-const takeAt = 95;
-const askAt = 40;
-
-function labelOf(t: RecordType | undefined, name: string): string {
-  return name === "id" ? "record id" : (t?.fields.find((f) => f.name === name)?.label ?? name);
-}
-
-/** The rule in words, as far as its fields are placed. */
-function inWords(m: MatchRule, t: RecordType | undefined, there: (name: string) => boolean): string {
-  const alike = (m.alike ?? []).filter(there).map((n) => labelOf(t, n));
-  return [
-    m.fields?.length ? `the same ${m.fields.map((n) => labelOf(t, n)).join(" and ")}` : "",
-    alike.length ? `alike in ${alike.join(", ")}` : "",
-  ]
-    .filter(Boolean)
-    .join(", and ");
-}
-
 /** How rows find their records, with what the rules would find as they are changed. */
 export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onStation }: PanelProps) {
   const at = kinds.find((k) => k.name === named) ?? kinds[0];
@@ -90,14 +59,6 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
   const pointedTo = r.drafts.some((x) => Object.values(x.fields).some((o) => o.draft === at?.name));
   const usual = pointedTo ? "once" : "hold";
   const change = (part: Partial<Draft>) => setDraft(withDraft(r, at?.name ?? "", part));
-  const setRule = (n: number, part: Partial<MatchRule>) =>
-    change({ match: rules.map((m, at) => (at === n ? { ...m, ...part } : m)) });
-  const move = (n: number, by: number) => {
-    const list = [...rules];
-    const [one] = list.splice(n, 1);
-    if (one) list.splice(n + by, 0, one);
-    change({ match: list });
-  };
   const [adding, setAdding] = useState(false);
   const [each, setEach] = useState(false);
   const exceptions = Object.entries(d.fields).filter(([, o]) => o.both || o.blank || o.unreadable);
@@ -126,76 +87,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
         </Section>
       )}
       <Section title="How a row finds its record">
-        <ol className="space-y-2.5">
-          {rules.map((m, n) => {
-            const alike = (m.alike?.length ?? 0) > 0;
-            const works = (m.fields ?? []).every(placedField) && (!alike || m.alike?.some(placedField));
-            return (
-              <li key={n} className={cx("rounded-md border border-line bg-raised px-2.5 py-2", !works && "text-ink-soft")}>
-                <div className="flex items-start gap-1.5">
-                  <span className="figures w-4 text-right text-ink-faint">{n + 1}</span>
-                  <span className="min-w-0 flex-1">
-                    {works ? inWords(m, t, placedField) : inWords(m, t, () => true)}
-                    {!works && <span className="block text-[12px] text-ink-faint">Not in use: no column is placed on it.</span>}
-                  </span>
-                  {!fixed && (
-                    <span className="flex">
-                      <IconButton label={`Rule ${n + 1} earlier`} disabled={n === 0} onClick={() => move(n, -1)}>
-                        <ArrowUp size={13} />
-                      </IconButton>
-                      <IconButton label={`Rule ${n + 1} later`} disabled={n === rules.length - 1} onClick={() => move(n, 1)}>
-                        <ArrowDown size={13} />
-                      </IconButton>
-                      <IconButton
-                        label={`Take rule ${n + 1} out`}
-                        disabled={rules.length === 1}
-                        onClick={() => change({ match: rules.filter((_, at) => at !== n) })}
-                      >
-                        <X size={13} />
-                      </IconButton>
-                    </span>
-                  )}
-                </div>
-                {works && alike && (
-                  <div className="mt-1.5 grid grid-cols-2 gap-2 pl-5.5 text-[12px]">
-                    <Bound
-                      label="take at"
-                      value={m.take_at ?? takeAt}
-                      disabled={fixed}
-                      onChange={(v) => setRule(n, { take_at: v })}
-                    />
-                    <Bound
-                      label="ask at"
-                      value={m.ask_at ?? askAt}
-                      disabled={fixed}
-                      onChange={(v) => setRule(n, { ask_at: v })}
-                    />
-                  </div>
-                )}
-                {works && m.fields?.[0] !== "id" && (
-                  <div className="mt-1.5 grid grid-cols-2 gap-2 pl-5.5">
-                    <Choose
-                      label={`What a single find of rule ${n + 1} means`}
-                      className="h-7! text-[12px]!"
-                      disabled={fixed}
-                      value={m.one ?? "take"}
-                      options={ones}
-                      onChange={(v) => setRule(n, { one: v })}
-                    />
-                    <Choose
-                      label={`What several finds of rule ${n + 1} mean`}
-                      className="h-7! text-[12px]!"
-                      disabled={fixed}
-                      value={m.several ?? "ask"}
-                      options={severals}
-                      onChange={(v) => setRule(n, { several: v })}
-                    />
-                  </div>
-                )}
-              </li>
-            );
-          })}
-        </ol>
+        {t && <RuleList t={t} rules={rules} fixed={fixed} placed={placedField} onChange={(match) => change({ match })} />}
         {t && !rules.some((m) => (m.fields ?? []).every(placedField) && (!m.alike?.length || m.alike.some(placedField))) && (
           <p className="mt-1.5 text-[12.5px] text-ink-soft">
             Nothing that is placed tells which record a row is for. A row that is equal to a record in all that it says is that
@@ -326,47 +218,6 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
   );
 }
 
-function IconButton(p: { label: string; disabled?: boolean; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button
-      type="button"
-      aria-label={p.label}
-      title={p.label}
-      disabled={p.disabled}
-      onClick={p.onClick}
-      className="inline-flex size-6 items-center justify-center rounded text-ink-soft hover:bg-act-soft disabled:opacity-30"
-    >
-      {p.children}
-    </button>
-  );
-}
-
-/** A bound of likeness in percent; it counts when the field is left or Enter pressed. */
-function Bound(p: { label: string; value: number; disabled: boolean; onChange: (v: number) => void }) {
-  const [v, setV] = useState(String(p.value));
-  useEffect(() => setV(String(p.value)), [p.value]);
-  const done = () => {
-    const n = Number(v.replace(",", "."));
-    if (n >= 1 && n <= 100 && n !== p.value) p.onChange(n);
-    else setV(String(p.value));
-  };
-  return (
-    <label className="flex items-center gap-1.5 whitespace-nowrap text-ink-soft">
-      {p.label}
-      <input
-        className={cx(inputClass, "figures h-7! w-12! text-right")}
-        inputMode="decimal"
-        disabled={p.disabled}
-        value={v}
-        onChange={(e) => setV(e.target.value)}
-        onBlur={done}
-        onKeyDown={(e) => e.key === "Enter" && done()}
-      />
-      %
-    </label>
-  );
-}
-
 /** What the rules as they stand would find, on a sample at once, on all rows when asked. */
 function Tried({ workspace, i, routine }: { workspace: string; i: Import; routine: Routine }) {
   const [all, setAll] = useState(false);
@@ -416,59 +267,6 @@ function Tried({ workspace, i, routine }: { workspace: string; i: Import; routin
         )}
       </div>
     </Section>
-  );
-}
-
-/** A new rule: fields that must be equal, fields that must be alike. */
-function RuleDialog(p: { t: RecordType; placed: (name: string) => boolean; onClose: () => void; onAdd: (m: MatchRule) => void }) {
-  const [how, setHow] = useState<Record<string, string>>({});
-  const byType = ["email", "phone", "url"];
-  const equal = Object.keys(how).filter((n) => how[n] === "same");
-  const alike = Object.keys(how).filter((n) => how[n] === "alike");
-  return (
-    <Dialog
-      open
-      unsaved={Object.keys(how).length > 0}
-      onClose={p.onClose}
-      title="A rule by which rows find records"
-      foot={
-        <Button look="act" disabled={equal.length + alike.length === 0} onClick={() => p.onAdd({ fields: equal, alike })}>
-          Add it at the end
-        </Button>
-      }
-    >
-      <p className="mb-2 text-ink-soft">
-        Fields that must be the same are looked up; fields that must be alike are weighed, and the weight decides.
-      </p>
-      <table className="w-full">
-        <tbody>
-          {p.t.fields
-            .filter((f) => p.placed(f.name))
-            .map((f) => {
-              const options = [{ value: "no", label: "–" }];
-              if (f.key || f.lookup) options.push({ value: "same", label: "the same" });
-              if (f.likeness || byType.includes(f.type)) options.push({ value: "alike", label: "alike" });
-              return (
-                <tr key={f.name} className="border-b border-line last:border-0">
-                  <td className="py-1">{f.label}</td>
-                  <td className="w-36 py-1">
-                    {options.length > 1 ? (
-                      <Choose
-                        label={`How ${f.label} is compared`}
-                        value={how[f.name] ?? "no"}
-                        options={options}
-                        onChange={(v) => setHow({ ...how, [f.name]: v })}
-                      />
-                    ) : (
-                      <span className="text-[12px] text-ink-faint">not compared</span>
-                    )}
-                  </td>
-                </tr>
-              );
-            })}
-        </tbody>
-      </table>
-    </Dialog>
   );
 }
 

@@ -5,6 +5,7 @@ import { types, who } from "../api/queries";
 import { Button, cx, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
 import type { Field } from "../api/client";
 import { FieldDialog } from "../ui/field";
+import { TypeRules } from "./rules";
 
 export function TypesPage() {
   const { workspace = "main", type } = useParams();
@@ -38,15 +39,16 @@ export function TypesPage() {
           title={`${t.label} · ids like ${t.prefix}-1042 · version ${t.version}`}
           aside={me.data?.role === "administrator" && <Button onClick={() => setOpen("new")}>Add a field</Button>}
         >
-          <div className="border-b border-line px-4 py-2 text-ink-soft">
-            Found by:{" "}
-            {t.match.map((m) => [...(m.fields ?? []), ...(m.alike?.length ? ["likeness"] : [])].join(" + ")).join(", then ")}
-            {t.rules?.map((r) => (
-              <div key={r.name}>
-                Rule: {r.message} <code className="font-mono text-[12px]">{r.condition}</code>
-              </div>
-            ))}
-          </div>
+          <TypeRules key={t.name} workspace={workspace} t={t} mayChange={me.data?.role === "administrator"} />
+          {t.rules && t.rules.length > 0 && (
+            <div className="border-b border-line px-4 py-2 text-ink-soft">
+              {t.rules.map((r) => (
+                <div key={r.name}>
+                  Rule: {r.message} <code className="font-mono text-[12px]">{r.condition}</code>
+                </div>
+              ))}
+            </div>
+          )}
           <table className="w-full">
             <thead>
               <tr className="border-b border-line">
