@@ -27,6 +27,7 @@ type routineChange struct {
 	where                string
 	match, both, blank   []string
 	unreadable           []string
+	doubtful             []string
 	takeAt, askAt        float64
 	newerBy, repeats     string
 	drafts, drop         []string
@@ -53,6 +54,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
 	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
 	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
+	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox at the company): keep what is there, take the row's value, hold the row, or field=keep, take, hold (repeatable)")
 	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out (repeatable)")
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
@@ -61,7 +63,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 }
 
 func (r routineChange) none() bool {
-	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.drafts, r.drop)
+	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
 	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped
 }
 
@@ -357,6 +359,10 @@ func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) err
 		return err
 	}
 	err := set(c.unreadable, func(v string) { d.Unreadable = mapping.Unreadable(v) }, func(o *mapping.Origin, v string) { o.Unreadable = mapping.Unreadable(v) })
+	if err != nil {
+		return err
+	}
+	err = set(c.doubtful, func(v string) { d.Doubtful = mapping.Doubtful(v) }, func(o *mapping.Origin, v string) { o.Doubtful = mapping.Doubtful(v) })
 	if err != nil {
 		return err
 	}

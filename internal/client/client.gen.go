@@ -102,22 +102,43 @@ func (e BlankPolicy) Valid() bool {
 
 // Defines values for Both.
 const (
-	Add     Both = "add"
-	Keep    Both = "keep"
-	Newer   Both = "newer"
-	Replace Both = "replace"
+	BothAdd     Both = "add"
+	BothKeep    Both = "keep"
+	BothNewer   Both = "newer"
+	BothReplace Both = "replace"
 )
 
 // Valid indicates whether the value is a known member of the Both enum.
 func (e Both) Valid() bool {
 	switch e {
-	case Add:
+	case BothAdd:
 		return true
-	case Keep:
+	case BothKeep:
 		return true
-	case Newer:
+	case BothNewer:
 		return true
-	case Replace:
+	case BothReplace:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DoubtfulPolicy.
+const (
+	DoubtfulPolicyHold DoubtfulPolicy = "hold"
+	DoubtfulPolicyKeep DoubtfulPolicy = "keep"
+	DoubtfulPolicyTake DoubtfulPolicy = "take"
+)
+
+// Valid indicates whether the value is a known member of the DoubtfulPolicy enum.
+func (e DoubtfulPolicy) Valid() bool {
+	switch e {
+	case DoubtfulPolicyHold:
+		return true
+	case DoubtfulPolicyKeep:
+		return true
+	case DoubtfulPolicyTake:
 		return true
 	default:
 		return false
@@ -760,6 +781,9 @@ type Credentials struct {
 	Email    string `json:"email"`
 	Password string `json:"password"`
 }
+
+// DoubtfulPolicy What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company): what is there stays, the row's value is taken, or the row is held
+type DoubtfulPolicy string
 
 // Draft defines model for Draft.
 type Draft = mapping.Draft

@@ -310,6 +310,9 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 	if k.plan.May == mapping.Delete {
 		return k.holdReferred(ctx)
 	}
+	if err := k.noteDoubts(ctx); err != nil {
+		return err
+	}
 	if len(k.plan.Type.Rules) == 0 {
 		return nil
 	}
@@ -482,7 +485,7 @@ func (k *draftCheck) judge(ctx context.Context, judge Judge) error {
 	for _, f := range k.plan.Type.Fields {
 		text := schema.Text(f, schema.Column(f, "r"))
 		if fp := k.field(f.Name); fp != nil {
-			text = schema.Text(f, `(`+k.after(*fp, "q", "r", now(f))+`)`)
+			text = schema.Text(f, `(`+k.after(*fp, "q", "r", now)+`)`)
 		}
 		cols = append(cols, `coalesce(`+text+`, '')`)
 		names = append(names, f.Name)

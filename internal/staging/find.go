@@ -8,6 +8,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/matching"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
@@ -103,7 +104,9 @@ func (k *draftCheck) find(ctx context.Context) error {
 		return err
 	}
 	byName := !k.plan.ByName
-	if !slices.ContainsFunc(k.plan.Rules, func(rule catalog.MatchRule) bool { return !byID(rule) && !rule.RowsApart }) {
+	if !slices.ContainsFunc(k.plan.Rules, func(rule catalog.MatchRule) bool {
+		return !byID(rule) && !rule.RowsApart && !(len(rule.Alike) > 0 && matching.Thing(k.plan.Type))
+	}) {
 		if err := k.findTwins(ctx); err != nil {
 			return err
 		}
@@ -179,8 +182,8 @@ func (k *draftCheck) followAnswers(ctx context.Context) error {
 	)
 }
 
-// findTwins is for drafts of which no rule but an id says what record they are for,
-// or rules for which several rows may be equal, such as lines: a row that is equal to a record in all that it says is that
+// findTwins is for drafts of which no key says what record they are for, and of which
+// several may be equal, such as lines and tasks: a row that is equal to a record in all that it says is that
 // record, the first such row the first such record, and so on. So a file that is
 // loaded twice does not make everything twice.
 func (k *draftCheck) findTwins(ctx context.Context) error {

@@ -827,15 +827,16 @@ func (c *draftChunk) update() stmt {
 			picked = append(picked, `d.`+col)
 		}
 	}
+	given := func(f catalog.Field) string { return schema.Column(f, "t") }
 	// The normal forms go with the value that is taken.
 	with := func(fp mapping.FieldPlan, column string) string {
-		was, after := schema.Column(fp.Field, "r"), c.check.after(fp, "t", "r", schema.Column(fp.Field, "t"))
+		was, after := schema.Column(fp.Field, "r"), c.check.after(fp, "t", "r", given)
 		return `case when ` + after + ` is not distinct from ` + was + ` then r.` + column + ` when ` + after + ` is null then null else t.` + column + ` end`
 	}
 	names := map[string]string{}
 	for _, fp := range c.plan.Fields {
 		f := fp.Field
-		set = append(set, schema.Value(f.Name)+` = `+c.check.after(fp, "t", "r", schema.Column(f, "t")))
+		set = append(set, schema.Value(f.Name)+` = `+c.check.after(fp, "t", "r", given))
 		if f.Normalised() {
 			set = append(set, schema.Key(f.Name)+` = `+with(fp, schema.Key(f.Name)))
 		}

@@ -8,11 +8,12 @@ import (
 
 // after is the SQL of the value that a field of a found record would have. The
 // check compares it with what is there, and the load writes it: one expression
-// for both. row is the alias of the draft and record that of the record; now is
-// the draft's value, references resolved.
-func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string {
+// for both. row is the alias of the draft and record that of the record; of gives
+// the draft's value of a field, references resolved.
+func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(catalog.Field) string) string {
 	f := fp.Field
-	was, given := schema.Column(f, record), now
+	was, now := schema.Column(f, record), of(f)
+	given := now
 	if f.Normalised() { // another spelling of the same key says nothing new
 		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
 	}
@@ -22,6 +23,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record, now string) string
 			same = `(` + same + ` or ` + row + `.` + schema.Name(f.Name) + ` = ` + record + `.` + schema.Name(f.Name) + `)`
 		}
 		now = `case when not coalesce(` + same + `, false) then ` + now + ` end`
+	}
+	if fp.Doubtful == mapping.KeepThere {
+		now = `case when not coalesce(` + k.doubt(fp, record, now, of) + `, false) then ` + now + ` end`
 	}
 	both := fp.Both
 	var out string

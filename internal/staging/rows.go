@@ -347,8 +347,12 @@ func (r *Room) EachGridRow(ctx context.Context, i store.Import, f RowFilter, eac
 	}
 }
 
-// FirstOverwrites gives the first updates that would replace values, as a
-// foretaste before a load.
+// mostRanked is how many updates are looked through for the worst.
+const mostRanked = 20_000
+
+// FirstOverwrites gives updates that would replace values, as a foretaste before a
+// load: of the first ones those that look worst, which change what a record is named
+// or known by, empty a value, shorten it, or put something quite different.
 func (r *Room) FirstOverwrites(ctx context.Context, i store.Import, limit int) ([]GridRow, error) {
 	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) { return r.firstOverwrites(ctx, i, limit) })
 }
@@ -358,16 +362,38 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 	if !ok || i.Routine.V == nil {
 		return nil, nil
 	}
+	c, err := r.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
 	var all []string
-	for n := range i.Routine.V.Drafts {
-		all = append(all, `select row_no from `+of(draftPart(n, "verdicts"))+` v
-			where v.verdict = 'update' and exists (select from jsonb_each(v.changes) e where e.value->>0 is not null)`)
+	for n, d := range i.Routine.V.Drafts {
+		t, err := c.MustType(d.Type)
+		if err != nil {
+			return nil, err
+		}
+		known := []string{`''`}
+		for _, f := range t.Fields {
+			if f.Key || schema.InTitle(t, f.Name) {
+				known = append(known, schema.Literal(f.Name))
+			}
+		}
+		all = append(all, `select v.row_no, e.key in (`+list(known)+`) as known, e.value->>0 as was, coalesce(e.value->>1, '') as now
+			from (select * from `+of(draftPart(n, "verdicts"))+` v where v.verdict = 'update' order by row_no limit `+schema.Int(mostRanked)+`) v, jsonb_each(v.changes) e
+			where e.value->>0 <> ''`)
 	}
 	list, err := collect[GridRow](ctx, r.pool, func(string) (string, bool, bool) { return of(draftPart(0, "verdicts")), true, true }, q(`
 		select v.row_no, '[]'::jsonb as cells, v.row_verdict as verdict, v.row_why as why, v.row_other as other_row, null::text as question, null::text as outcome
 		from {verdicts} v
-		where v.row_verdict in ('create', 'update') and v.row_no in ({all})
-		order by v.row_no limit @limit`, frag{"all": strings.Join(all, " union all ")}, arg{"limit": limit}))
+		join (
+			select row_no, max(
+				case when known then 2 else 0 end
+				+ greatest(0, 1 - length(now)::float8 / length(was))
+				+ case when lower(left(now, 3)) = lower(left(was, 3)) then 0 else 0.5 end) as worst
+			from ({all}) x group by row_no
+		) w using (row_no)
+		where v.row_verdict in ('create', 'update')
+		order by w.worst desc, v.row_no limit @limit`, frag{"all": strings.Join(all, " union all ")}, arg{"limit": limit}))
 	if err != nil {
 		return nil, fmt.Errorf("read first overwrites: %w", err)
 	}

@@ -87,7 +87,7 @@ func (k *draftCheck) decide(ctx context.Context) error {
 	var differ, pairs, refs, refsOf, none []string
 	for _, fp := range k.plan.Fields {
 		f := fp.Field
-		was, after := schema.Column(f, "r"), k.after(fp, "q", "r", now(f))
+		was, after := schema.Column(f, "r"), k.after(fp, "q", "r", now)
 		differs := after + ` is distinct from ` + was
 		differ = append(differ, `(`+differs+`)`)
 		pairs = append(pairs, literal(f.Name)+`, case when `+differs+` then jsonb_build_array(`+k.shown(f, was)+`, `+k.shown(f, `(`+after+`)`)+`) end`)

@@ -41,6 +41,7 @@ type Field struct {
 	To        string    `json:"to,omitempty" yaml:"to,omitempty"` // the record type that a reference points to
 	Synonyms  []string  `json:"synonyms,omitempty" yaml:"synonyms,omitempty"`
 	Likeness  Likeness  `json:"likeness,omitempty" yaml:"likeness,omitempty"` // as what it is compared by likeness; empty leaves it to the type
+	Ordered   bool      `json:"ordered,omitempty" yaml:"ordered,omitempty"`   // its choices go forward in their order: an earlier one over a later one is doubtful
 	Holds     Holding   `json:"holds,omitempty" yaml:"holds,omitempty"`       // what its texts are, where likeness does not say so
 	Own       bool      `json:"own,omitempty" yaml:"own,omitempty"`           // added by the customer
 	Retired   bool      `json:"retired,omitempty" yaml:"retired,omitempty"`   // no longer filled; its values stay

@@ -57,6 +57,10 @@ type FieldPlan struct {
 	Field  catalog.Field
 	Both   Both
 	Chosen bool // somebody has said what Both is
+	// How a value can be worse than what is there, and what happens then; no policy
+	// where it cannot, or where somebody has said what Both is.
+	Doubt    catalog.Doubt
+	Doubtful Doubtful
 	Blank  Blank
 	Draft  int // the place of the draft whose record the field points to, or -1
 	// LinkLabel is the label of the record type that such a field points to.
@@ -234,6 +238,9 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		fp := FieldPlan{Field: f, Draft: r.indexOf(o.Draft), origin: from, Both: or(o.Both, d.Both, Replace), Chosen: o.Both != "" || d.Both != "", Blank: or(o.Blank, d.Blank, Leave)}
 		if f.Required {
 			fp.Blank = Leave
+		}
+		if fp.Doubt = t.Doubts(f); !fp.Chosen && fp.Doubt != catalog.NoDoubt {
+			fp.Doubtful = or(o.Doubtful, d.Doubtful, KeepThere)
 		}
 		fp.Light = Light(f) && or(o.Unreadable, d.Unreadable, HoldRow) == LeaveValue
 		set, err := settings(reading, o, fp.origin, columns)

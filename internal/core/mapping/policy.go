@@ -53,6 +53,18 @@ const (
 	LeaveValue Unreadable = "leave_out" // the rest of the row is loaded, and the value is listed
 )
 
+// Doubtful says what happens to a value that says less than the record knows
+// already, where nothing is said of what both values mean: an older date, an
+// earlier stage, a private mailbox over that at the company.
+type Doubtful string
+
+// The policies for doubtful values, the default first.
+const (
+	KeepThere Doubtful = "keep" // what is there stays, and the value is listed
+	TakeRows  Doubtful = "take" // the row's value takes the place
+	HoldDoubt Doubtful = "hold" // the row is held
+)
+
 // Light reports whether a row may be loaded without a value of the field.
 func Light(f catalog.Field) bool {
 	return !f.Key && !f.Required && f.Kind().Form != catalog.LinkForm
@@ -61,6 +73,7 @@ func Light(f catalog.Field) bool {
 // The policies in the order in which they are offered.
 var (
 	Unreadables = []Unreadable{HoldRow, LeaveValue}
+	Doubtfuls   = []Doubtful{KeepThere, TakeRows, HoldDoubt}
 	Boths       = []Both{Replace, Keep, Add, Newer}
 	Blanks      = []Blank{Leave, Clear}
 	Repeated    = []Repeats{HoldRepeats, Once, FirstWins, LastWins, MergeRows, AskRepeats}
@@ -109,6 +122,9 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	if err := oneOf(d.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", at("unreadable")); err != nil {
 		return err
 	}
+	if err := oneOf(d.Doubtful, Doubtfuls, "unknown_policy", "doubtful values cannot be treated so", at("doubtful")); err != nil {
+		return err
+	}
 	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
 		return err
 	}
@@ -131,6 +147,9 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 			return err
 		}
 		if err := oneOf(o.Unreadable, Unreadables, "unknown_policy", "a value that cannot be read cannot be treated so", place); err != nil {
+			return err
+		}
+		if err := oneOf(o.Doubtful, Doubtfuls, "unknown_policy", "doubtful values cannot be treated so", place); err != nil {
 			return err
 		}
 		f, _ := t.Field(name)

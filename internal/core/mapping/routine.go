@@ -62,6 +62,7 @@ type Draft struct {
 	NewerBy     string     `json:"newer_by,omitempty" yaml:"newer_by,omitempty"`         // the column that tells how old a row is
 	ClearMarker string     `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
 	Unreadable  Unreadable `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`     // for all fields that say nothing else and may be left out
+	Doubtful    Doubtful   `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`         // for all fields that say nothing else
 	Repeats     Repeats    `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
 }
 
@@ -91,6 +92,7 @@ type Origin struct {
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
 	Blank       Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
 	Unreadable  Unreadable        `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`
+	Doubtful    Doubtful          `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`
 }
 
 // Take names a part of a cell.

@@ -131,12 +131,19 @@ type Comparer struct {
 	at          map[catalog.Likeness][]int
 	comparisons []comparison
 	entity      Kind // Family for types of people, Company, or Text
+	of          catalog.RecordType
+}
+
+// Thing reports whether records of a type are told apart by what they are called and
+// to whom they belong, such as opportunities and tasks.
+func Thing(t catalog.RecordType) bool {
+	return has(t, catalog.AsText) && has(t, catalog.AsLink) && !has(t, catalog.AsFamilyName) && !has(t, catalog.AsCompanyName)
 }
 
 // NewComparer makes a comparer of a record type. Only the named fields are
 // compared; with none named, all that can be.
 func NewComparer(t catalog.RecordType, names []string) *Comparer {
-	c := &Comparer{at: map[catalog.Likeness][]int{}, entity: Text}
+	c := &Comparer{at: map[catalog.Likeness][]int{}, entity: Text, of: t}
 	for _, f := range t.Fields {
 		like := f.ComparedAs()
 		if like == "" || len(names) > 0 && !slices.Contains(names, f.Name) {

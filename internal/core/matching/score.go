@@ -4,8 +4,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-
-	"uchi/internal/core/catalog"
 )
 
 // Reason is what one comparison says.
@@ -180,7 +178,7 @@ func (j *Judge) Compare(a, b *Subject) Score {
 	case Company:
 		s.guardCompany(a, b, ev)
 	default:
-		if len(c.at[catalog.AsText]) > 0 && len(c.at[catalog.AsLink]) > 0 {
+		if Thing(c.of) {
 			s.guardThing(a, b, ev)
 		}
 	}
@@ -559,7 +557,7 @@ func (s *Score) guardThing(a, b *Subject, ev evidence) {
 	switch ev.levels[nLink] {
 	case Same:
 	case Blank:
-		s.limit(MayAsk, OneKind)
+		s.limit(MayNothing, OneKind)
 	default:
 		s.limit(MayNothing, OtherParty)
 	}

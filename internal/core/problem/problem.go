@@ -23,6 +23,7 @@ const (
 	FormulaError     Code = "formula_error"
 	DamagedNumber    Code = "damaged_number"
 	RequiredMissing  Code = "required_missing"
+	DoubtfulValue    Code = "doubtful_value"
 	BadEmail         Code = "bad_email"
 	BadNumber        Code = "bad_number"
 	AmbiguousNumber  Code = "ambiguous_number"
@@ -69,6 +70,7 @@ var table = map[Code]words{
 	FormulaError:     {"the cell holds a formula's error instead of a value", "Repair the formula in the sheet, or type the value."},
 	DamagedNumber:    {"a spreadsheet program shortened this number; its last digits are lost", "Take the value from the original, or format the column as text before saving."},
 	RequiredMissing:  {"a required value is missing", "Fill in the cell, or give one value for all rows at the Columns station."},
+	DoubtfulValue:    {"{detail}", "Say at the field whether such values are taken, or correct the cell."},
 	BadEmail:         {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
 	BadNumber:        {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},
 	AmbiguousNumber:  {"this can be read as two different numbers", "Say at the column, or at the Source station, which decimal sign is used."},
@@ -132,6 +134,7 @@ func Summary(c Code) string {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
+			DoubtfulValue: "the record knows it better: a later date, a later stage, a mailbox at the company",
 			LinkDoubtful: "a company of this name is there, with another legal form or in another place",
 			LinkNotFound: "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
 	}

@@ -132,7 +132,9 @@ func init() {
 func CompanyForm(word string) bool { return companyForms[word] }
 
 // CompanyForms lists those words in a stable order.
-func CompanyForms() []string { return slices.Sorted(maps.Keys(companyForms)) }
+func CompanyForms() []string { return sorted(companyForms) }
+
+func sorted(words map[string]bool) []string { return slices.Sorted(maps.Keys(words)) }
 
 // SameForms are legal forms that are written in two ways, the longer first.
 var SameForms = [][2]string{{"limited", "ltd"}, {"incorporated", "inc"}, {"corporation", "corp"}, {"company", "co"}, {"sp zoo", "spzoo"}, {"zoo", "spzoo"}, {"oyj", "oy"}, {"mbh", "gmbh"}}

@@ -1357,6 +1357,8 @@ export interface components {
             synonyms?: string[];
             /** @description As what it is compared by likeness */
             likeness?: components["schemas"]["Likeness"];
+            /** @description Its choices go forward in their order: an earlier one over a later one is doubtful */
+            ordered?: boolean;
             /**
              * @description What its texts are, where likeness does not say so
              * @enum {string}
@@ -1752,7 +1754,13 @@ export interface components {
             both?: components["schemas"]["Both"];
             blank?: components["schemas"]["BlankPolicy"];
             unreadable?: components["schemas"]["UnreadablePolicy"];
+            doubtful?: components["schemas"]["DoubtfulPolicy"];
         };
+        /**
+         * @description What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company): what is there stays, the row's value is taken, or the row is held
+         * @enum {string}
+         */
+        DoubtfulPolicy: "keep" | "take" | "hold";
         /**
          * @description What happens to a row with a value that cannot be read: it is held, or loaded without the value
          * @enum {string}
@@ -1792,6 +1800,7 @@ export interface components {
             /** @description A cell that says this empties the value; (clear) when left out */
             clear_marker?: string;
             unreadable?: components["schemas"]["UnreadablePolicy"];
+            doubtful?: components["schemas"]["DoubtfulPolicy"];
             /**
              * @description What happens to rows that are for the same record
              * @enum {string}

@@ -157,7 +157,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
         </Section>
       )}
       {overwrites.data && overwrites.data.rows.length > 0 && (
-        <Section title="First values that are replaced">
+        <Section title="Values that are replaced, what looks worst first">
           {overwrites.data.rows.map((r) => (
             <div key={r.row} className="mb-1.5 text-[12.5px]">
               <span className="text-ink-faint">

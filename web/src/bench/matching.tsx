@@ -33,6 +33,11 @@ const unreadables: Option<NonNullable<Draft["unreadable"]>>[] = [
   { value: "hold", label: "hold the row" },
   { value: "leave_out", label: "load the row without it, and list it" },
 ];
+const doubtfuls: Option<NonNullable<Draft["doubtful"]>>[] = [
+  { value: "keep", label: "what is there stays, and it is listed" },
+  { value: "take", label: "the row's value replaces it" },
+  { value: "hold", label: "hold the row" },
+];
 
 const blanks: Option<NonNullable<Draft["blank"]>>[] = [
   { value: "leave", label: "what is there stays" },
@@ -61,7 +66,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
   const change = (part: Partial<Draft>) => setDraft(withDraft(r, at?.name ?? "", part));
   const [adding, setAdding] = useState(false);
   const [each, setEach] = useState(false);
-  const exceptions = Object.entries(d.fields).filter(([, o]) => o.both || o.blank || o.unreadable);
+  const exceptions = Object.entries(d.fields).filter(([, o]) => o.both || o.blank || o.unreadable || o.doubtful);
   return (
     <>
       <Section title="What the import may do">
@@ -167,6 +172,18 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               onChange={(v) => change({ blank: v })}
             />
           </Labelled>
+          <Labelled
+            label="When the record knows it better"
+            hint="An older date, an earlier stage, a private mailbox over one at the company; unless it is said what two values mean."
+          >
+            <Choose
+              label="When the record knows it better"
+              disabled={fixed}
+              value={d.doubtful ?? "keep"}
+              options={doubtfuls}
+              onChange={(v) => change({ doubtful: v })}
+            />
+          </Labelled>
           <Labelled label="When a value cannot be read" hint="Keys, required fields and links hold their row always.">
             <Choose
               label="When a value cannot be read"
@@ -182,6 +199,7 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               {[
                 o.both,
                 o.blank && `blank: ${o.blank}`,
+                o.doubtful && `known better: ${doubtfuls.find((u) => u.value === o.doubtful)?.label}`,
                 o.unreadable && `cannot be read: ${unreadables.find((u) => u.value === o.unreadable)?.label}`,
               ]
                 .filter(Boolean)

@@ -97,6 +97,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const listed = values.data?.values.slice(0, shownValues) ?? [];
   const meant = of !== undefined && (hasNear(of.field) || !!of.field.choices);
   const trifle = of && !of.field.required && !of.field.key && of.field.type !== "reference" && origin;
+  const doubtful = problem.code === "doubtful_value" && origin !== undefined;
   const missing = problem.code === "required_missing";
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
@@ -137,7 +138,24 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             Blank {problem.count === 1 ? "it" : `these ${count(problem.count)}`}
           </Button>
         )}
-        {trifle && !problem.light && !missing && (
+        {doubtful && (
+          <>
+            <Button
+              title={`The rows' ${of?.field.label ?? "values"} take the place of what is there, here and in later files.`}
+              onClick={() => change(`a doubtful ${of?.field.label ?? "value"} is taken`, { doubtful: "take" })}
+            >
+              Take {problem.count === 1 ? "it" : "them"} all the same
+            </Button>
+            {problem.light ? (
+              <Button onClick={() => change(`a doubtful ${of?.field.label ?? "value"} holds the row`, { doubtful: "hold" })}>
+                Hold these rows
+              </Button>
+            ) : (
+              <Button onClick={() => change(`what is there stays`, { doubtful: "keep" })}>Keep what is there</Button>
+            )}
+          </>
+        )}
+        {trifle && !doubtful && !problem.light && !missing && (
           <Button
             title={`Rows with a ${of.field.label} that cannot be read are loaded without it, here and in later files.`}
             onClick={() => change(`rows load without a ${of.field.label} that cannot be read`, { unreadable: "leave_out" })}
@@ -145,7 +163,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             Load without it
           </Button>
         )}
-        {problem.light && (
+        {problem.light && !doubtful && (
           <Button onClick={() => change(`a ${of?.field.label ?? ""} that cannot be read holds the row`, { unreadable: "hold" })}>
             Hold these rows
           </Button>

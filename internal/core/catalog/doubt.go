@@ -1,0 +1,29 @@
+package catalog
+
+// Doubt is a way in which a row may say less than a record knows already.
+type Doubt string
+
+// The ways. What a row says so is not wrong, but it is told, and a policy decides.
+const (
+	NoDoubt Doubt = ""
+	Older   Doubt = "older"   // a date before the one that is there
+	Lower   Doubt = "lower"   // a choice that comes before the one that is there
+	Private Doubt = "private" // a private mailbox over one at the company
+)
+
+// Doubts tells in which way a value of the field can be worse than one that is
+// there. A birthday is no older for being earlier.
+func (t RecordType) Doubts(f Field) Doubt {
+	_, people := t.FieldAs(AsFamilyName)
+	switch {
+	case f.Key:
+		return NoDoubt
+	case f.Ordered && f.Type == OneChoice:
+		return Lower
+	case f.Type == Email && people:
+		return Private
+	case f.Type == Date && !(people && f.ComparedAs() == AsDate), f.Type == DateTime:
+		return Older
+	}
+	return NoDoubt
+}

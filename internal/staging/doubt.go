@@ -1,0 +1,126 @@
+package staging
+
+import (
+	"context"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/value"
+	"uchi/internal/schema"
+)
+
+// Values that say less than a record knows: what is doubtful is said in SQL once,
+// for the difference, the problems and the load alike.
+
+// doubt is the SQL of whether the value now of a field says less than what is in a
+// record; null and false are no. of gives the row's value of any field.
+func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(catalog.Field) string) string {
+	was := schema.Column(fp.Field, record)
+	switch fp.Doubt {
+	case catalog.Older:
+		return now + ` < ` + was
+	case catalog.Lower:
+		var codes []string
+		for _, c := range fp.Field.Choices {
+			codes = append(codes, schema.Literal(c.Code))
+		}
+		order := `array[` + list(codes) + `]::text[]`
+		return `array_position(` + order + `, ` + now + `) < array_position(` + order + `, ` + was + `)`
+	case catalog.Private:
+		domain := func(v string) string { return `lower(split_part(` + v + `, '@', 2))` }
+		var private []string
+		for _, d := range value.PrivateMail() {
+			private = append(private, schema.Literal(d))
+		}
+		anybodys := ` in (` + list(private) + `)`
+		sql := domain(now) + anybodys + ` and not ` + domain(was) + anybodys
+		// Or the mailbox that is there is at the company for which the person works, and
+		// goes on to work by what the row says.
+		for _, f := range k.plan.Type.Fields {
+			if f.ComparedAs() != catalog.AsEmployer {
+				continue
+			}
+			stays := `true`
+			if k.field(f.Name) != nil {
+				stays = `coalesce(` + of(f) + ` = ` + schema.Column(f, record) + `, true)`
+			}
+			if at := k.domainsOf(f, record); at != "" {
+				sql = `(` + sql + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + stays +
+					` and exists (` + at + ` where ` + domain(was) + ` = x.domain) and not exists (` + at + ` where ` + domain(now) + ` = x.domain))`
+			}
+		}
+		return sql
+	}
+	return `false`
+}
+
+// domainsOf is the query of the domains, x.domain, of the company that a field of a
+// record points to.
+func (k *draftCheck) domainsOf(f catalog.Field, record string) string {
+	t, ok := k.catalog.Type(f.To)
+	if !ok {
+		return ""
+	}
+	var all string
+	for _, of := range t.Fields {
+		var domain string
+		switch of.ComparedAs() {
+		case catalog.AsWeb:
+			domain = `lower(substring(` + schema.Column(of, "e") + ` from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)'))`
+		case catalog.AsEmail:
+			domain = `lower(split_part(` + schema.Column(of, "e") + `, '@', 2))`
+		default:
+			continue
+		}
+		if all != "" {
+			all += ` union all `
+		}
+		all += `select ` + domain + ` as domain from ` + schema.Records(k.i.Workspace, t.Name) + ` e where e.id = ` + schema.Column(f, record)
+	}
+	if all == "" {
+		return ""
+	}
+	return `select from (` + all + `) x`
+}
+
+var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became records cells", writes: "problems"}
+
+// doubtful are the words of each doubt, after the value that is there.
+var doubtful = map[catalog.Doubt]string{
+	catalog.Older:   "the record has a later date",
+	catalog.Lower:   "the record is further on already",
+	catalog.Private: "the record has a mailbox at the company",
+}
+
+// noteDoubts notes the values of rows that a record knows better: of rows that are
+// loaded without them, or held, by the policy of the field.
+func (k *draftCheck) noteDoubts(ctx context.Context) error {
+	if k.plan.May == mapping.Create || k.plan.May == mapping.Delete {
+		return nil
+	}
+	var statements []stmt
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
+			continue
+		}
+		was := schema.Column(fp.Field, "r")
+		words := schema.Literal(doubtful[fp.Doubt]+": ") + ` || ` + k.shown(fp.Field, was)
+		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+			select d.row_no, @code, @field, @col, {cell}, d.detail, @light
+			from (select q.row_no, {words} as detail from {staged} where q.record_id is not null and ({doubt}) and {stays q} and not {kept}) d`,
+			frag{"cell": k.cell(*fp), "staged": k.staged(), "doubt": k.doubt(*fp, "r", now(fp.Field), now), "words": words, "kept": k.keptByAnswer(fp.Field)},
+			arg{"code": string(problem.DoubtfulValue), "field": k.plan.Named(fp.Field.Name), "col": fp.Column(), "light": fp.Doubtful == mapping.KeepThere}))
+	}
+	return k.do(ctx, stepDoubt, statements...)
+}
+
+// keptByAnswer is the SQL of whether a person has said that row q leaves the value
+// of a field as it is.
+func (k *draftCheck) keptByAnswer(f catalog.Field) string {
+	if !k.keeps {
+		return `false`
+	}
+	return `coalesce(` + schema.Literal(f.Name) + ` = any(q.keep), false)`
+}

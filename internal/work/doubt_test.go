@@ -1,0 +1,41 @@
+package work
+
+import (
+	"testing"
+
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
+)
+
+// An older date, an earlier stage and a private mailbox over that at the company are
+// told, and what is there stays unless a policy says otherwise.
+func TestDoubtfulValues(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Source ref,Company,Website\nA-1,Tern Marina,https://www.tern.example\nA-2,Gull Marina,gull.example\n")
+	b.loaded("contact", "Ref,Family name,E-mail,Birthday,Account\nK-1,Ek,ek@tern.example,1980-04-03,A-1\nK-2,Li,li@club.example,,A-1\nK-3,Bo,bo@tern.example,,A-1\n")
+	b.loaded("opportunity", deals+"Mooring lines,A-1,agreed,5000,EUR,2026-12-01,D-1\n")
+	people := "Ref,Family name,E-mail,Birthday,Account\n" +
+		"K-1,Ek,ek@gmail.com,1979-04-03,\n" + // 2 private; the birthday is only another
+		"K-2,Li,li@gmail.com,,\n" + // 3 private over one at a club
+		"K-3,Bo,bo@gull.example,,A-2\n" // 4 works elsewhere now
+	i := b.load(b.check(b.upload("contact", people)))
+	b.want(b.codes(i), "[2 doubtful_value email 3 doubtful_value email]")
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 2, "unchanged": 1})
+	b.want(b.record("contact", "CON-1").Values["email"]+" "+b.record("contact", "CON-1").Values["birthday"], "ek@tern.example 1979-04-03")
+	b.want(b.record("contact", "CON-3").Values["email"], "bo@gull.example")
+
+	pipeline := deals + "Mooring lines,A-1,offered,6000,EUR,2026-10-01,D-1\n"
+	with := func(policy mapping.Doubtful) string {
+		i := b.check(b.change(b.upload("opportunity", pipeline), func(r *mapping.Routine) { r.Drafts[0].Doubtful = policy }))
+		b.want(len(b.codes(i)), map[mapping.Doubtful]int{"": 2, mapping.HoldDoubt: 2, mapping.TakeRows: 0}[policy])
+		word := b.rows(i)[0]
+		if policy != mapping.HoldDoubt {
+			b.load(i)
+		}
+		r := b.record("opportunity", "OPP-1").Values
+		return word + " " + r["stage"] + " " + r["expected_close"] + " " + r["amount"]
+	}
+	b.want(with(mapping.HoldDoubt), "2 hold (hold 1) agreed 2026-12-01 5000.00")
+	b.want(with(""), "2 update (update 1) agreed 2026-12-01 6000.00")
+	b.want(with(mapping.TakeRows), "2 update (update 1) offered 2026-10-01 6000.00")
+}
