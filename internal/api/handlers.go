@@ -117,6 +117,15 @@ func (h *handlers) ChangeMatch(ctx context.Context, r ChangeMatchRequestObject) 
 	return ChangeMatch200JSONResponse{Body: RecordType(t), Headers: ChangeMatch200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
+func (h *handlers) ChangeKnown(ctx context.Context, r ChangeKnownRequestObject) (ChangeKnownResponseObject, error) {
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.work.ChangeKnown(ctx, r.Workspace, r.Type, r.Other, catalog.Find(r.Body.Means), on, personOf(ctx))
+	return ChangeKnown200JSONResponse{Body: RecordType(t), Headers: ChangeKnown200ResponseHeaders{ETag: etag(t.Version)}}, err
+}
+
 func (h *handlers) TryMatch(ctx context.Context, r TryMatchRequestObject) (TryMatchResponseObject, error) {
 	t, effects, err := h.work.TryMatch(ctx, r.Workspace, r.Type, r.Body.Rules)
 	out := TryMatch200JSONResponse{Rules: []RuleEffect{}}

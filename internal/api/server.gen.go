@@ -961,6 +961,18 @@ type Kept struct {
 	Count int64 `json:"count"`
 }
 
+// KnownAs defines model for KnownAs.
+type KnownAs struct {
+	// Fields Fields of this type that equal fields of the other
+	Fields map[string]string `json:"fields"`
+
+	// Means take (default): it is told, and the row loaded all the same; hold; skip
+	Means Find `json:"means,omitempty,omitzero"`
+
+	// Type The other record type
+	Type string `json:"type"`
+}
+
 // LeftRow defines model for LeftRow.
 type LeftRow struct {
 	// Row Of the sheet that was brought back
@@ -2023,6 +2035,17 @@ type ChangeFieldParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// ChangeKnownJSONBody defines parameters for ChangeKnown.
+type ChangeKnownJSONBody struct {
+	Means Find `json:"means"`
+}
+
+// ChangeKnownParams defines parameters for ChangeKnown.
+type ChangeKnownParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // ChangeMatchParams defines parameters for ChangeMatch.
 type ChangeMatchParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2112,6 +2135,9 @@ type ChangeFieldJSONRequestBody = FieldChange
 
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
+
+// ChangeKnownJSONRequestBody defines body for ChangeKnown for application/json ContentType.
+type ChangeKnownJSONRequestBody ChangeKnownJSONBody
 
 // ChangeMatchJSONRequestBody defines body for ChangeMatch for application/json ContentType.
 type ChangeMatchJSONRequestBody = MatchRules
@@ -2352,6 +2378,9 @@ type ServerInterface interface {
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string)
+	// ChangeKnown What is done with rows that are there already as records of another type (administrators)
+	// (PUT /workspaces/{workspace}/types/{type}/known/{other})
+	ChangeKnown(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, other string, params ChangeKnownParams)
 	// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
 	// (PUT /workspaces/{workspace}/types/{type}/match)
 	ChangeMatch(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ChangeMatchParams)
@@ -2832,6 +2861,12 @@ func (_ Unimplemented) ChangeField(w http.ResponseWriter, r *http.Request, works
 // AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 // (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 func (_ Unimplemented) AddChoice(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, field string) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangeKnown What is done with rows that are there already as records of another type (administrators)
+// (PUT /workspaces/{workspace}/types/{type}/known/{other})
+func (_ Unimplemented) ChangeKnown(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, other string, params ChangeKnownParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6461,6 +6496,74 @@ func (siw *ServerInterfaceWrapper) AddChoice(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// ChangeKnown operation middleware
+func (siw *ServerInterfaceWrapper) ChangeKnown(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "other" -------------
+	var other string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "other", chi.URLParam(r, "other"), &other, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "other", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeKnownParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeKnown(w, r, workspace, pType, other, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ChangeMatch operation middleware
 func (siw *ServerInterfaceWrapper) ChangeMatch(w http.ResponseWriter, r *http.Request) {
 
@@ -7003,6 +7106,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields/{field}/choices", wrapper.AddChoice)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/types/{type}/known/{other}", wrapper.ChangeKnown)
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/types/{type}/match", wrapper.ChangeMatch)
@@ -10294,6 +10400,57 @@ func (response AddChoicedefaultApplicationProblemPlusJSONResponse) VisitAddChoic
 	return err
 }
 
+type ChangeKnownRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Other     string         `json:"other"`
+	Params    ChangeKnownParams
+	Body      *ChangeKnownJSONRequestBody
+}
+
+type ChangeKnownResponseObject interface {
+	VisitChangeKnownResponse(w http.ResponseWriter) error
+}
+
+type ChangeKnown200ResponseHeaders struct {
+	ETag string
+}
+
+type ChangeKnown200JSONResponse struct {
+	Body    RecordType
+	Headers ChangeKnown200ResponseHeaders
+}
+
+func (response ChangeKnown200JSONResponse) VisitChangeKnownResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeKnowndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeKnowndefaultApplicationProblemPlusJSONResponse) VisitChangeKnownResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChangeMatchRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -10734,6 +10891,9 @@ type StrictServerInterface interface {
 	// AddChoice Add a choice to a field, or another spelling to one that is there (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields/{field}/choices)
 	AddChoice(ctx context.Context, request AddChoiceRequestObject) (AddChoiceResponseObject, error)
+	// ChangeKnown What is done with rows that are there already as records of another type (administrators)
+	// (PUT /workspaces/{workspace}/types/{type}/known/{other})
+	ChangeKnown(ctx context.Context, request ChangeKnownRequestObject) (ChangeKnownResponseObject, error)
 	// ChangeMatch Let records of the type be found by these match rules; with none, by the usual ones (administrators)
 	// (PUT /workspaces/{workspace}/types/{type}/match)
 	ChangeMatch(ctx context.Context, request ChangeMatchRequestObject) (ChangeMatchResponseObject, error)
@@ -13064,6 +13224,42 @@ func (sh *strictHandler) AddChoice(w http.ResponseWriter, r *http.Request, works
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddChoiceResponseObject); ok {
 		if err := validResponse.VisitAddChoiceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeKnown operation middleware
+func (sh *strictHandler) ChangeKnown(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, other string, params ChangeKnownParams) {
+	var request ChangeKnownRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Other = other
+	request.Params = params
+
+	var body ChangeKnownJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeKnown(ctx, request.(ChangeKnownRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeKnown")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeKnownResponseObject); ok {
+		if err := validResponse.VisitChangeKnownResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -237,6 +237,7 @@ var needs = map[string]store.Role{
 	"AddField":        store.Administrator,
 	"ChangeField":     store.Administrator,
 	"ChangeMatch":     store.Administrator,
+	"ChangeKnown":     store.Administrator,
 	"TryMatch":        store.Viewer,
 	"AddChoice":       store.Administrator,
 	"GetWeights":      store.Viewer,

@@ -15,14 +15,15 @@ import (
 )
 
 func (a *app) rulesCmd() *cobra.Command {
-	var from string
+	var from, known string
 	var usual, try bool
 	cmd := &cobra.Command{
 		Use: "rules TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short: "Show by which rules records of a type are found, try others, or let them hold",
 		Long: `Shows the match rules of a record type in the order in which they are tried. With --try it says what
 each rule makes of the records that are there: how many it tells apart, and which it would put together.
-With --from FILE other rules are tried, or hold from now on for every import without rules of its own.
+With --known it is said what becomes of a row that would make a record of somebody who is there as a
+record of another type, such as a lead who is a contact. With --from FILE other rules are tried, or hold from now on for every import without rules of its own.
 
 The file is YAML or JSON, a list of rules: fields that must be equal, or that must be alike.
 
@@ -32,7 +33,7 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
     one: ask
   - alike: [given_name, family_name, email, phone]
     take_at: 99`,
-		Example: "  uchi rules contact\n  uchi rules contact --try\n  uchi rules contact --from rules.yaml --try\n  uchi rules contact --from rules.yaml\n  uchi rules contact --usual",
+		Example: "  uchi rules contact\n  uchi rules contact --try\n  uchi rules contact --from rules.yaml --try\n  uchi rules contact --from rules.yaml\n  uchi rules contact --usual\n  uchi rules lead --known contact=skip",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			var rules []catalog.MatchRule
 			if from != "" {
@@ -61,11 +62,26 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 				}
 				t = *r.JSON200
 			}
+			if known != "" {
+				other, means, _ := strings.Cut(known, "=")
+				r, err := c.ChangeKnownWithResponse(ctx, c.Workspace, t.Name, other, &client.ChangeKnownParams{IfMatch: fmt.Sprintf("%q", fmt.Sprint(t.Version))}, client.ChangeKnownJSONRequestBody{Means: client.Find(means)})
+				if err != nil {
+					return err
+				}
+				t = *r.JSON200
+			}
 			if a.asJSON {
 				return a.printJSON(t.Match)
 			}
 			for n, m := range t.Match {
 				fmt.Fprintf(a.out, "%d. %s\n", n+1, m.Says(t))
+			}
+			for _, k := range t.Known {
+				other, err := a.recordType(ctx, c, k.Type)
+				if err != nil {
+					return err
+				}
+				fmt.Fprintf(a.out, "A row that is a %s\n", k.Says(t, other))
 			}
 			if t.OwnMatch() {
 				fmt.Fprintln(a.out, "These are rules of your own; --usual lets the usual ones hold again.")
@@ -75,6 +91,7 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 	}
 	f := cmd.Flags()
 	f.StringVar(&from, "from", "", "a file with the rules that are to hold, or to be tried")
+	f.StringVar(&known, "known", "", "what is done with rows that are there already as records of another type: TYPE=take (told, and loaded), hold or skip")
 	f.BoolVar(&usual, "usual", false, "let the usual rules hold again")
 	f.BoolVar(&try, "try", false, "say what the rules make of the records that are there; nothing is kept")
 	cmd.MarkFlagsMutuallyExclusive("from", "usual")

@@ -963,6 +963,18 @@ type Kept struct {
 	Count int64 `json:"count"`
 }
 
+// KnownAs defines model for KnownAs.
+type KnownAs struct {
+	// Fields Fields of this type that equal fields of the other
+	Fields map[string]string `json:"fields"`
+
+	// Means take (default): it is told, and the row loaded all the same; hold; skip
+	Means Find `json:"means,omitempty,omitzero"`
+
+	// Type The other record type
+	Type string `json:"type"`
+}
+
 // LeftRow defines model for LeftRow.
 type LeftRow struct {
 	// Row Of the sheet that was brought back
@@ -2025,6 +2037,17 @@ type ChangeFieldParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// ChangeKnownJSONBody defines parameters for ChangeKnown.
+type ChangeKnownJSONBody struct {
+	Means Find `json:"means"`
+}
+
+// ChangeKnownParams defines parameters for ChangeKnown.
+type ChangeKnownParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
 // ChangeMatchParams defines parameters for ChangeMatch.
 type ChangeMatchParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2114,6 +2137,9 @@ type ChangeFieldJSONRequestBody = FieldChange
 
 // AddChoiceJSONRequestBody defines body for AddChoice for application/json ContentType.
 type AddChoiceJSONRequestBody = Choice
+
+// ChangeKnownJSONRequestBody defines body for ChangeKnown for application/json ContentType.
+type ChangeKnownJSONRequestBody ChangeKnownJSONBody
 
 // ChangeMatchJSONRequestBody defines body for ChangeMatch for application/json ContentType.
 type ChangeMatchJSONRequestBody = MatchRules
@@ -2837,6 +2863,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 	AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeKnownWithBody What is done with rows that are there already as records of another type (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+	ChangeKnownWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeKnown What is done with rows that are there already as records of another type (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+	ChangeKnown(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, body ChangeKnownJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ChangeMatchWithBody Let records of the type be found by these match rules; with none, by the usual ones (administrators)
 	//
@@ -4565,6 +4605,40 @@ func (c *Client) AddChoiceWithBody(ctx context.Context, workspace WorkspaceParam
 // Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 func (c *Client) AddChoice(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAddChoiceRequest(c.Server, workspace, pType, field, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeKnownWithBody What is done with rows that are there already as records of another type (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+func (c *Client) ChangeKnownWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeKnownRequestWithBody(c.Server, workspace, pType, other, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeKnown What is done with rows that are there already as records of another type (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+func (c *Client) ChangeKnown(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, body ChangeKnownJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeKnownRequest(c.Server, workspace, pType, other, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -9014,6 +9088,80 @@ func NewAddChoiceRequestWithBody(server string, workspace WorkspaceParam, pType 
 	return req, nil
 }
 
+// NewChangeKnownRequest calls the generic ChangeKnown builder with application/json body
+func NewChangeKnownRequest(server string, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, body ChangeKnownJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeKnownRequestWithBody(server, workspace, pType, other, params, "application/json", bodyReader)
+}
+
+// NewChangeKnownRequestWithBody constructs an http.Request for the ChangeKnown method, with any body, and a specified content type
+func NewChangeKnownRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "other", other, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/known/%s", pathParam0, pathParam1, pathParam2)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
+	return req, nil
+}
+
 // NewChangeMatchRequest calls the generic ChangeMatch builder with application/json body
 func NewChangeMatchRequest(server string, workspace WorkspaceParam, pType TypeParam, params *ChangeMatchParams, body ChangeMatchJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10036,6 +10184,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/fields/{field}/choices (the `AddChoice` operationId).
 	AddChoiceWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, field string, body AddChoiceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddChoiceResponse, error)
+
+	// ChangeKnownWithBodyWithResponse What is done with rows that are there already as records of another type (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+	ChangeKnownWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeKnownResponse, error)
+
+	// ChangeKnownWithResponse What is done with rows that are there already as records of another type (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+	ChangeKnownWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, body ChangeKnownJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeKnownResponse, error)
 
 	// ChangeMatchWithBodyWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
 	//
@@ -13889,6 +14051,61 @@ func (r AddChoiceResponse) ContentType() string {
 	return ""
 }
 
+// ChangeKnownResponse200Headers the declared response headers of an HTTP 200 response for ChangeKnown
+type ChangeKnownResponse200Headers struct {
+	ETag string
+}
+
+type ChangeKnownResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *RecordType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ChangeKnownResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeKnownResponse) GetJSON200() *RecordType {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeKnownResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeKnownResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeKnownResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeKnownResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeKnownResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ChangeMatchResponse200Headers the declared response headers of an HTTP 200 response for ChangeMatch
 type ChangeMatchResponse200Headers struct {
 	ETag string
@@ -15496,6 +15713,32 @@ func (c *ClientWithResponses) AddChoiceWithResponse(ctx context.Context, workspa
 		return nil, err
 	}
 	return ParseAddChoiceResponse(rsp)
+}
+
+// ChangeKnownWithBodyWithResponse What is done with rows that are there already as records of another type (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+func (c *ClientWithResponses) ChangeKnownWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeKnownResponse, error) {
+	rsp, err := c.ChangeKnownWithBody(ctx, workspace, pType, other, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeKnownResponse(rsp)
+}
+
+// ChangeKnownWithResponse What is done with rows that are there already as records of another type (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/types/{type}/known/{other} (the `ChangeKnown` operationId).
+func (c *ClientWithResponses) ChangeKnownWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, other string, params *ChangeKnownParams, body ChangeKnownJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeKnownResponse, error) {
+	rsp, err := c.ChangeKnown(ctx, workspace, pType, other, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeKnownResponse(rsp)
 }
 
 // ChangeMatchWithBodyWithResponse Let records of the type be found by these match rules; with none, by the usual ones (administrators)
@@ -18267,6 +18510,52 @@ func ParseAddChoiceResponse(rsp *http.Response) (*AddChoiceResponse, error) {
 	switch {
 	case rsp.StatusCode == 200:
 		var headers AddChoiceResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseChangeKnownResponse parses an HTTP response from a ChangeKnownWithResponse call
+func ParseChangeKnownResponse(rsp *http.Response) (*ChangeKnownResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeKnownResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest RecordType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ChangeKnownResponse200Headers
 		if values := rsp.Header.Values("ETag"); len(values) > 0 {
 			var value string
 			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {

@@ -39,6 +39,14 @@ func (s *Service) ChangeMatch(ctx context.Context, workspace, typeName string, r
 	})
 }
 
+// ChangeKnown changes what is done with rows that are known as records of another
+// type: take tells of it and loads them all the same.
+func (s *Service) ChangeKnown(ctx context.Context, workspace, typeName, other string, means catalog.Find, version int, by store.Person) (catalog.RecordType, error) {
+	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "change what is done with those known as "+other, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return c.ChangeKnown(t, other, means)
+	})
+}
+
 // TryMatch tells what match rules say of the records of a type that are there; with
 // none given, those that hold.
 func (s *Service) TryMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule) (catalog.RecordType, []staging.RuleEffect, error) {

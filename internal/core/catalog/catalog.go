@@ -88,10 +88,24 @@ type RecordType struct {
 	Fields   []Field      `json:"fields" yaml:"fields"`
 	Match    []MatchRule  `json:"match" yaml:"match"`
 	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
-	Version  int          `json:"version" yaml:"version,omitempty"` // counts changes of this description
+	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"` // how it is seen that what a row would make is there as a record of another type
+	Version  int          `json:"version" yaml:"version,omitempty"`       // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
 }
+
+// KnownAs says when somebody or something that a row would make a record of is there
+// already as a record of another type: a lead who is a contact, a lead's company that
+// is an account.
+type KnownAs struct {
+	Type   string            `json:"type" yaml:"type"`
+	Fields map[string]string `json:"fields" yaml:"fields,flow"`              // fields of this type that equal fields of the other
+	Means  Find              `json:"means,omitempty" yaml:"means,omitempty"` // what is done then; take when empty
+}
+
+// Knowns lists what can be done with a row that is known as a record of another type:
+// it is loaded all the same and told, held, or left out.
+var Knowns = []Find{Take, Hold, Skip}
 
 // FieldAs finds the first field that is compared as something; ok is false when
 // there is none.
@@ -332,6 +346,37 @@ func (c Catalog) CheckType(t RecordType) error {
 		if err := t.CheckMatchRule(r); err != nil {
 			return err
 		}
+	}
+	for _, k := range t.Known {
+		if err := c.CheckKnown(t, k); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// CheckKnown says whether records of another type can be told by a rule.
+func (c Catalog) CheckKnown(t RecordType, k KnownAs) error {
+	bad := func(code, message, value, mend string) error {
+		return fault.New(fault.Invalid, code, message).At(fault.Place{Path: t.Name + ".known"}).With(value).Mended(mend)
+	}
+	other, ok := c.Type(k.Type)
+	if !ok || k.Type == t.Name {
+		return bad("unknown_record_type", "a row is known as a record of another type that is there", k.Type, "")
+	}
+	if len(k.Fields) == 0 {
+		return bad("rule_empty", "this names no fields by which the record is known", k.Type, "Name at least one field with that of the other type which it equals.")
+	}
+	for mine, theirs := range k.Fields {
+		if _, ok := t.Field(mine); !ok {
+			return bad("unknown_field", "the record type has no such field", mine, "")
+		}
+		if _, ok := other.Field(theirs); !ok {
+			return bad("unknown_field", "the other record type has no such field", theirs, "")
+		}
+	}
+	if k.Means != "" && !slices.Contains(Knowns, k.Means) {
+		return bad("unknown_find", "what is known as another record cannot be treated so", string(k.Means), fmt.Sprintf("Choose one of %v.", Knowns))
 	}
 	return nil
 }

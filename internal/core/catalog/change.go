@@ -20,6 +20,7 @@ const (
 	ChoicesPart  Part = "choices"
 	RetiredPart  Part = "retired"
 	MatchPart    Part = "match" // the match rules of a type
+	KnownPart    Part = "known" // by what records of other types are known
 )
 
 // FieldChange is what is to be changed of a field. A nil part stays as it is.
@@ -76,6 +77,30 @@ func (t RecordType) ChangeMatch(rules []MatchRule) (RecordType, error) {
 		}
 	}
 	out.Match = slices.Clone(rules)
+	out.Version++
+	return out, nil
+}
+
+// ChangeKnown gives a copy of t with what is done with rows that are known as records
+// of another type changed, one version on.
+func (c Catalog) ChangeKnown(t RecordType, typeName string, means Find) (RecordType, error) {
+	out := t
+	out.Known = slices.Clone(t.Known)
+	there := false
+	for n := range out.Known {
+		if out.Known[n].Type == typeName {
+			out.Known[n].Means, there = means, true
+			if err := c.CheckKnown(t, out.Known[n]); err != nil {
+				return t, err
+			}
+		}
+	}
+	if !there {
+		return t, fault.New(fault.NotFound, "unknown_record_type", "nothing says how these are known as records of that type").With(typeName)
+	}
+	if !slices.Contains(t.Changed, KnownPart) {
+		out.Changed = append(slices.Clone(t.Changed), KnownPart)
+	}
 	out.Version++
 	return out, nil
 }
@@ -263,6 +288,9 @@ func (t RecordType) Learned(standard RecordType) RecordType {
 	out.Label, out.Plural, out.Synonyms, out.Rules, out.Match = standard.Label, standard.Plural, standard.Synonyms, standard.Rules, standard.Match
 	if t.OwnMatch() {
 		out.Match = t.Match
+	}
+	if out.Known = standard.Known; slices.Contains(t.Changed, KnownPart) {
+		out.Known = t.Known
 	}
 	out.Fields = slices.Clone(t.Fields)
 	for _, s := range standard.Fields {

@@ -2,6 +2,8 @@ package catalog
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 )
 
@@ -40,6 +42,23 @@ func (r MatchRule) Says(t RecordType) string {
 		s += ", rows of a file that are equal in this stay apart"
 	}
 	return s
+}
+
+// Says gives the rule as a sentence; t is the type that has it, other the one by
+// whose records it is known.
+func (k KnownAs) Says(t, other RecordType) string {
+	var parts []string
+	for _, name := range slices.Sorted(maps.Keys(k.Fields)) {
+		parts = append(parts, t.FieldLabels([]string{name})+" of the row equals "+other.FieldLabels([]string{k.Fields[name]}))
+	}
+	what := "told, and loaded all the same"
+	switch k.Means {
+	case Hold:
+		what = "held"
+	case Skip:
+		what = "left out"
+	}
+	return fmt.Sprintf("%s already (%s): %s", strings.ToLower(other.Label), and(parts), what)
 }
 
 func and(list []string) string {

@@ -61,8 +61,8 @@ type FieldPlan struct {
 	// where it cannot, or where somebody has said what Both is.
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
-	Blank  Blank
-	Draft  int // the place of the draft whose record the field points to, or -1
+	Blank    Blank
+	Draft    int // the place of the draft whose record the field points to, or -1
 	// LinkLabel is the label of the record type that such a field points to.
 	LinkLabel string
 	Find      []FindPart // by what the record is looked up, by name of the field; empty for other origins

@@ -50,6 +50,7 @@ const (
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
 	RowsDisagree     Code = "rows_disagree"
+	KnownElsewhere   Code = "known_elsewhere"
 	LinkHeld         Code = "link_held"
 	LinkGone         Code = "link_gone"
 	KeyTaken         Code = "key_taken"
@@ -97,6 +98,7 @@ var table = map[Code]words{
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
 	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},
+	KnownElsewhere:   {"it is there already, as {detail}", "Leave the row out, load it all the same, or put what it says into that record."},
 	LinkHeld:         {"the record that it belongs to is that of {detail}, which is not settled", "Mend or answer that row first, then check again."},
 	LinkGone:         {"the record that it points to was deleted after the check: {detail}", "Check again, and say to which record it belongs."},
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
@@ -134,9 +136,10 @@ func Summary(c Code) string {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
-			DoubtfulValue: "the record knows it better: a later date, a later stage, a mailbox at the company",
-			LinkDoubtful: "a company of this name is there, with another legal form or in another place",
-			LinkNotFound: "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
+			KnownElsewhere: "what it would make is there already as a record of another type",
+			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company",
+			LinkDoubtful:   "a company of this name is there, with another legal form or in another place",
+			LinkNotFound:   "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
 	}
 	return says
 }

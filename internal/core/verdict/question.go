@@ -50,11 +50,12 @@ const (
 	Merged       Reason = "merged"        // its values were put into another row
 	Grouped      Reason = "grouped"       // it belongs to the record of a row above
 	NothingGiven Reason = "nothing_given" // the row says nothing of it
+	KnownAs      Reason = "known_as"      // it is there as a record of another type
 )
 
 // Again lists the reasons that may have gone when rows are checked again: such
 // rows are looked at anew. Rows that another row stands for are not.
-var Again = []Reason{ByCondition, ByAnswer, AlreadyThere, NothingFound, SeveralThere, NothingGiven}
+var Again = []Reason{ByCondition, ByAnswer, AlreadyThere, NothingFound, SeveralThere, NothingGiven, KnownAs}
 
 // Summary says in a few words what all rows of the reason have in common.
 func (r Reason) Summary() string {
@@ -86,6 +87,8 @@ func (r Reason) Says(record string, row int64) string {
 		return fmt.Sprintf("row %d stands for the same record", row)
 	case Grouped:
 		return fmt.Sprintf("the row belongs to the record of row %d", row)
+	case KnownAs:
+		return "it is there already, as a record of another type"
 	case NothingGiven:
 		return "the row says nothing of it"
 	case Merged:

@@ -227,6 +227,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/types/{type}/known/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                other: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** What is done with rows that are there already as records of another type (administrators) */
+        put: operations["changeKnown"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/types/{type}/match/try": {
         parameters: {
             query?: never;
@@ -1558,6 +1579,16 @@ export interface components {
             /** @description Rows of a file that are equal in the fields are not for one record: the rule finds records alone */
             rows_apart?: boolean;
         };
+        KnownAs: {
+            /** @description The other record type */
+            type: string;
+            /** @description Fields of this type that equal fields of the other */
+            fields: {
+                [key: string]: string;
+            };
+            /** @description take (default): it is told, and the row loaded all the same; hold; skip */
+            means?: components["schemas"]["Find"];
+        };
         MatchRules: {
             rules: components["schemas"]["MatchRule"][];
         };
@@ -1619,6 +1650,8 @@ export interface components {
             fields: components["schemas"]["Field"][];
             match: components["schemas"]["MatchRule"][];
             rules?: components["schemas"]["RecordRule"][];
+            /** @description When what a row would make is there already as a record of another type */
+            known?: components["schemas"]["KnownAs"][];
             version: number;
             own?: boolean;
             /** @description What was changed here of a standard type */
@@ -2989,6 +3022,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MatchRules"];
+            };
+        };
+        responses: {
+            /** @description The record type */
+            200: {
+                headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeKnown: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    means: components["schemas"]["Find"];
+                };
             };
         };
         responses: {

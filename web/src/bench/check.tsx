@@ -147,7 +147,11 @@ export function CheckPanel({ workspace, i, t, types, kinds, filter, onFilter, on
                   >
                     {p.field && <b className="font-medium">{label(p.field)}: </b>}
                     {p.message}
-                    {p.light && <span className="text-ink-soft">; the rows load without it</span>}
+                    {p.light && (
+                      <span className="text-ink-soft">
+                        ; {p.field ? "the rows load without it" : "the rows load all the same"}
+                      </span>
+                    )}
                   </Counted>
                 );
               })}

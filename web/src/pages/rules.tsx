@@ -1,10 +1,10 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, must, type MatchRule, type RecordType, type RuleEffect } from "../api/client";
 import { types } from "../api/queries";
-import { Button, cx, Wrong } from "../ui/parts";
-import { inWords, RuleDialog, RuleList } from "../ui/rules";
+import { Button, Choose, cx, Wrong, type Option } from "../ui/parts";
+import { inWords, labelOf, RuleDialog, RuleList } from "../ui/rules";
 import { toast } from "../ui/toast";
 import { count } from "../ui/verdict";
 
@@ -102,6 +102,7 @@ export function TypeRules({ workspace, t, mayChange }: { workspace: string; t: R
           ))}
         </div>
       </div>
+      {t.known && t.known.length > 0 && <Known workspace={workspace} t={t} mayChange={mayChange} />}
       {adding && (
         <RuleDialog
           t={t}
@@ -114,6 +115,64 @@ export function TypeRules({ workspace, t, mayChange }: { workspace: string; t: R
         />
       )}
     </section>
+  );
+}
+
+const knowns: Option<"take" | "hold" | "skip">[] = [
+  { value: "take", label: "tell, and load it all the same" },
+  { value: "hold", label: "hold the row" },
+  { value: "skip", label: "leave the row out" },
+];
+
+/** What is done with rows that are there already as records of another type. */
+function Known({ workspace, t, mayChange }: { workspace: string; t: RecordType; mayChange: boolean }) {
+  const queries = useQueryClient();
+  const kinds = useQuery(types(workspace));
+  const change = useMutation({
+    mutationFn: ({ other, means }: { other: string; means: "take" | "hold" | "skip" }) =>
+      must(
+        api.PUT("/workspaces/{workspace}/types/{type}/known/{other}", {
+          params: { path: { workspace, type: t.name, other }, header: { "If-Match": `"${t.version}"` } },
+          body: { means },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: types(workspace).queryKey }),
+  });
+  const others = [...new Set(t.known?.map((k) => k.type))];
+  return (
+    <div className="mt-4">
+      <h4 className="mb-1 font-medium">Rows that are there already as something else</h4>
+      <ul className="space-y-2">
+        {others.map((other) => {
+          const o = kinds.data?.types.find((x) => x.name === other);
+          const rules = t.known?.filter((k) => k.type === other) ?? [];
+          return (
+            <li key={other} className="flex flex-wrap items-center gap-x-3 gap-y-1">
+              <span className="min-w-0 flex-1">
+                {o?.label ?? other}, by the same{" "}
+                {rules
+                  .map((k) =>
+                    Object.keys(k.fields)
+                      .map((n) => labelOf(t, n))
+                      .join(" and "),
+                  )
+                  .join(", or ")}
+              </span>
+              <span className="w-64">
+                <Choose
+                  label={`A row that is a ${(o?.label ?? other).toLowerCase()} already`}
+                  disabled={!mayChange || change.isPending}
+                  value={(rules[0]?.means ?? "take") as "take" | "hold" | "skip"}
+                  options={knowns}
+                  onChange={(means) => change.mutate({ other, means })}
+                />
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+      <Wrong error={change.error} className="mt-2" />
+    </div>
   );
 }
 
