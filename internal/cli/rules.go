@@ -81,7 +81,7 @@ The file is YAML or JSON, a list of rules: fields that must be equal, or that mu
 				if err != nil {
 					return err
 				}
-				fmt.Fprintf(a.out, "A row that is a %s\n", k.Says(t, other))
+				fmt.Fprintf(a.out, "A row %s\n", k.Says(t, other))
 			}
 			if t.OwnMatch() {
 				fmt.Fprintln(a.out, "These are rules of your own; --usual lets the usual ones hold again.")

@@ -46,11 +46,12 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 				stays = `coalesce(` + of(f) + ` = ` + schema.Column(f, record) + `, true)`
 			}
 			if at := k.domainsOf(f, record); at != "" {
-				sql = `(` + sql + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + stays +
+				sql = `(` + sql + ` or ` + stays +
 					` and exists (` + at + ` where ` + domain(was) + ` = x.domain) and not exists (` + at + ` where ` + domain(now) + ` = x.domain))`
 			}
 		}
-		return sql
+		// Most mailboxes are those that are there.
+		return `case when ` + now + ` <> ` + was + ` and ` + domain(now) + ` <> ` + domain(was) + ` then ` + sql + ` end`
 	}
 	return `false`
 }
@@ -102,7 +103,7 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 	var statements []stmt
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
+		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
 			continue
 		}
 		was := schema.Column(fp.Field, "r")

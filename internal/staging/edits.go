@@ -146,6 +146,10 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 			longest = w
 		}
 	}
+	initials := ""
+	if short := strings.ReplaceAll(key, " ", ""); len(short) < 5 && !namesCompany(t) {
+		initials = short
+	}
 	beginning := []rune(key)
 	type found struct {
 		ID    int64  `db:"id"`
@@ -156,16 +160,21 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 			(select x.id from {records} x where x.{key} like @beginning limit @most)
 			union
 			(select x.id from {records} x where x.{key} like @word limit @most / 10)
+			union
+			select x.id from (select * from {records} where @initials <> '' order by id limit @most) x where {first} = @initials
 		)
 		select x.id, {title} as title from near n join {records} x on x.id = n.id`,
-		frag{"key": schema.Title, "title": schema.TitleText(t, "x")},
-		arg{"beginning": store.LikeEscape(string(beginning[:min(3, len(beginning))])) + "%", "word": "%" + store.LikeEscape(longest) + "%", "most": mostNear}))
+		frag{"key": schema.Title, "title": schema.TitleText(t, "x"), "first": `regexp_replace(x.` + schema.Title + `, '([^ ])[^ ]* ?', '\1', 'g')`},
+		arg{"initials": initials, "beginning": store.LikeEscape(string(beginning[:min(3, len(beginning))])) + "%", "word": "%" + store.LikeEscape(longest) + "%", "most": mostNear}))
 	if err != nil {
 		return nil, fmt.Errorf("look for near names: %w", err)
 	}
 	near := map[int64]float64{}
 	for _, x := range list {
 		near[x.ID] = suggest.Nearness(text, x.Title)
+		if initials != "" && initials == suggest.Initials(x.Title) {
+			near[x.ID] = max(near[x.ID], nearInitials)
+		}
 	}
 	slices.SortFunc(list, func(a, b found) int { return cmp.Or(cmp.Compare(near[b.ID], near[a.ID]), cmp.Compare(a.ID, b.ID)) })
 	var out []store.Link
@@ -177,8 +186,12 @@ func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.Reco
 	return out, nil
 }
 
-// leastNear is how near a title must be to be offered.
-const leastNear = 0.5
+// leastNear is how near a title must be to be offered, and nearInitials how near one
+// is of which the text is the initials.
+const (
+	leastNear    = 0.5
+	nearInitials = 0.9
+)
 
 // Replacement is what is found in a column, and what it becomes.
 type Replacement struct {

@@ -116,6 +116,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 			k.hold(problem.LinkDoubtful, fp, `x.shown`,
 				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
 			k.elsewhere(fp, target, with),
+			k.hasLeft(fp, target, with),
 			k.hold(problem.LinkAmbiguous, fp, `x.shown`,
 				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
 			k.hold(problem.RecordMissing, fp, `''`,
@@ -175,6 +176,22 @@ func namesCompany(t catalog.RecordType) bool {
 		f, _ := t.Field(name)
 		return f.ComparedAs() == catalog.AsCompanyName
 	})
+}
+
+// hasLeft tells of rows whose link leads to a record that is not in use any more; they
+// are held where the policy of the field says so.
+func (k *draftCheck) hasLeft(fp *mapping.FieldPlan, target catalog.RecordType, with frag) stmt {
+	f, ok := target.Field(target.InUse)
+	if !ok {
+		return stmt{}
+	}
+	return q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+		select d.row_no, @code, @field, @col, {cell}, {title}, @light
+		from {draft} d
+		left join {links} x on x.field = {field} and x.lookup = d.{l}
+		join {targets} r on r.id = coalesce(x.record_id, {id})
+		where not {in_use}`, with, frag{"cell": k.cell(*fp), "in_use": schema.Column(f, "r")},
+		arg{"code": string(problem.LinkLeft), "field": k.plan.Named(fp.Field.Name), "col": fp.Column(), "light": fp.Doubtful != mapping.HoldDoubt})
 }
 
 // elsewhere holds rows whose link was found by a name that lacks its legal form, or

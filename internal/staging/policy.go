@@ -24,7 +24,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		}
 		now = `case when not coalesce(` + same + `, false) then ` + now + ` end`
 	}
-	if fp.Doubtful == mapping.KeepThere {
+	if fp.Doubt != catalog.NoDoubt && fp.Doubtful == mapping.KeepThere {
 		now = `case when not coalesce(` + k.doubt(fp, record, now, of) + `, false) then ` + now + ` end`
 	}
 	both := fp.Both

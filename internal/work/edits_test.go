@@ -223,11 +223,14 @@ func TestMendingIsAsGoodAsChecking(t *testing.T) {
 func TestNear(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Name\nAnchorby Marina\nAnker Boats\nQuay House\n")
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ih@uchi.example\nIda Moe,im@uchi.example\n")
 	i := b.upload("contact", messy)
 	for _, c := range []struct{ field, text, want string }{
 		{"account", "Anchorbay", "Anchorby Marina"},
 		{"country", "Sth Corea", "South Korea"},
 		{"country", "Norwya", "Norway"},
+		{"owner", "I.H.", "Ingrid Havnes"},
+		{"owner", "im", "Ida Moe"},
 	} {
 		near, err := b.work.Near(b.Context(), i, "", c.field, c.text)
 		b.ok(err)

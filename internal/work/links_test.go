@@ -47,6 +47,12 @@ func TestLinksToPeople(t *testing.T) {
 	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@uchi.example\n")
 	i := b.check(b.upload("account", "Company,Owner\nTern,Ingrid Havnes\nGull,\"Havnes, Ingrid\"\nSkarv,ingrid havnes\n"))
 	b.want(b.codes(i), "[]")
+	// Who has left is told, and holds the row where the routine says so.
+	b.loaded("staff", "Name,E-mail,Active\nNils Berg,nils@uchi.example,no\n")
+	i = b.upload("account", "Company,Owner\nRagn,Nils Berg\n")
+	b.want(b.rows(b.check(i)), "[2 create (create)]")
+	b.want(b.codes(b.again(i)), "[2 link_left owner]")
+	b.want(b.rows(b.check(b.change(b.again(i), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.HoldDoubt }))), "[2 hold (hold)]")
 }
 
 // Companies of one name and different legal forms are two, as drafts of rows, too.

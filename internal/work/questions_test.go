@@ -143,6 +143,13 @@ func TestAllNewMakesNoTwo(t *testing.T) {
 	b.ok(err)
 	i = b.check(b.again(i))
 	b.want(b.rows(i), "[2 create (create) 3 create (create) 4 create (create)]")
+	// Loaded, the same rows are the records that they made, though others are like them.
+	_, err = b.work.Answer(b.Context(), b.again(i), []Given{{Row: 3, Choice: verdict.ChooseLeaveOut}}, b.person)
+	b.ok(err)
+	i = b.load(b.check(b.again(i)))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "skipped": 1})
+	next := b.check(b.upload("contact", "Given name,Family name,E-mail,Phone,Street,Postal code,Town,Birthday\n"+son+"\n"))
+	b.want(b.rows(next), "[2 same (same 6)]")
 }
 
 func TestAnswersInBulk(t *testing.T) {

@@ -88,8 +88,9 @@ type RecordType struct {
 	Fields   []Field      `json:"fields" yaml:"fields"`
 	Match    []MatchRule  `json:"match" yaml:"match"`
 	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
-	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"` // how it is seen that what a row would make is there as a record of another type
-	Version  int          `json:"version" yaml:"version,omitempty"`       // counts changes of this description
+	InUse    string       `json:"in_use,omitempty" yaml:"in_use,omitempty"` // the yes-or-no field that says whether a record is still there to be linked to, such as of staff who have left
+	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"`   // how it is seen that what a row would make is there as a record of another type
+	Version  int          `json:"version" yaml:"version,omitempty"`         // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
 }
@@ -346,6 +347,9 @@ func (c Catalog) CheckType(t RecordType) error {
 		if err := t.CheckMatchRule(r); err != nil {
 			return err
 		}
+	}
+	if f, ok := t.Field(t.InUse); t.InUse != "" && (!ok || f.Type != YesNo) {
+		return bad("unknown_field", "what says whether a record is in use is a yes-or-no field", t.InUse)
 	}
 	for _, k := range t.Known {
 		if err := c.CheckKnown(t, k); err != nil {

@@ -289,6 +289,7 @@ func (t RecordType) Learned(standard RecordType) RecordType {
 	if t.OwnMatch() {
 		out.Match = t.Match
 	}
+	out.InUse = standard.InUse
 	if out.Known = standard.Known; slices.Contains(t.Changed, KnownPart) {
 		out.Known = t.Known
 	}

@@ -49,7 +49,11 @@ func (r MatchRule) Says(t RecordType) string {
 func (k KnownAs) Says(t, other RecordType) string {
 	var parts []string
 	for _, name := range slices.Sorted(maps.Keys(k.Fields)) {
-		parts = append(parts, t.FieldLabels([]string{name})+" of the row equals "+other.FieldLabels([]string{k.Fields[name]}))
+		mine, theirs := t.FieldLabels([]string{name}), other.FieldLabels([]string{k.Fields[name]})
+		if mine != theirs {
+			mine += " as " + theirs
+		}
+		parts = append(parts, mine)
 	}
 	what := "told, and loaded all the same"
 	switch k.Means {
@@ -58,7 +62,7 @@ func (k KnownAs) Says(t, other RecordType) string {
 	case Skip:
 		what = "left out"
 	}
-	return fmt.Sprintf("%s already (%s): %s", strings.ToLower(other.Label), and(parts), what)
+	return fmt.Sprintf("with the same %s as one of the %s: %s", and(parts), strings.ToLower(other.Plural), what)
 }
 
 func and(list []string) string {

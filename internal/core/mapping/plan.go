@@ -58,7 +58,8 @@ type FieldPlan struct {
 	Both   Both
 	Chosen bool // somebody has said what Both is
 	// How a value can be worse than what is there, and what happens then; no policy
-	// where it cannot, or where somebody has said what Both is.
+	// where it cannot, or where somebody has said what Both is. Of a link it is
+	// whether one to somebody who has left holds the row.
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
 	Blank    Blank
@@ -241,6 +242,9 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 		if fp.Doubt = t.Doubts(f); !fp.Chosen && fp.Doubt != catalog.NoDoubt {
 			fp.Doubtful = or(o.Doubtful, d.Doubtful, KeepThere)
+		}
+		if f.Kind().Form == catalog.LinkForm {
+			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
 		fp.Light = Light(f) && or(o.Unreadable, d.Unreadable, HoldRow) == LeaveValue
 		set, err := settings(reading, o, fp.origin, columns)

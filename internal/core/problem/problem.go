@@ -47,6 +47,7 @@ const (
 	LinkNotFound     Code = "link_not_found"
 	LinkAmbiguous    Code = "link_ambiguous"
 	LinkDoubtful     Code = "link_doubtful"
+	LinkLeft         Code = "link_left"
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
 	RowsDisagree     Code = "rows_disagree"
@@ -94,6 +95,7 @@ var table = map[Code]words{
 	RecordMissing:    {"no record has this id", "Take the id from the record browser, or leave the cell blank."},
 	LinkNotFound:     {"no {detail} is found by this id, key or name", "Load it first, correct the spelling, say which record the word means, or leave the cell blank."},
 	LinkAmbiguous:    {"several records answer to this: {detail}", "Say which record the word means, or write the id of the one that is meant."},
+	LinkLeft:         {"{detail} is not in use any more, or has left", "Name somebody who is there, or load it all the same."},
 	LinkDoubtful:     {"it may be another company than {detail}: the name, the legal form or the place differs", "If it is this one, say that the word means it; else load the company first."},
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
@@ -64,6 +65,16 @@ func Near(f catalog.Field, text string, most int) []Meant {
 // Nearness tells how near two texts are in their compared forms: 1 for equal ones,
 // 0 for such as have nothing in common.
 func Nearness(a, b string) float64 { return nearness(value.Words(a), value.Words(b)) }
+
+// Initials gives the first letters of the words of a name, in small letters.
+func Initials(name string) string {
+	var b strings.Builder
+	for w := range strings.FieldsSeq(value.Words(name)) {
+		r, _ := utf8.DecodeRuneInString(w)
+		b.WriteRune(r)
+	}
+	return b.String()
+}
 
 // nearness is 1 for equal words and less the more they differ: by letters
 // (Damerau–Levenshtein distance over the longer length), with words in any order,

@@ -1650,6 +1650,8 @@ export interface components {
             fields: components["schemas"]["Field"][];
             match: components["schemas"]["MatchRule"][];
             rules?: components["schemas"]["RecordRule"][];
+            /** @description The yes-or-no field that says whether a record is still there to be linked to */
+            in_use?: string;
             /** @description When what a row would make is there already as a record of another type */
             known?: components["schemas"]["KnownAs"][];
             version: number;

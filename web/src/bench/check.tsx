@@ -8,7 +8,7 @@ import { count, DraftTotals } from "../ui/verdict";
 import { noFilter } from "./grid";
 import { labelOf } from "./mapping";
 import { HeldSheet, Mended, MendKind } from "./mend";
-import { Section, type PanelProps } from "./panel";
+import { Section, toldOnly, type PanelProps } from "./panel";
 import { useAnswers, useQuestions } from "./questions";
 
 /** Whether answers were given that the last check has not seen. */
@@ -149,7 +149,7 @@ export function CheckPanel({ workspace, i, t, types, kinds, filter, onFilter, on
                     {p.message}
                     {p.light && (
                       <span className="text-ink-soft">
-                        ; {p.field ? "the rows load without it" : "the rows load all the same"}
+                        ; {toldOnly.includes(p.code) ? "the rows load all the same" : "the rows load without it"}
                       </span>
                     )}
                   </Counted>

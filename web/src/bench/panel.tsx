@@ -46,3 +46,6 @@ export function Section({ title, children }: { title: string; children: ReactNod
     </section>
   );
 }
+
+/** Problems that are only told: the row loads with all that it says. */
+export const toldOnly = ["known_elsewhere", "link_left"];

@@ -12,6 +12,7 @@ import { CellEditor } from "./cell";
 import { useEdits } from "./mend";
 import { labelOf, spot, titleOf, type Kind } from "./mapping";
 import { alike, useAnswers } from "./questions";
+import { toldOnly } from "./panel";
 
 /** The selected row as the record, or the records side by side, that it becomes. */
 export function RowPanel({
@@ -188,7 +189,7 @@ function OneRecord(p: {
                 <>
                   <span className="font-medium text-ask">{v.problem.value || "nothing"}</span>
                   <span className="block text-[12.5px]">
-                    {v.problem.light ? "The row loads without it: " : ""}
+                    {v.problem.light && !toldOnly.includes(v.problem.code) ? "The row loads without it: " : ""}
                     {v.problem.message}. {v.problem.mend}
                   </span>
                 </>
