@@ -503,43 +503,11 @@ func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule cata
 		scores[i] = list[i].score
 	}
 	decision := matching.Decide(scores, takeAt, askAt)
-	if n := equalInAll(row, list, c); n >= 0 && (decision == matching.Doubtful || decision == matching.Many) && list[n].score.Percent >= takeAt {
-		list[0], list[n] = list[n], list[0]
-		decision = matching.Found
-	}
 	most := mostExplained
 	if decision == matching.Found {
 		most = 1
 	}
 	return list[:min(most, len(list))], decision
-}
-
-// equalInAll gives the place of the one candidate that is equal in all that a row says
-// of what is compared, and that says who it is and what tells it from its namesakes;
-// -1 when there is none or several. It is the record that such a row has made before,
-// whatever else is like it.
-func equalInAll(row compared, list []candidate, c *matching.Comparer) int {
-	filled := func(at []int) bool {
-		return slices.ContainsFunc(at, func(i int) bool { return row.values[i] != "" })
-	}
-	if names, others := c.Telling(); !filled(names) || !filled(others) {
-		return -1
-	}
-	found := -1
-	for n, x := range list {
-		equal := true
-		for i, v := range row.values {
-			equal = equal && (v == "" || v == x.values[i])
-		}
-		if !equal {
-			continue
-		}
-		if found >= 0 {
-			return -1
-		}
-		found = n
-	}
-	return found
 }
 
 func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Decision) error {
