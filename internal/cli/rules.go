@@ -109,6 +109,10 @@ func (a *app) tryRules(ctx context.Context, c *client.Conn, typeName string, rul
 		return a.printJSON(r.JSON200)
 	}
 	for n, e := range r.JSON200.Rules {
+		if e.Records == 0 {
+			fmt.Fprintln(a.out, "There are no records yet to try them on.")
+			return nil
+		}
 		fmt.Fprintf(a.out, "%d. %s\n   %s\n", n+1, e.Says, effectWords(e))
 		for _, p := range e.Pairs {
 			word := "asked"

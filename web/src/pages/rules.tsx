@@ -97,9 +97,14 @@ export function TypeRules({ workspace, t, mayChange }: { workspace: string; t: R
         </div>
         <div aria-live="polite">
           <Wrong error={tried.error} />
-          {tried.data?.rules.map((e, n) => (
-            <Effect key={n} n={n} e={e} workspace={workspace} />
-          ))}
+          {tried.data?.rules[0]?.records === 0 && (
+            <p className="text-ink-soft">There are no {t.plural.toLowerCase()} yet to try them on.</p>
+          )}
+          {tried.data?.rules
+            .filter((e) => e.records > 0)
+            .map((e, n) => (
+              <Effect key={n} n={n} e={e} workspace={workspace} />
+            ))}
         </div>
       </div>
       {t.known && t.known.length > 0 && <Known workspace={workspace} t={t} mayChange={mayChange} />}
