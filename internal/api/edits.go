@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -22,7 +23,7 @@ func loadRequestOf(b *LoadRequest) (work.LoadRequest, error) {
 	rows, err := work.ParseRows(b.Rows)
 	return work.LoadRequest{
 		Choice: staging.Choice{Rows: rows, First: b.First, Each: b.Each},
-		Policy: store.Policy{Whole: b.Whole, PauseHeld: b.PauseHeld, StopFails: b.StopFails},
+		Policy: mapping.LoadPolicy{Whole: b.Whole, PauseHeld: b.PauseHeld, StopFails: b.StopFails},
 	}, err
 }
 

@@ -662,6 +662,9 @@ func (s stream) VisitGetRoutineDocumentResponse(w http.ResponseWriter) error { r
 // VisitDownloadRowsResponse writes the sheet.
 func (s stream) VisitDownloadRowsResponse(w http.ResponseWriter) error { return s.send(w) }
 
+// VisitDownloadOverwritesResponse writes the sheet.
+func (s stream) VisitDownloadOverwritesResponse(w http.ResponseWriter) error { return s.send(w) }
+
 // VisitDownloadWorkbookResponse writes the workbook.
 func (s stream) VisitDownloadWorkbookResponse(w http.ResponseWriter) error { return s.send(w) }
 
@@ -724,6 +727,16 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
 	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, filter) + ".csv", write: func(w http.ResponseWriter) error {
 		return h.work.WriteRows(ctx, i, c, filter, w)
+	}}, nil
+}
+
+func (h *handlers) DownloadOverwrites(ctx context.Context, r DownloadOverwritesRequestObject) (DownloadOverwritesResponseObject, error) {
+	i, c, err := h.importWith(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, staging.RowFilter{}) + "-overwrites.csv", write: func(w http.ResponseWriter) error {
+		return h.work.WriteOverwrites(ctx, i, c, w)
 	}}, nil
 }
 

@@ -990,6 +990,18 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// LoadPolicy When loads by the routine give way, unless they are told otherwise
+type LoadPolicy struct {
+	// PauseHeld It pauses when so many rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// StopFails It stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+
+	// Whole All rows in one transaction, or none
+	Whole bool `json:"whole,omitempty,omitzero"`
+}
+
 // LoadRequest Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held
 type LoadRequest struct {
 	// Each One row of each kind that would be written
@@ -2258,9 +2270,12 @@ type ServerInterface interface {
 	// Near What a cell that cannot be read may have meant, the nearest first
 	// (GET /workspaces/{workspace}/imports/{import}/near)
 	Near(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params NearParams)
-	// Overwrites The first values that the load would replace
+	// Overwrites Values that the load would replace, what looks worst first
 	// (GET /workspaces/{workspace}/imports/{import}/overwrites)
 	Overwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params OverwritesParams)
+	// DownloadOverwrites All values that the load would replace, as CSV
+	// (GET /workspaces/{workspace}/imports/{import}/overwrites.csv)
+	DownloadOverwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -2624,9 +2639,15 @@ func (_ Unimplemented) Near(w http.ResponseWriter, r *http.Request, workspace Wo
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
-// Overwrites The first values that the load would replace
+// Overwrites Values that the load would replace, what looks worst first
 // (GET /workspaces/{workspace}/imports/{import}/overwrites)
 func (_ Unimplemented) Overwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params OverwritesParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DownloadOverwrites All values that the load would replace, as CSV
+// (GET /workspaces/{workspace}/imports/{import}/overwrites.csv)
+func (_ Unimplemented) DownloadOverwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4296,6 +4317,41 @@ func (siw *ServerInterfaceWrapper) Overwrites(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Overwrites(w, r, workspace, pImport, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// DownloadOverwrites operation middleware
+func (siw *ServerInterfaceWrapper) DownloadOverwrites(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DownloadOverwrites(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -6991,6 +7047,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/overwrites", wrapper.Overwrites)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/overwrites.csv", wrapper.DownloadOverwrites)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/pause", wrapper.Pause)
 	})
 	r.Group(func(r chi.Router) {
@@ -8672,6 +8731,52 @@ type OverwritesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response OverwritesdefaultApplicationProblemPlusJSONResponse) VisitOverwritesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DownloadOverwritesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type DownloadOverwritesResponseObject interface {
+	VisitDownloadOverwritesResponse(w http.ResponseWriter) error
+}
+
+type DownloadOverwrites200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadOverwrites200TextcsvResponse) VisitDownloadOverwritesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadOverwritesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadOverwritesdefaultApplicationProblemPlusJSONResponse) VisitDownloadOverwritesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10771,9 +10876,12 @@ type StrictServerInterface interface {
 	// Near What a cell that cannot be read may have meant, the nearest first
 	// (GET /workspaces/{workspace}/imports/{import}/near)
 	Near(ctx context.Context, request NearRequestObject) (NearResponseObject, error)
-	// Overwrites The first values that the load would replace
+	// Overwrites Values that the load would replace, what looks worst first
 	// (GET /workspaces/{workspace}/imports/{import}/overwrites)
 	Overwrites(ctx context.Context, request OverwritesRequestObject) (OverwritesResponseObject, error)
+	// DownloadOverwrites All values that the load would replace, as CSV
+	// (GET /workspaces/{workspace}/imports/{import}/overwrites.csv)
+	DownloadOverwrites(ctx context.Context, request DownloadOverwritesRequestObject) (DownloadOverwritesResponseObject, error)
 	// Pause Pause a load between two chunks
 	// (POST /workspaces/{workspace}/imports/{import}/pause)
 	Pause(ctx context.Context, request PauseRequestObject) (PauseResponseObject, error)
@@ -12057,6 +12165,33 @@ func (sh *strictHandler) Overwrites(w http.ResponseWriter, r *http.Request, work
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(OverwritesResponseObject); ok {
 		if err := validResponse.VisitOverwritesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadOverwrites operation middleware
+func (sh *strictHandler) DownloadOverwrites(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request DownloadOverwritesRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadOverwrites(ctx, request.(DownloadOverwritesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadOverwrites")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DownloadOverwritesResponseObject); ok {
+		if err := validResponse.VisitDownloadOverwritesResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -283,9 +283,10 @@ var needs = map[string]store.Role{
 	"Cancel":     store.Operator,
 	"Overwrites": store.Viewer,
 
-	"ListRows":     store.Viewer,
-	"GetRow":       store.Viewer,
-	"DownloadRows": store.Viewer,
+	"ListRows":           store.Viewer,
+	"GetRow":             store.Viewer,
+	"DownloadRows":       store.Viewer,
+	"DownloadOverwrites": store.Viewer,
 
 	"DownloadWorkbook": store.Viewer,
 	"ListEdits":        store.Viewer,

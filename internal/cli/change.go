@@ -34,6 +34,7 @@ type routineChange struct {
 	draft                string
 	grouped              bool
 	from                 string // a routine's document
+	load                 mapping.LoadPolicy
 }
 
 func (r *routineChange) add(fl *pflag.FlagSet) {
@@ -59,12 +60,15 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
+	fl.BoolVar(&r.load.Whole, "whole", false, "loads by this set-up write all rows in one transaction, or none")
+	fl.Int64Var(&r.load.PauseHeld, "pause-held", 0, "loads by this set-up pause when so many rows are held")
+	fl.Int64Var(&r.load.StopFails, "stop-fails", 0, "loads by this set-up stop when the database has refused so many rows")
 	fl.StringVar(&r.where, "where", "", `leave rows out for which this does not hold, such as 'cells["State"] != "gone"'`)
 }
 
 func (r routineChange) none() bool {
 	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && r.load == (mapping.LoadPolicy{})
 }
 
 // change changes the routine of an import as the flags say.
@@ -154,6 +158,9 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 		if r.Drafts[n].Fields == nil {
 			r.Drafts[n].Fields = map[string]mapping.Origin{}
 		}
+	}
+	if c.load != (mapping.LoadPolicy{}) {
+		r.Load = &c.load
 	}
 	if err := c.dropDrafts(&r); err != nil {
 		return r, err

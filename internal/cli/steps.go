@@ -454,7 +454,7 @@ func possible(i client.Import, act client.ActAct) error {
 func (a *app) rowsCmd() *cobra.Command {
 	var p client.ListRowsParams
 	var v, o string
-	var csv bool
+	var csv, overwrites bool
 	var book string
 	var row int64
 	cmd := &cobra.Command{
@@ -477,6 +477,15 @@ func (a *app) rowsCmd() *cobra.Command {
 				}
 				defer r.Body.Close()
 				return intoFile(book, r.Body)
+			}
+			if overwrites {
+				r, err := c.DownloadOverwrites(cmd.Context(), c.Workspace, i.Id)
+				if err != nil {
+					return err
+				}
+				defer r.Body.Close()
+				_, err = io.Copy(a.out, r.Body)
+				return err
 			}
 			if csv {
 				return a.rowsAsCSV(cmd.Context(), c, i.Id, p)
@@ -505,6 +514,7 @@ func (a *app) rowsCmd() *cobra.Command {
 	f.IntVar(&p.Limit, "limit", 30, "most rows to show")
 	f.Int64Var(&row, "row", 0, "show this row alone, as the records that it becomes, with what each value comes from")
 	f.StringVar(&book, "xlsx", "", "write all of them as a workbook into this file, with notes at what is wrong")
+	f.BoolVar(&overwrites, "overwrites", false, "print as CSV every value that the load would replace")
 	f.BoolVar(&csv, "csv", false, "print all of them as CSV, with what is wrong")
 	return cmd
 }

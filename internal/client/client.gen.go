@@ -992,6 +992,18 @@ type Link struct {
 	Type  string `json:"type"`
 }
 
+// LoadPolicy When loads by the routine give way, unless they are told otherwise
+type LoadPolicy struct {
+	// PauseHeld It pauses when so many rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// StopFails It stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+
+	// Whole All rows in one transaction, or none
+	Whole bool `json:"whole,omitempty,omitzero"`
+}
+
 // LoadRequest Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held
 type LoadRequest struct {
 	// Each One row of each kind that would be written
@@ -2554,10 +2566,15 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
 	Near(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// Overwrites The first values that the load would replace
+	// Overwrites Values that the load would replace, what looks worst first
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites (the `Overwrites` operationId).
 	Overwrites(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *OverwritesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DownloadOverwrites All values that the load would replace, as CSV
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites.csv (the `DownloadOverwrites` operationId).
+	DownloadOverwrites(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Pause Pause a load between two chunks
 	//
@@ -3785,11 +3802,26 @@ func (c *Client) Near(ctx context.Context, workspace WorkspaceParam, pImport Imp
 	return c.Client.Do(req)
 }
 
-// Overwrites The first values that the load would replace
+// Overwrites Values that the load would replace, what looks worst first
 //
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites (the `Overwrites` operationId).
 func (c *Client) Overwrites(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *OverwritesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOverwritesRequest(c.Server, workspace, pImport, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DownloadOverwrites All values that the load would replace, as CSV
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites.csv (the `DownloadOverwrites` operationId).
+func (c *Client) DownloadOverwrites(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDownloadOverwritesRequest(c.Server, workspace, pImport)
 	if err != nil {
 		return nil, err
 	}
@@ -6671,6 +6703,47 @@ func NewOverwritesRequest(server string, workspace WorkspaceParam, pImport Impor
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDownloadOverwritesRequest constructs an http.Request for the DownloadOverwrites method
+func NewDownloadOverwritesRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/overwrites.csv", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -9821,12 +9894,19 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/near (the `Near` operationId).
 	NearWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *NearParams, reqEditors ...RequestEditorFn) (*NearResponse, error)
 
-	// OverwritesWithResponse The first values that the load would replace
+	// OverwritesWithResponse Values that the load would replace, what looks worst first
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites (the `Overwrites` operationId).
 	OverwritesWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *OverwritesParams, reqEditors ...RequestEditorFn) (*OverwritesResponse, error)
+
+	// DownloadOverwritesWithResponse All values that the load would replace, as CSV
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites.csv (the `DownloadOverwrites` operationId).
+	DownloadOverwritesWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*DownloadOverwritesResponse, error)
 
 	// PauseWithResponse Pause a load between two chunks
 	//
@@ -12074,6 +12154,47 @@ func (r OverwritesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r OverwritesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DownloadOverwritesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DownloadOverwritesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DownloadOverwritesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DownloadOverwritesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DownloadOverwritesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DownloadOverwritesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15039,7 +15160,7 @@ func (c *ClientWithResponses) NearWithResponse(ctx context.Context, workspace Wo
 	return ParseNearResponse(rsp)
 }
 
-// OverwritesWithResponse The first values that the load would replace
+// OverwritesWithResponse Values that the load would replace, what looks worst first
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -15050,6 +15171,19 @@ func (c *ClientWithResponses) OverwritesWithResponse(ctx context.Context, worksp
 		return nil, err
 	}
 	return ParseOverwritesResponse(rsp)
+}
+
+// DownloadOverwritesWithResponse All values that the load would replace, as CSV
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/overwrites.csv (the `DownloadOverwrites` operationId).
+func (c *ClientWithResponses) DownloadOverwritesWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*DownloadOverwritesResponse, error) {
+	rsp, err := c.DownloadOverwrites(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDownloadOverwritesResponse(rsp)
 }
 
 // PauseWithResponse Pause a load between two chunks
@@ -17091,6 +17225,32 @@ func ParseOverwritesResponse(rsp *http.Response) (*OverwritesResponse, error) {
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDownloadOverwritesResponse parses an HTTP response from a DownloadOverwritesWithResponse call
+func ParseDownloadOverwritesResponse(rsp *http.Response) (*DownloadOverwritesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DownloadOverwritesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

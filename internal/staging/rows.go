@@ -389,7 +389,7 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 			select row_no, max(
 				case when known then 2 else 0 end
 				+ greatest(0, 1 - length(now)::float8 / length(was))
-				+ case when lower(left(now, 3)) = lower(left(was, 3)) then 0 else 0.5 end) as worst
+				+ case when lower(left(now, least(3, length(was)))) = lower(left(was, least(3, length(now)))) then 0 else 0.5 end) as worst
 			from ({all}) x group by row_no
 		) w using (row_no)
 		where v.row_verdict in ('create', 'update')

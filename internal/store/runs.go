@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 
 	"github.com/jackc/pgx/v5"
@@ -23,17 +24,10 @@ type Run struct {
 	// Piece is the piece of work that the run does: the ID of its first run. Who
 	// takes a run over goes on with its piece, under which history and outcomes
 	// name it.
-	Piece  int64        `db:"piece"`
-	Undoes []int64      `db:"undoes"`    // of an undo: the pieces that it takes back
-	Only   *string      `db:"only_rows"` // the rows that it is about, as an int8multirange; nil is all
-	Policy JSON[Policy] `db:"policy"`
-}
-
-// Policy says when a load gives way; zero values are that it does not.
-type Policy struct {
-	Whole     bool  `json:"whole,omitempty"`      // all rows, in one transaction, or none
-	PauseHeld int64 `json:"pause_held,omitempty"` // it pauses when so many rows are held
-	StopFails int64 `json:"stop_fails,omitempty"` // it stops when so many rows have failed
+	Piece  int64                    `db:"piece"`
+	Undoes []int64                  `db:"undoes"`    // of an undo: the pieces that it takes back
+	Only   *string                  `db:"only_rows"` // the rows that it is about, as an int8multirange; nil is all
+	Policy JSON[mapping.LoadPolicy] `db:"policy"`
 }
 
 const runColumns = `id, import, work, person, process, piece, undoes, only_rows::text as only_rows, policy`

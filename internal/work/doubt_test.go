@@ -1,6 +1,7 @@
 package work
 
 import (
+	"strings"
 	"testing"
 
 	"uchi/internal/core/mapping"
@@ -35,6 +36,15 @@ func TestDoubtfulValues(t *testing.T) {
 		r := b.record("opportunity", "OPP-1").Values
 		return word + " " + r["stage"] + " " + r["expected_close"] + " " + r["amount"]
 	}
+	c, err := b.store.Catalog(b.Context(), "main")
+	b.ok(err)
+	i = b.check(b.upload("opportunity", deals+"Mooring,A-1,won,6000,EUR,2027-01-15,D-1\nNew,A-1,won,1,EUR,2027-01-15,D-2\n"))
+	var out strings.Builder
+	b.ok(b.work.WriteOverwrites(b.Context(), i, c, &out))
+	b.want(out.String(), "\ufeffRow,Record,Field,There,Becomes\n2,OPP-1,Stage,agreed,won\n2,OPP-1,Amount,5000.00,6000.00\n2,OPP-1,Expected close,2026-12-01,2027-01-15\n")
+	worst, err := b.room.FirstOverwrites(b.Context(), b.check(b.upload("contact", "Ref,Family name,E-mail,Account\nK-1,Ekdahl,,\nK-2,Quist,,\n")), 5)
+	b.ok(err)
+	b.want([]int64{worst[0].Row, worst[1].Row}, "[3 2]") // another name before a longer one
 	b.want(with(mapping.HoldDoubt), "2 hold (hold 1) agreed 2026-12-01 5000.00")
 	b.want(with(""), "2 update (update 1) agreed 2026-12-01 6000.00")
 	b.want(with(mapping.TakeRows), "2 update (update 1) offered 2026-10-01 6000.00")

@@ -11,6 +11,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
@@ -43,6 +44,43 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 	})
 	if err != nil {
 		return err
+	}
+	out.Flush()
+	return out.Error()
+}
+
+// WriteOverwrites writes, as CSV in the manner of WriteRows, every value that the load
+// would replace or empty: row, record, field, what is there, what it becomes.
+func (s *Service) WriteOverwrites(ctx context.Context, i store.Import, c catalog.Catalog, w io.Writer) error {
+	if _, err := io.WriteString(w, "\ufeff"); err != nil {
+		return err
+	}
+	out := csv.NewWriter(w)
+	if err := out.Write([]string{rowColumn, recordColumn, "Field", "There", "Becomes"}); err != nil {
+		return err
+	}
+	for _, v := range []verdict.Verdict{verdict.Update, verdict.Create} { // a new record may be linked with one that changes
+		err := s.room.EachGridRow(ctx, i, staging.RowFilter{Verdict: string(v)}, func(r staging.GridRow) error {
+			for _, d := range r.Drafts {
+				t, ok := c.Type(d.Type)
+				if !ok || d.Record == nil {
+					continue
+				}
+				for _, f := range t.Fields {
+					change, changed := d.Changes.V[f.Name]
+					if !changed || text(change[0]) == "" {
+						continue
+					}
+					if err := out.Write([]string{strconv.FormatInt(r.Row, 10), t.RecordID(*d.Record), f.Label, text(change[0]), text(change[1])}); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
 	}
 	out.Flush()
 	return out.Error()

@@ -266,13 +266,18 @@ func TestUndoSomeRows(t *testing.T) {
 func TestPolicies(t *testing.T) {
 	b := start(t)
 	i := b.check(b.upload("contact", "Ref,Family name,E-mail\nK-1,Berg,\nK-2,Li,bad\nK-3,Dragon,\n"))
-	whole := LoadRequest{Policy: store.Policy{Whole: true}}
+	whole := LoadRequest{Policy: mapping.LoadPolicy{Whole: true}}
 	if err := b.work.Load(b.Context(), i, whole, b.person); !fault.Is(err, "not_all") {
 		t.Errorf("a held row: %v", err)
 	}
-	if err := b.work.Load(b.Context(), i, LoadRequest{Policy: store.Policy{PauseHeld: 1}}, b.person); !fault.Is(err, "too_many_held") {
+	if err := b.work.Load(b.Context(), i, LoadRequest{Policy: mapping.LoadPolicy{PauseHeld: 1}}, b.person); !fault.Is(err, "too_many_held") {
 		t.Errorf("a held row: %v", err)
 	}
+	kept := b.check(b.change(b.again(i), func(r *mapping.Routine) { r.Load = &mapping.LoadPolicy{PauseHeld: 1} }))
+	if err := b.work.Load(b.Context(), kept, LoadRequest{}, b.person); !fault.Is(err, "too_many_held") {
+		t.Errorf("a policy that the routine keeps: %v", err)
+	}
+	i = b.check(b.change(kept, func(r *mapping.Routine) { r.Load = nil }))
 	n, err := b.work.Edit(b.Context(), i, []CellEdit{{3, "E-mail", ""}}, b.person)
 	b.ok(err)
 	b.want(n, int64(1))
@@ -285,7 +290,7 @@ func TestPolicies(t *testing.T) {
 	b.want(i.State, life.Ready)
 	b.want(i.Trouble.V.Code, "not_all")
 	b.want(b.records("contact"), "")
-	b.ok(b.work.Load(b.Context(), i, LoadRequest{Policy: store.Policy{StopFails: 1}}, b.person))
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{Policy: mapping.LoadPolicy{StopFails: 1}}, b.person))
 	i = b.wait(i.ID)
 	b.want(i.State, life.Stopped)
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "failed": 1})

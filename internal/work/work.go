@@ -363,13 +363,17 @@ func (s *Service) writtenSince(ctx context.Context, i store.Import) error {
 // way; the zero value carries out all, and what cannot be loaded is held.
 type LoadRequest struct {
 	Choice staging.Choice
-	Policy store.Policy
+	Policy mapping.LoadPolicy
 }
 
-// Load has the verdicts carried out. What a policy forbids by what the check has
+// Load has the verdicts carried out, by the policy of the routine when none is given.
+// What a policy forbids by what the check has
 // found already is refused before anything is written.
 func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by store.Person) error {
-	run := store.Run{Policy: store.JSON[store.Policy]{V: req.Policy}}
+	if r := i.Routine.V; req.Policy == (mapping.LoadPolicy{}) && r != nil && r.Load != nil {
+		req.Policy = *r.Load
+	}
+	run := store.Run{Policy: store.JSON[mapping.LoadPolicy]{V: req.Policy}}
 	verdicts := map[string]int64{}
 	if i.Totals.V != nil {
 		verdicts = i.Totals.V.Verdicts
@@ -414,7 +418,7 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 
 // allowed refuses a load that its policy would not let come to its end, as far as
 // the check knows.
-func allowed(p store.Policy, verdicts map[string]int64) error {
+func allowed(p mapping.LoadPolicy, verdicts map[string]int64) error {
 	held := verdicts[string(verdict.Hold)] + verdicts[string(verdict.Ask)]
 	switch {
 	case p.Whole && held > 0:

@@ -43,6 +43,15 @@ type Routine struct {
 	May     May           `json:"may" yaml:"may"`
 	Drafts  []Draft       `json:"drafts" yaml:"drafts"`
 	Ignored []string      `json:"ignored,omitempty" yaml:"ignored,omitempty,flow"` // columns that are known and left out
+	Load    *LoadPolicy   `json:"load,omitempty" yaml:"load,omitempty"`            // when a load gives way, unless it is told otherwise
+}
+
+// LoadPolicy says when a load gives way. With none it loads what is good, and holds
+// the rest.
+type LoadPolicy struct {
+	Whole     bool  `json:"whole,omitempty" yaml:"whole,omitempty"`           // all rows, in one transaction, or none
+	PauseHeld int64 `json:"pause_held,omitempty" yaml:"pause_held,omitempty"` // it pauses when so many rows are held
+	StopFails int64 `json:"stop_fails,omitempty" yaml:"stop_fails,omitempty"` // it stops when so many rows have failed
 }
 
 // Draft says how a row becomes one record.
@@ -119,6 +128,9 @@ func (r Routine) Check(c catalog.Catalog, columns []string) error {
 	}
 	if err := r.Reading.Check(); err != nil {
 		return err
+	}
+	if p := r.Load; p != nil && (p.PauseHeld < 0 || p.StopFails < 0) {
+		return fault.New(fault.Invalid, "bad_number", "a load gives way at a number of rows").At(fault.Place{Path: "load"}).Mended("Give numbers from 1 on.")
 	}
 	if err := r.checkDrafts(); err != nil {
 		return err

@@ -868,8 +868,28 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The first values that the load would replace */
+        /** Values that the load would replace, what looks worst first */
         get: operations["overwrites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/overwrites.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** All values that the load would replace, as CSV */
+        get: operations["downloadOverwrites"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1851,6 +1871,22 @@ export interface components {
             drafts: components["schemas"]["Draft"][];
             /** @description Columns that are known and left out */
             ignored?: string[];
+            load?: components["schemas"]["LoadPolicy"];
+        };
+        /** @description When loads by the routine give way, unless they are told otherwise */
+        LoadPolicy: {
+            /** @description All rows in one transaction, or none */
+            whole?: boolean;
+            /**
+             * Format: int64
+             * @description It pauses when so many rows are held
+             */
+            pause_held?: number;
+            /**
+             * Format: int64
+             * @description It stops when the database has refused so many rows
+             */
+            stop_fails?: number;
         };
         SavedRoutine: {
             name: string;
@@ -4124,6 +4160,30 @@ export interface operations {
                     "application/json": {
                         rows: components["schemas"]["Row"][];
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadOverwrites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description CSV: row, record, field, what is there, what it becomes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Problem"];

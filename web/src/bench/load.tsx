@@ -22,7 +22,7 @@ function loadWords(i: Import): string {
 export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
   const acts = useImportActs(workspace, i.id);
   const [asking, setAsking] = useState(false);
-  const [request, setRequest] = useState<LoadRequest>({});
+  const [request, setRequest] = useState<LoadRequest>(i.routine?.load ?? {});
   const some = Boolean(request.rows ?? request.first ?? request.each);
   const chosen = useQuery({
     queryKey: ["chosen rows", workspace, i.id, stampOf(i), request],
@@ -173,6 +173,9 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
                 ))}
             </div>
           ))}
+          <a className="text-[12.5px] text-act" href={`/api/v1/workspaces/${workspace}/imports/${i.id}/overwrites.csv`} download>
+            All of them as a sheet
+          </a>
         </Section>
       )}
       <Dialog
@@ -186,7 +189,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
               look="act"
               onClick={() => {
                 setAsking(false);
-                acts.load.mutate(request, { onSuccess: () => setRequest({}) });
+                acts.load.mutate(request, { onSuccess: () => setRequest(i.routine?.load ?? {}) });
               }}
             >
               {some ? `Load ${rowsOf(many)}` : loadWords(i)}
