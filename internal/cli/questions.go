@@ -57,9 +57,12 @@ func (a *app) listQuestions(ctx context.Context, c *client.Conn, i client.Import
 	if a.asJSON {
 		return a.printJSON(r.JSON200)
 	}
-	if len(r.JSON200.Questions) == 0 {
+	switch {
+	case len(r.JSON200.Questions) == 0 && i.Totals.Rows == 0:
+		fmt.Fprintf(a.out, "The import is not checked; questions come with the check: uchi check %d\n", i.Id)
+	case len(r.JSON200.Questions) == 0:
 		fmt.Fprintln(a.out, "There are no such questions.")
-	} else {
+	default:
 		tab := a.table("Row", "Record", "Question", "Likeness", "Best", "Others", "Answer", "The row says")
 		for _, q := range r.JSON200.Questions {
 			tab.AppendRow([]any{q.Row, q.Draft, string(q.Kind), percent(q.Percent), orRow(q.Record, q.OtherRow), max(0, q.Candidates-1), answerWords(q.Answer), oneLine(strings.Join(filled(q.Cells, 5), " · "), max(24, a.width()-78))})

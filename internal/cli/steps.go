@@ -8,7 +8,10 @@ import (
 	"strings"
 
 	"uchi/internal/client"
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
@@ -302,10 +305,11 @@ func (a *app) mappingCmd() *cobra.Command {
 }
 
 func (a *app) valuesCmd() *cobra.Command {
-	return &cobra.Command{
+	var add, yes bool
+	cmd := &cobra.Command{
 		Use: "values NUMBER FIELD", GroupID: "load", Args: args(cobra.ExactArgs(2)),
 		Short:   "List what stands in a field's column, each value once, and what it means",
-		Example: "  uchi values 12 status\n  uchi values 12 account.country\n  uchi mapping 12 --means \"status:very keen=customer\"",
+		Example: "  uchi values 12 status\n  uchi values 12 account.country\n  uchi values 12 status --add\n  uchi mapping 12 --means \"status:very keen=customer\"",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
@@ -325,6 +329,9 @@ func (a *app) valuesCmd() *cobra.Command {
 			r, err := c.ColumnValuesWithResponse(cmd.Context(), c.Workspace, i.Id, &client.ColumnValuesParams{Column: o.From[0], Draft: d.Called(), Field: field})
 			if err != nil {
 				return err
+			}
+			if add {
+				return a.addUnknown(cmd.Context(), c, d.Type, field, r.JSON200.Values, o, yes)
 			}
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
@@ -354,6 +361,38 @@ func (a *app) valuesCmd() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&add, "add", false, "add the values that are not known to the field's choices (administrators)")
+	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "add without asking")
+	return cmd
+}
+
+// addUnknown adds the values of a column that mean nothing yet to the choices of their
+// field.
+func (a *app) addUnknown(ctx context.Context, c *client.Conn, typeName, field string, values []client.ColumnValue, o mapping.Origin, yes bool) error {
+	var words []string
+	for _, v := range values {
+		if _, said := o.Values[v.Text]; !said && v.Meaning == "" {
+			words = append(words, v.Text)
+		}
+	}
+	if len(words) == 0 {
+		fmt.Fprintln(a.out, "All values are known.")
+		return nil
+	}
+	if !yes {
+		question := fmt.Sprintf("Add %s to %s: %s?", plural(int64(len(words)), "choice", "choices"), field, fault.Cut(strings.Join(words, ", "), 300))
+		if ok, err := a.confirm(question); err != nil || !ok {
+			return orDeclined(err)
+		}
+	}
+	for _, w := range words {
+		code := strings.ReplaceAll(value.Words(w), " ", "_")
+		if _, err := c.AddChoiceWithResponse(ctx, c.Workspace, typeName, field, catalog.Choice{Code: code, Label: w}); err != nil {
+			return err
+		}
+	}
+	fmt.Fprintf(a.out, "Added %s. The next check knows them.\n", plural(int64(len(words)), "choice", "choices"))
+	return nil
 }
 
 func (a *app) checkCmd() *cobra.Command {
@@ -537,6 +576,9 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 			word = string(d.Outcome)
 		}
 		head := d.Type
+		if word == "" {
+			head += ", not checked yet"
+		}
 		if d.Record.Id != "" {
 			head += fmt.Sprintf(", %s %s", d.Record.Id, d.Record.Title)
 		}

@@ -62,6 +62,9 @@ const (
 	AnswerGone       Code = "answer_gone"
 )
 
+// Told lists the codes that are only told: the row loads with all that it says.
+var Told = []Code{KnownElsewhere, LinkLeft}
+
 type words struct{ says, mend string }
 
 // In the sentences, {value} is the cell, {detail} what the finder adds.
@@ -140,6 +143,7 @@ func Summary(c Code) string {
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",
 			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company",
+			LinkLeft:       "what it points to is not in use any more, or has left",
 			LinkDoubtful:   "a company of this name is there, with another legal form or in another place",
 			LinkNotFound:   "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
 	}
