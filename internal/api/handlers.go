@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -586,13 +587,9 @@ func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowRes
 
 func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
 	p := r.Params
-	where := map[string]string{}
-	for _, w := range p.Where {
-		field, v, ok := strings.Cut(w, ":")
-		if !ok {
-			return nil, fault.New(fault.Invalid, "bad_filter", "a filter is a field, a colon and a value").With(w).Mended("For example country:NO.")
-		}
-		where[field] = v
+	where, err := whereOf(p.Where)
+	if err != nil {
+		return nil, err
 	}
 	list, next, err := h.store.Records(ctx, r.Workspace, r.Type, store.RecordFilter{Text: p.Text, Import: p.Import, Where: where, Order: string(p.Order), After: p.Cursor, Limit: limitOf(p.Limit, 50)})
 	out := ListRecords200JSONResponse{Records: []Record{}, Next: next}
@@ -601,6 +598,45 @@ func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) 
 	}
 	return out, err
 }
+
+// whereOf reads filters by value.
+func whereOf(list []string) (map[string]string, error) {
+	where := map[string]string{}
+	for _, w := range list {
+		field, v, ok := strings.Cut(w, ":")
+		if !ok {
+			return nil, fault.New(fault.Invalid, "bad_filter", "a filter is a field, a colon and a value").With(w).Mended("For example country:NO.")
+		}
+		where[field] = v
+	}
+	return where, nil
+}
+
+// exportKinds are the media types of exports.
+var exportKinds = map[work.Format]string{
+	work.CSV: "text/csv; charset=utf-8", work.JSONL: "application/jsonl; charset=utf-8",
+	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
+	p := r.Params
+	where, err := whereOf(p.Where)
+	if err != nil {
+		return nil, err
+	}
+	x := work.Export{
+		Filter: store.RecordFilter{Text: p.Text, Import: p.Import, Where: where, Order: string(p.Order)},
+		Fields: p.Fields, Format: cmp.Or(work.Format(p.Format), work.CSV),
+	}
+	t, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: exportKinds[x.Format], file: t.Name + "." + string(x.Format), write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
+}
+
+// VisitExportRecordsResponse writes the sheet.
+func (s stream) VisitExportRecordsResponse(w http.ResponseWriter) error { return s.send(w) }
 
 const referringShown = 8
 

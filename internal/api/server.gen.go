@@ -562,19 +562,61 @@ func (e UnreadablePolicy) Valid() bool {
 
 // Defines values for ListRecordsParamsOrder.
 const (
-	Id      ListRecordsParamsOrder = "id"
-	MinusId ListRecordsParamsOrder = "-id"
-	Title   ListRecordsParamsOrder = "title"
+	ListRecordsParamsOrderId      ListRecordsParamsOrder = "id"
+	ListRecordsParamsOrderMinusId ListRecordsParamsOrder = "-id"
+	ListRecordsParamsOrderTitle   ListRecordsParamsOrder = "title"
 )
 
 // Valid indicates whether the value is a known member of the ListRecordsParamsOrder enum.
 func (e ListRecordsParamsOrder) Valid() bool {
 	switch e {
-	case Id:
+	case ListRecordsParamsOrderId:
 		return true
-	case MinusId:
+	case ListRecordsParamsOrderMinusId:
 		return true
-	case Title:
+	case ListRecordsParamsOrderTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsFormat.
+const (
+	Csv   ExportRecordsParamsFormat = "csv"
+	Jsonl ExportRecordsParamsFormat = "jsonl"
+	Xlsx  ExportRecordsParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsFormat enum.
+func (e ExportRecordsParamsFormat) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Jsonl:
+		return true
+	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsOrder.
+const (
+	ExportRecordsParamsOrderId      ExportRecordsParamsOrder = "id"
+	ExportRecordsParamsOrderMinusId ExportRecordsParamsOrder = "-id"
+	ExportRecordsParamsOrderTitle   ExportRecordsParamsOrder = "title"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsOrder enum.
+func (e ExportRecordsParamsOrder) Valid() bool {
+	switch e {
+	case ExportRecordsParamsOrderId:
+		return true
+	case ExportRecordsParamsOrderMinusId:
+		return true
+	case ExportRecordsParamsOrderTitle:
 		return true
 	default:
 		return false
@@ -2023,6 +2065,31 @@ type ListRecordsParams struct {
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
 
+// ExportRecordsParams defines parameters for ExportRecords.
+type ExportRecordsParams struct {
+	// Format csv (default), jsonl or xlsx
+	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Fields Names of fields, in their order; all when left out; may be repeated
+	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Import Only those that this import made
+	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
+
+	// Where Only those with this value, as field:value; may be repeated
+	Where []string                 `form:"where,omitempty" json:"where,omitempty,omitzero"`
+	Order ExportRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+}
+
+// ExportRecordsParamsFormat defines parameters for ExportRecords.
+type ExportRecordsParamsFormat string
+
+// ExportRecordsParamsOrder defines parameters for ExportRecords.
+type ExportRecordsParamsOrder string
+
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2345,6 +2412,9 @@ type ServerInterface interface {
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams)
+	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+	// (GET /workspaces/{workspace}/records/{type}/export)
+	ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams)
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
@@ -2786,6 +2856,12 @@ func (_ Unimplemented) ColumnValues(w http.ResponseWriter, r *http.Request, work
 // ListRecords Records of a type
 // (GET /workspaces/{workspace}/records/{type})
 func (_ Unimplemented) ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+// (GET /workspaces/{workspace}/records/{type}/export)
+func (_ Unimplemented) ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -5869,6 +5945,122 @@ func (siw *ServerInterfaceWrapper) ListRecords(w http.ResponseWriter, r *http.Re
 	handler.ServeHTTP(w, r)
 }
 
+// ExportRecords operation middleware
+func (siw *ServerInterfaceWrapper) ExportRecords(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportRecordsParams
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", r.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "format"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "format", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "fields" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "fields", r.URL.Query(), &params.Fields, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "fields"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "fields", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "import" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "import", r.URL.Query(), &params.Import, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "import"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "where" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "where", r.URL.Query(), &params.Where, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "where"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "where", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "order" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "order", r.URL.Query(), &params.Order, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "order"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "order", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ExportRecords(w, r, workspace, pType, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetRecord operation middleware
 func (siw *ServerInterfaceWrapper) GetRecord(w http.ResponseWriter, r *http.Request) {
 
@@ -7129,6 +7321,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/notes", wrapper.AddNote)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/export", wrapper.ExportRecords)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/routines", wrapper.ListRoutines)
@@ -9781,6 +9976,53 @@ func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRe
 	return err
 }
 
+type ExportRecordsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Params    ExportRecordsParams
+}
+
+type ExportRecordsResponseObject interface {
+	VisitExportRecordsResponse(w http.ResponseWriter) error
+}
+
+type ExportRecords200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportRecords200ApplicationoctetStreamResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportRecordsdefaultApplicationProblemPlusJSONResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRecordRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -10951,6 +11193,9 @@ type StrictServerInterface interface {
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
+	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+	// (GET /workspaces/{workspace}/records/{type}/export)
+	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
@@ -12876,6 +13121,34 @@ func (sh *strictHandler) ListRecords(w http.ResponseWriter, r *http.Request, wor
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
 		if err := validResponse.VisitListRecordsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportRecords operation middleware
+func (sh *strictHandler) ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams) {
+	var request ExportRecordsRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportRecords(ctx, request.(ExportRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportRecords")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ExportRecordsResponseObject); ok {
+		if err := validResponse.VisitExportRecordsResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -564,19 +564,61 @@ func (e UnreadablePolicy) Valid() bool {
 
 // Defines values for ListRecordsParamsOrder.
 const (
-	Id      ListRecordsParamsOrder = "id"
-	MinusId ListRecordsParamsOrder = "-id"
-	Title   ListRecordsParamsOrder = "title"
+	ListRecordsParamsOrderId      ListRecordsParamsOrder = "id"
+	ListRecordsParamsOrderMinusId ListRecordsParamsOrder = "-id"
+	ListRecordsParamsOrderTitle   ListRecordsParamsOrder = "title"
 )
 
 // Valid indicates whether the value is a known member of the ListRecordsParamsOrder enum.
 func (e ListRecordsParamsOrder) Valid() bool {
 	switch e {
-	case Id:
+	case ListRecordsParamsOrderId:
 		return true
-	case MinusId:
+	case ListRecordsParamsOrderMinusId:
 		return true
-	case Title:
+	case ListRecordsParamsOrderTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsFormat.
+const (
+	Csv   ExportRecordsParamsFormat = "csv"
+	Jsonl ExportRecordsParamsFormat = "jsonl"
+	Xlsx  ExportRecordsParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsFormat enum.
+func (e ExportRecordsParamsFormat) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Jsonl:
+		return true
+	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsOrder.
+const (
+	ExportRecordsParamsOrderId      ExportRecordsParamsOrder = "id"
+	ExportRecordsParamsOrderMinusId ExportRecordsParamsOrder = "-id"
+	ExportRecordsParamsOrderTitle   ExportRecordsParamsOrder = "title"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsOrder enum.
+func (e ExportRecordsParamsOrder) Valid() bool {
+	switch e {
+	case ExportRecordsParamsOrderId:
+		return true
+	case ExportRecordsParamsOrderMinusId:
+		return true
+	case ExportRecordsParamsOrderTitle:
 		return true
 	default:
 		return false
@@ -2025,6 +2067,31 @@ type ListRecordsParams struct {
 // ListRecordsParamsOrder defines parameters for ListRecords.
 type ListRecordsParamsOrder string
 
+// ExportRecordsParams defines parameters for ExportRecords.
+type ExportRecordsParams struct {
+	// Format csv (default), jsonl or xlsx
+	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Fields Names of fields, in their order; all when left out; may be repeated
+	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Import Only those that this import made
+	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
+
+	// Where Only those with this value, as field:value; may be repeated
+	Where []string                 `form:"where,omitempty" json:"where,omitempty,omitzero"`
+	Order ExportRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+}
+
+// ExportRecordsParamsFormat defines parameters for ExportRecords.
+type ExportRecordsParamsFormat string
+
+// ExportRecordsParamsOrder defines parameters for ExportRecords.
+type ExportRecordsParamsOrder string
+
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2744,6 +2811,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 	ListRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
+	ExportRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetRecord One record with what refers to it
 	//
@@ -4281,6 +4353,21 @@ func (c *Client) ColumnValues(ctx context.Context, workspace WorkspaceParam, pIm
 // Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 func (c *Client) ListRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRecordsRequest(c.Server, workspace, pType, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
+func (c *Client) ExportRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportRecordsRequest(c.Server, workspace, pType, params)
 	if err != nil {
 		return nil, err
 	}
@@ -8352,6 +8439,118 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 	return req, nil
 }
 
+// NewExportRecordsRequest constructs an http.Request for the ExportRecords method
+func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/export", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Fields != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "fields", params.Fields, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "import", params.Import, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Where != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "order", params.Order, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetRecordRequest constructs an http.Request for the GetRecord method
 func NewGetRecordRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam) (*http.Request, error) {
 	var err error
@@ -10110,6 +10309,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 	ListRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*ListRecordsResponse, error)
+
+	// ExportRecordsWithResponse Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
+	ExportRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*ExportRecordsResponse, error)
 
 	// GetRecordWithResponse One record with what refers to it
 	//
@@ -13343,6 +13549,47 @@ func (r ListRecordsResponse) ContentType() string {
 	return ""
 }
 
+type ExportRecordsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportRecordsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportRecordsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportRecordsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportRecordsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportRecordsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetRecordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -15561,6 +15808,19 @@ func (c *ClientWithResponses) ListRecordsWithResponse(ctx context.Context, works
 		return nil, err
 	}
 	return ParseListRecordsResponse(rsp)
+}
+
+// ExportRecordsWithResponse Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
+func (c *ClientWithResponses) ExportRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*ExportRecordsResponse, error) {
+	rsp, err := c.ExportRecords(ctx, workspace, pType, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportRecordsResponse(rsp)
 }
 
 // GetRecordWithResponse One record with what refers to it
@@ -18028,6 +18288,32 @@ func ParseListRecordsResponse(rsp *http.Response) (*ListRecordsResponse, error) 
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseExportRecordsResponse parses an HTTP response from a ExportRecordsWithResponse call
+func ParseExportRecordsResponse(rsp *http.Response) (*ExportRecordsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportRecordsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

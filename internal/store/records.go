@@ -111,14 +111,11 @@ func (s *Store) recordSQL(ctx context.Context, workspace, typeName string) (reco
 	return recordSQL{ws: workspace, c: c, t: t}, err
 }
 
-// Records gives a page of records and the cursor of the next, empty at the end.
-func (s *Store) Records(ctx context.Context, workspace, typeName string, f RecordFilter) ([]Record, string, error) {
-	q, err := s.recordSQL(ctx, workspace, typeName)
-	if err != nil {
-		return nil, "", err
-	}
+// query gives the SQL of the records that a filter chooses, in its order, without a
+// bound, with its arguments.
+func (q recordSQL) query(f RecordFilter) (sql string, args []any, err error) {
+	workspace, typeName := q.ws, q.t.Name
 	var conds []string
-	var args []any
 	arg := func(v any) string {
 		args = append(args, v)
 		return fmt.Sprintf("$%d", len(args))
@@ -142,13 +139,13 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 	for name, v := range f.Where {
 		fd, ok := q.t.Field(name)
 		if !ok {
-			return nil, "", fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").With(name)
+			return "", nil, fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").With(name)
 		}
 		if fd.Type == catalog.Reference {
 			target, _ := q.c.Type(fd.To)
 			id, err := target.ParseRecordID(v)
 			if err != nil {
-				return nil, "", err
+				return "", nil, err
 			}
 			conds = append(conds, `r.`+schema.Value(name)+` = `+arg(id))
 			continue
@@ -166,7 +163,7 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		if f.After != "" {
 			id, err := q.t.ParseRecordID(f.After)
 			if err != nil {
-				return nil, "", badCursor
+				return "", nil, badCursor
 			}
 			conds = append(conds, `r.id `+sign+` `+arg(id))
 		}
@@ -175,20 +172,33 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		if f.After != "" {
 			id, err := q.t.ParseRecordID(f.After)
 			if err != nil {
-				return nil, "", badCursor
+				return "", nil, badCursor
 			}
 			p := arg(id)
 			conds = append(conds, `(r.`+schema.Title+`, r.id) > (coalesce((select `+schema.Title+` from `+schema.Records(workspace, typeName)+` where id = `+p+`), ''), `+p+`)`)
 		}
 	default:
-		return nil, "", fault.New(fault.Invalid, "unknown_order", "records cannot be ordered so").With(f.Order).Mended("Choose id, -id or title.")
+		return "", nil, fault.New(fault.Invalid, "unknown_order", "records cannot be ordered so").With(f.Order).Mended("Choose id, -id or title.")
 	}
 	where := ""
 	if len(conds) > 0 {
 		where = ` where ` + strings.Join(conds, " and ")
 	}
 	columns, joins := q.selects()
-	rows, err := s.pool.Query(ctx, `select `+columns+` from `+schema.Records(workspace, typeName)+` r`+joins+where+` order by `+order+` limit `+arg(f.Limit+1), args...)
+	return `select ` + columns + ` from ` + schema.Records(workspace, typeName) + ` r` + joins + where + ` order by ` + order, args, nil
+}
+
+// Records gives a page of records and the cursor of the next, empty at the end.
+func (s *Store) Records(ctx context.Context, workspace, typeName string, f RecordFilter) ([]Record, string, error) {
+	q, err := s.recordSQL(ctx, workspace, typeName)
+	if err != nil {
+		return nil, "", err
+	}
+	sql, args, err := q.query(f)
+	if err != nil {
+		return nil, "", err
+	}
+	rows, err := s.pool.Query(ctx, sql+fmt.Sprintf(` limit %d`, f.Limit+1), args...)
 	if err != nil {
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
@@ -201,6 +211,37 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		return list, q.t.RecordID(list[f.Limit-1].ID), nil
 	}
 	return list, "", nil
+}
+
+// EachRecord calls each with all records that a filter chooses, in its order, as a
+// stream.
+func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f RecordFilter, each func(Record) error) error {
+	q, err := s.recordSQL(ctx, workspace, typeName)
+	if err != nil {
+		return err
+	}
+	sql, args, err := q.query(f)
+	if err != nil {
+		return err
+	}
+	rows, err := s.pool.Query(ctx, sql, args...)
+	if err != nil {
+		return fmt.Errorf("read records: %w", err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		r, err := q.scan(rows)
+		if err != nil {
+			return fmt.Errorf("read records: %w", err)
+		}
+		if err := each(r); err != nil {
+			return err
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return fmt.Errorf("read records: %w", err)
+	}
+	return nil
 }
 
 // Record reads one record by its id as people write it.

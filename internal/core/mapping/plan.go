@@ -452,7 +452,7 @@ func (o *origin) cell(cells []string, n int) string {
 	if i >= len(cells) {
 		return ""
 	}
-	c := value.Trim(cells[i])
+	c := value.Unguard(value.Trim(cells[i]))
 	if c != "" && o.nothing.Is(c) {
 		if _, said := o.values[value.Fold(c)]; !said {
 			return ""
@@ -576,7 +576,7 @@ func (dp *DraftPlan) blank(row sheet.Row) bool {
 	}
 	for _, i := range dp.cells {
 		if i < len(row.Cells) {
-			if c := value.Trim(row.Cells[i]); c != "" && !dp.nothing.Is(c) {
+			if c := value.Unguard(value.Trim(row.Cells[i])); c != "" && !dp.nothing.Is(c) {
 				return false
 			}
 		}
@@ -590,7 +590,7 @@ func (dp *DraftPlan) seen(row sheet.Row) expr.Row {
 	for i, h := range dp.header {
 		r.Cells[h] = ""
 		if i < len(row.Cells) {
-			r.Cells[h] = value.Trim(row.Cells[i])
+			r.Cells[h] = value.Unguard(value.Trim(row.Cells[i]))
 		}
 	}
 	return r

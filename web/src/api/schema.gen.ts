@@ -1209,6 +1209,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/records/{type}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        /** Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves */
+        get: operations["exportRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}/{id}": {
         parameters: {
             query?: never;
@@ -4868,6 +4888,42 @@ export interface operations {
                         records: components["schemas"]["Record"][];
                         next?: string;
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    exportRecords: {
+        parameters: {
+            query?: {
+                /** @description csv (default), jsonl or xlsx */
+                format?: "csv" | "jsonl" | "xlsx";
+                /** @description Names of fields, in their order; all when left out; may be repeated */
+                fields?: string[];
+                /** @description Words to look for */
+                text?: components["parameters"]["text_param"];
+                /** @description Only those that this import made */
+                import?: number;
+                /** @description Only those with this value, as field:value; may be repeated */
+                where?: string[];
+                order?: "id" | "-id" | "title";
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -5,8 +5,15 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, must, type Field, type Rec } from "../api/client";
 import { start, types } from "../api/queries";
 import { DataGrid, type GridColumn } from "../ui/grid";
-import { Button, Choose, cx, Empty, inputClass, Loading, Wrong } from "../ui/parts";
+import { Button, Choose, cx, Empty, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
+
+/** The forms in which the records that are listed can be taken out, to be changed and brought back. */
+const formats = [
+  { value: "xlsx", label: "As a workbook (XLSX)" },
+  { value: "csv", label: "As CSV" },
+  { value: "jsonl", label: "As JSON Lines" },
+];
 
 export function RecordsPage() {
   const { workspace = "main", type = "account" } = useParams();
@@ -42,6 +49,12 @@ export function RecordsPage() {
       },
       { replace: true },
     );
+  const exported = (format: string) => {
+    const query = new URLSearchParams({ format, order });
+    if (text) query.set("text", text);
+    if (madeBy) query.set("import", String(madeBy));
+    return `/api/v1/workspaces/${workspace}/records/${type}/export?${query.toString()}`;
+  };
   const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
   const fields = (t?.fields ?? []).filter((f) => !t?.title.includes(f.name) && f.type !== "long_text");
   const columns: GridColumn<Rec>[] = [
@@ -112,6 +125,13 @@ export function RecordsPage() {
               { value: "title", label: "By name" },
             ]}
           />
+          <Menu trigger={<Button aria-label="Export these records">Export</Button>}>
+            {formats.map((f) => (
+              <MenuItem key={f.value} onSelect={() => location.assign(exported(f.value))}>
+                {f.label}
+              </MenuItem>
+            ))}
+          </Menu>
         </div>
       </div>
       <nav aria-label="Record types" className="mb-3 flex flex-wrap gap-1">

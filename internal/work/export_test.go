@@ -1,0 +1,51 @@
+package work
+
+import (
+	"strings"
+	"testing"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/verdict"
+	"uchi/internal/store"
+)
+
+// A sheet of records goes out, one value is changed, a row and a column are taken
+// away, and one row is new: brought back, its columns go to their fields by
+// themselves, and only what was changed is an update.
+func TestExportAndBack(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Source ref,Company,Town\nA-1,Tern Marina,Ternvik\n=A-2,Gull Marina,Gullvik\nA-3,Skarv,Skarvholm\n")
+	b.loaded("contact", "Ref,Given name,Family name,E-mail,Phone,Account\nK-1,Kari,Øksnes,kari@x.example,+4755112233,A-1\nK-2,\"Jan \"\"Q\"\"\",\"Dal, Jr\",,,A-1\n")
+	export := func(typeName string, x Export) string {
+		t.Helper()
+		_, write, err := b.work.Exporting(b.Context(), "main", typeName, x)
+		b.ok(err)
+		var out strings.Builder
+		b.ok(write(b.Context(), &out))
+		return out.String()
+	}
+	sheet := export("account", Export{Format: CSV, Fields: []string{"name", "locality", "source_ref"}})
+	b.want(sheet, "\ufeffAccount id,Name,Town or city,Number in the old system,Version\nACC-1,Tern Marina,Ternvik,A-1,1\nACC-2,Gull Marina,Gullvik,'=A-2,1\nACC-3,Skarv,Skarvholm,A-3,1\n")
+	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3,Skarv,Skarvholm,A-3,1\n", ",Krogsø,Krogvik,,\n").Replace(sheet)
+	i := b.upload("account", back)
+	b.want(fields(*i.Routine.V), "account.id=Account id account.locality=Town or city account.name=Name account.source_ref=Number in the old system")
+	i = b.check(i)
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 create (create)]")
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1, "updated": 1, "unchanged": 1})
+	b.want(b.record("account", "ACC-2").Values["source_ref"], "=A-2")
+
+	// All fields of another type, with references, in every form.
+	all := b.check(b.upload("contact", export("contact", Export{Format: CSV})))
+	b.want(all.Totals.V.Verdicts, map[string]int64{"same": 2})
+	b.want(export("contact", Export{Format: JSONL, Fields: []string{"family_name", "account"}, Filter: store.RecordFilter{Text: "dal"}}),
+		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2","version":1}`+"\n")
+	book := b.check(b.upload("contact", export("contact", Export{Format: XLSX})))
+	b.want(book.Totals.V.Verdicts, map[string]int64{"same": 2})
+
+	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Fields: []string{"shoe"}}} {
+		if _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
+			t.Errorf("%+v: %v, want %s", x, err, code)
+		}
+	}
+}
