@@ -19,8 +19,9 @@ func (a *app) exportCmd() *cobra.Command {
 		Use: "export TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short: "Write records of a type as a sheet that can be changed and brought back",
 		Long: `Writes records as CSV, JSON Lines or a workbook, with their ids and versions. The columns of such a sheet
-go to their fields by themselves when it is imported again: only what was changed is an update, rows and
-columns that were taken away are not touched, rows without an id are new.`,
+go to their fields by themselves when it is imported again: only what was changed in the sheet is an update,
+what others have changed meanwhile stays, and what both have changed is held. Rows and columns that were
+taken away are not touched; a row without an id is looked up like any other.`,
 		Example: "  uchi export contact > contacts.csv\n  uchi export account --where country=NO --fields name,status,owner -o accounts.xlsx\n  uchi import accounts.xlsx --into account",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p.Order = client.ExportRecordsParamsOrder(order)

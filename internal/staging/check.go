@@ -45,6 +45,7 @@ type draftCheck struct {
 	weights matching.Weights
 	cleared map[string]bool // fields that some row empties
 	keeps   bool            // some answer keeps values of the record
+	dated   bool            // some row says of which version of its record it was made
 	alike   map[string]bool // fields that likeness may compare
 	keysOf  int             // the rule whose keys are staged, counted from 1
 }
@@ -79,7 +80,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small"}
+		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved"}
 )
 
 // word is the vocabulary of what is said of the row.
@@ -292,6 +293,9 @@ func (k *draftCheck) settle(ctx context.Context) error {
 	if err := k.find(ctx); err != nil {
 		return err
 	}
+	if err := k.moved(ctx); err != nil {
+		return err
+	}
 	if err := k.findRepeats(ctx); err != nil {
 		return err
 	}
@@ -309,6 +313,9 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 	}
 	if k.plan.May == mapping.Delete {
 		return k.holdReferred(ctx)
+	}
+	if err := k.holdMoved(ctx); err != nil {
+		return err
 	}
 	if err := k.noteDoubts(ctx); err != nil {
 		return err
@@ -374,14 +381,18 @@ type querier interface {
 // observe looks at what the staged drafts and answers make use of.
 func (k *draftCheck) observe(ctx context.Context, on querier) error {
 	var names []string
+	dated := `false`
+	if k.plan.HasID {
+		dated = `exists (select from {draft} where was_version is not null)`
+	}
 	sql, _, err := q(`
 		select
 			coalesce((select array_agg(distinct x) from {draft} d, unnest(d.cleared) x where d.cleared is not null), '{}'),
-			exists (select from {settled} where keep is not null)`).compose(k.word)
+			exists (select from {settled} where keep is not null), {dated}`, frag{"dated": dated}).compose(k.word)
 	if err != nil {
 		return err
 	}
-	if err := on.QueryRow(ctx, sql).Scan(&names, &k.keeps); err != nil {
+	if err := on.QueryRow(ctx, sql).Scan(&names, &k.keeps, &k.dated); err != nil {
 		return fmt.Errorf("%s: %w", stepObserve.does, err)
 	}
 	k.alike, k.cleared = map[string]bool{}, map[string]bool{}
@@ -445,7 +456,7 @@ var (
 		reads:  "draft aside matches questions became problems cells",
 		writes: "problems",
 	}
-	stepJudge = step{does: "judges the rules of the record type", reads: "draft aside matches questions links settled became records", writes: "problems"}
+	stepJudge = step{does: "judges the rules of the record type", reads: "draft aside matches questions links settled became records moved", writes: "problems"}
 )
 
 // require finds rows that would make a record without a value that it must

@@ -59,7 +59,7 @@ func draftColumns(plan *mapping.DraftPlan) []column {
 		list = append(list, column{"newer_at", "timestamptz"})
 	}
 	if plan.HasID {
-		list = append(list, column{"id", "bigint"})
+		list = append(list, column{"id", "bigint"}, column{"was_version", "integer"})
 	}
 	return append(list, valueColumns(plan)...)
 }
@@ -218,6 +218,11 @@ func (w *draftStream) add(number int64, t *mapping.Typed) error {
 	if w.plan.HasID {
 		if t.ID > 0 {
 			c.Int64(t.ID)
+		} else {
+			c.Null()
+		}
+		if t.Version > 0 {
+			c.Int32(int32(t.Version))
 		} else {
 			c.Null()
 		}

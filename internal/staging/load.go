@@ -332,7 +332,7 @@ var (
 	stepNoted  = step{does: "notes why", reads: "late", writes: "problems"}
 	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results problems", writes: "results"}
 	stepCreate = step{does: "makes records", reads: "results draft verdicts", writes: "records"}
-	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled", writes: "records history"}
+	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled moved", writes: "records history"}
 	stepDelete = step{does: "deletes records", reads: "results verdicts", writes: "records history"}
 )
 

@@ -24,6 +24,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		}
 		now = `case when not coalesce(` + same + `, false) then ` + now + ` end`
 	}
+	if k.dated {
+		now = `case when not ` + k.unmoved(fp, row, now) + ` then ` + now + ` end`
+	}
 	if fp.Doubt != catalog.NoDoubt && fp.Doubtful == mapping.KeepThere {
 		now = `case when not coalesce(` + k.doubt(fp, record, now, of) + `, false) then ` + now + ` end`
 	}
@@ -110,6 +113,9 @@ func (k *draftCheck) extras() []string {
 	}
 	if k.plan.NewerBy {
 		cols = append(cols, `newer_at`)
+	}
+	if k.dated {
+		cols = append(cols, `row_no`)
 	}
 	if k.keeps {
 		cols = append(cols, `keep`)

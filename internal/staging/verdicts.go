@@ -17,7 +17,7 @@ var (
 	stepAsked    = step{does: "gathers what is asked", reads: "questions candidates", writes: "asked offered"}
 	stepVerdicts = step{
 		does:   "gives the verdicts",
-		reads:  "draft matches links settled became aside problems asked records",
+		reads:  "draft matches links settled became aside problems asked records moved",
 		writes: "verdicts",
 	}
 	stepOrder = step{does: "puts the verdicts in order", reads: "verdicts", writes: "verdicts anchors asked offered"}

@@ -13,6 +13,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 	"uchi/internal/store"
@@ -37,10 +38,6 @@ type Export struct {
 	Fields []string // by name, in their order; all that are in use when empty
 	Format Format
 }
-
-// versionHeader is the column of a record's version, by which a sheet that comes back
-// tells what it was made from.
-const versionHeader = "Version"
 
 // Exporting readies an export: it gives the type and a function that streams it. What
 // is wrong with the choice is said before anything is written.
@@ -99,17 +96,18 @@ func exportHeader(t catalog.RecordType, fields []catalog.Field) []string {
 	for _, f := range fields {
 		header = append(header, f.Label)
 	}
-	return append(header, versionHeader)
+	return header
 }
 
-// exportRow gives the cells of a record: its id, its values, references by the ids of
-// their records, and its version.
+// exportRow gives the cells of a record: its id with its version, by which a sheet
+// that comes back tells what it was made from, and its values, references by the ids
+// of their records.
 func exportRow(cells []string, r store.Record, fields []catalog.Field) []string {
-	cells = append(cells, r.Type.RecordID(r.ID))
+	cells = append(cells, r.Type.RecordID(r.ID)+mapping.VersionMark+strconv.Itoa(r.Version))
 	for _, f := range fields {
 		cells = append(cells, exportValue(r, f))
 	}
-	return append(cells, strconv.Itoa(r.Version))
+	return cells
 }
 
 func exportValue(r store.Record, f catalog.Field) string {

@@ -6,6 +6,7 @@ import (
 
 	"uchi/internal/core/fault"
 	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -25,8 +26,8 @@ func TestExportAndBack(t *testing.T) {
 		return out.String()
 	}
 	sheet := export("account", Export{Format: CSV, Fields: []string{"name", "locality", "source_ref"}})
-	b.want(sheet, "\ufeffAccount id,Name,Town or city,Number in the old system,Version\nACC-1,Tern Marina,Ternvik,A-1,1\nACC-2,Gull Marina,Gullvik,'=A-2,1\nACC-3,Skarv,Skarvholm,A-3,1\n")
-	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3,Skarv,Skarvholm,A-3,1\n", ",Krogsø,Krogvik,,\n").Replace(sheet)
+	b.want(sheet, "\ufeffAccount id,Name,Town or city,Number in the old system\nACC-1:1,Tern Marina,Ternvik,A-1\nACC-2:1,Gull Marina,Gullvik,'=A-2\nACC-3:1,Skarv,Skarvholm,A-3\n")
+	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3:1,Skarv,Skarvholm,A-3\n", ",Krogsø,Krogvik,\n").Replace(sheet)
 	i := b.upload("account", back)
 	b.want(fields(*i.Routine.V), "account.id=Account id account.locality=Town or city account.name=Name account.source_ref=Number in the old system")
 	i = b.check(i)
@@ -42,6 +43,25 @@ func TestExportAndBack(t *testing.T) {
 		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2","version":1}`+"\n")
 	book := b.check(b.upload("contact", export("contact", Export{Format: XLSX})))
 	b.want(book.Totals.V.Verdicts, map[string]int64{"same": 2})
+
+	// Others change records while the sheet is away: what only they have changed stays,
+	// what only the sheet has changed is taken, what both have changed is held.
+	away := export("account", Export{Format: CSV, Fields: []string{"name", "locality", "website"}})
+	b.loaded("account", "Account id,Town or city,Website\nACC-1,Ternby,https://tern.example\nACC-2,Gullby,\nACC-3,Skarvby,\n")
+	away = strings.NewReplacer("Tern Marina,Ternvik,", "Tern Harbour,Ternvik,", "Gullholm,", "Gullsund,", "Skarvholm,", "Skarvby,").Replace(away)
+	i = b.check(b.upload("account", away))
+	b.want(b.rows(i), "[2 update (update 1) 3 hold (hold 2) 4 same (same 3) 5 same (same 4)]")
+	b.want(b.codes(i), "[3 changed_on_both_sides locality]")
+	rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 10)
+	b.ok(err)
+	b.want(rows[1].Problems[0].Detail, "Gullholm when the sheet was made, now Gullby")
+	_, err = b.work.Edit(b.Context(), i, []CellEdit{{3, "Town or city", "Gullby"}}, b.person)
+	b.ok(err)
+	i = b.load(b.again(i))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 1, "unchanged": 3})
+	tern := b.record("account", "ACC-1").Values
+	b.want(tern["name"]+" "+tern["locality"]+" "+tern["website"], "Tern Harbour Ternby https://tern.example")
+	b.agree(i)
 
 	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Fields: []string{"shoe"}}} {
 		if _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {

@@ -105,6 +105,7 @@ type Typed struct {
 	Empty    bool     // the row says nothing of this draft
 	Above    int64    // the row above to whose record it belongs, 0 when none
 	ID       int64    // record id given in the row, 0 when none
+	Version  int      // of the record that the row was made of, 0 when not said
 	Values   []string // canonical texts, empty when blank
 	Cleared  []string // fields that the row empties
 	NewerAt  string   // when the row was last right, empty when it does not say
@@ -511,7 +512,7 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.LeftOut, out.Empty, out.Above, out.NewerAt, out.Problems = 0, false, false, 0, "", out.Problems[:0]
+	out.ID, out.Version, out.LeftOut, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, 0, "", out.Problems[:0]
 	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
@@ -601,7 +602,12 @@ func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
 	if text == "" {
 		return
 	}
+	// A sheet that was made of records says which version it was made of.
+	text, version, versioned := strings.Cut(text, VersionMark)
 	id, err := dp.Type.ParseRecordID(text)
+	if versioned && err == nil {
+		out.Version, err = strconv.Atoi(version)
+	}
 	if err != nil {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: dp.Named(IDField), Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
 		return

@@ -36,6 +36,10 @@ var Mays = []May{CreateOrUpdate, Create, Update, Delete}
 // IDField is the name under which a mapping gives the record's id.
 const IDField = "id"
 
+// VersionMark stands between a record's id and the version of it that a sheet was
+// made of.
+const VersionMark = ":"
+
 // Routine is the reusable set-up of an import.
 type Routine struct {
 	Name    string        `json:"name,omitempty" yaml:"name,omitempty"`

@@ -57,6 +57,7 @@ const (
 	KeyTaken         Code = "key_taken"
 	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
+	ChangedBoth      Code = "changed_on_both_sides"
 	WriteRefused     Code = "write_refused"
 	StillReferred    Code = "still_referred"
 	AnswerGone       Code = "answer_gone"
@@ -109,6 +110,7 @@ var table = map[Code]words{
 	KeyTaken:         {"another record already has this key: {detail}", "Correct the key, or match by it."},
 	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
+	ChangedBoth:      {"the value was changed in the sheet and in the record: {detail}", "Write into the cell what is to be right."},
 	StillReferred:    {"other records point to the one that would be deleted: {detail}", "Let them point elsewhere first, or leave the row out."},
 	AnswerGone:       {"the record or row that was answered with is not there any more: {detail}", "Answer the question again."},
 	WriteRefused:     {"the record could not be written: {detail}", "Correct the row and load what is left."},
@@ -145,7 +147,7 @@ func Summary(c Code) string {
 			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company",
 			LinkLeft:       "what it points to is not in use any more, or has left",
 			LinkDoubtful:   "a company of this name is there, with another legal form or in another place",
-			LinkNotFound:   "no record is found by this id, key or name", ChangedSince: "the record was changed after the check"}[c]
+			LinkNotFound:   "no record is found by this id, key or name", ChangedSince: "the record was changed after the check", ChangedBoth: "the value was changed in the sheet and in the record"}[c]
 	}
 	return says
 }

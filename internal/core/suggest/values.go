@@ -25,7 +25,11 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string
 		return neutralFit, ""
 	}
 	if f.Name == mapping.IDField {
-		if share(col.Samples, func(s string) bool { _, err := t.ParseRecordID(s); return err == nil }) < 0.5 {
+		if share(col.Samples, func(s string) bool {
+			id, _, _ := strings.Cut(s, mapping.VersionMark)
+			_, err := t.ParseRecordID(id)
+			return err == nil
+		}) < 0.5 {
 			return contradicts, "its values do not look like " + t.RecordID(1042)
 		}
 		return distinctive, "its values are ids"
