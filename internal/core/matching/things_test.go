@@ -1,0 +1,32 @@
+package matching
+
+import (
+	"testing"
+
+	"uchi/internal/core/catalog"
+)
+
+// Opportunities are told apart by title and account; what is another day or a slip is
+// asked, another figure or account is another.
+func TestThings(t *testing.T) {
+	there := map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2026-12-01", "source_ref": "D-1"}
+	for _, c := range []struct {
+		name string
+		row  map[string]string
+		want Decision
+	}{
+		{"itself", map[string]string{"title": "mooring LINES", "account": "7", "expected_close": "2026-12-01"}, Found},
+		{"itself, without a day", map[string]string{"title": "Mooring lines", "account": "7"}, Found},
+		{"another account", map[string]string{"title": "Mooring lines", "account": "8", "expected_close": "2026-12-01"}, New},
+		{"no account", map[string]string{"title": "Mooring lines", "expected_close": "2026-12-01"}, New},
+		{"another day", map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2027-06-30"}, Doubtful},
+		{"a slip", map[string]string{"title": "Moring lines", "account": "7", "expected_close": "2026-12-01"}, Doubtful},
+		{"a figure more", map[string]string{"title": "Mooring lines 2", "account": "7", "expected_close": "2026-12-01"}, New},
+		{"another number", map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2026-12-01", "source_ref": "D-2"}, New},
+	} {
+		s := compare(t, "opportunity", 10_000, 3, c.row, there)
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != c.want {
+			t.Errorf("%s: decision %d, want %d; %.1f bits %v", c.name, got, c.want, s.Bits, s.Against)
+		}
+	}
+}
