@@ -635,6 +635,18 @@ func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObje
 	return stream{kind: exportKinds[x.Format], file: t.Name + "." + string(x.Format), write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
 }
 
+func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject) (StarterSheetResponseObject, error) {
+	format := cmp.Or(work.Format(r.Params.Format), work.XLSX)
+	write, err := h.work.Starting(ctx, r.Workspace, r.Params.Type, r.Params.Fields, format)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: exportKinds[format], file: strings.Join(r.Params.Type, "-") + "-starter." + string(format), write: func(w http.ResponseWriter) error { return write(w) }}, nil
+}
+
+// VisitStarterSheetResponse writes the sheet.
+func (s stream) VisitStarterSheetResponse(w http.ResponseWriter) error { return s.send(w) }
+
 // VisitExportRecordsResponse writes the sheet.
 func (s stream) VisitExportRecordsResponse(w http.ResponseWriter) error { return s.send(w) }
 

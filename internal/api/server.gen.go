@@ -583,19 +583,19 @@ func (e ListRecordsParamsOrder) Valid() bool {
 
 // Defines values for ExportRecordsParamsFormat.
 const (
-	Csv   ExportRecordsParamsFormat = "csv"
-	Jsonl ExportRecordsParamsFormat = "jsonl"
-	Xlsx  ExportRecordsParamsFormat = "xlsx"
+	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
+	ExportRecordsParamsFormatJsonl ExportRecordsParamsFormat = "jsonl"
+	ExportRecordsParamsFormatXlsx  ExportRecordsParamsFormat = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsFormat enum.
 func (e ExportRecordsParamsFormat) Valid() bool {
 	switch e {
-	case Csv:
+	case ExportRecordsParamsFormatCsv:
 		return true
-	case Jsonl:
+	case ExportRecordsParamsFormatJsonl:
 		return true
-	case Xlsx:
+	case ExportRecordsParamsFormatXlsx:
 		return true
 	default:
 		return false
@@ -617,6 +617,24 @@ func (e ExportRecordsParamsOrder) Valid() bool {
 	case ExportRecordsParamsOrderMinusId:
 		return true
 	case ExportRecordsParamsOrderTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StarterSheetParamsFormat.
+const (
+	StarterSheetParamsFormatCsv  StarterSheetParamsFormat = "csv"
+	StarterSheetParamsFormatXlsx StarterSheetParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the StarterSheetParamsFormat enum.
+func (e StarterSheetParamsFormat) Valid() bool {
+	switch e {
+	case StarterSheetParamsFormatCsv:
+		return true
+	case StarterSheetParamsFormatXlsx:
 		return true
 	default:
 		return false
@@ -2108,6 +2126,21 @@ type SaveRoutineDocumentParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// StarterSheetParams defines parameters for StarterSheet.
+type StarterSheetParams struct {
+	// Type A record type; may be repeated
+	Type []string `form:"type" json:"type"`
+
+	// Fields Names of fields; all when left out; may be repeated
+	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+
+	// Format xlsx (default), or csv for one record type
+	Format StarterSheetParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// StarterSheetParamsFormat defines parameters for StarterSheet.
+type StarterSheetParamsFormat string
+
 // ChangeFieldParams defines parameters for ChangeField.
 type ChangeFieldParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2448,6 +2481,9 @@ type ServerInterface interface {
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// StarterSheet An empty sheet to be filled in for records of one type, or of several, a sheet each
+	// (GET /workspaces/{workspace}/starter)
+	StarterSheet(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params StarterSheetParams)
 	// ListTypes The record types with their fields
 	// (GET /workspaces/{workspace}/types)
 	ListTypes(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -2928,6 +2964,12 @@ func (_ Unimplemented) SaveRoutineDocument(w http.ResponseWriter, r *http.Reques
 // Start What waits, and how many records there are
 // (GET /workspaces/{workspace}/start)
 func (_ Unimplemented) Start(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// StarterSheet An empty sheet to be filled in for records of one type, or of several, a sheet each
+// (GET /workspaces/{workspace}/starter)
+func (_ Unimplemented) StarterSheet(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params StarterSheetParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6536,6 +6578,74 @@ func (siw *ServerInterfaceWrapper) Start(w http.ResponseWriter, r *http.Request)
 	handler.ServeHTTP(w, r)
 }
 
+// StarterSheet operation middleware
+func (siw *ServerInterfaceWrapper) StarterSheet(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StarterSheetParams
+
+	// ------------- Required query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "type", r.URL.Query(), &params.Type, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "type"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "fields" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "fields", r.URL.Query(), &params.Fields, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "fields"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "fields", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", r.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "format"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "format", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.StarterSheet(w, r, workspace, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ListTypes operation middleware
 func (siw *ServerInterfaceWrapper) ListTypes(w http.ResponseWriter, r *http.Request) {
 
@@ -7345,6 +7455,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/start", wrapper.Start)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/starter", wrapper.StarterSheet)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/types", wrapper.ListTypes)
@@ -10508,6 +10621,52 @@ func (response StartdefaultApplicationProblemPlusJSONResponse) VisitStartRespons
 	return err
 }
 
+type StarterSheetRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Params    StarterSheetParams
+}
+
+type StarterSheetResponseObject interface {
+	VisitStarterSheetResponse(w http.ResponseWriter) error
+}
+
+type StarterSheet200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response StarterSheet200ApplicationoctetStreamResponse) VisitStarterSheetResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type StarterSheetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StarterSheetdefaultApplicationProblemPlusJSONResponse) VisitStarterSheetResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListTypesRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 }
@@ -11229,6 +11388,9 @@ type StrictServerInterface interface {
 	// Start What waits, and how many records there are
 	// (GET /workspaces/{workspace}/start)
 	Start(ctx context.Context, request StartRequestObject) (StartResponseObject, error)
+	// StarterSheet An empty sheet to be filled in for records of one type, or of several, a sheet each
+	// (GET /workspaces/{workspace}/starter)
+	StarterSheet(ctx context.Context, request StarterSheetRequestObject) (StarterSheetResponseObject, error)
 	// ListTypes The record types with their fields
 	// (GET /workspaces/{workspace}/types)
 	ListTypes(ctx context.Context, request ListTypesRequestObject) (ListTypesResponseObject, error)
@@ -13474,6 +13636,33 @@ func (sh *strictHandler) Start(w http.ResponseWriter, r *http.Request, workspace
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(StartResponseObject); ok {
 		if err := validResponse.VisitStartResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StarterSheet operation middleware
+func (sh *strictHandler) StarterSheet(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params StarterSheetParams) {
+	var request StarterSheetRequestObject
+
+	request.Workspace = workspace
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.StarterSheet(ctx, request.(StarterSheetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StarterSheet")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(StarterSheetResponseObject); ok {
+		if err := validResponse.VisitStarterSheetResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

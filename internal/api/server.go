@@ -286,6 +286,7 @@ var needs = map[string]store.Role{
 	"ListRows":           store.Viewer,
 	"GetRow":             store.Viewer,
 	"DownloadRows":       store.Viewer,
+	"StarterSheet":       store.Viewer,
 	"ExportRecords":      store.Viewer,
 	"DownloadOverwrites": store.Viewer,
 

@@ -585,19 +585,19 @@ func (e ListRecordsParamsOrder) Valid() bool {
 
 // Defines values for ExportRecordsParamsFormat.
 const (
-	Csv   ExportRecordsParamsFormat = "csv"
-	Jsonl ExportRecordsParamsFormat = "jsonl"
-	Xlsx  ExportRecordsParamsFormat = "xlsx"
+	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
+	ExportRecordsParamsFormatJsonl ExportRecordsParamsFormat = "jsonl"
+	ExportRecordsParamsFormatXlsx  ExportRecordsParamsFormat = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsFormat enum.
 func (e ExportRecordsParamsFormat) Valid() bool {
 	switch e {
-	case Csv:
+	case ExportRecordsParamsFormatCsv:
 		return true
-	case Jsonl:
+	case ExportRecordsParamsFormatJsonl:
 		return true
-	case Xlsx:
+	case ExportRecordsParamsFormatXlsx:
 		return true
 	default:
 		return false
@@ -619,6 +619,24 @@ func (e ExportRecordsParamsOrder) Valid() bool {
 	case ExportRecordsParamsOrderMinusId:
 		return true
 	case ExportRecordsParamsOrderTitle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StarterSheetParamsFormat.
+const (
+	StarterSheetParamsFormatCsv  StarterSheetParamsFormat = "csv"
+	StarterSheetParamsFormatXlsx StarterSheetParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the StarterSheetParamsFormat enum.
+func (e StarterSheetParamsFormat) Valid() bool {
+	switch e {
+	case StarterSheetParamsFormatCsv:
+		return true
+	case StarterSheetParamsFormatXlsx:
 		return true
 	default:
 		return false
@@ -2110,6 +2128,21 @@ type SaveRoutineDocumentParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// StarterSheetParams defines parameters for StarterSheet.
+type StarterSheetParams struct {
+	// Type A record type; may be repeated
+	Type []string `form:"type" json:"type"`
+
+	// Fields Names of fields; all when left out; may be repeated
+	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+
+	// Format xlsx (default), or csv for one record type
+	Format StarterSheetParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+}
+
+// StarterSheetParamsFormat defines parameters for StarterSheet.
+type StarterSheetParamsFormat string
+
 // ChangeFieldParams defines parameters for ChangeField.
 type ChangeFieldParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2900,6 +2933,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/start (the `Start` operationId).
 	Start(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StarterSheet An empty sheet to be filled in for records of one type, or of several, a sheet each
+	//
+	// Corresponds with GET /workspaces/{workspace}/starter (the `StarterSheet` operationId).
+	StarterSheet(ctx context.Context, workspace WorkspaceParam, params *StarterSheetParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListTypes The record types with their fields
 	//
@@ -4592,6 +4630,21 @@ func (c *Client) SaveRoutineDocumentWithBody(ctx context.Context, workspace Work
 // Corresponds with GET /workspaces/{workspace}/start (the `Start` operationId).
 func (c *Client) Start(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewStartRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StarterSheet An empty sheet to be filled in for records of one type, or of several, a sheet each
+//
+// Corresponds with GET /workspaces/{workspace}/starter (the `StarterSheet` operationId).
+func (c *Client) StarterSheet(ctx context.Context, workspace WorkspaceParam, params *StarterSheetParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStarterSheetRequest(c.Server, workspace, params)
 	if err != nil {
 		return nil, err
 	}
@@ -9096,6 +9149,87 @@ func NewStartRequest(server string, workspace WorkspaceParam) (*http.Request, er
 	return req, nil
 }
 
+// NewStarterSheetRequest constructs an http.Request for the StarterSheet method
+func NewStarterSheetRequest(server string, workspace WorkspaceParam, params *StarterSheetParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/starter", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Type != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "type", params.Type, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Fields != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "fields", params.Fields, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListTypesRequest constructs an http.Request for the ListTypes method
 func NewListTypesRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
 	var err error
@@ -10414,6 +10548,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/start (the `Start` operationId).
 	StartWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*StartResponse, error)
+
+	// StarterSheetWithResponse An empty sheet to be filled in for records of one type, or of several, a sheet each
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/starter (the `StarterSheet` operationId).
+	StarterSheetWithResponse(ctx context.Context, workspace WorkspaceParam, params *StarterSheetParams, reqEditors ...RequestEditorFn) (*StarterSheetResponse, error)
 
 	// ListTypesWithResponse The record types with their fields
 	//
@@ -14147,6 +14288,47 @@ func (r StartResponse) ContentType() string {
 	return ""
 }
 
+type StarterSheetResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StarterSheetResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StarterSheetResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StarterSheetResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StarterSheetResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StarterSheetResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListTypesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16003,6 +16185,19 @@ func (c *ClientWithResponses) StartWithResponse(ctx context.Context, workspace W
 		return nil, err
 	}
 	return ParseStartResponse(rsp)
+}
+
+// StarterSheetWithResponse An empty sheet to be filled in for records of one type, or of several, a sheet each
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/starter (the `StarterSheet` operationId).
+func (c *ClientWithResponses) StarterSheetWithResponse(ctx context.Context, workspace WorkspaceParam, params *StarterSheetParams, reqEditors ...RequestEditorFn) (*StarterSheetResponse, error) {
+	rsp, err := c.StarterSheet(ctx, workspace, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStarterSheetResponse(rsp)
 }
 
 // ListTypesWithResponse The record types with their fields
@@ -18738,6 +18933,32 @@ func ParseStartResponse(rsp *http.Response) (*StartResponse, error) {
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStarterSheetResponse parses an HTTP response from a StarterSheetWithResponse call
+func ParseStarterSheetResponse(rsp *http.Response) (*StarterSheetResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StarterSheetResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

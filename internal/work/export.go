@@ -10,6 +10,7 @@ import (
 	"iter"
 	"slices"
 	"strconv"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -159,7 +160,14 @@ func exportLines(ctx context.Context, w io.Writer, fields []catalog.Field, each 
 func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, fields []catalog.Field, each eachRecord) error {
 	next, stop := iter.Pull2(func(yield func(sheet.BookRow, error) bool) {
 		err := each(ctx, func(r store.Record) error {
-			if !yield(sheet.BookRow{Cells: exportRow(nil, r, fields)}, nil) {
+			cells := exportRow(nil, r, fields)
+			for n, c := range cells { // which would come back shortened
+				if len(c) > sheet.MostCellText && utf8.RuneCountInString(c) > sheet.MostCellText {
+					return fault.New(fault.Invalid, "cell_too_long", fmt.Sprintf("a cell of a workbook holds at most %d characters", sheet.MostCellText)).
+						With(r.Type.RecordID(r.ID) + " " + fields[n-1].Name).Mended("Export as CSV, or leave the field out.")
+				}
+			}
+			if !yield(sheet.BookRow{Cells: cells}, nil) {
 				return errEnough
 			}
 			return nil

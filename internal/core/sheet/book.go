@@ -20,7 +20,7 @@ const mostBookNotes = 2000
 // Bounds of an XLSX sheet.
 const (
 	mostBookRows = 1 << 20
-	mostCellText = 32767 // characters
+	MostCellText = 32767 // characters
 )
 
 // WriteBook writes a workbook (XLSX, ECMA-376) of one sheet with a header, from
@@ -89,8 +89,8 @@ func WriteBook(w io.Writer, name string, header []string, next func() (BookRow, 
 					}
 				}
 			}
-			if r := []rune(c); len(c) > mostCellText && len(r) > mostCellText {
-				c = string(r[:mostCellText])
+			if r := []rune(c); len(c) > MostCellText && len(r) > MostCellText {
+				c = string(r[:MostCellText])
 			}
 			line = append(line, excelize.Cell{StyleID: style, Value: c})
 		}

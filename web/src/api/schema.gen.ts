@@ -187,6 +187,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/starter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** An empty sheet to be filled in for records of one type, or of several, a sheet each */
+        get: operations["starterSheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/types/{type}": {
         parameters: {
             query?: never;
@@ -3033,6 +3052,36 @@ export interface operations {
                     "application/json": {
                         types: components["schemas"]["RecordType"][];
                     };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    starterSheet: {
+        parameters: {
+            query: {
+                /** @description A record type; may be repeated */
+                type: string[];
+                /** @description Names of fields; all when left out; may be repeated */
+                fields?: string[];
+                /** @description xlsx (default), or csv for one record type */
+                format?: "xlsx" | "csv";
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             default: components["responses"]["Problem"];

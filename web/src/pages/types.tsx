@@ -37,7 +37,14 @@ export function TypesPage() {
         </nav>
         <Panel
           title={`${t.label} · ids like ${t.prefix}-1042 · version ${t.version}`}
-          aside={me.data?.role === "administrator" && <Button onClick={() => setOpen("new")}>Add a field</Button>}
+          aside={
+            <span className="flex items-center gap-3">
+              <a className="text-act" href={`/api/v1/workspaces/${workspace}/starter?type=${t.name}`} download>
+                Starter sheet
+              </a>
+              {me.data?.role === "administrator" && <Button onClick={() => setOpen("new")}>Add a field</Button>}
+            </span>
+          }
         >
           <TypeRules key={t.name} workspace={workspace} t={t} mayChange={me.data?.role === "administrator"} />
           {t.rules && t.rules.length > 0 && (
