@@ -23,7 +23,7 @@ type StarterSheet struct {
 	Columns []StarterColumn
 }
 
-// rowsToFill is for how many rows drop-downs and formats are laid.
+// rowsToFill is for how many rows drop-downs are laid.
 const rowsToFill = 5000
 
 // listsSheet holds what drop-downs offer; the guide explains the columns.
@@ -98,7 +98,7 @@ func (b *starterBook) fill(s StarterSheet) {
 			style = b.style(&excelize.Style{CustomNumFmt: &c.Format})
 		}
 		b.try(b.f.SetColWidth(s.Name, column, column, float64(max(14, min(40, len(c.Header)+6)))))
-		b.try(b.f.SetCellStyle(s.Name, column+"2", fmt.Sprint(column, rowsToFill), style))
+		b.try(b.f.SetColStyle(s.Name, column, style))
 		b.try(b.f.SetCellStr(s.Name, column+"1", c.Header))
 		style = header
 		if c.Required {
