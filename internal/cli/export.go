@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"io"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -39,12 +38,7 @@ taken away are not touched; a row without an id is looked up like any other.`,
 			if err != nil {
 				return err
 			}
-			defer r.Body.Close()
-			if out != "" {
-				return intoFile(out, r.Body)
-			}
-			_, err = io.Copy(a.out, r.Body)
-			return err
+			return a.sheetInto(out, r.Body)
 		}),
 	}
 	f := cmd.Flags()

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"io"
 	"strings"
 
 	"uchi/internal/client"
@@ -30,12 +29,7 @@ for each. A file whose name ends in .csv gets the header alone.`,
 			if err != nil {
 				return err
 			}
-			defer r.Body.Close()
-			if out != "" {
-				return intoFile(out, r.Body)
-			}
-			_, err = io.Copy(a.out, r.Body)
-			return err
+			return a.sheetInto(out, r.Body)
 		}),
 	}
 	f := cmd.Flags()

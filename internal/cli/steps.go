@@ -514,17 +514,14 @@ func (a *app) rowsCmd() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				defer r.Body.Close()
-				return intoFile(book, r.Body)
+				return a.sheetInto(book, r.Body)
 			}
 			if overwrites {
 				r, err := c.DownloadOverwrites(cmd.Context(), c.Workspace, i.Id)
 				if err != nil {
 					return err
 				}
-				defer r.Body.Close()
-				_, err = io.Copy(a.out, r.Body)
-				return err
+				return a.sheetInto("", r.Body)
 			}
 			if csv {
 				return a.rowsAsCSV(cmd.Context(), c, i.Id, p)
@@ -619,8 +616,16 @@ func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.
 	if err != nil {
 		return err
 	}
-	defer r.Body.Close()
-	_, err = io.Copy(a.out, r.Body)
+	return a.sheetInto("", r.Body)
+}
+
+// sheetInto writes what the service sends into a file, or prints it when none is named.
+func (a *app) sheetInto(file string, body io.ReadCloser) error {
+	defer body.Close()
+	if file != "" {
+		return intoFile(file, body)
+	}
+	_, err := io.Copy(a.out, body)
 	return err
 }
 
