@@ -315,7 +315,7 @@ func (f Field) learned(s Field) Field {
 	if !changed(HelpPart) {
 		f.Help = s.Help
 	}
-	f.Likeness = s.Likeness
+	f.Likeness, f.Holds, f.Ordered = s.Likeness, s.Holds, s.Ordered
 	f.Synonyms = slices.Clone(f.Synonyms)
 	for _, w := range s.Synonyms {
 		if !slices.Contains(f.Synonyms, w) {

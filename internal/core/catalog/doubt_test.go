@@ -52,6 +52,21 @@ func TestChangeKnownAndMatch(t *testing.T) {
 	if lead.Known[0].Means != "" {
 		t.Error("the type that was changed is another now")
 	}
+	// A workspace of an edition before learns what its choices are, and by what records
+	// of other types are known.
+	deal, _ := c.Type("opportunity")
+	before := deal
+	before.Fields = slices.Clone(deal.Fields)
+	for n := range before.Fields {
+		before.Fields[n].Ordered, before.Fields[n].Likeness = false, ""
+	}
+	after := before.Learned(deal)
+	stage, _ := after.Field("stage")
+	old := lead
+	old.Known = nil
+	if !stage.Ordered || len(old.Learned(lead).Known) != len(lead.Known) {
+		t.Error("a type of an edition before does not learn")
+	}
 	usual, err := learned.ChangeMatch(nil)
 	if err != nil || usual.OwnMatch() || !slices.EqualFunc(usual.Match, lead.Match, func(a, b MatchRule) bool { return a.Says(lead) == b.Says(lead) }) {
 		t.Errorf("the usual rules: %+v, %v", usual.Match, err)
