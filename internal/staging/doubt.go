@@ -85,9 +85,9 @@ func (k *draftCheck) domainsOf(f catalog.Field, record string) string {
 	return `select from (` + all + `) x`
 }
 
-var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became records cells", writes: "problems"}
+var stepDoubt = step{does: "notes what records know better", reads: "draft aside matches links settled became records cells moved", writes: "problems"}
 
-// doubtful are the words of each doubt, after the value that is there.
+// doubtful are the words of each doubt, before the value that is there.
 var doubtful = map[catalog.Doubt]string{
 	catalog.Older:   "the record has a later date",
 	catalog.Lower:   "the record is further on already",
@@ -106,12 +106,15 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
 			continue
 		}
-		was := schema.Column(fp.Field, "r")
+		was, kept := schema.Column(fp.Field, "r"), k.keptByAnswer(fp.Field)
+		if k.dated { // what a sheet of records has as it was is not what the row says
+			kept = `(` + kept + ` or ` + k.unmoved(*fp, "q", now(fp.Field)) + `)`
+		}
 		words := schema.Literal(doubtful[fp.Doubt]+": ") + ` || ` + k.shown(fp.Field, was)
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 			select d.row_no, @code, @field, @col, {cell}, d.detail, @light
 			from (select q.row_no, {words} as detail from {staged} where q.record_id is not null and ({doubt}) and {stays q} and not {kept}) d`,
-			frag{"cell": k.cell(*fp), "staged": k.staged(), "doubt": k.doubt(*fp, "r", now(fp.Field), now), "words": words, "kept": k.keptByAnswer(fp.Field)},
+			frag{"cell": k.cell(*fp), "staged": k.staged(), "doubt": k.doubt(*fp, "r", now(fp.Field), now), "words": words, "kept": kept},
 			arg{"code": string(problem.DoubtfulValue), "field": k.plan.Named(fp.Field.Name), "col": fp.Column(), "light": fp.Doubtful == mapping.KeepThere}))
 	}
 	return k.do(ctx, stepDoubt, statements...)

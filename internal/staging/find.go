@@ -183,9 +183,9 @@ func (k *draftCheck) followAnswers(ctx context.Context) error {
 }
 
 // findTwins is for drafts of which no key says what record they are for, and of which
-// several may be equal, such as lines and tasks: a row that is equal to a record in all that it says is that
-// record, the first such row the first such record, and so on. So a file that is
-// loaded twice does not make everything twice.
+// several may be equal, such as lines and tasks: a row that is equal to a record in
+// all that it says is that record, the first such row the first such record, and so
+// on. So a file that is loaded twice does not make everything twice.
 func (k *draftCheck) findTwins(ctx context.Context) error {
 	var mine, theirs []string
 	for _, fp := range k.plan.Fields {

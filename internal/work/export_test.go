@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -62,6 +63,14 @@ func TestExportAndBack(t *testing.T) {
 	tern := b.record("account", "ACC-1").Values
 	b.want(tern["name"]+" "+tern["locality"]+" "+tern["website"], "Tern Harbour Ternby https://tern.example")
 	b.agree(i)
+
+	// A stage that only others have moved on is no doubt about the sheet.
+	b.loaded("opportunity", deals+"Mooring lines,ACC-1,offered,5000,EUR,2026-12-01,D-1\n")
+	pipeline := export("opportunity", Export{Format: CSV})
+	b.loaded("opportunity", "Opportunity id,Stage,Expected close\nOPP-1,agreed,2027-02-01\n")
+	i = b.check(b.change(b.upload("opportunity", pipeline), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.HoldDoubt }))
+	b.want(b.codes(i), "[]")
+	b.want(b.rows(i), "[2 same (same 1)]")
 
 	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Fields: []string{"shoe"}}} {
 		if _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
