@@ -43,11 +43,7 @@ type Export struct {
 // Exporting readies an export: it gives the type and a function that streams it. What
 // is wrong with the choice is said before anything is written.
 func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, func(ctx context.Context, w io.Writer) error, error) {
-	c, err := s.store.Catalog(ctx, workspace)
-	if err != nil {
-		return catalog.RecordType{}, nil, err
-	}
-	t, err := c.MustType(typeName)
+	_, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return t, nil, err
 	}

@@ -359,11 +359,7 @@ const leastPairs = 500
 // records, without anybody saying which of them are the same.
 func (s *Service) EstimateWeights(ctx context.Context, workspace, typeName string, by store.Person) (store.EstimatedWeights, error) {
 	var w store.EstimatedWeights
-	c, err := s.store.Catalog(ctx, workspace)
-	if err != nil {
-		return w, err
-	}
-	t, err := c.MustType(typeName)
+	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return w, err
 	}

@@ -47,14 +47,20 @@ func (s *Service) ChangeKnown(ctx context.Context, workspace, typeName, other st
 	})
 }
 
+// typeOf gives a record type of a workspace, with all of its types.
+func (s *Service) typeOf(ctx context.Context, workspace, typeName string) (catalog.Catalog, catalog.RecordType, error) {
+	c, err := s.store.Catalog(ctx, workspace)
+	if err != nil {
+		return c, catalog.RecordType{}, err
+	}
+	t, err := c.MustType(typeName)
+	return c, t, err
+}
+
 // TryMatch tells what match rules say of the records of a type that are there; with
 // none given, those that hold.
 func (s *Service) TryMatch(ctx context.Context, workspace, typeName string, rules []catalog.MatchRule) (catalog.RecordType, []staging.RuleEffect, error) {
-	c, err := s.store.Catalog(ctx, workspace)
-	if err != nil {
-		return catalog.RecordType{}, nil, err
-	}
-	t, err := c.MustType(typeName)
+	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return t, nil, err
 	}
