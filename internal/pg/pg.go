@@ -81,8 +81,23 @@ func credential() (*syscall.Credential, error) {
 	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, nil
 }
 
+// unfinishedRepair is the code of a server that ended while it repaired its
+// data after a crash, and whose next start brings the repair to its end. It
+// happens where a transaction made an unlogged table and took it back just
+// before the crash: the log makes the table again, and then stumbles over a
+// file of it that the next start knows to be a left-over.
+const unfinishedRepair = "repair_unfinished"
+
 // Start starts the server, making its data first when there is none.
 func Start(ctx context.Context, o Options) (*Server, error) {
+	s, err := start(ctx, o)
+	if fault.Is(err, unfinishedRepair) {
+		return start(ctx, o)
+	}
+	return s, err
+}
+
+func start(ctx context.Context, o Options) (*Server, error) {
 	bin, err := binaries()
 	if err != nil {
 		return nil, err
@@ -218,12 +233,20 @@ func initialise(ctx context.Context, bin, data, password string, cred *syscall.C
 
 // explain finds the usual reasons in what the server printed.
 func explain(what, output string) error {
-	f := fault.New(fault.Invalid, "database_failed", what+": "+fault.Cut(strings.TrimSpace(output), 600))
+	var told []string // without those who knocked too early
+	for line := range strings.Lines(output) {
+		if !strings.Contains(line, "the database system is") && !strings.Contains(line, "recovery state") {
+			told = append(told, strings.TrimSpace(line))
+		}
+	}
+	f := fault.New(fault.Invalid, "database_failed", what+": "+fault.Cut(strings.Join(told[max(0, len(told)-8):], "\n"), 900))
 	switch {
 	case strings.Contains(output, "No space left"):
 		return fault.New(fault.Invalid, "disk_full", what+": the disk is full").Mended("Make room, or choose another directory with --data.")
 	case strings.Contains(output, "Address already in use"):
 		return fault.New(fault.Conflict, "port_taken", what+": another program uses its port").Mended("Start again, or choose another port.")
+	case strings.Contains(output, "redo done") && strings.Contains(output, "File exists"):
+		return fault.New(fault.Conflict, unfinishedRepair, what+": it stopped in the repair after a crash").Mended("Start again.")
 	case strings.Contains(output, "incompatible with server"):
 		return fault.New(fault.Invalid, "wrong_version", what+": its data were made by another version of PostgreSQL").Mended("Install that version, or choose another directory with --data.")
 	}
