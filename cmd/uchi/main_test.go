@@ -427,7 +427,7 @@ func TestInterface(t *testing.T) {
 		{"GET", "/api/v1/workspaces/main/records/boat", viewer, "", nil, 404, "unknown_record_type"},
 		{"GET", "/api/v1/workspaces/main/records/contact/ACC-1", viewer, "", nil, 422, "not_a_record_id"},
 		{"GET", "/api/v1/workspaces/main/records/contact/CON-1", viewer, "", nil, 404, "unknown_record"},
-		{"GET", "/api/v1/workspaces/main/records/contact?where=nonsense", viewer, "", nil, 422, "bad_filter"},
+		{"GET", "/api/v1/workspaces/main/records/contact?filter=nonsense", viewer, "", nil, 422, "unknown_field"},
 		{"GET", "/api/v1/nothing", viewer, "", nil, 404, "unknown_path"},
 		{"POST", "/api/v1/workspaces/main/imports?name=x.csv", viewer, "a\n1\n", map[string]string{"Content-Type": "application/octet-stream"}, 403, "role_too_low"},
 		{"POST", "/api/v1/workspaces/main/types/contact/fields", viewer, `{"name":"x","label":"X","type":"text"}`, js, 403, "role_too_low"},

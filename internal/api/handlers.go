@@ -1,7 +1,6 @@
 package api
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -9,7 +8,6 @@ import (
 	"mime"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"uchi/internal/core/catalog"
@@ -583,107 +581,6 @@ func (h *handlers) GetRow(ctx context.Context, r GetRowRequestObject) (GetRowRes
 	}
 	row, err := h.work.RowAsRecord(ctx, i, r.Row)
 	return GetRow200JSONResponse(rowAsRecordView(row, c)), err
-}
-
-func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
-	p := r.Params
-	where, err := whereOf(p.Where)
-	if err != nil {
-		return nil, err
-	}
-	list, next, err := h.store.Records(ctx, r.Workspace, r.Type, store.RecordFilter{Text: p.Text, Import: p.Import, Where: where, Order: string(p.Order), After: p.Cursor, Limit: limitOf(p.Limit, 50)})
-	out := ListRecords200JSONResponse{Records: []Record{}, Next: next}
-	for _, x := range list {
-		out.Records = append(out.Records, recordView(x))
-	}
-	return out, err
-}
-
-// whereOf reads filters by value.
-func whereOf(list []string) (map[string]string, error) {
-	where := map[string]string{}
-	for _, w := range list {
-		field, v, ok := strings.Cut(w, ":")
-		if !ok {
-			return nil, fault.New(fault.Invalid, "bad_filter", "a filter is a field, a colon and a value").With(w).Mended("For example country:NO.")
-		}
-		where[field] = v
-	}
-	return where, nil
-}
-
-// exportKinds are the media types of exports.
-var exportKinds = map[work.Format]string{
-	work.CSV: "text/csv; charset=utf-8", work.JSONL: "application/jsonl; charset=utf-8",
-	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-}
-
-func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
-	p := r.Params
-	where, err := whereOf(p.Where)
-	if err != nil {
-		return nil, err
-	}
-	x := work.Export{
-		Filter: store.RecordFilter{Text: p.Text, Import: p.Import, Where: where, Order: string(p.Order)},
-		Fields: p.Fields, Format: cmp.Or(work.Format(p.Format), work.CSV),
-	}
-	t, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: exportKinds[x.Format], file: t.Name + "." + string(x.Format), write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
-}
-
-func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject) (StarterSheetResponseObject, error) {
-	format := cmp.Or(work.Format(r.Params.Format), work.XLSX)
-	write, err := h.work.Starting(ctx, r.Workspace, r.Params.Type, r.Params.Fields, format)
-	if err != nil {
-		return nil, err
-	}
-	return stream{kind: exportKinds[format], file: strings.Join(r.Params.Type, "-") + "-starter." + string(format), write: func(w http.ResponseWriter) error { return write(w) }}, nil
-}
-
-// VisitStarterSheetResponse writes the sheet.
-func (s stream) VisitStarterSheetResponse(w http.ResponseWriter) error { return s.send(w) }
-
-// VisitExportRecordsResponse writes the sheet.
-func (s stream) VisitExportRecordsResponse(w http.ResponseWriter) error { return s.send(w) }
-
-const referringShown = 8
-
-func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (GetRecordResponseObject, error) {
-	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	v := recordView(rec)
-	refs, err := h.store.ReferringTo(ctx, r.Workspace, rec, referringShown)
-	for _, x := range refs {
-		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label, Count: x.Count, Records: []Link{}}
-		for _, l := range x.Records {
-			ref.Records = append(ref.Records, linkView(l))
-		}
-		v.Referring = append(v.Referring, ref)
-	}
-	return GetRecord200JSONResponse(v), err
-}
-
-func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (GetHistoryResponseObject, error) {
-	t, err := h.typeOf(ctx, r.Workspace, r.Type)
-	if err != nil {
-		return nil, err
-	}
-	list, err := h.store.History(ctx, r.Workspace, t, r.Id)
-	out := GetHistory200JSONResponse{Events: []Event{}}
-	for _, e := range list {
-		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
-		if e.Import != nil {
-			v.Import = *e.Import
-		}
-		out.Events = append(out.Events, v)
-	}
-	return out, err
 }
 
 // stream is an answer that is written piece by piece.

@@ -135,6 +135,7 @@ var bodies = map[string]string{
 	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`, "takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
+	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }
 
@@ -187,7 +188,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths", "text": "Quay", "other": "contact"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths", "text": "Quay", "other": "contact"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}

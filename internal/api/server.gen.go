@@ -20,6 +20,7 @@ import (
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
+	"uchi/internal/core/view"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/oapi-codegen/runtime"
@@ -560,27 +561,6 @@ func (e UnreadablePolicy) Valid() bool {
 	}
 }
 
-// Defines values for ListRecordsParamsOrder.
-const (
-	ListRecordsParamsOrderId      ListRecordsParamsOrder = "id"
-	ListRecordsParamsOrderMinusId ListRecordsParamsOrder = "-id"
-	ListRecordsParamsOrderTitle   ListRecordsParamsOrder = "title"
-)
-
-// Valid indicates whether the value is a known member of the ListRecordsParamsOrder enum.
-func (e ListRecordsParamsOrder) Valid() bool {
-	switch e {
-	case ListRecordsParamsOrderId:
-		return true
-	case ListRecordsParamsOrderMinusId:
-		return true
-	case ListRecordsParamsOrderTitle:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ExportRecordsParamsFormat.
 const (
 	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
@@ -602,21 +582,39 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 	}
 }
 
-// Defines values for ExportRecordsParamsOrder.
+// Defines values for ExportRecordsParamsDelimiter.
 const (
-	ExportRecordsParamsOrderId      ExportRecordsParamsOrder = "id"
-	ExportRecordsParamsOrderMinusId ExportRecordsParamsOrder = "-id"
-	ExportRecordsParamsOrderTitle   ExportRecordsParamsOrder = "title"
+	Comma     ExportRecordsParamsDelimiter = "comma"
+	Semicolon ExportRecordsParamsDelimiter = "semicolon"
+	Tab       ExportRecordsParamsDelimiter = "tab"
 )
 
-// Valid indicates whether the value is a known member of the ExportRecordsParamsOrder enum.
-func (e ExportRecordsParamsOrder) Valid() bool {
+// Valid indicates whether the value is a known member of the ExportRecordsParamsDelimiter enum.
+func (e ExportRecordsParamsDelimiter) Valid() bool {
 	switch e {
-	case ExportRecordsParamsOrderId:
+	case Comma:
 		return true
-	case ExportRecordsParamsOrderMinusId:
+	case Semicolon:
 		return true
-	case ExportRecordsParamsOrderTitle:
+	case Tab:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsEncoding.
+const (
+	Utf16 ExportRecordsParamsEncoding = "utf-16"
+	Utf8  ExportRecordsParamsEncoding = "utf-8"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsEncoding enum.
+func (e ExportRecordsParamsEncoding) Valid() bool {
+	switch e {
+	case Utf16:
+		return true
+	case Utf8:
 		return true
 	default:
 		return false
@@ -828,6 +826,9 @@ type ColumnValue struct {
 	Text    string `json:"text"`
 }
 
+// Condition defines model for Condition.
+type Condition = view.Condition
+
 // Count defines model for Count.
 type Count struct {
 	Count int64  `json:"count"`
@@ -933,6 +934,29 @@ type FieldCount = verdict.FieldCount
 
 // FieldType defines model for FieldType.
 type FieldType string
+
+// FilterAsk defines model for FilterAsk.
+type FilterAsk struct {
+	// Conditions Go before the filter when there are any
+	Conditions []Condition `json:"conditions,omitempty,omitzero"`
+	Filter     string      `json:"filter,omitempty,omitzero"`
+	Import     int64       `json:"import,omitempty,omitzero"`
+	Text       string      `json:"text,omitempty,omitzero"`
+	View       int64       `json:"view,omitempty,omitzero"`
+}
+
+// FilterReading defines model for FilterReading.
+type FilterReading struct {
+	// Conditions Which all hold
+	Conditions []Condition `json:"conditions"`
+
+	// Count Records chosen
+	Count  int64  `json:"count"`
+	Filter string `json:"filter"`
+
+	// Plain The conditions say all that the filter says
+	Plain bool `json:"plain"`
+}
 
 // Find defines model for Find.
 type Find string
@@ -1577,6 +1601,24 @@ type SavedRoutine struct {
 	Version   int       `json:"version"`
 }
 
+// SavedView defines model for SavedView.
+type SavedView struct {
+	ChangedAt time.Time `json:"changed_at"`
+	Id        int64     `json:"id"`
+	Mine      bool      `json:"mine"`
+	Name      string    `json:"name"`
+	Owner     string    `json:"owner"`
+	Shared    bool      `json:"shared"`
+
+	// Trouble What keeps it from being shown, such as a field that has been retired
+	Trouble string `json:"trouble,omitempty,omitzero"`
+	Type    string `json:"type"`
+	Version int    `json:"version"`
+
+	// View Which records of a type are looked at, how
+	View View `json:"view"`
+}
+
 // Settings defines model for Settings.
 type Settings struct {
 	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
@@ -1743,6 +1785,23 @@ type UnreadablePolicy string
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
 
+// View Which records of a type are looked at, how
+type View = view.View
+
+// ViewChange defines model for ViewChange.
+type ViewChange struct {
+	Name string `json:"name"`
+
+	// Shared Everybody sees it
+	Shared bool `json:"shared,omitempty,omitzero"`
+
+	// Type The record type; it stays as it is when a view is changed
+	Type string `json:"type"`
+
+	// View Which records of a type are looked at, how
+	View View `json:"view"`
+}
+
 // Workspace defines model for Workspace.
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
@@ -1757,11 +1816,17 @@ type WorkspaceChange struct {
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
+// ColumnsParam defines model for columns_param.
+type ColumnsParam = []string
+
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
 // FieldParam defines model for field_param.
 type FieldParam = string
+
+// FilterParam defines model for filter_param.
+type FilterParam = string
 
 // FromParam defines model for from_param.
 type FromParam = float64
@@ -1777,6 +1842,9 @@ type KindParam = QuestionKind
 
 // LimitParam defines model for limit_param.
 type LimitParam = int
+
+// MadeByParam defines model for made_by_param.
+type MadeByParam = int64
 
 // NameParam defines model for name_param.
 type NameParam = string
@@ -1799,6 +1867,9 @@ type ReasonParam = string
 // RowParam defines model for row_param.
 type RowParam = int64
 
+// SortParam defines model for sort_param.
+type SortParam = []string
+
 // TextParam defines model for text_param.
 type TextParam = string
 
@@ -1810,6 +1881,9 @@ type TypeParam = string
 
 // VerdictParam defines model for verdict_param.
 type VerdictParam = Verdict
+
+// ViewParam defines model for view_param.
+type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
@@ -2065,48 +2139,67 @@ type ColumnValuesParams struct {
 
 // ListRecordsParams defines parameters for ListRecords.
 type ListRecordsParams struct {
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
 	// Import Only those that this import made
-	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
-
-	// Where Only those with this value, as field:value; may be repeated
-	Where []string               `form:"where,omitempty" json:"where,omitempty,omitzero"`
-	Order ListRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
 
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
-// ListRecordsParamsOrder defines parameters for ListRecords.
-type ListRecordsParamsOrder string
-
 // ExportRecordsParams defines parameters for ExportRecords.
 type ExportRecordsParams struct {
 	// Format csv (default), jsonl or xlsx
 	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 
-	// Fields Names of fields, in their order; all when left out; may be repeated
-	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+	// Delimiter Of CSV: a comma (default), a semicolon or a tab
+	Delimiter ExportRecordsParamsDelimiter `form:"delimiter,omitempty" json:"delimiter,omitempty,omitzero"`
+
+	// Encoding Of CSV, with a byte order mark: utf-8 (default) or utf-16
+	Encoding ExportRecordsParamsEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
 	// Import Only those that this import made
-	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
-
-	// Where Only those with this value, as field:value; may be repeated
-	Where []string                 `form:"where,omitempty" json:"where,omitempty,omitzero"`
-	Order ExportRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
 }
 
 // ExportRecordsParamsFormat defines parameters for ExportRecords.
 type ExportRecordsParamsFormat string
 
-// ExportRecordsParamsOrder defines parameters for ExportRecords.
-type ExportRecordsParamsOrder string
+// ExportRecordsParamsDelimiter defines parameters for ExportRecords.
+type ExportRecordsParamsDelimiter string
+
+// ExportRecordsParamsEncoding defines parameters for ExportRecords.
+type ExportRecordsParamsEncoding string
 
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
@@ -2160,6 +2253,18 @@ type ChangeKnownParams struct {
 
 // ChangeMatchParams defines parameters for ChangeMatch.
 type ChangeMatchParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListViewsParams defines parameters for ListViews.
+type ListViewsParams struct {
+	// Type Only those of this record type
+	Type string `form:"type,omitempty" json:"type,omitempty,omitzero"`
+}
+
+// ChangeViewParams defines parameters for ChangeView.
+type ChangeViewParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
@@ -2230,6 +2335,9 @@ type UndoJSONRequestBody = UndoRequest
 // PlanUndoJSONRequestBody defines body for PlanUndo for application/json ContentType.
 type PlanUndoJSONRequestBody = UndoRequest
 
+// ReadFilterJSONRequestBody defines body for ReadFilter for application/json ContentType.
+type ReadFilterJSONRequestBody = FilterAsk
+
 // ChangeRecordJSONRequestBody defines body for ChangeRecord for application/json ContentType.
 type ChangeRecordJSONRequestBody = RecordChange
 
@@ -2256,6 +2364,12 @@ type ChangeMatchJSONRequestBody = MatchRules
 
 // TryMatchJSONRequestBody defines body for TryMatch for application/json ContentType.
 type TryMatchJSONRequestBody = MatchRules
+
+// AddViewJSONRequestBody defines body for AddView for application/json ContentType.
+type AddViewJSONRequestBody = ViewChange
+
+// ChangeViewJSONRequestBody defines body for ChangeView for application/json ContentType.
+type ChangeViewJSONRequestBody = ViewChange
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -2448,6 +2562,9 @@ type ServerInterface interface {
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams)
+	// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
+	// (POST /workspaces/{workspace}/records/{type}/filter)
+	ReadFilter(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
@@ -2517,6 +2634,18 @@ type ServerInterface interface {
 	// EstimateWeights Estimate the chances from the workspace's own records (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/weights)
 	EstimateWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// ListViews Record views that are shared or one's own
+	// (GET /workspaces/{workspace}/views)
+	ListViews(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListViewsParams)
+	// AddView Save a record view
+	// (POST /workspaces/{workspace}/views)
+	AddView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// RemoveView Forget a record view; no record is touched
+	// (DELETE /workspaces/{workspace}/views/{view})
+	RemoveView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64)
+	// ChangeView Change a record view; only its owner and administrators can
+	// (PUT /workspaces/{workspace}/views/{view})
+	ChangeView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64, params ChangeViewParams)
 }
 
 // Unimplemented server implementation that returns http.StatusNotImplemented for each endpoint.
@@ -2901,6 +3030,12 @@ func (_ Unimplemented) ExportRecords(w http.ResponseWriter, r *http.Request, wor
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
+// (POST /workspaces/{workspace}/records/{type}/filter)
+func (_ Unimplemented) ReadFilter(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // GetRecord One record with what refers to it
 // (GET /workspaces/{workspace}/records/{type}/{id})
 func (_ Unimplemented) GetRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
@@ -3036,6 +3171,30 @@ func (_ Unimplemented) GetWeights(w http.ResponseWriter, r *http.Request, worksp
 // EstimateWeights Estimate the chances from the workspace's own records (administrators)
 // (POST /workspaces/{workspace}/types/{type}/weights)
 func (_ Unimplemented) EstimateWeights(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListViews Record views that are shared or one's own
+// (GET /workspaces/{workspace}/views)
+func (_ Unimplemented) ListViews(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListViewsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddView Save a record view
+// (POST /workspaces/{workspace}/views)
+func (_ Unimplemented) AddView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemoveView Forget a record view; no record is touched
+// (DELETE /workspaces/{workspace}/views/{view})
+func (_ Unimplemented) RemoveView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangeView Change a record view; only its owner and administrators can
+// (PUT /workspaces/{workspace}/views/{view})
+func (_ Unimplemented) ChangeView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64, params ChangeViewParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -5898,6 +6057,58 @@ func (siw *ServerInterfaceWrapper) ListRecords(w http.ResponseWriter, r *http.Re
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListRecordsParams
 
+	// ------------- Optional query parameter "view" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "view", r.URL.Query(), &params.View, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "view"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "view", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "filter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "filter", r.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "filter"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "filter", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", r.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "columns"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "columns", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", r.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "sort"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "sort", Err: err})
+		}
+		return
+	}
+
 	// ------------- Optional query parameter "text" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -5920,32 +6131,6 @@ func (siw *ServerInterfaceWrapper) ListRecords(w http.ResponseWriter, r *http.Re
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "import"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
-		}
-		return
-	}
-
-	// ------------- Optional query parameter "where" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "where", r.URL.Query(), &params.Where, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
-	if err != nil {
-		var requiredError *runtime.RequiredParameterError
-		if errors.As(err, &requiredError) {
-			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "where"})
-		} else {
-			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "where", Err: err})
-		}
-		return
-	}
-
-	// ------------- Optional query parameter "order" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "order", r.URL.Query(), &params.Order, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
-	if err != nil {
-		var requiredError *runtime.RequiredParameterError
-		if errors.As(err, &requiredError) {
-			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "order"})
-		} else {
-			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "order", Err: err})
 		}
 		return
 	}
@@ -6027,15 +6212,80 @@ func (siw *ServerInterfaceWrapper) ExportRecords(w http.ResponseWriter, r *http.
 		return
 	}
 
-	// ------------- Optional query parameter "fields" -------------
+	// ------------- Optional query parameter "delimiter" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "fields", r.URL.Query(), &params.Fields, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", r.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		var requiredError *runtime.RequiredParameterError
 		if errors.As(err, &requiredError) {
-			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "fields"})
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "delimiter"})
 		} else {
-			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "fields", Err: err})
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "delimiter", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", r.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "encoding"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "encoding", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "view" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "view", r.URL.Query(), &params.View, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "view"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "view", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "filter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "filter", r.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "filter"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "filter", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", r.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "columns"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "columns", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", r.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "sort"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "sort", Err: err})
 		}
 		return
 	}
@@ -6066,34 +6316,43 @@ func (siw *ServerInterfaceWrapper) ExportRecords(w http.ResponseWriter, r *http.
 		return
 	}
 
-	// ------------- Optional query parameter "where" -------------
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ExportRecords(w, r, workspace, pType, params)
+	}))
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "where", r.URL.Query(), &params.Where, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ReadFilter operation middleware
+func (siw *ServerInterfaceWrapper) ReadFilter(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
 	if err != nil {
-		var requiredError *runtime.RequiredParameterError
-		if errors.As(err, &requiredError) {
-			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "where"})
-		} else {
-			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "where", Err: err})
-		}
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
 		return
 	}
 
-	// ------------- Optional query parameter "order" -------------
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "order", r.URL.Query(), &params.Order, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
 	if err != nil {
-		var requiredError *runtime.RequiredParameterError
-		if errors.As(err, &requiredError) {
-			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "order"})
-		} else {
-			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "order", Err: err})
-		}
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
 		return
 	}
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.ExportRecords(w, r, workspace, pType, params)
+		siw.Handler.ReadFilter(w, r, workspace, pType)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -7121,6 +7380,168 @@ func (siw *ServerInterfaceWrapper) EstimateWeights(w http.ResponseWriter, r *htt
 	handler.ServeHTTP(w, r)
 }
 
+// ListViews operation middleware
+func (siw *ServerInterfaceWrapper) ListViews(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListViewsParams
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", r.URL.Query(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "type"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListViews(w, r, workspace, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddView operation middleware
+func (siw *ServerInterfaceWrapper) AddView(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddView(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveView operation middleware
+func (siw *ServerInterfaceWrapper) RemoveView(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "view" -------------
+	var view int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "view", chi.URLParam(r, "view"), &view, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "view", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveView(w, r, workspace, view)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ChangeView operation middleware
+func (siw *ServerInterfaceWrapper) ChangeView(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "view" -------------
+	var view int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "view", chi.URLParam(r, "view"), &view, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "view", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeViewParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeView(w, r, workspace, view, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 type UnescapedCookieParamError struct {
 	ParamName string
 	Err       error
@@ -7436,6 +7857,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/export", wrapper.ExportRecords)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/filter", wrapper.ReadFilter)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/routines", wrapper.ListRoutines)
 	})
 	r.Group(func(r chi.Router) {
@@ -7491,6 +7915,18 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/weights", wrapper.EstimateWeights)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/views", wrapper.ListViews)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/views", wrapper.AddView)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/views/{view}", wrapper.RemoveView)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/views/{view}", wrapper.ChangeView)
 	})
 
 	return r
@@ -10136,6 +10572,47 @@ func (response ExportRecordsdefaultApplicationProblemPlusJSONResponse) VisitExpo
 	return err
 }
 
+type ReadFilterRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Body      *ReadFilterJSONRequestBody
+}
+
+type ReadFilterResponseObject interface {
+	VisitReadFilterResponse(w http.ResponseWriter) error
+}
+
+type ReadFilter200JSONResponse FilterReading
+
+func (response ReadFilter200JSONResponse) VisitReadFilterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadFilterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadFilterdefaultApplicationProblemPlusJSONResponse) VisitReadFilterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRecordRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -11164,6 +11641,172 @@ func (response EstimateWeightsdefaultApplicationProblemPlusJSONResponse) VisitEs
 	return err
 }
 
+type ListViewsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Params    ListViewsParams
+}
+
+type ListViewsResponseObject interface {
+	VisitListViewsResponse(w http.ResponseWriter) error
+}
+
+type ListViews200JSONResponse struct {
+	Views []SavedView `json:"views"`
+}
+
+func (response ListViews200JSONResponse) VisitListViewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListViewsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListViewsdefaultApplicationProblemPlusJSONResponse) VisitListViewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddViewRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *AddViewJSONRequestBody
+}
+
+type AddViewResponseObject interface {
+	VisitAddViewResponse(w http.ResponseWriter) error
+}
+
+type AddView201JSONResponse SavedView
+
+func (response AddView201JSONResponse) VisitAddViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddViewdefaultApplicationProblemPlusJSONResponse) VisitAddViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveViewRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	View      int64          `json:"view"`
+}
+
+type RemoveViewResponseObject interface {
+	VisitRemoveViewResponse(w http.ResponseWriter) error
+}
+
+type RemoveView204Response struct {
+}
+
+func (response RemoveView204Response) VisitRemoveViewResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveViewdefaultApplicationProblemPlusJSONResponse) VisitRemoveViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeViewRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	View      int64          `json:"view"`
+	Params    ChangeViewParams
+	Body      *ChangeViewJSONRequestBody
+}
+
+type ChangeViewResponseObject interface {
+	VisitChangeViewResponse(w http.ResponseWriter) error
+}
+
+type ChangeView200ResponseHeaders struct {
+	ETag string
+}
+
+type ChangeView200JSONResponse struct {
+	Body    SavedView
+	Headers ChangeView200ResponseHeaders
+}
+
+func (response ChangeView200JSONResponse) VisitChangeViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("ETag", fmt.Sprint(response.Headers.ETag))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeViewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeViewdefaultApplicationProblemPlusJSONResponse) VisitChangeViewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// ListPeople Everybody who may sign in (administrators)
@@ -11355,6 +11998,9 @@ type StrictServerInterface interface {
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
+	// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
+	// (POST /workspaces/{workspace}/records/{type}/filter)
+	ReadFilter(ctx context.Context, request ReadFilterRequestObject) (ReadFilterResponseObject, error)
 	// GetRecord One record with what refers to it
 	// (GET /workspaces/{workspace}/records/{type}/{id})
 	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
@@ -11424,6 +12070,18 @@ type StrictServerInterface interface {
 	// EstimateWeights Estimate the chances from the workspace's own records (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/weights)
 	EstimateWeights(ctx context.Context, request EstimateWeightsRequestObject) (EstimateWeightsResponseObject, error)
+	// ListViews Record views that are shared or one's own
+	// (GET /workspaces/{workspace}/views)
+	ListViews(ctx context.Context, request ListViewsRequestObject) (ListViewsResponseObject, error)
+	// AddView Save a record view
+	// (POST /workspaces/{workspace}/views)
+	AddView(ctx context.Context, request AddViewRequestObject) (AddViewResponseObject, error)
+	// RemoveView Forget a record view; no record is touched
+	// (DELETE /workspaces/{workspace}/views/{view})
+	RemoveView(ctx context.Context, request RemoveViewRequestObject) (RemoveViewResponseObject, error)
+	// ChangeView Change a record view; only its owner and administrators can
+	// (PUT /workspaces/{workspace}/views/{view})
+	ChangeView(ctx context.Context, request ChangeViewRequestObject) (ChangeViewResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error)
@@ -13318,6 +13976,40 @@ func (sh *strictHandler) ExportRecords(w http.ResponseWriter, r *http.Request, w
 	}
 }
 
+// ReadFilter operation middleware
+func (sh *strictHandler) ReadFilter(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request ReadFilterRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	var body ReadFilterJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadFilter(ctx, request.(ReadFilterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadFilter")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ReadFilterResponseObject); ok {
+		if err := validResponse.VisitReadFilterResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetRecord operation middleware
 func (sh *strictHandler) GetRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam) {
 	var request GetRecordRequestObject
@@ -14007,6 +14699,128 @@ func (sh *strictHandler) EstimateWeights(w http.ResponseWriter, r *http.Request,
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(EstimateWeightsResponseObject); ok {
 		if err := validResponse.VisitEstimateWeightsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListViews operation middleware
+func (sh *strictHandler) ListViews(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListViewsParams) {
+	var request ListViewsRequestObject
+
+	request.Workspace = workspace
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListViews(ctx, request.(ListViewsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListViews")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListViewsResponseObject); ok {
+		if err := validResponse.VisitListViewsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddView operation middleware
+func (sh *strictHandler) AddView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request AddViewRequestObject
+
+	request.Workspace = workspace
+
+	var body AddViewJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddView(ctx, request.(AddViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddView")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddViewResponseObject); ok {
+		if err := validResponse.VisitAddViewResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveView operation middleware
+func (sh *strictHandler) RemoveView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64) {
+	var request RemoveViewRequestObject
+
+	request.Workspace = workspace
+	request.View = view
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveView(ctx, request.(RemoveViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveView")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveViewResponseObject); ok {
+		if err := validResponse.VisitRemoveViewResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangeView operation middleware
+func (sh *strictHandler) ChangeView(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, view int64, params ChangeViewParams) {
+	var request ChangeViewRequestObject
+
+	request.Workspace = workspace
+	request.View = view
+	request.Params = params
+
+	var body ChangeViewJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeView(ctx, request.(ChangeViewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeView")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeViewResponseObject); ok {
+		if err := validResponse.VisitChangeViewResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

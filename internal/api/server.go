@@ -288,6 +288,11 @@ var needs = map[string]store.Role{
 	"DownloadRows":       store.Viewer,
 	"StarterSheet":       store.Viewer,
 	"ExportRecords":      store.Viewer,
+	"ReadFilter":         store.Viewer,
+	"ListViews":          store.Viewer,
+	"AddView":            store.Operator,
+	"ChangeView":         store.Operator,
+	"RemoveView":         store.Operator,
 	"DownloadOverwrites": store.Viewer,
 
 	"DownloadWorkbook": store.Viewer,

@@ -13,7 +13,8 @@ import (
 
 func (a *app) exportCmd() *cobra.Command {
 	var p client.ExportRecordsParams
-	var order, out, format string
+	var l look
+	var out, format, delimiter, encoding string
 	cmd := &cobra.Command{
 		Use: "export TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short: "Write records of a type as a sheet that can be changed and brought back",
@@ -21,12 +22,14 @@ func (a *app) exportCmd() *cobra.Command {
 go to their fields by themselves when it is imported again: only what was changed in the sheet is an update,
 what others have changed meanwhile stays, and what both have changed is held. Rows and columns that were
 taken away are not touched; a row without an id is looked up like any other.`,
-		Example: "  uchi export contact > contacts.csv\n  uchi export account --where country=NO --fields name,status,owner -o accounts.xlsx\n  uchi import accounts.xlsx --into account",
+		Example: "  uchi export contact > contacts.csv\n  uchi export account --filter 'country == \"NO\"' --columns name,status,owner -o accounts.xlsx\n  uchi export contact --view \"Skippers\" --format csv --delimiter semicolon > skippers.csv\n  uchi import accounts.xlsx --into account",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			p.Order = client.ExportRecordsParamsOrder(order)
-			for n, w := range p.Where {
-				p.Where[n] = strings.Replace(w, "=", ":", 1)
+			v, err := a.viewOf(ctx, c, list[0], l.view)
+			if err != nil {
+				return err
 			}
+			p.View, p.Filter, p.Columns, p.Sort, p.Text, p.Import = v.Id, l.filter, l.columns, l.sort, l.text, l.madeBy
+			p.Delimiter, p.Encoding = client.ExportRecordsParamsDelimiter(delimiter), client.ExportRecordsParamsEncoding(encoding)
 			if format == "" {
 				format = "csv"
 				if ext := strings.TrimPrefix(filepath.Ext(out), "."); slices.Contains([]string{"csv", "jsonl", "xlsx"}, ext) {
@@ -44,10 +47,8 @@ taken away are not touched; a row without an id is looked up like any other.`,
 	f := cmd.Flags()
 	f.StringVarP(&out, "out", "o", "", "write into this file; its ending says the format when none is given")
 	f.StringVar(&format, "format", "", "csv, jsonl or xlsx")
-	f.StringSliceVar(&p.Fields, "fields", nil, "names of fields, a comma between, in their order; all when left out")
-	f.StringVar(&p.Text, "text", "", "words in the title, an id, or an exact key or e-mail")
-	f.Int64Var(&p.Import, "import", 0, "only those that this import made")
-	f.StringArrayVar(&p.Where, "where", nil, "only those with this value: field=value (repeatable)")
-	f.StringVar(&order, "order", "id", "id, -id or title")
+	f.StringVar(&delimiter, "delimiter", "", "of CSV: comma, semicolon or tab")
+	f.StringVar(&encoding, "encoding", "", "of CSV: utf-8 or utf-16")
+	l.flags(cmd)
 	return cmd
 }

@@ -8,18 +8,20 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/view"
 
 	"github.com/spf13/cobra"
 )
 
 func (a *app) recordsCmd() *cobra.Command {
+	var l look
 	var p client.ListRecordsParams
-	var order, note string
+	var note string
 	var set []string
 	cmd := &cobra.Command{
 		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
 		Short:   "List records of a type, or show one with its history",
-		Example: "  uchi records contact --text nilsen\n  uchi records account --where country=NO\n  uchi records contact CON-1042\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
+		Example: "  uchi records contact --text nilsen\n  uchi records account --filter 'country == \"NO\"' --columns name,owner,account.name --sort -changed_at\n  uchi records account --view \"Norwegian customers\"\n  uchi records contact CON-1042\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 2 {
 				if err := a.changeRecord(ctx, c, list[0], list[1], set, note); err != nil {
@@ -27,20 +29,21 @@ func (a *app) recordsCmd() *cobra.Command {
 				}
 				return a.showRecord(ctx, c, list[0], list[1])
 			}
-			p.Order = client.ListRecordsParamsOrder(order)
-			for n, w := range p.Where {
-				p.Where[n] = strings.Replace(w, "=", ":", 1)
+			v, err := a.viewOf(ctx, c, list[0], l.view)
+			if err != nil {
+				return err
 			}
-			return a.listRecords(ctx, c, list[0], p)
+			p.View, p.Filter, p.Columns, p.Sort, p.Text, p.Import = v.Id, l.filter, l.columns, l.sort, l.text, l.madeBy
+			if len(l.columns) == 0 {
+				l.columns = v.View.Columns
+			}
+			return a.listRecords(ctx, c, list[0], p, l.columns)
 		}),
 	}
+	l.flags(cmd)
 	f := cmd.Flags()
-	f.StringVar(&p.Text, "text", "", "words in the title, an id, or an exact key or e-mail")
-	f.Int64Var(&p.Import, "import", 0, "only those that this import made")
-	f.StringArrayVar(&p.Where, "where", nil, "only those with this value: field=value (repeatable)")
 	f.StringArrayVar(&set, "set", nil, "change a value of the one record: field=value, blank after the sign to blank it (repeatable)")
 	f.StringVar(&note, "note", "", "note something about the one record")
-	f.StringVar(&order, "order", "id", "id, -id or title")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most records to list")
 	return cmd
@@ -75,8 +78,13 @@ func (a *app) changeRecord(ctx context.Context, c *client.Conn, typeName, id str
 // shownFields is how many fields the list of records shows beside the title.
 const shownFields = 5
 
-func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, p client.ListRecordsParams) error {
-	t, err := a.recordType(ctx, c, typeName)
+func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, p client.ListRecordsParams, columns []string) error {
+	kinds, err := c.ListTypesWithResponse(ctx, c.Workspace)
+	if err != nil {
+		return err
+	}
+	all := catalog.Catalog{Types: kinds.JSON200.Types}
+	t, err := all.MustType(typeName)
 	if err != nil {
 		return err
 	}
@@ -87,20 +95,32 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	if a.asJSON {
 		return a.printJSON(r.JSON200)
 	}
-	var fields []catalog.Field
 	header := []any{"Id", t.Label}
-	for _, f := range t.Fields {
-		if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && len(fields) < shownFields {
-			fields = append(fields, f)
-			header = append(header, f.Label)
+	if len(columns) == 0 {
+		for _, f := range t.Offered().Fields {
+			if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && len(columns) < shownFields {
+				columns = append(columns, f.Name)
+			}
 		}
+	} else { // who says which columns means those alone
+		header = header[:1]
+	}
+	for _, name := range columns {
+		path, err := view.Find(all, t, name)
+		if err != nil {
+			return err
+		}
+		header = append(header, path.Label())
 	}
 	tab := a.table(header...)
 	for _, rec := range r.JSON200.Records {
-		row := []any{rec.Id, oneLine(rec.Title, 36)}
-		for _, f := range fields {
-			v := rec.Values[f.Name]
-			if l, ok := rec.Links[f.Name]; ok {
+		row := []any{rec.Id}
+		if len(header) > len(columns)+1 {
+			row = append(row, oneLine(rec.Title, 36))
+		}
+		for _, name := range columns {
+			v := rec.Values[name]
+			if l, ok := rec.Links[name]; ok {
 				v = l.Title
 			}
 			row = append(row, oneLine(v, 26))
@@ -110,6 +130,10 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	tab.Render()
 	if r.JSON200.Next != "" {
 		fmt.Fprintf(a.out, "… more; go on with --cursor %s\n", r.JSON200.Next)
+	}
+	ask := client.FilterAsk{View: p.View, Filter: p.Filter, Text: p.Text, Import: p.Import}
+	if n, err := c.ReadFilterWithResponse(ctx, c.Workspace, typeName, ask); err == nil {
+		fmt.Fprintf(a.out, "%s %s\n", number(n.JSON200.Count), strings.ToLower(t.Plural))
 	}
 	return nil
 }

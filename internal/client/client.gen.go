@@ -23,6 +23,7 @@ import (
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
+	"uchi/internal/core/view"
 
 	"github.com/oapi-codegen/runtime"
 	openapi_types "github.com/oapi-codegen/runtime/types"
@@ -562,27 +563,6 @@ func (e UnreadablePolicy) Valid() bool {
 	}
 }
 
-// Defines values for ListRecordsParamsOrder.
-const (
-	ListRecordsParamsOrderId      ListRecordsParamsOrder = "id"
-	ListRecordsParamsOrderMinusId ListRecordsParamsOrder = "-id"
-	ListRecordsParamsOrderTitle   ListRecordsParamsOrder = "title"
-)
-
-// Valid indicates whether the value is a known member of the ListRecordsParamsOrder enum.
-func (e ListRecordsParamsOrder) Valid() bool {
-	switch e {
-	case ListRecordsParamsOrderId:
-		return true
-	case ListRecordsParamsOrderMinusId:
-		return true
-	case ListRecordsParamsOrderTitle:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for ExportRecordsParamsFormat.
 const (
 	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
@@ -604,21 +584,39 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 	}
 }
 
-// Defines values for ExportRecordsParamsOrder.
+// Defines values for ExportRecordsParamsDelimiter.
 const (
-	ExportRecordsParamsOrderId      ExportRecordsParamsOrder = "id"
-	ExportRecordsParamsOrderMinusId ExportRecordsParamsOrder = "-id"
-	ExportRecordsParamsOrderTitle   ExportRecordsParamsOrder = "title"
+	Comma     ExportRecordsParamsDelimiter = "comma"
+	Semicolon ExportRecordsParamsDelimiter = "semicolon"
+	Tab       ExportRecordsParamsDelimiter = "tab"
 )
 
-// Valid indicates whether the value is a known member of the ExportRecordsParamsOrder enum.
-func (e ExportRecordsParamsOrder) Valid() bool {
+// Valid indicates whether the value is a known member of the ExportRecordsParamsDelimiter enum.
+func (e ExportRecordsParamsDelimiter) Valid() bool {
 	switch e {
-	case ExportRecordsParamsOrderId:
+	case Comma:
 		return true
-	case ExportRecordsParamsOrderMinusId:
+	case Semicolon:
 		return true
-	case ExportRecordsParamsOrderTitle:
+	case Tab:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRecordsParamsEncoding.
+const (
+	Utf16 ExportRecordsParamsEncoding = "utf-16"
+	Utf8  ExportRecordsParamsEncoding = "utf-8"
+)
+
+// Valid indicates whether the value is a known member of the ExportRecordsParamsEncoding enum.
+func (e ExportRecordsParamsEncoding) Valid() bool {
+	switch e {
+	case Utf16:
+		return true
+	case Utf8:
 		return true
 	default:
 		return false
@@ -830,6 +828,9 @@ type ColumnValue struct {
 	Text    string `json:"text"`
 }
 
+// Condition defines model for Condition.
+type Condition = view.Condition
+
 // Count defines model for Count.
 type Count struct {
 	Count int64  `json:"count"`
@@ -935,6 +936,29 @@ type FieldCount = verdict.FieldCount
 
 // FieldType defines model for FieldType.
 type FieldType string
+
+// FilterAsk defines model for FilterAsk.
+type FilterAsk struct {
+	// Conditions Go before the filter when there are any
+	Conditions []Condition `json:"conditions,omitempty,omitzero"`
+	Filter     string      `json:"filter,omitempty,omitzero"`
+	Import     int64       `json:"import,omitempty,omitzero"`
+	Text       string      `json:"text,omitempty,omitzero"`
+	View       int64       `json:"view,omitempty,omitzero"`
+}
+
+// FilterReading defines model for FilterReading.
+type FilterReading struct {
+	// Conditions Which all hold
+	Conditions []Condition `json:"conditions"`
+
+	// Count Records chosen
+	Count  int64  `json:"count"`
+	Filter string `json:"filter"`
+
+	// Plain The conditions say all that the filter says
+	Plain bool `json:"plain"`
+}
 
 // Find defines model for Find.
 type Find string
@@ -1579,6 +1603,24 @@ type SavedRoutine struct {
 	Version   int       `json:"version"`
 }
 
+// SavedView defines model for SavedView.
+type SavedView struct {
+	ChangedAt time.Time `json:"changed_at"`
+	Id        int64     `json:"id"`
+	Mine      bool      `json:"mine"`
+	Name      string    `json:"name"`
+	Owner     string    `json:"owner"`
+	Shared    bool      `json:"shared"`
+
+	// Trouble What keeps it from being shown, such as a field that has been retired
+	Trouble string `json:"trouble,omitempty,omitzero"`
+	Type    string `json:"type"`
+	Version int    `json:"version"`
+
+	// View Which records of a type are looked at, how
+	View View `json:"view"`
+}
+
 // Settings defines model for Settings.
 type Settings struct {
 	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
@@ -1745,6 +1787,23 @@ type UnreadablePolicy string
 // Verdict defines model for Verdict.
 type Verdict = verdict.Verdict
 
+// View Which records of a type are looked at, how
+type View = view.View
+
+// ViewChange defines model for ViewChange.
+type ViewChange struct {
+	Name string `json:"name"`
+
+	// Shared Everybody sees it
+	Shared bool `json:"shared,omitempty,omitzero"`
+
+	// Type The record type; it stays as it is when a view is changed
+	Type string `json:"type"`
+
+	// View Which records of a type are looked at, how
+	View View `json:"view"`
+}
+
 // Workspace defines model for Workspace.
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
@@ -1759,11 +1818,17 @@ type WorkspaceChange struct {
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
+// ColumnsParam defines model for columns_param.
+type ColumnsParam = []string
+
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
 // FieldParam defines model for field_param.
 type FieldParam = string
+
+// FilterParam defines model for filter_param.
+type FilterParam = string
 
 // FromParam defines model for from_param.
 type FromParam = float64
@@ -1779,6 +1844,9 @@ type KindParam = QuestionKind
 
 // LimitParam defines model for limit_param.
 type LimitParam = int
+
+// MadeByParam defines model for made_by_param.
+type MadeByParam = int64
 
 // NameParam defines model for name_param.
 type NameParam = string
@@ -1801,6 +1869,9 @@ type ReasonParam = string
 // RowParam defines model for row_param.
 type RowParam = int64
 
+// SortParam defines model for sort_param.
+type SortParam = []string
+
 // TextParam defines model for text_param.
 type TextParam = string
 
@@ -1812,6 +1883,9 @@ type TypeParam = string
 
 // VerdictParam defines model for verdict_param.
 type VerdictParam = Verdict
+
+// ViewParam defines model for view_param.
+type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
@@ -2067,48 +2141,67 @@ type ColumnValuesParams struct {
 
 // ListRecordsParams defines parameters for ListRecords.
 type ListRecordsParams struct {
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
 	// Import Only those that this import made
-	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
-
-	// Where Only those with this value, as field:value; may be repeated
-	Where []string               `form:"where,omitempty" json:"where,omitempty,omitzero"`
-	Order ListRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
 
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
 }
 
-// ListRecordsParamsOrder defines parameters for ListRecords.
-type ListRecordsParamsOrder string
-
 // ExportRecordsParams defines parameters for ExportRecords.
 type ExportRecordsParams struct {
 	// Format csv (default), jsonl or xlsx
 	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 
-	// Fields Names of fields, in their order; all when left out; may be repeated
-	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
+	// Delimiter Of CSV: a comma (default), a semicolon or a tab
+	Delimiter ExportRecordsParamsDelimiter `form:"delimiter,omitempty" json:"delimiter,omitempty,omitzero"`
+
+	// Encoding Of CSV, with a byte order mark: utf-8 (default) or utf-16
+	Encoding ExportRecordsParamsEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
 	// Import Only those that this import made
-	Import int64 `form:"import,omitempty" json:"import,omitempty,omitzero"`
-
-	// Where Only those with this value, as field:value; may be repeated
-	Where []string                 `form:"where,omitempty" json:"where,omitempty,omitzero"`
-	Order ExportRecordsParamsOrder `form:"order,omitempty" json:"order,omitempty,omitzero"`
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
 }
 
 // ExportRecordsParamsFormat defines parameters for ExportRecords.
 type ExportRecordsParamsFormat string
 
-// ExportRecordsParamsOrder defines parameters for ExportRecords.
-type ExportRecordsParamsOrder string
+// ExportRecordsParamsDelimiter defines parameters for ExportRecords.
+type ExportRecordsParamsDelimiter string
+
+// ExportRecordsParamsEncoding defines parameters for ExportRecords.
+type ExportRecordsParamsEncoding string
 
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
@@ -2162,6 +2255,18 @@ type ChangeKnownParams struct {
 
 // ChangeMatchParams defines parameters for ChangeMatch.
 type ChangeMatchParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// ListViewsParams defines parameters for ListViews.
+type ListViewsParams struct {
+	// Type Only those of this record type
+	Type string `form:"type,omitempty" json:"type,omitempty,omitzero"`
+}
+
+// ChangeViewParams defines parameters for ChangeView.
+type ChangeViewParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
@@ -2232,6 +2337,9 @@ type UndoJSONRequestBody = UndoRequest
 // PlanUndoJSONRequestBody defines body for PlanUndo for application/json ContentType.
 type PlanUndoJSONRequestBody = UndoRequest
 
+// ReadFilterJSONRequestBody defines body for ReadFilter for application/json ContentType.
+type ReadFilterJSONRequestBody = FilterAsk
+
 // ChangeRecordJSONRequestBody defines body for ChangeRecord for application/json ContentType.
 type ChangeRecordJSONRequestBody = RecordChange
 
@@ -2258,6 +2366,12 @@ type ChangeMatchJSONRequestBody = MatchRules
 
 // TryMatchJSONRequestBody defines body for TryMatch for application/json ContentType.
 type TryMatchJSONRequestBody = MatchRules
+
+// AddViewJSONRequestBody defines body for AddView for application/json ContentType.
+type AddViewJSONRequestBody = ViewChange
+
+// ChangeViewJSONRequestBody defines body for ChangeView for application/json ContentType.
+type ChangeViewJSONRequestBody = ViewChange
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -2850,6 +2964,20 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
 	ExportRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ReadFilterWithBody What a filter says, as a text and as conditions, and how many records it chooses
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+	ReadFilterWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+	ReadFilter(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetRecord One record with what refers to it
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id} (the `GetRecord` operationId).
@@ -3047,6 +3175,44 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
 	EstimateWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListViews Record views that are shared or one's own
+	//
+	// Corresponds with GET /workspaces/{workspace}/views (the `ListViews` operationId).
+	ListViews(ctx context.Context, workspace WorkspaceParam, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddViewWithBody Save a record view
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+	AddViewWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddView Save a record view
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+	AddView(ctx context.Context, workspace WorkspaceParam, body AddViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveView Forget a record view; no record is touched
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/views/{view} (the `RemoveView` operationId).
+	RemoveView(ctx context.Context, workspace WorkspaceParam, view int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeViewWithBody Change a record view; only its owner and administrators can
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+	ChangeViewWithBody(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeView Change a record view; only its owner and administrators can
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+	ChangeView(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // ListPeople Everybody who may sign in (administrators)
@@ -4416,6 +4582,40 @@ func (c *Client) ExportRecords(ctx context.Context, workspace WorkspaceParam, pT
 	return c.Client.Do(req)
 }
 
+// ReadFilterWithBody What a filter says, as a text and as conditions, and how many records it chooses
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+func (c *Client) ReadFilterWithBody(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadFilterRequestWithBody(c.Server, workspace, pType, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+func (c *Client) ReadFilter(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReadFilterRequest(c.Server, workspace, pType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetRecord One record with what refers to it
 //
 // Corresponds with GET /workspaces/{workspace}/records/{type}/{id} (the `GetRecord` operationId).
@@ -4924,6 +5124,104 @@ func (c *Client) GetWeights(ctx context.Context, workspace WorkspaceParam, pType
 // Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
 func (c *Client) EstimateWeights(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEstimateWeightsRequest(c.Server, workspace, pType)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListViews Record views that are shared or one's own
+//
+// Corresponds with GET /workspaces/{workspace}/views (the `ListViews` operationId).
+func (c *Client) ListViews(ctx context.Context, workspace WorkspaceParam, params *ListViewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListViewsRequest(c.Server, workspace, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddViewWithBody Save a record view
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+func (c *Client) AddViewWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddViewRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddView Save a record view
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+func (c *Client) AddView(ctx context.Context, workspace WorkspaceParam, body AddViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddViewRequest(c.Server, workspace, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveView Forget a record view; no record is touched
+//
+// Corresponds with DELETE /workspaces/{workspace}/views/{view} (the `RemoveView` operationId).
+func (c *Client) RemoveView(ctx context.Context, workspace WorkspaceParam, view int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveViewRequest(c.Server, workspace, view)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeViewWithBody Change a record view; only its owner and administrators can
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+func (c *Client) ChangeViewWithBody(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeViewRequestWithBody(c.Server, workspace, view, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeView Change a record view; only its owner and administrators can
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+func (c *Client) ChangeView(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeViewRequest(c.Server, workspace, view, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8426,7 +8724,7 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
 
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "view", params.View, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -8434,7 +8732,7 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 			}
 		}
 
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "import", params.Import, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -8442,9 +8740,9 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 			}
 		}
 
-		if params.Where != nil {
+		if params.Columns != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "columns", params.Columns, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -8454,7 +8752,27 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 
 		}
 
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "order", params.Order, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "import", params.Import, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -8542,9 +8860,53 @@ func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType Type
 			}
 		}
 
-		if params.Fields != nil {
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "delimiter", params.Delimiter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "fields", params.Fields, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "view", params.View, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Columns != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "columns", params.Columns, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -8570,26 +8932,6 @@ func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType Type
 			}
 		}
 
-		if params.Where != nil {
-
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "where", params.Where, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
-				return nil, err
-			} else {
-				for _, qp := range strings.Split(queryFrag, "&") {
-					rawQueryFragments = append(rawQueryFragments, qp)
-				}
-			}
-
-		}
-
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "order", params.Order, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
-			}
-		}
-
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -8600,6 +8942,60 @@ func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType Type
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewReadFilterRequest calls the generic ReadFilter builder with application/json body
+func NewReadFilterRequest(server string, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReadFilterRequestWithBody(server, workspace, pType, "application/json", bodyReader)
+}
+
+// NewReadFilterRequestWithBody constructs an http.Request for the ReadFilter method, with any body, and a specified content type
+func NewReadFilterRequestWithBody(server string, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/filter", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -9812,6 +10208,218 @@ func NewEstimateWeightsRequest(server string, workspace WorkspaceParam, pType Ty
 	return req, nil
 }
 
+// NewListViewsRequest constructs an http.Request for the ListViews method
+func NewListViewsRequest(server string, workspace WorkspaceParam, params *ListViewsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/views", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "type", params.Type, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddViewRequest calls the generic AddView builder with application/json body
+func NewAddViewRequest(server string, workspace WorkspaceParam, body AddViewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddViewRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewAddViewRequestWithBody constructs an http.Request for the AddView method, with any body, and a specified content type
+func NewAddViewRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/views", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveViewRequest constructs an http.Request for the RemoveView method
+func NewRemoveViewRequest(server string, workspace WorkspaceParam, view int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "view", view, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/views/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewChangeViewRequest calls the generic ChangeView builder with application/json body
+func NewChangeViewRequest(server string, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewChangeViewRequestWithBody(server, workspace, view, params, "application/json", bodyReader)
+}
+
+// NewChangeViewRequestWithBody constructs an http.Request for the ChangeView method, with any body, and a specified content type
+func NewChangeViewRequestWithBody(server string, workspace WorkspaceParam, view int64, params *ChangeViewParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "view", view, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/views/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -10451,6 +11059,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
 	ExportRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*ExportRecordsResponse, error)
 
+	// ReadFilterWithBodyWithResponse What a filter says, as a text and as conditions, and how many records it chooses
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+	ReadFilterWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadFilterResponse, error)
+
+	// ReadFilterWithResponse What a filter says, as a text and as conditions, and how many records it chooses
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+	ReadFilterWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadFilterResponse, error)
+
 	// GetRecordWithResponse One record with what refers to it
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -10674,6 +11296,48 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/types/{type}/weights (the `EstimateWeights` operationId).
 	EstimateWeightsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*EstimateWeightsResponse, error)
+
+	// ListViewsWithResponse Record views that are shared or one's own
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/views (the `ListViews` operationId).
+	ListViewsWithResponse(ctx context.Context, workspace WorkspaceParam, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error)
+
+	// AddViewWithBodyWithResponse Save a record view
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+	AddViewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddViewResponse, error)
+
+	// AddViewWithResponse Save a record view
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+	AddViewWithResponse(ctx context.Context, workspace WorkspaceParam, body AddViewJSONRequestBody, reqEditors ...RequestEditorFn) (*AddViewResponse, error)
+
+	// RemoveViewWithResponse Forget a record view; no record is touched
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/views/{view} (the `RemoveView` operationId).
+	RemoveViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, reqEditors ...RequestEditorFn) (*RemoveViewResponse, error)
+
+	// ChangeViewWithBodyWithResponse Change a record view; only its owner and administrators can
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+	ChangeViewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error)
+
+	// ChangeViewWithResponse Change a record view; only its owner and administrators can
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+	ChangeViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error)
 }
 
 type ListPeopleResponse struct {
@@ -13731,6 +14395,54 @@ func (r ExportRecordsResponse) ContentType() string {
 	return ""
 }
 
+type ReadFilterResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *FilterReading
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ReadFilterResponse) GetJSON200() *FilterReading {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReadFilterResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReadFilterResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReadFilterResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReadFilterResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReadFilterResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetRecordResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -14900,6 +15612,202 @@ func (r EstimateWeightsResponse) ContentType() string {
 	return ""
 }
 
+type ListViewsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Views []SavedView `json:"views"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListViewsResponse) GetJSON200() *struct {
+	Views []SavedView `json:"views"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListViewsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListViewsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListViewsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListViewsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListViewsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *SavedView
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddViewResponse) GetJSON201() *SavedView {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ChangeViewResponse200Headers the declared response headers of an HTTP 200 response for ChangeView
+type ChangeViewResponse200Headers struct {
+	ETag string
+}
+
+type ChangeViewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *SavedView
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ChangeViewResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeViewResponse) GetJSON200() *SavedView {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeViewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeViewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeViewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeViewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeViewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -16005,6 +16913,32 @@ func (c *ClientWithResponses) ExportRecordsWithResponse(ctx context.Context, wor
 	return ParseExportRecordsResponse(rsp)
 }
 
+// ReadFilterWithBodyWithResponse What a filter says, as a text and as conditions, and how many records it chooses
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+func (c *ClientWithResponses) ReadFilterWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReadFilterResponse, error) {
+	rsp, err := c.ReadFilterWithBody(ctx, workspace, pType, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadFilterResponse(rsp)
+}
+
+// ReadFilterWithResponse What a filter says, as a text and as conditions, and how many records it chooses
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/filter (the `ReadFilter` operationId).
+func (c *ClientWithResponses) ReadFilterWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody, reqEditors ...RequestEditorFn) (*ReadFilterResponse, error) {
+	rsp, err := c.ReadFilter(ctx, workspace, pType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReadFilterResponse(rsp)
+}
+
 // GetRecordWithResponse One record with what refers to it
 //
 // Returns a wrapper object for the known response body format(s).
@@ -16419,6 +17353,84 @@ func (c *ClientWithResponses) EstimateWeightsWithResponse(ctx context.Context, w
 		return nil, err
 	}
 	return ParseEstimateWeightsResponse(rsp)
+}
+
+// ListViewsWithResponse Record views that are shared or one's own
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/views (the `ListViews` operationId).
+func (c *ClientWithResponses) ListViewsWithResponse(ctx context.Context, workspace WorkspaceParam, params *ListViewsParams, reqEditors ...RequestEditorFn) (*ListViewsResponse, error) {
+	rsp, err := c.ListViews(ctx, workspace, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListViewsResponse(rsp)
+}
+
+// AddViewWithBodyWithResponse Save a record view
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+func (c *ClientWithResponses) AddViewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddViewResponse, error) {
+	rsp, err := c.AddViewWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddViewResponse(rsp)
+}
+
+// AddViewWithResponse Save a record view
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/views (the `AddView` operationId).
+func (c *ClientWithResponses) AddViewWithResponse(ctx context.Context, workspace WorkspaceParam, body AddViewJSONRequestBody, reqEditors ...RequestEditorFn) (*AddViewResponse, error) {
+	rsp, err := c.AddView(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddViewResponse(rsp)
+}
+
+// RemoveViewWithResponse Forget a record view; no record is touched
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/views/{view} (the `RemoveView` operationId).
+func (c *ClientWithResponses) RemoveViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, reqEditors ...RequestEditorFn) (*RemoveViewResponse, error) {
+	rsp, err := c.RemoveView(ctx, workspace, view, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveViewResponse(rsp)
+}
+
+// ChangeViewWithBodyWithResponse Change a record view; only its owner and administrators can
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+func (c *ClientWithResponses) ChangeViewWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error) {
+	rsp, err := c.ChangeViewWithBody(ctx, workspace, view, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeViewResponse(rsp)
+}
+
+// ChangeViewWithResponse Change a record view; only its owner and administrators can
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
+func (c *ClientWithResponses) ChangeViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error) {
+	rsp, err := c.ChangeView(ctx, workspace, view, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeViewResponse(rsp)
 }
 
 // ParseListPeopleResponse parses an HTTP response from a ListPeopleWithResponse call
@@ -18521,6 +19533,39 @@ func ParseExportRecordsResponse(rsp *http.Response) (*ExportRecordsResponse, err
 	return response, nil
 }
 
+// ParseReadFilterResponse parses an HTTP response from a ReadFilterWithResponse call
+func ParseReadFilterResponse(rsp *http.Response) (*ReadFilterResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReadFilterResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest FilterReading
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseGetRecordResponse parses an HTTP response from a GetRecordWithResponse call
 func ParseGetRecordResponse(rsp *http.Response) (*GetRecordResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -19407,6 +20452,149 @@ func ParseEstimateWeightsResponse(rsp *http.Response) (*EstimateWeightsResponse,
 		}
 		response.ApplicationproblemJSONDefault = &dest
 
+	}
+
+	return response, nil
+}
+
+// ParseListViewsResponse parses an HTTP response from a ListViewsWithResponse call
+func ParseListViewsResponse(rsp *http.Response) (*ListViewsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListViewsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Views []SavedView `json:"views"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddViewResponse parses an HTTP response from a AddViewWithResponse call
+func ParseAddViewResponse(rsp *http.Response) (*AddViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest SavedView
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveViewResponse parses an HTTP response from a RemoveViewWithResponse call
+func ParseRemoveViewResponse(rsp *http.Response) (*RemoveViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseChangeViewResponse parses an HTTP response from a ChangeViewWithResponse call
+func ParseChangeViewResponse(rsp *http.Response) (*ChangeViewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeViewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest SavedView
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ChangeViewResponse200Headers
+		if values := rsp.Header.Values("ETag"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "ETag", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.ETag = value
+		}
+		response.Headers200 = &headers
 	}
 
 	return response, nil

@@ -8,7 +8,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
-	"uchi/internal/core/value"
+	"uchi/internal/core/view"
 	"uchi/internal/schema"
 
 	"github.com/jackc/pgx/v5"
@@ -38,62 +38,30 @@ type Record struct {
 
 // RecordFilter chooses and orders records of a type.
 type RecordFilter struct {
+	view.View
 	Text   string // beginning of a title or word in it, an id, an e-mail
-	Import int64
-	Where  map[string]string // field → canonical value
-	Order  string            // id, -id or title
-	After  string            // cursor: the last id, or title key and id
+	Import int64  // only those that it made
+	After  string // cursor of the page before
 	Limit  int
 }
 
-// recordSQL selects records with their values and the titles of what they
-// point to.
-type recordSQL struct {
-	ws string
-	c  catalog.Catalog
-	t  catalog.RecordType
-}
-
-func (q recordSQL) selects() (columns, joins string) {
-	var values, links []string
-	for i, f := range q.t.Fields {
-		col := `r.` + schema.Value(f.Name)
-		if f.Type != catalog.Reference {
-			values = append(values, `coalesce(`+schema.Text(f, col)+`, '')`)
-			continue
-		}
-		values = append(values, `coalesce(`+col+`::text, '')`)
-		target, _ := q.c.Type(f.To)
-		a := fmt.Sprintf("t%d", i)
-		joins += ` left join ` + schema.Records(q.ws, target.Name) + ` ` + a + ` on ` + a + `.id = ` + col
-		links = append(links, `coalesce(`+schema.TitleText(target, a)+`, '')`)
-	}
-	joins += ` left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by`
-	columns = `r.id, r.version, ` + schema.TitleText(q.t, "r") + `, array[` + strings.Join(values, ", ") + `]::text[], array[` + strings.Join(links, ", ") + `]::text[],
-		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, r.` + schema.Title
-	return columns, joins
-}
-
-func (q recordSQL) scan(row pgx.CollectableRow) (Record, error) {
+func (q *recordSQL) scan(row pgx.CollectableRow) (Record, error) {
 	r := Record{Type: q.t, Values: map[string]string{}, Links: map[string]Link{}}
 	var values, links []string
-	var titleKey string
-	if err := row.Scan(&r.ID, &r.Version, &r.Title, &values, &links, &r.CreatedAt, &r.CreatedBy, &r.ChangedAt, &r.ChangedBy, &r.Import, &titleKey); err != nil {
+	if err := row.Scan(&r.ID, &r.Version, &r.Title, &values, &links, &r.CreatedAt, &r.CreatedBy, &r.ChangedAt, &r.ChangedBy, &r.Import, &q.at); err != nil {
 		return r, err
 	}
 	n := 0
-	for i, f := range q.t.Fields {
+	for i, p := range q.shown.Columns {
 		v := values[i]
-		if f.Type == catalog.Reference {
+		if v != "" {
+			r.Values[p.Name] = v
+		}
+		if p.Field.Type == catalog.Reference && !p.Own {
 			if v != "" {
-				target, _ := q.c.Type(f.To)
-				v = target.Prefix + "-" + v
-				r.Links[f.Name] = Link{Type: target.Name, ID: v, Title: links[n]}
+				r.Links[p.Name] = Link{Type: p.Field.To, ID: v, Title: links[n]}
 			}
 			n++
-		}
-		if v != "" {
-			r.Values[f.Name] = v
 		}
 	}
 	if r.Title == "" {
@@ -102,129 +70,56 @@ func (q recordSQL) scan(row pgx.CollectableRow) (Record, error) {
 	return r, nil
 }
 
-func (s *Store) recordSQL(ctx context.Context, workspace, typeName string) (recordSQL, error) {
-	c, err := s.Catalog(ctx, workspace)
-	if err != nil {
-		return recordSQL{}, err
-	}
-	t, err := c.MustType(typeName)
-	return recordSQL{ws: workspace, c: c, t: t}, err
-}
-
-// query gives the SQL of the records that a filter chooses, in its order, without a
-// bound, with its arguments.
-func (q recordSQL) query(f RecordFilter) (sql string, args []any, err error) {
-	workspace, typeName := q.ws, q.t.Name
-	var conds []string
-	arg := func(v any) string {
-		args = append(args, v)
-		return fmt.Sprintf("$%d", len(args))
-	}
-	if f.Import > 0 {
-		conds = append(conds, `r.import = `+arg(f.Import))
-	}
-	if text := strings.TrimSpace(f.Text); text != "" {
-		any := []string{`r.` + schema.Title + ` like ` + arg("%"+LikeEscape(value.NameKey(text))+"%")}
-		if id, err := q.t.ParseRecordID(text); err == nil {
-			any = append(any, `r.id = `+arg(id))
-		}
-		forms := arg(value.NewNamer(q.t, value.Settings{}).Forms(text))
-		for _, fd := range q.t.Fields {
-			if fd.Normalised() {
-				any = append(any, `r.`+schema.Key(fd.Name)+` = any(`+forms+`::text[])`)
-			}
-		}
-		conds = append(conds, `(`+strings.Join(any, " or ")+`)`)
-	}
-	for name, v := range f.Where {
-		fd, ok := q.t.Field(name)
-		if !ok {
-			return "", nil, fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").With(name)
-		}
-		if fd.Type == catalog.Reference {
-			target, _ := q.c.Type(fd.To)
-			id, err := target.ParseRecordID(v)
-			if err != nil {
-				return "", nil, err
-			}
-			conds = append(conds, `r.`+schema.Value(name)+` = `+arg(id))
-			continue
-		}
-		conds = append(conds, schema.Text(fd, `r.`+schema.Value(name))+` = `+arg(v))
-	}
-	order := `r.id`
-	badCursor := fault.New(fault.Invalid, "bad_cursor", "the cursor is not one of this list").With(f.After)
-	switch f.Order {
-	case "", "id", "-id":
-		sign := ">"
-		if f.Order == "-id" {
-			order, sign = `r.id desc`, "<"
-		}
-		if f.After != "" {
-			id, err := q.t.ParseRecordID(f.After)
-			if err != nil {
-				return "", nil, badCursor
-			}
-			conds = append(conds, `r.id `+sign+` `+arg(id))
-		}
-	case "title":
-		order = `r.` + schema.Title + `, r.id`
-		if f.After != "" {
-			id, err := q.t.ParseRecordID(f.After)
-			if err != nil {
-				return "", nil, badCursor
-			}
-			p := arg(id)
-			conds = append(conds, `(r.`+schema.Title+`, r.id) > (coalesce((select `+schema.Title+` from `+schema.Records(workspace, typeName)+` where id = `+p+`), ''), `+p+`)`)
-		}
-	default:
-		return "", nil, fault.New(fault.Invalid, "unknown_order", "records cannot be ordered so").With(f.Order).Mended("Choose id, -id or title.")
-	}
-	where := ""
-	if len(conds) > 0 {
-		where = ` where ` + strings.Join(conds, " and ")
-	}
-	columns, joins := q.selects()
-	return `select ` + columns + ` from ` + schema.Records(workspace, typeName) + ` r` + joins + where + ` order by ` + order, args, nil
-}
-
 // Records gives a page of records and the cursor of the next, empty at the end.
 func (s *Store) Records(ctx context.Context, workspace, typeName string, f RecordFilter) ([]Record, string, error) {
-	q, err := s.recordSQL(ctx, workspace, typeName)
+	q, err := s.recordSQL(ctx, workspace, typeName, f)
 	if err != nil {
 		return nil, "", err
 	}
-	sql, args, err := q.query(f)
+	sql, err := q.page(f.After)
 	if err != nil {
 		return nil, "", err
 	}
-	rows, err := s.pool.Query(ctx, sql+fmt.Sprintf(` limit %d`, f.Limit+1), args...)
+	rows, err := s.pool.Query(ctx, sql+fmt.Sprintf(` limit %d`, f.Limit+1), q.args...)
 	if err != nil {
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
-	list, err := pgx.CollectRows(rows, q.scan)
-	if err != nil {
+	defer rows.Close()
+	var list []Record
+	next := ""
+	for rows.Next() {
+		if len(list) == f.Limit {
+			next = cursor(q.at)
+			break
+		}
+		r, err := q.scan(rows)
+		if err != nil {
+			return nil, "", fmt.Errorf("list records: %w", err)
+		}
+		list = append(list, r)
+	}
+	rows.Close()
+	if err := rows.Err(); err != nil {
+		if f.After != "" && strings.HasPrefix(SQLState(err), dataException) {
+			return nil, "", badCursor(f.After)
+		}
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
-	if len(list) > f.Limit {
-		list = list[:f.Limit]
-		return list, q.t.RecordID(list[f.Limit-1].ID), nil
-	}
-	return list, "", nil
+	return list, next, nil
 }
 
 // EachRecord calls each with all records that a filter chooses, in its order, as a
 // stream.
 func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f RecordFilter, each func(Record) error) error {
-	q, err := s.recordSQL(ctx, workspace, typeName)
+	q, err := s.recordSQL(ctx, workspace, typeName, f)
 	if err != nil {
 		return err
 	}
-	sql, args, err := q.query(f)
+	sql, err := q.page("")
 	if err != nil {
 		return err
 	}
-	rows, err := s.pool.Query(ctx, sql, args...)
+	rows, err := s.pool.Query(ctx, sql, q.args...)
 	if err != nil {
 		return fmt.Errorf("read records: %w", err)
 	}
@@ -244,9 +139,22 @@ func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f Re
 	return nil
 }
 
+// CountChosen tells how many records a filter chooses.
+func (s *Store) CountChosen(ctx context.Context, workspace, typeName string, f RecordFilter) (n int64, err error) {
+	q, err := s.recordSQL(ctx, workspace, typeName, f)
+	if err != nil {
+		return 0, err
+	}
+	where := q.where()
+	if err := s.pool.QueryRow(ctx, `select count(*)`+q.from()+where, q.args...).Scan(&n); err != nil {
+		return 0, fmt.Errorf("count records: %w", err)
+	}
+	return n, nil
+}
+
 // Record reads one record by its id as people write it.
 func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Record, error) {
-	q, err := s.recordSQL(ctx, workspace, typeName)
+	q, err := s.recordSQL(ctx, workspace, typeName, RecordFilter{})
 	if err != nil {
 		return Record{}, err
 	}
@@ -254,8 +162,8 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 	if err != nil {
 		return Record{}, err
 	}
-	columns, joins := q.selects()
-	rows, err := s.pool.Query(ctx, `select `+columns+` from `+schema.Records(workspace, typeName)+` r`+joins+` where r.id = $1`, n)
+	columns := q.selects()
+	rows, err := s.pool.Query(ctx, `select `+columns+q.from()+` where r.id = $1`, n)
 	if err != nil {
 		return Record{}, fmt.Errorf("read record: %w", err)
 	}

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
+	"uchi/internal/core/view"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -34,7 +35,7 @@ func TestPagesOfRecords(t *testing.T) {
 		var titles []string
 		after := ""
 		for {
-			page, next, err := s.Records(t.Context(), "main", "contact", RecordFilter{Order: order, After: after, Limit: 10})
+			page, next, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Sort: []string{order}}, After: after, Limit: 10})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -72,11 +73,13 @@ func TestFindRecords(t *testing.T) {
 			t.Errorf("%q: %d records, want %d", text, len(list), want)
 		}
 	}
-	list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{Where: map[string]string{"country": "SE"}, Limit: 100})
+	list, _, err := s.Records(t.Context(), "main", "contact", RecordFilter{View: view.View{Filter: `country == "SE"`}, Limit: 100})
 	if err != nil || len(list) != 15 {
 		t.Errorf("in Sweden: %d, %v", len(list), err)
 	}
-	for code, f := range map[string]RecordFilter{"unknown_field": {Where: map[string]string{"shoe": "1"}}, "unknown_order": {Order: "colour"}, "bad_cursor": {After: "ACC-1"}, "not_a_record_id": {Where: map[string]string{"account": "x"}}} {
+	for code, f := range map[string]RecordFilter{
+		"unknown_field": {View: view.View{Sort: []string{"colour"}}}, "bad_cursor": {After: "ACC-1"}, "bad_filter": {View: view.View{Filter: `account == "x"`}},
+	} {
 		f.Limit = 10
 		if _, _, err := s.Records(t.Context(), "main", "contact", f); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", f, err, code)

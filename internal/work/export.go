@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -16,8 +17,11 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
-	"uchi/internal/core/value"
+	"uchi/internal/core/view"
 	"uchi/internal/store"
+
+	"golang.org/x/text/encoding/unicode"
+	"golang.org/x/text/transform"
 )
 
 // Format is the form in which records are exported.
@@ -33,26 +37,39 @@ const (
 // Formats lists them in the order in which they are offered.
 var Formats = []Format{CSV, JSONL, XLSX}
 
-// Export chooses the records and fields of an export.
+// Export chooses the records and columns of an export, and how they are written.
 type Export struct {
-	Filter store.RecordFilter
-	Fields []string // by name, in their order; all that are in use when empty
-	Format Format
+	Filter    store.RecordFilter
+	Format    Format
+	Delimiter string // of CSV: a comma (when empty), a semicolon or a tab
+	UTF16     bool   // CSV in UTF-16 instead of UTF-8, both with a byte order mark
 }
+
+// Delimiters are those that a CSV can be written with.
+var Delimiters = []string{",", ";", "\t"}
 
 // Exporting readies an export: it gives the type and a function that streams it. What
 // is wrong with the choice is said before anything is written.
 func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, func(ctx context.Context, w io.Writer) error, error) {
-	_, t, err := s.typeOf(ctx, workspace, typeName)
+	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
 		return t, nil, err
 	}
-	fields, err := exported(t, x.Fields)
+	if len(x.Filter.Columns) == 0 {
+		for _, f := range t.Offered().Fields {
+			x.Filter.Columns = append(x.Filter.Columns, f.Name)
+		}
+	}
+	shown, err := view.Read(c, t, x.Filter.View)
 	if err != nil {
 		return t, nil, err
 	}
+	x.Delimiter = cmp.Or(x.Delimiter, ",")
 	if !slices.Contains(Formats, x.Format) {
 		return t, nil, fault.New(fault.Invalid, "unknown_format", "records cannot be exported so").With(string(x.Format)).Mended(fmt.Sprintf("Choose one of %v.", Formats))
+	}
+	if !slices.Contains(Delimiters, x.Delimiter) {
+		return t, nil, fault.New(fault.Invalid, "unknown_format", "values cannot be parted so").With(x.Delimiter).Mended("Choose a comma, a semicolon or a tab.")
 	}
 	each := func(ctx context.Context, f func(r store.Record) error) error {
 		return s.store.EachRecord(ctx, workspace, typeName, x.Filter, f)
@@ -60,38 +77,20 @@ func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x E
 	return t, func(ctx context.Context, w io.Writer) error {
 		switch x.Format {
 		case JSONL:
-			return exportLines(ctx, w, fields, each)
+			return exportLines(ctx, w, shown.Columns, each)
 		case XLSX:
-			return exportBook(ctx, w, t, fields, each)
+			return exportBook(ctx, w, t, shown.Columns, each)
 		}
-		return exportCSV(ctx, w, t, fields, each)
+		return s.exportCSV(ctx, w, workspace, t, x, shown.Columns)
 	}, nil
 }
 
-// exported gives the fields of an export.
-func exported(t catalog.RecordType, names []string) ([]catalog.Field, error) {
-	var fields []catalog.Field
-	for _, f := range t.Fields {
-		if len(names) == 0 && !f.Retired {
-			fields = append(fields, f)
-		}
-	}
-	for _, name := range names {
-		f, ok := t.Field(name)
-		if !ok {
-			return nil, fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").With(name).Mended("See its fields, or leave the choice out for all of them.")
-		}
-		fields = append(fields, f)
-	}
-	return fields, nil
-}
-
 // exportHeader names the columns so that they go to their fields by themselves when
-// the sheet is brought back.
-func exportHeader(t catalog.RecordType, fields []catalog.Field) []string {
+// the sheet is brought back; those of other records are only to be read.
+func exportHeader(t catalog.RecordType, columns []view.Path) []string {
 	header := []string{t.Label + " id"}
-	for _, f := range fields {
-		header = append(header, f.Label)
+	for _, p := range columns {
+		header = append(header, p.Label())
 	}
 	return header
 }
@@ -99,68 +98,63 @@ func exportHeader(t catalog.RecordType, fields []catalog.Field) []string {
 // exportRow gives the cells of a record: its id with its version, by which a sheet
 // that comes back tells what it was made from, and its values, references by the ids
 // of their records.
-func exportRow(cells []string, r store.Record, fields []catalog.Field) []string {
+func exportRow(cells []string, r store.Record, columns []view.Path) []string {
 	cells = append(cells, r.Type.RecordID(r.ID)+mapping.VersionMark+strconv.Itoa(r.Version))
-	for _, f := range fields {
-		cells = append(cells, exportValue(r, f))
+	for _, p := range columns {
+		cells = append(cells, r.Values[p.Name])
 	}
 	return cells
 }
 
-func exportValue(r store.Record, f catalog.Field) string {
-	if l, ok := r.Links[f.Name]; ok {
-		return l.ID
-	}
-	return r.Values[f.Name]
-}
-
 type eachRecord func(ctx context.Context, f func(r store.Record) error) error
 
-func exportCSV(ctx context.Context, w io.Writer, t catalog.RecordType, fields []catalog.Field, each eachRecord) error {
-	if _, err := io.WriteString(w, "\ufeff"); err != nil {
+func (s *Service) exportCSV(ctx context.Context, w io.Writer, workspace string, t catalog.RecordType, x Export, columns []view.Path) error {
+	var encoded io.WriteCloser
+	if x.UTF16 {
+		encoded = transform.NewWriter(w, unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder())
+		w = encoded
+	} else if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
 	out := csv.NewWriter(w)
-	if err := out.Write(exportHeader(t, fields)); err != nil {
+	out.Comma = rune(x.Delimiter[0])
+	if err := out.Write(exportHeader(t, columns)); err != nil {
 		return err
 	}
-	var cells []string
-	err := each(ctx, func(r store.Record) error {
-		cells = exportRow(cells[:0], r, fields)
-		for n := range cells {
-			cells[n] = value.Guard(cells[n])
-		}
-		return out.Write(cells)
-	})
-	if err != nil {
+	if out.Flush(); out.Error() != nil {
+		return out.Error()
+	}
+	if err := s.store.CopyRecords(ctx, workspace, t.Name, x.Filter, x.Delimiter, mapping.VersionMark, w); err != nil {
 		return err
 	}
-	out.Flush()
-	return out.Error()
+	if encoded != nil {
+		return encoded.Close()
+	}
+	return nil
 }
 
-func exportLines(ctx context.Context, w io.Writer, fields []catalog.Field, each eachRecord) error {
+func exportLines(ctx context.Context, w io.Writer, columns []view.Path, each eachRecord) error {
 	out := json.NewEncoder(w)
 	out.SetEscapeHTML(false)
 	return each(ctx, func(r store.Record) error {
 		line := map[string]any{"id": r.Type.RecordID(r.ID), "version": r.Version}
-		for _, f := range fields {
-			if v := exportValue(r, f); v != "" {
-				line[f.Name] = v
+		for _, p := range columns {
+			if v := r.Values[p.Name]; v != "" {
+				line[p.Name] = v
 			}
 		}
 		return out.Encode(line)
 	})
 }
 
-func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, fields []catalog.Field, each eachRecord) error {
+func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, columns []view.Path, each eachRecord) error {
 	next, stop := iter.Pull2(func(yield func(sheet.BookRow, error) bool) {
 		err := each(ctx, func(r store.Record) error {
-			cells := exportRow(nil, r, fields)
+			cells := exportRow(nil, r, columns)
 			for n, c := range cells { // which would come back shortened
 				if len(c) > sheet.MostCellText && utf8.RuneCountInString(c) > sheet.MostCellText {
 					return fault.New(fault.Invalid, "cell_too_long", fmt.Sprintf("a cell of a workbook holds at most %d characters", sheet.MostCellText)).
-						With(r.Type.RecordID(r.ID) + " " + fields[n-1].Name).Mended("Export as CSV, or leave the field out.")
+						With(r.Type.RecordID(r.ID) + " " + columns[n-1].Name).Mended("Export as CSV, or leave the field out.")
 				}
 			}
 			if !yield(sheet.BookRow{Cells: cells}, nil) {
@@ -173,7 +167,7 @@ func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, fields [
 		}
 	})
 	defer stop()
-	return sheet.WriteBook(w, t.Plural, exportHeader(t, fields), func() (sheet.BookRow, error) {
+	return sheet.WriteBook(w, t.Plural, exportHeader(t, columns), func() (sheet.BookRow, error) {
 		row, err, ok := next()
 		if !ok {
 			return row, io.EOF

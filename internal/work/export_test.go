@@ -7,9 +7,14 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
+	"uchi/internal/core/view"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
+
+func columns(names ...string) store.RecordFilter {
+	return store.RecordFilter{View: view.View{Columns: names}}
+}
 
 // A sheet of records goes out, one value is changed, a row and a column are taken
 // away, and one row is new: brought back, its columns go to their fields by
@@ -26,7 +31,7 @@ func TestExportAndBack(t *testing.T) {
 		b.ok(write(b.Context(), &out))
 		return out.String()
 	}
-	sheet := export("account", Export{Format: CSV, Fields: []string{"name", "locality", "source_ref"}})
+	sheet := export("account", Export{Format: CSV, Filter: columns("name", "locality", "source_ref")})
 	b.want(sheet, "\ufeffAccount id,Name,Town or city,Number in the old system\nACC-1:1,Tern Marina,Ternvik,A-1\nACC-2:1,Gull Marina,Gullvik,'=A-2\nACC-3:1,Skarv,Skarvholm,A-3\n")
 	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3:1,Skarv,Skarvholm,A-3\n", ",Krogsø,Krogvik,\n").Replace(sheet)
 	i := b.upload("account", back)
@@ -40,14 +45,14 @@ func TestExportAndBack(t *testing.T) {
 	// All fields of another type, with references, in every form.
 	all := b.check(b.upload("contact", export("contact", Export{Format: CSV})))
 	b.want(all.Totals.V.Verdicts, map[string]int64{"same": 2})
-	b.want(export("contact", Export{Format: JSONL, Fields: []string{"family_name", "account"}, Filter: store.RecordFilter{Text: "dal"}}),
+	b.want(export("contact", Export{Format: JSONL, Filter: store.RecordFilter{View: view.View{Columns: []string{"family_name", "account"}}, Text: "dal"}}),
 		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2","version":1}`+"\n")
 	book := b.check(b.upload("contact", export("contact", Export{Format: XLSX})))
 	b.want(book.Totals.V.Verdicts, map[string]int64{"same": 2})
 
 	// Others change records while the sheet is away: what only they have changed stays,
 	// what only the sheet has changed is taken, what both have changed is held.
-	away := export("account", Export{Format: CSV, Fields: []string{"name", "locality", "website"}})
+	away := export("account", Export{Format: CSV, Filter: columns("name", "locality", "website")})
 	b.loaded("account", "Account id,Town or city,Website\nACC-1,Ternby,https://tern.example\nACC-2,Gullby,\nACC-3,Skarvby,\n")
 	away = strings.NewReplacer("Tern Marina,Ternvik,", "Tern Harbour,Ternvik,", "Gullholm,", "Gullsund,", "Skarvholm,", "Skarvby,").Replace(away)
 	i = b.check(b.upload("account", away))
@@ -72,7 +77,7 @@ func TestExportAndBack(t *testing.T) {
 	b.want(b.codes(i), "[]")
 	b.want(b.rows(i), "[2 same (same 1)]")
 
-	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Fields: []string{"shoe"}}} {
+	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Filter: columns("shoe")}} {
 		if _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", x, err, code)
 		}

@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
+	"uchi/internal/core/view"
 	"uchi/internal/store"
 )
 
@@ -47,7 +48,7 @@ func (s *Service) Starting(ctx context.Context, workspace string, typeNames, fie
 		if err != nil {
 			return nil, err
 		}
-		list, err := exported(t, fields)
+		list, err := chosen(t, fields)
 		if err != nil {
 			return nil, err
 		}
@@ -86,6 +87,22 @@ func (s *Service) Starting(ctx context.Context, workspace string, typeNames, fie
 	}, nil
 }
 
+// chosen gives the fields of these names in their order, or all that are in use.
+func chosen(t catalog.RecordType, names []string) ([]catalog.Field, error) {
+	if len(names) == 0 {
+		return t.Offered().Fields, nil
+	}
+	var fields []catalog.Field
+	for _, name := range names {
+		f, ok := t.Field(name)
+		if !ok {
+			return nil, fault.New(fault.Invalid, "unknown_field", "the record type "+t.Name+" has no such field").With(name).Mended("See its fields, or leave the choice out for all of them.")
+		}
+		fields = append(fields, f)
+	}
+	return fields, nil
+}
+
 func order(required bool) int {
 	if required {
 		return 1
@@ -112,7 +129,7 @@ func (s *Service) offered(ctx context.Context, workspace string, c catalog.Catal
 		}
 		slices.Sort(list)
 	case catalog.Reference:
-		records, more, err := s.store.Records(ctx, workspace, f.To, store.RecordFilter{Order: "title", Limit: mostOffered})
+		records, more, err := s.store.Records(ctx, workspace, f.To, store.RecordFilter{View: view.View{Columns: []string{"id"}, Sort: []string{"title"}}, Limit: mostOffered})
 		if err != nil || more != "" {
 			return nil, err
 		}

@@ -2,15 +2,15 @@ package value
 
 import "strings"
 
-// Spreadsheet programs take a text that begins with one of these for a formula, and a
-// number with a plus for a number without it.
-const formulaSigns = "=+-@\t\r"
+// FormulaSigns begin what a spreadsheet program takes for a formula, or for a
+// number that it writes without its plus.
+const FormulaSigns = "=+-@\t\r"
 
 // Guard puts an apostrophe before a text that a spreadsheet program would take for a
 // formula, or would change, when it reads it as CSV; numbers stay as they are. Unguard
 // takes it away again.
 func Guard(s string) string {
-	if s == "" || !strings.ContainsRune(formulaSigns, rune(s[0])) {
+	if s == "" || !strings.ContainsRune(FormulaSigns, rune(s[0])) {
 		return s
 	}
 	if s[0] == '-' && strings.Trim(s[1:], "0123456789.") == "" && len(s) > 1 {
@@ -22,7 +22,7 @@ func Guard(s string) string {
 // Unguard takes away the apostrophe before what would be a formula, as Guard or a
 // person has put it there.
 func Unguard(s string) string {
-	if len(s) > 1 && s[0] == '\'' && strings.ContainsRune(formulaSigns, rune(s[1])) {
+	if len(s) > 1 && s[0] == '\'' && strings.ContainsRune(FormulaSigns, rune(s[1])) {
 		return s[1:]
 	}
 	return s

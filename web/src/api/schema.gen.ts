@@ -1248,6 +1248,67 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/records/{type}/filter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a filter says, as a text and as conditions, and how many records it chooses */
+        post: operations["readFilter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** Record views that are shared or one's own */
+        get: operations["listViews"];
+        put?: never;
+        /** Save a record view */
+        post: operations["addView"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/views/{view}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                view: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a record view; only its owner and administrators can */
+        put: operations["changeView"];
+        post?: never;
+        /** Forget a record view; no record is touched */
+        delete: operations["removeView"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}/{id}": {
         parameters: {
             query?: never;
@@ -1926,6 +1987,68 @@ export interface components {
              * @description It stops when the database has refused so many rows
              */
             stop_fails?: number;
+        };
+        /** @description Which records of a type are looked at, how */
+        View: {
+            /** @description A CEL condition; empty is all records */
+            filter?: string;
+            /** @description Names of fields in their order, such as name or account.name; empty is all of the type */
+            columns?: string[];
+            /** @description Names of fields, a hyphen before those that go down; empty is by id */
+            sort?: string[];
+        };
+        ViewChange: {
+            /** @description The record type; it stays as it is when a view is changed */
+            type: string;
+            name: string;
+            view: components["schemas"]["View"];
+            /** @description Everybody sees it */
+            shared?: boolean;
+        };
+        SavedView: {
+            /** Format: int64 */
+            id: number;
+            type: string;
+            name: string;
+            view: components["schemas"]["View"];
+            shared: boolean;
+            mine: boolean;
+            owner: string;
+            /** @description What keeps it from being shown, such as a field that has been retired */
+            trouble?: string;
+            version: number;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        Condition: {
+            /** @description Name of a field, such as country or account.country */
+            field: string;
+            /** @enum {string} */
+            how: "is" | "is_not" | "one_of" | "none_of" | "contains" | "begins" | "ends" | "less" | "at_most" | "more" | "at_least" | "has" | "has_not" | "filled" | "blank";
+            /** @description today(30) is a day thirty days from now */
+            values?: string[];
+        };
+        FilterAsk: {
+            filter?: string;
+            /** @description Go before the filter when there are any */
+            conditions?: components["schemas"]["Condition"][];
+            /** Format: int64 */
+            view?: number;
+            text?: string;
+            /** Format: int64 */
+            import?: number;
+        };
+        FilterReading: {
+            filter: string;
+            /** @description Which all hold */
+            conditions: components["schemas"]["Condition"][];
+            /** @description The conditions say all that the filter says */
+            plain: boolean;
+            /**
+             * Format: int64
+             * @description Records chosen
+             */
+            count: number;
         };
         SavedRoutine: {
             name: string;
@@ -2645,6 +2768,16 @@ export interface components {
         problem_param: string;
         /** @description The field that the problem is at */
         field_param: string;
+        /** @description Number of a saved view, which a filter narrows and columns and sort change */
+        view_param: number;
+        /** @description Only records for which this CEL condition holds, such as country == "NO" && filled(email) */
+        filter_param: string;
+        /** @description Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated */
+        columns_param: string[];
+        /** @description Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated */
+        sort_param: string[];
+        /** @description Only those that this import made */
+        made_by_param: number;
         /** @description Words to look for */
         text_param: string;
     };
@@ -4907,13 +5040,18 @@ export interface operations {
     listRecords: {
         parameters: {
             query?: {
+                /** @description Number of a saved view, which a filter narrows and columns and sort change */
+                view?: components["parameters"]["view_param"];
+                /** @description Only records for which this CEL condition holds, such as country == "NO" && filled(email) */
+                filter?: components["parameters"]["filter_param"];
+                /** @description Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated */
+                columns?: components["parameters"]["columns_param"];
+                /** @description Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated */
+                sort?: components["parameters"]["sort_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
                 /** @description Only those that this import made */
-                import?: number;
-                /** @description Only those with this value, as field:value; may be repeated */
-                where?: string[];
-                order?: "id" | "-id" | "title";
+                import?: components["parameters"]["made_by_param"];
                 /** @description From the next of the page before */
                 cursor?: components["parameters"]["cursor_param"];
                 limit?: components["parameters"]["limit_param"];
@@ -4947,15 +5085,22 @@ export interface operations {
             query?: {
                 /** @description csv (default), jsonl or xlsx */
                 format?: "csv" | "jsonl" | "xlsx";
-                /** @description Names of fields, in their order; all when left out; may be repeated */
-                fields?: string[];
+                /** @description Of CSV: a comma (default), a semicolon or a tab */
+                delimiter?: "comma" | "semicolon" | "tab";
+                /** @description Of CSV, with a byte order mark: utf-8 (default) or utf-16 */
+                encoding?: "utf-8" | "utf-16";
+                /** @description Number of a saved view, which a filter narrows and columns and sort change */
+                view?: components["parameters"]["view_param"];
+                /** @description Only records for which this CEL condition holds, such as country == "NO" && filled(email) */
+                filter?: components["parameters"]["filter_param"];
+                /** @description Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated */
+                columns?: components["parameters"]["columns_param"];
+                /** @description Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated */
+                sort?: components["parameters"]["sort_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
                 /** @description Only those that this import made */
-                import?: number;
-                /** @description Only those with this value, as field:value; may be repeated */
-                where?: string[];
-                order?: "id" | "-id" | "title";
+                import?: components["parameters"]["made_by_param"];
             };
             header?: never;
             path: {
@@ -4974,6 +5119,144 @@ export interface operations {
                 content: {
                     "application/octet-stream": string;
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    readFilter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilterAsk"];
+            };
+        };
+        responses: {
+            /** @description The filter */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterReading"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listViews: {
+        parameters: {
+            query?: {
+                /** @description Only those of this record type */
+                type?: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The views by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        views: components["schemas"]["SavedView"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewChange"];
+            };
+        };
+        responses: {
+            /** @description The view */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedView"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeView: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                view: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewChange"];
+            };
+        };
+        responses: {
+            /** @description The view */
+            200: {
+                headers: {
+                    /** @description The version, for If-Match */
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedView"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeView: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                view: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -1,0 +1,180 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/view"
+	"uchi/internal/store"
+	"uchi/internal/work"
+)
+
+func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
+	p := r.Params
+	f, err := h.work.Looking(ctx, r.Workspace, work.Look{
+		SavedView: p.View, View: view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, Text: p.Text, Import: p.Import,
+	}, personOf(ctx))
+	if err != nil {
+		return nil, err
+	}
+	f.After, f.Limit = p.Cursor, limitOf(p.Limit, 50)
+	list, next, err := h.store.Records(ctx, r.Workspace, r.Type, f)
+	out := ListRecords200JSONResponse{Records: []Record{}, Next: next}
+	for _, x := range list {
+		out.Records = append(out.Records, recordView(x))
+	}
+	return out, err
+}
+
+func (h *handlers) ReadFilter(ctx context.Context, r ReadFilterRequestObject) (ReadFilterResponseObject, error) {
+	ask := work.Look{SavedView: r.Body.View, View: view.View{Filter: r.Body.Filter}, Text: r.Body.Text, Import: r.Body.Import}
+	x, err := h.work.ReadFilter(ctx, r.Workspace, r.Type, ask, r.Body.Conditions, personOf(ctx))
+	if err != nil {
+		return nil, err
+	}
+	out := FilterReading{Filter: x.Filter, Conditions: x.Conditions, Plain: x.Plain, Count: x.Count}
+	if out.Conditions == nil {
+		out.Conditions = []view.Condition{}
+	}
+	return ReadFilter200JSONResponse(out), nil
+}
+
+func (h *handlers) ListViews(ctx context.Context, r ListViewsRequestObject) (ListViewsResponseObject, error) {
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.store.Views(ctx, r.Workspace, r.Params.Type, personOf(ctx).ID)
+	out := ListViews200JSONResponse{Views: []SavedView{}}
+	for _, v := range list {
+		out.Views = append(out.Views, savedView(c, v, personOf(ctx)))
+	}
+	return out, err
+}
+
+func savedView(c catalog.Catalog, v store.SavedView, by store.Person) SavedView {
+	out := SavedView{
+		Id: v.ID, Type: v.Type, Name: v.Name, View: v.View.V, Shared: v.Shared, Mine: v.Owner == by.ID, Owner: v.OwnerName,
+		Version: v.Version, ChangedAt: v.ChangedAt,
+	}
+	if err := work.Trouble(c, v); err != nil {
+		out.Trouble = err.Error()
+	}
+	return out
+}
+
+func (h *handlers) saveView(ctx context.Context, workspace string, v store.SavedView, body ViewChange) (SavedView, error) {
+	c, err := h.store.Catalog(ctx, workspace)
+	if err != nil {
+		return SavedView{}, err
+	}
+	v.Name, v.Shared, v.View.V = body.Name, body.Shared, body.View
+	v, err = h.work.SaveView(ctx, workspace, v, personOf(ctx))
+	return savedView(c, v, personOf(ctx)), err
+}
+
+func (h *handlers) AddView(ctx context.Context, r AddViewRequestObject) (AddViewResponseObject, error) {
+	v, err := h.saveView(ctx, r.Workspace, store.SavedView{Type: r.Body.Type}, *r.Body)
+	return AddView201JSONResponse(v), err
+}
+
+func (h *handlers) ChangeView(ctx context.Context, r ChangeViewRequestObject) (ChangeViewResponseObject, error) {
+	on, err := versionOn(r.Params.IfMatch)
+	if err != nil {
+		return nil, err
+	}
+	was, err := h.store.SavedView(ctx, r.Workspace, r.View, personOf(ctx).ID)
+	if err != nil {
+		return nil, err
+	}
+	was.Version = on
+	v, err := h.saveView(ctx, r.Workspace, was, *r.Body)
+	return ChangeView200JSONResponse{Body: v, Headers: ChangeView200ResponseHeaders{ETag: etag(v.Version)}}, err
+}
+
+func (h *handlers) RemoveView(ctx context.Context, r RemoveViewRequestObject) (RemoveViewResponseObject, error) {
+	return RemoveView204Response{}, h.work.RemoveView(ctx, r.Workspace, r.View, personOf(ctx))
+}
+
+// exportKinds are the media types of exports.
+var exportKinds = map[work.Format]string{
+	work.CSV: "text/csv; charset=utf-8", work.JSONL: "application/jsonl; charset=utf-8",
+	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+// delimiters are the names of the signs between the values of a CSV.
+var delimiters = map[ExportRecordsParamsDelimiter]string{"": ",", "comma": ",", "semicolon": ";", "tab": "\t"}
+
+func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
+	p := r.Params
+	f, err := h.work.Looking(ctx, r.Workspace, work.Look{
+		SavedView: p.View, View: view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, Text: p.Text, Import: p.Import,
+	}, personOf(ctx))
+	if err != nil {
+		return nil, err
+	}
+	x := work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV), Delimiter: delimiters[p.Delimiter], UTF16: p.Encoding == "utf-16"}
+	t, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
+	if err != nil {
+		return nil, err
+	}
+	kind := exportKinds[x.Format]
+	if x.Format == work.CSV && x.UTF16 {
+		kind = "text/csv; charset=utf-16"
+	}
+	return stream{kind: kind, file: t.Name + "." + string(x.Format), write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
+}
+
+func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject) (StarterSheetResponseObject, error) {
+	format := cmp.Or(work.Format(r.Params.Format), work.XLSX)
+	write, err := h.work.Starting(ctx, r.Workspace, r.Params.Type, r.Params.Fields, format)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: exportKinds[format], file: strings.Join(r.Params.Type, "-") + "-starter." + string(format), write: func(w http.ResponseWriter) error { return write(w) }}, nil
+}
+
+// VisitStarterSheetResponse writes the sheet.
+func (s stream) VisitStarterSheetResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// VisitExportRecordsResponse writes the sheet.
+func (s stream) VisitExportRecordsResponse(w http.ResponseWriter) error { return s.send(w) }
+
+const referringShown = 8
+
+func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (GetRecordResponseObject, error) {
+	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	v := recordView(rec)
+	refs, err := h.store.ReferringTo(ctx, r.Workspace, rec, referringShown)
+	for _, x := range refs {
+		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label, Count: x.Count, Records: []Link{}}
+		for _, l := range x.Records {
+			ref.Records = append(ref.Records, linkView(l))
+		}
+		v.Referring = append(v.Referring, ref)
+	}
+	return GetRecord200JSONResponse(v), err
+}
+
+func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (GetHistoryResponseObject, error) {
+	t, err := h.typeOf(ctx, r.Workspace, r.Type)
+	if err != nil {
+		return nil, err
+	}
+	list, err := h.store.History(ctx, r.Workspace, t, r.Id)
+	out := GetHistory200JSONResponse{Events: []Event{}}
+	for _, e := range list {
+		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
+		if e.Import != nil {
+			v.Import = *e.Import
+		}
+		out.Events = append(out.Events, v)
+	}
+	return out, err
+}

@@ -1,0 +1,58 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/value"
+	"uchi/internal/core/view"
+	"uchi/internal/schema"
+)
+
+// CopyRecords writes the records that a filter chooses as delimited text (RFC 4180
+// but for the delimiter), as the server makes it: the id with the version first, then
+// the columns of the view. Texts that a spreadsheet program would take for formulas
+// are guarded as value.Guard does. There is no header.
+func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f RecordFilter, delimiter, mark string, w io.Writer) error {
+	q, err := s.recordSQL(ctx, workspace, typeName, f)
+	if err != nil {
+		return err
+	}
+	q.plain = true
+	cells := []string{schema.RecordID(q.t, "r.id") + ` || ` + schema.Literal(mark) + ` || r.version`}
+	for _, p := range q.shown.Columns {
+		cells = append(cells, q.guarded(p))
+	}
+	where := q.where()
+	var order []string
+	for _, o := range q.order() {
+		order = append(order, o.String())
+	}
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return fmt.Errorf("write records: %w", err)
+	}
+	defer conn.Release()
+	_, err = conn.Conn().PgConn().CopyTo(ctx, w, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+strings.Join(order, ", ")+
+		`) to stdout (format csv, delimiter `+schema.Literal(delimiter)+`)`)
+	if err != nil {
+		return fmt.Errorf("write records: %w", err)
+	}
+	return nil
+}
+
+// guarded is the SQL of a cell; only texts that people write freely can be taken for a formula.
+func (q *recordSQL) guarded(p view.Path) string {
+	text := q.text(p)
+	if p.Field.Kind().Form != catalog.TextForm && p.Field.Kind().Form != catalog.ListForm {
+		return text
+	}
+	var signs []string
+	for _, c := range value.FormulaSigns {
+		signs = append(signs, fmt.Sprint(c))
+	}
+	return `case when ascii(` + text + `) in (` + strings.Join(signs, ", ") + `) and ` + text + ` !~ '^-[0-9.]+$' then '''' || ` + text + ` else ` + text + ` end`
+}
