@@ -17,6 +17,7 @@ var layers = []struct {
 	{"uchi/internal/core/catalog", []string{"core/fault"}},
 	{"uchi/internal/core/value", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/sheet", []string{"core/fault", "core/value"}},
+	{"uchi/internal/core/view", []string{"core/catalog", "core/fault", "core/value"}},
 	{"uchi/internal/core/expr", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/mapping", []string{"core/"}},
 	{"uchi/internal/core/matching", []string{"core/catalog", "core/value"}},

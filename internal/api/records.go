@@ -29,6 +29,19 @@ func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) 
 	return out, err
 }
 
+func (h *handlers) ListColumns(ctx context.Context, r ListColumnsRequestObject) (ListColumnsResponseObject, error) {
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	t, err := c.MustType(r.Type)
+	out := ListColumns200JSONResponse{Columns: []ViewColumn{}}
+	for _, p := range view.Offered(c, t) {
+		out.Columns = append(out.Columns, ViewColumn{Name: p.Name, Label: p.Label(), Field: p.Field, Hows: view.HowsOf(p.Field)})
+	}
+	return out, err
+}
+
 func (h *handlers) ReadFilter(ctx context.Context, r ReadFilterRequestObject) (ReadFilterResponseObject, error) {
 	ask := work.Look{SavedView: r.Body.View, View: view.View{Filter: r.Body.Filter}, Text: r.Body.Text, Import: r.Body.Import}
 	x, err := h.work.ReadFilter(ctx, r.Workspace, r.Type, ask, r.Body.Conditions, personOf(ctx))
@@ -102,7 +115,8 @@ func (h *handlers) RemoveView(ctx context.Context, r RemoveViewRequestObject) (R
 // exportKinds are the media types of exports.
 var exportKinds = map[work.Format]string{
 	work.CSV: "text/csv; charset=utf-8", work.JSONL: "application/jsonl; charset=utf-8",
-	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", work.ODS: "application/vnd.oasis.opendocument.spreadsheet",
+	"zip": "application/zip",
 }
 
 // delimiters are the names of the signs between the values of a CSV.
@@ -117,24 +131,24 @@ func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObje
 		return nil, err
 	}
 	x := work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV), Delimiter: delimiters[p.Delimiter], UTF16: p.Encoding == "utf-16"}
-	t, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
+	t, ending, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
 	if err != nil {
 		return nil, err
 	}
-	kind := exportKinds[x.Format]
+	kind := exportKinds[work.Format(ending)]
 	if x.Format == work.CSV && x.UTF16 {
 		kind = "text/csv; charset=utf-16"
 	}
-	return stream{kind: kind, file: t.Name + "." + string(x.Format), write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
+	return stream{kind: kind, file: t.Name + "." + ending, write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
 }
 
 func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject) (StarterSheetResponseObject, error) {
 	format := cmp.Or(work.Format(r.Params.Format), work.XLSX)
-	write, err := h.work.Starting(ctx, r.Workspace, r.Params.Type, r.Params.Fields, format)
+	ending, write, err := h.work.Starting(ctx, r.Workspace, r.Params.Type, r.Params.Fields, format)
 	if err != nil {
 		return nil, err
 	}
-	return stream{kind: exportKinds[format], file: strings.Join(r.Params.Type, "-") + "-starter." + string(format), write: func(w http.ResponseWriter) error { return write(w) }}, nil
+	return stream{kind: exportKinds[work.Format(ending)], file: strings.Join(r.Params.Type, "-") + "-starter." + ending, write: func(w http.ResponseWriter) error { return write(w) }}, nil
 }
 
 // VisitStarterSheetResponse writes the sheet.

@@ -565,6 +565,7 @@ func (e UnreadablePolicy) Valid() bool {
 const (
 	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
 	ExportRecordsParamsFormatJsonl ExportRecordsParamsFormat = "jsonl"
+	ExportRecordsParamsFormatOds   ExportRecordsParamsFormat = "ods"
 	ExportRecordsParamsFormatXlsx  ExportRecordsParamsFormat = "xlsx"
 )
 
@@ -574,6 +575,8 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 	case ExportRecordsParamsFormatCsv:
 		return true
 	case ExportRecordsParamsFormatJsonl:
+		return true
+	case ExportRecordsParamsFormatOds:
 		return true
 	case ExportRecordsParamsFormatXlsx:
 		return true
@@ -624,6 +627,7 @@ func (e ExportRecordsParamsEncoding) Valid() bool {
 // Defines values for StarterSheetParamsFormat.
 const (
 	StarterSheetParamsFormatCsv  StarterSheetParamsFormat = "csv"
+	StarterSheetParamsFormatOds  StarterSheetParamsFormat = "ods"
 	StarterSheetParamsFormatXlsx StarterSheetParamsFormat = "xlsx"
 )
 
@@ -631,6 +635,8 @@ const (
 func (e StarterSheetParamsFormat) Valid() bool {
 	switch e {
 	case StarterSheetParamsFormatCsv:
+		return true
+	case StarterSheetParamsFormatOds:
 		return true
 	case StarterSheetParamsFormatXlsx:
 		return true
@@ -969,6 +975,9 @@ type HandOver struct {
 	// Email Of the colleague
 	Email string `json:"email"`
 }
+
+// How defines model for How.
+type How = view.How
 
 // Import defines model for Import.
 type Import struct {
@@ -1802,6 +1811,18 @@ type ViewChange struct {
 	View View `json:"view"`
 }
 
+// ViewColumn defines model for ViewColumn.
+type ViewColumn struct {
+	Field Field `json:"field"`
+
+	// Hows How it can be compared
+	Hows  []How  `json:"hows"`
+	Label string `json:"label"`
+
+	// Name Such as country or account.country
+	Name string `json:"name"`
+}
+
 // Workspace defines model for Workspace.
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
@@ -2164,7 +2185,7 @@ type ListRecordsParams struct {
 
 // ExportRecordsParams defines parameters for ExportRecords.
 type ExportRecordsParams struct {
-	// Format csv (default), jsonl or xlsx
+	// Format csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP
 	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 
 	// Delimiter Of CSV: a comma (default), a semicolon or a tab
@@ -2227,7 +2248,7 @@ type StarterSheetParams struct {
 	// Fields Names of fields; all when left out; may be repeated
 	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
 
-	// Format xlsx (default), or csv for one record type
+	// Format xlsx (default), ods or csv; several record types as CSV are files in a ZIP
 	Format StarterSheetParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 }
 
@@ -2559,6 +2580,9 @@ type ServerInterface interface {
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams)
+	// ListColumns What can be shown of records of a type, chosen and sorted by
+	// (GET /workspaces/{workspace}/records/{type}/columns)
+	ListColumns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams)
@@ -3021,6 +3045,12 @@ func (_ Unimplemented) ColumnValues(w http.ResponseWriter, r *http.Request, work
 // ListRecords Records of a type
 // (GET /workspaces/{workspace}/records/{type})
 func (_ Unimplemented) ListRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ListRecordsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListColumns What can be shown of records of a type, chosen and sorted by
+// (GET /workspaces/{workspace}/records/{type}/columns)
+func (_ Unimplemented) ListColumns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6172,6 +6202,41 @@ func (siw *ServerInterfaceWrapper) ListRecords(w http.ResponseWriter, r *http.Re
 	handler.ServeHTTP(w, r)
 }
 
+// ListColumns operation middleware
+func (siw *ServerInterfaceWrapper) ListColumns(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListColumns(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ExportRecords operation middleware
 func (siw *ServerInterfaceWrapper) ExportRecords(w http.ResponseWriter, r *http.Request) {
 
@@ -7852,6 +7917,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/notes", wrapper.AddNote)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/columns", wrapper.ListColumns)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/export", wrapper.ExportRecords)
@@ -10525,6 +10593,48 @@ func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRe
 	return err
 }
 
+type ListColumnsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+}
+
+type ListColumnsResponseObject interface {
+	VisitListColumnsResponse(w http.ResponseWriter) error
+}
+
+type ListColumns200JSONResponse struct {
+	Columns []ViewColumn `json:"columns"`
+}
+
+func (response ListColumns200JSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListColumnsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListColumnsdefaultApplicationProblemPlusJSONResponse) VisitListColumnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportRecordsRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -11995,6 +12105,9 @@ type StrictServerInterface interface {
 	// ListRecords Records of a type
 	// (GET /workspaces/{workspace}/records/{type})
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
+	// ListColumns What can be shown of records of a type, chosen and sorted by
+	// (GET /workspaces/{workspace}/records/{type}/columns)
+	ListColumns(ctx context.Context, request ListColumnsRequestObject) (ListColumnsResponseObject, error)
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
@@ -13941,6 +14054,33 @@ func (sh *strictHandler) ListRecords(w http.ResponseWriter, r *http.Request, wor
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
 		if err := validResponse.VisitListRecordsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListColumns operation middleware
+func (sh *strictHandler) ListColumns(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request ListColumnsRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListColumns(ctx, request.(ListColumnsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListColumns")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListColumnsResponseObject); ok {
+		if err := validResponse.VisitListColumnsResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

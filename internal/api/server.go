@@ -289,6 +289,7 @@ var needs = map[string]store.Role{
 	"StarterSheet":       store.Viewer,
 	"ExportRecords":      store.Viewer,
 	"ReadFilter":         store.Viewer,
+	"ListColumns":        store.Viewer,
 	"ListViews":          store.Viewer,
 	"AddView":            store.Operator,
 	"ChangeView":         store.Operator,

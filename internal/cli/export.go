@@ -18,7 +18,7 @@ func (a *app) exportCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "export TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short: "Write records of a type as a sheet that can be changed and brought back",
-		Long: `Writes records as CSV, JSON Lines or a workbook, with their ids and versions. The columns of such a sheet
+		Long: `Writes records as CSV, JSON Lines or a workbook (XLSX or OpenDocument), with their ids and versions. The columns of such a sheet
 go to their fields by themselves when it is imported again: only what was changed in the sheet is an update,
 what others have changed meanwhile stays, and what both have changed is held. Rows and columns that were
 taken away are not touched; a row without an id is looked up like any other.`,
@@ -32,7 +32,7 @@ taken away are not touched; a row without an id is looked up like any other.`,
 			p.Delimiter, p.Encoding = client.ExportRecordsParamsDelimiter(delimiter), client.ExportRecordsParamsEncoding(encoding)
 			if format == "" {
 				format = "csv"
-				if ext := strings.TrimPrefix(filepath.Ext(out), "."); slices.Contains([]string{"csv", "jsonl", "xlsx"}, ext) {
+				if ext := strings.TrimPrefix(filepath.Ext(out), "."); slices.Contains([]string{"csv", "jsonl", "xlsx", "ods"}, ext) {
 					format = ext
 				}
 			}
@@ -46,7 +46,7 @@ taken away are not touched; a row without an id is looked up like any other.`,
 	}
 	f := cmd.Flags()
 	f.StringVarP(&out, "out", "o", "", "write into this file; its ending says the format when none is given")
-	f.StringVar(&format, "format", "", "csv, jsonl or xlsx")
+	f.StringVar(&format, "format", "", "csv, jsonl, xlsx or ods")
 	f.StringVar(&delimiter, "delimiter", "", "of CSV: comma, semicolon or tab")
 	f.StringVar(&encoding, "encoding", "", "of CSV: utf-8 or utf-16")
 	l.flags(cmd)

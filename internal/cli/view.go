@@ -75,7 +75,7 @@ or shared with everybody. uchi records and uchi export take one with --view.
 A filter is a condition in CEL over the fields of the record; a dot leads to the record that a reference
 points to. Texts stand in quotes, choices and countries are compared by their codes:
 
-  country == "NO" && lower(name).contains("nord")
+  country == "NO" && name.lower().contains("nord")
   account.status in ["customer", "partner"] || !filled(account)
   close_date < today(30) && amount >= 10000
   "trade_fair" in interests && changed_at >= "2026-01-01"

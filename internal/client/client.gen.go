@@ -567,6 +567,7 @@ func (e UnreadablePolicy) Valid() bool {
 const (
 	ExportRecordsParamsFormatCsv   ExportRecordsParamsFormat = "csv"
 	ExportRecordsParamsFormatJsonl ExportRecordsParamsFormat = "jsonl"
+	ExportRecordsParamsFormatOds   ExportRecordsParamsFormat = "ods"
 	ExportRecordsParamsFormatXlsx  ExportRecordsParamsFormat = "xlsx"
 )
 
@@ -576,6 +577,8 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 	case ExportRecordsParamsFormatCsv:
 		return true
 	case ExportRecordsParamsFormatJsonl:
+		return true
+	case ExportRecordsParamsFormatOds:
 		return true
 	case ExportRecordsParamsFormatXlsx:
 		return true
@@ -626,6 +629,7 @@ func (e ExportRecordsParamsEncoding) Valid() bool {
 // Defines values for StarterSheetParamsFormat.
 const (
 	StarterSheetParamsFormatCsv  StarterSheetParamsFormat = "csv"
+	StarterSheetParamsFormatOds  StarterSheetParamsFormat = "ods"
 	StarterSheetParamsFormatXlsx StarterSheetParamsFormat = "xlsx"
 )
 
@@ -633,6 +637,8 @@ const (
 func (e StarterSheetParamsFormat) Valid() bool {
 	switch e {
 	case StarterSheetParamsFormatCsv:
+		return true
+	case StarterSheetParamsFormatOds:
 		return true
 	case StarterSheetParamsFormatXlsx:
 		return true
@@ -971,6 +977,9 @@ type HandOver struct {
 	// Email Of the colleague
 	Email string `json:"email"`
 }
+
+// How defines model for How.
+type How = view.How
 
 // Import defines model for Import.
 type Import struct {
@@ -1804,6 +1813,18 @@ type ViewChange struct {
 	View View `json:"view"`
 }
 
+// ViewColumn defines model for ViewColumn.
+type ViewColumn struct {
+	Field Field `json:"field"`
+
+	// Hows How it can be compared
+	Hows  []How  `json:"hows"`
+	Label string `json:"label"`
+
+	// Name Such as country or account.country
+	Name string `json:"name"`
+}
+
 // Workspace defines model for Workspace.
 type Workspace struct {
 	Label string `json:"label,omitempty,omitzero"`
@@ -2166,7 +2187,7 @@ type ListRecordsParams struct {
 
 // ExportRecordsParams defines parameters for ExportRecords.
 type ExportRecordsParams struct {
-	// Format csv (default), jsonl or xlsx
+	// Format csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP
 	Format ExportRecordsParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 
 	// Delimiter Of CSV: a comma (default), a semicolon or a tab
@@ -2229,7 +2250,7 @@ type StarterSheetParams struct {
 	// Fields Names of fields; all when left out; may be repeated
 	Fields []string `form:"fields,omitempty" json:"fields,omitempty,omitzero"`
 
-	// Format xlsx (default), or csv for one record type
+	// Format xlsx (default), ods or csv; several record types as CSV are files in a ZIP
 	Format StarterSheetParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
 }
 
@@ -2958,6 +2979,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 	ListRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListColumns What can be shown of records of a type, chosen and sorted by
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/columns (the `ListColumns` operationId).
+	ListColumns(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	//
@@ -4557,6 +4583,21 @@ func (c *Client) ColumnValues(ctx context.Context, workspace WorkspaceParam, pIm
 // Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 func (c *Client) ListRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListRecordsRequest(c.Server, workspace, pType, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListColumns What can be shown of records of a type, chosen and sorted by
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/columns (the `ListColumns` operationId).
+func (c *Client) ListColumns(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListColumnsRequest(c.Server, workspace, pType)
 	if err != nil {
 		return nil, err
 	}
@@ -8810,6 +8851,47 @@ func NewListRecordsRequest(server string, workspace WorkspaceParam, pType TypePa
 	return req, nil
 }
 
+// NewListColumnsRequest constructs an http.Request for the ListColumns method
+func NewListColumnsRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/columns", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewExportRecordsRequest constructs an http.Request for the ExportRecords method
 func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams) (*http.Request, error) {
 	var err error
@@ -11051,6 +11133,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type} (the `ListRecords` operationId).
 	ListRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ListRecordsParams, reqEditors ...RequestEditorFn) (*ListRecordsResponse, error)
+
+	// ListColumnsWithResponse What can be shown of records of a type, chosen and sorted by
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/columns (the `ListColumns` operationId).
+	ListColumnsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*ListColumnsResponse, error)
 
 	// ExportRecordsWithResponse Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	//
@@ -14354,6 +14443,58 @@ func (r ListRecordsResponse) ContentType() string {
 	return ""
 }
 
+type ListColumnsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Columns []ViewColumn `json:"columns"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListColumnsResponse) GetJSON200() *struct {
+	Columns []ViewColumn `json:"columns"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListColumnsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListColumnsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListColumnsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListColumnsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListColumnsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ExportRecordsResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16898,6 +17039,19 @@ func (c *ClientWithResponses) ListRecordsWithResponse(ctx context.Context, works
 		return nil, err
 	}
 	return ParseListRecordsResponse(rsp)
+}
+
+// ListColumnsWithResponse What can be shown of records of a type, chosen and sorted by
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/columns (the `ListColumns` operationId).
+func (c *ClientWithResponses) ListColumnsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*ListColumnsResponse, error) {
+	rsp, err := c.ListColumns(ctx, workspace, pType, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListColumnsResponse(rsp)
 }
 
 // ExportRecordsWithResponse Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
@@ -19489,6 +19643,41 @@ func ParseListRecordsResponse(rsp *http.Response) (*ListRecordsResponse, error) 
 		var dest struct {
 			Next    string   `json:"next,omitempty,omitzero"`
 			Records []Record `json:"records"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListColumnsResponse parses an HTTP response from a ListColumnsWithResponse call
+func ParseListColumnsResponse(rsp *http.Response) (*ListColumnsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListColumnsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Columns []ViewColumn `json:"columns"`
 		}
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err

@@ -129,13 +129,13 @@ func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.C
 		}
 	})
 	defer stop()
-	return sheet.WriteBook(w, "Rows", append(headers(i), downloadColumns...), func() (sheet.BookRow, error) {
+	return sheet.WriteXLSX(w, sheet.Book{Sheets: []sheet.BookSheet{{Name: "Rows", Columns: sheet.Columns(append(headers(i), downloadColumns...)), Next: func() (sheet.BookRow, error) {
 		row, err, ok := next()
 		if !ok {
 			return row, io.EOF
 		}
 		return row, err
-	})
+	}}}})
 }
 
 // errEnough ends a stream whose reader wants no more.

@@ -1,6 +1,7 @@
 package work
 
 import (
+	"archive/zip"
 	"cmp"
 	"context"
 	"encoding/csv"
@@ -11,12 +12,14 @@ import (
 	"iter"
 	"slices"
 	"strconv"
+	"strings"
 	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 	"uchi/internal/core/view"
 	"uchi/internal/store"
 
@@ -32,10 +35,11 @@ const (
 	CSV   Format = "csv"   // RFC 4180, UTF-8 with a byte order mark
 	JSONL Format = "jsonl" // one JSON object a line
 	XLSX  Format = "xlsx"  // ECMA-376
+	ODS   Format = "ods"   // ISO/IEC 26300
 )
 
 // Formats lists them in the order in which they are offered.
-var Formats = []Format{CSV, JSONL, XLSX}
+var Formats = []Format{CSV, JSONL, XLSX, ODS}
 
 // Export chooses the records and columns of an export, and how they are written.
 type Export struct {
@@ -48,12 +52,13 @@ type Export struct {
 // Delimiters are those that a CSV can be written with.
 var Delimiters = []string{",", ";", "\t"}
 
-// Exporting readies an export: it gives the type and a function that streams it. What
-// is wrong with the choice is said before anything is written.
-func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, func(ctx context.Context, w io.Writer) error, error) {
+// Exporting readies an export: it gives the type, how the file's name ends, and a
+// function that streams it. What is wrong with the choice is said before anything is
+// written. More records than a sheet holds are workbooks in a ZIP.
+func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x Export) (catalog.RecordType, string, func(ctx context.Context, w io.Writer) error, error) {
 	c, t, err := s.typeOf(ctx, workspace, typeName)
 	if err != nil {
-		return t, nil, err
+		return t, "", nil, err
 	}
 	if len(x.Filter.Columns) == 0 {
 		for _, f := range t.Offered().Fields {
@@ -62,24 +67,42 @@ func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x E
 	}
 	shown, err := view.Read(c, t, x.Filter.View)
 	if err != nil {
-		return t, nil, err
+		return t, "", nil, err
 	}
 	x.Delimiter = cmp.Or(x.Delimiter, ",")
 	if !slices.Contains(Formats, x.Format) {
-		return t, nil, fault.New(fault.Invalid, "unknown_format", "records cannot be exported so").With(string(x.Format)).Mended(fmt.Sprintf("Choose one of %v.", Formats))
+		return t, "", nil, fault.New(fault.Invalid, "unknown_format", "records cannot be exported so").With(string(x.Format)).Mended(fmt.Sprintf("Choose one of %v.", Formats))
 	}
 	if !slices.Contains(Delimiters, x.Delimiter) {
-		return t, nil, fault.New(fault.Invalid, "unknown_format", "values cannot be parted so").With(x.Delimiter).Mended("Choose a comma, a semicolon or a tab.")
+		return t, "", nil, fault.New(fault.Invalid, "unknown_format", "values cannot be parted so").With(x.Delimiter).Mended("Choose a comma, a semicolon or a tab.")
+	}
+	var head sheet.BookSheet
+	n := int64(0)
+	if x.Format == XLSX || x.Format == ODS {
+		if head, err = s.returnSheet(ctx, workspace, c, t, shown.Columns); err != nil {
+			return t, "", nil, err
+		}
+		if n, err = s.store.CountChosen(ctx, workspace, typeName, x.Filter); err != nil {
+			return t, "", nil, err
+		}
+		x.Filter.Columns = x.Filter.Columns[:0:0]
+		for _, p := range withTitles(shown.Columns) {
+			x.Filter.Columns = append(x.Filter.Columns, p.Name)
+		}
+	}
+	ending := string(x.Format)
+	if n > sheet.MostBookRows {
+		ending = "zip"
 	}
 	each := func(ctx context.Context, f func(r store.Record) error) error {
 		return s.store.EachRecord(ctx, workspace, typeName, x.Filter, f)
 	}
-	return t, func(ctx context.Context, w io.Writer) error {
+	return t, ending, func(ctx context.Context, w io.Writer) error {
 		switch x.Format {
 		case JSONL:
 			return exportLines(ctx, w, shown.Columns, each)
-		case XLSX:
-			return exportBook(ctx, w, t, shown.Columns, each)
+		case XLSX, ODS:
+			return exportBooks(ctx, w, x, shown.Columns, head, n, each)
 		}
 		return s.exportCSV(ctx, w, workspace, t, x, shown.Columns)
 	}, nil
@@ -95,15 +118,10 @@ func exportHeader(t catalog.RecordType, columns []view.Path) []string {
 	return header
 }
 
-// exportRow gives the cells of a record: its id with its version, by which a sheet
-// that comes back tells what it was made from, and its values, references by the ids
-// of their records.
-func exportRow(cells []string, r store.Record, columns []view.Path) []string {
-	cells = append(cells, r.Type.RecordID(r.ID)+mapping.VersionMark+strconv.Itoa(r.Version))
-	for _, p := range columns {
-		cells = append(cells, r.Values[p.Name])
-	}
-	return cells
+// recordVersion is the id of a record with its version, by which a sheet that comes
+// back tells what it was made from.
+func recordVersion(r store.Record) string {
+	return r.Type.RecordID(r.ID) + mapping.VersionMark + strconv.Itoa(r.Version)
 }
 
 type eachRecord func(ctx context.Context, f func(r store.Record) error) error
@@ -147,15 +165,57 @@ func exportLines(ctx context.Context, w io.Writer, columns []view.Path, each eac
 	})
 }
 
-func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, columns []view.Path, each eachRecord) error {
+// withTitles puts the name of a record beside each reference, to be read.
+func withTitles(columns []view.Path) (list []view.Path) {
+	for n, p := range columns {
+		list = append(list, p)
+		if p.Field.Type == catalog.Reference && !p.Own {
+			name := p.Name + ".title"
+			if n+1 == len(columns) || columns[n+1].Name != name {
+				list = append(list, view.Path{Name: name, Links: append(slices.Clone(p.Links), p.Field), Field: catalog.Field{Name: "title", Label: "Name", Type: catalog.Text}, Own: true})
+			}
+		}
+	}
+	return list
+}
+
+// returnSheet is the head of a sheet of records that is made to be changed and brought
+// back: the columns of a view, with what belongs into them.
+func (s *Service) returnSheet(ctx context.Context, workspace string, c catalog.Catalog, t catalog.RecordType, columns []view.Path) (sheet.BookSheet, error) {
+	head := sheet.BookSheet{Name: t.Plural, Columns: []sheet.BookColumn{{
+		Header: t.Label + " id", Note: "By this the row is known when it comes back: leave it as it is. Rows without one are looked up like any others.",
+	}}}
+	for _, p := range withTitles(columns) {
+		if p.Own || len(p.Links) > 0 {
+			head.Columns = append(head.Columns, sheet.BookColumn{Header: p.Label(), Holds: held[p.Field.Type], Note: "Only to be read: what is changed here is not loaded."})
+			continue
+		}
+		column, err := s.bookColumn(ctx, workspace, c, p.Field)
+		if err != nil {
+			return head, err
+		}
+		head.Columns = append(head.Columns, column)
+	}
+	return head, nil
+}
+
+// exportBooks writes records as a workbook, or as several in a ZIP when there are more
+// than a sheet holds.
+func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path, head sheet.BookSheet, n int64, each eachRecord) error {
+	var words []func(string) string
+	for _, p := range withTitles(columns) {
+		words = append(words, inWords(p.Field))
+	}
 	next, stop := iter.Pull2(func(yield func(sheet.BookRow, error) bool) {
 		err := each(ctx, func(r store.Record) error {
-			cells := exportRow(nil, r, columns)
-			for n, c := range cells { // which would come back shortened
-				if len(c) > sheet.MostCellText && utf8.RuneCountInString(c) > sheet.MostCellText {
+			cells := []string{recordVersion(r)}
+			for n, name := range x.Filter.Columns {
+				v := words[n](r.Values[name])
+				if len(v) > sheet.MostCellText && utf8.RuneCountInString(v) > sheet.MostCellText { // which would come back shortened
 					return fault.New(fault.Invalid, "cell_too_long", fmt.Sprintf("a cell of a workbook holds at most %d characters", sheet.MostCellText)).
-						With(r.Type.RecordID(r.ID) + " " + columns[n-1].Name).Mended("Export as CSV, or leave the field out.")
+						With(r.Type.RecordID(r.ID) + " " + name).Mended("Export as CSV, or leave the field out.")
 				}
+				cells = append(cells, v)
 			}
 			if !yield(sheet.BookRow{Cells: cells}, nil) {
 				return errEnough
@@ -167,11 +227,67 @@ func exportBook(ctx context.Context, w io.Writer, t catalog.RecordType, columns 
 		}
 	})
 	defer stop()
-	return sheet.WriteBook(w, t.Plural, exportHeader(t, columns), func() (sheet.BookRow, error) {
+	ended := false
+	rows := 0
+	head.Next = func() (sheet.BookRow, error) {
+		if n > sheet.MostBookRows && rows == mostPart {
+			return sheet.BookRow{}, io.EOF
+		}
+		rows++
 		row, err, ok := next()
 		if !ok {
+			ended = true
 			return row, io.EOF
 		}
 		return row, err
-	})
+	}
+	write := sheet.WriteXLSX
+	if x.Format == ODS {
+		write = sheet.WriteODS
+	}
+	book := sheet.Book{Sheets: []sheet.BookSheet{head}}
+	if n <= sheet.MostBookRows {
+		return write(w, book)
+	}
+	z := zip.NewWriter(w)
+	for part := 1; !ended; part++ {
+		rows = 0
+		f, err := z.Create(fmt.Sprintf("%s-%d.%s", head.Name, part, x.Format))
+		if err != nil {
+			return fmt.Errorf("write workbook: %w", err)
+		}
+		if err := write(f, book); err != nil {
+			return err
+		}
+	}
+	return z.Close()
 }
+
+// inWords gives how values of a field stand in a workbook that people work on: codes as
+// the words that its drop-down offers.
+func inWords(f catalog.Field) func(string) string {
+	words := map[string]string{}
+	for _, ch := range f.Choices {
+		words[ch.Code] = ch.Label
+	}
+	switch f.Type {
+	case catalog.YesNo:
+		words["true"], words["false"] = "yes", "no"
+	case catalog.Country:
+		for _, country := range value.Countries() {
+			words[country.Code] = country.Label
+		}
+	case catalog.Choices:
+		return func(v string) string {
+			list := strings.Split(v, value.ListSeparator)
+			for n, code := range list {
+				list[n] = cmp.Or(words[code], code)
+			}
+			return strings.Join(list, value.ListSeparator)
+		}
+	}
+	return func(v string) string { return cmp.Or(words[v], v) }
+}
+
+// mostPart is how many records a part of a large export has.
+const mostPart = 1_000_000

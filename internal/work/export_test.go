@@ -1,11 +1,13 @@
 package work
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 	"uchi/internal/core/view"
 	"uchi/internal/staging"
@@ -25,15 +27,15 @@ func TestExportAndBack(t *testing.T) {
 	b.loaded("contact", "Ref,Given name,Family name,E-mail,Phone,Account\nK-1,Kari,Øksnes,kari@x.example,+4755112233,A-1\nK-2,\"Jan \"\"Q\"\"\",\"Dal, Jr\",,,A-1\n")
 	export := func(typeName string, x Export) string {
 		t.Helper()
-		_, write, err := b.work.Exporting(b.Context(), "main", typeName, x)
+		_, _, write, err := b.work.Exporting(b.Context(), "main", typeName, x)
 		b.ok(err)
 		var out strings.Builder
 		b.ok(write(b.Context(), &out))
 		return out.String()
 	}
-	sheet := export("account", Export{Format: CSV, Filter: columns("name", "locality", "source_ref")})
-	b.want(sheet, "\ufeffAccount id,Name,Town or city,Number in the old system\nACC-1:1,Tern Marina,Ternvik,A-1\nACC-2:1,Gull Marina,Gullvik,'=A-2\nACC-3:1,Skarv,Skarvholm,A-3\n")
-	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3:1,Skarv,Skarvholm,A-3\n", ",Krogsø,Krogvik,\n").Replace(sheet)
+	made := export("account", Export{Format: CSV, Filter: columns("name", "locality", "source_ref")})
+	b.want(made, "\ufeffAccount id,Name,Town or city,Number in the old system\nACC-1:1,Tern Marina,Ternvik,A-1\nACC-2:1,Gull Marina,Gullvik,'=A-2\nACC-3:1,Skarv,Skarvholm,A-3\n")
+	back := strings.NewReplacer("Gullvik", "Gullholm", "ACC-3:1,Skarv,Skarvholm,A-3\n", ",Krogsø,Krogvik,\n").Replace(made)
 	i := b.upload("account", back)
 	b.want(fields(*i.Routine.V), "account.id=Account id account.locality=Town or city account.name=Name account.source_ref=Number in the old system")
 	i = b.check(i)
@@ -49,6 +51,12 @@ func TestExportAndBack(t *testing.T) {
 		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2","version":1}`+"\n")
 	book := b.check(b.upload("contact", export("contact", Export{Format: XLSX})))
 	b.want(book.Totals.V.Verdicts, map[string]int64{"same": 2})
+
+	open := b.check(b.upload("contact", export("contact", Export{Format: ODS})))
+	b.want(open.Totals.V.Verdicts, map[string]int64{"same": 2})
+	// Beside a reference stands the name of its record, to be read and not to be loaded.
+	b.want(strings.Contains(fields(*open.Routine.V), "Account ›"), false)
+	b.want(slices.ContainsFunc(open.Columns.V, func(c sheet.Column) bool { return c.Header == "Account › Name" && c.Samples[0] == "Tern Marina" }), true)
 
 	// Others change records while the sheet is away: what only they have changed stays,
 	// what only the sheet has changed is taken, what both have changed is held.
@@ -78,7 +86,7 @@ func TestExportAndBack(t *testing.T) {
 	b.want(b.rows(i), "[2 same (same 1)]")
 
 	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Filter: columns("shoe")}} {
-		if _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
+		if _, _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", x, err, code)
 		}
 	}

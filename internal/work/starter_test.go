@@ -17,7 +17,7 @@ func TestStarterSheet(t *testing.T) {
 	b := start(t)
 	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ih@uchi.example\n")
 	b.loaded("account", "Company\nTern Marina\n")
-	write, err := b.work.Starting(b.Context(), "main", []string{"contact", "opportunity"}, nil, XLSX)
+	_, write, err := b.work.Starting(b.Context(), "main", []string{"contact", "opportunity"}, nil, XLSX)
 	b.ok(err)
 	var out bytes.Buffer
 	b.ok(write(&out))
@@ -42,7 +42,7 @@ func TestStarterSheet(t *testing.T) {
 			{"Family name": "Øksnes", "Given name": "Kari", "E-mail": "kari@x.example", "Account": "Tern Marina", "Country": "Norway", "Owner": "Ingrid Havnes", "Mobile": "+47 90 11 22 33", "Birthday": "1980-04-03"},
 			{"Family name": "Li"},
 		} {
-			b.ok(book.SetCellStr("Contacts", column+[]string{"2", "3"}[row], values[h]))
+			b.ok(book.SetCellStr("Contacts", column+[]string{"3", "4"}[row], values[h]))
 		}
 	}
 	var filled bytes.Buffer
@@ -55,26 +55,26 @@ func TestStarterSheet(t *testing.T) {
 	b.want(placed, len(header))
 	i = b.load(b.check(i))
 	b.want(b.codes(i), "[]")
-	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2})
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 2, "skipped": 1})
 	r := b.record("contact", "CON-1").Values
 	b.want(r["country"]+" "+r["owner"]+" "+r["account"]+" "+r["birthday"], "NO STF-1 ACC-1 1980-04-03")
 
-	write, err = b.work.Starting(b.Context(), "main", []string{"lead"}, []string{"email", "family_name", "company"}, CSV)
+	_, write, err = b.work.Starting(b.Context(), "main", []string{"lead"}, []string{"email", "family_name", "company"}, CSV)
 	b.ok(err)
 	var text strings.Builder
 	b.ok(write(&text))
-	b.want(text.String(), "\ufeffFamily name,Company,E-mail\n")
+	b.want(text.String(), "\ufeffFamily name,Company,E-mail\n(example) Family name,Company,name@company.example\n")
 	for code, ask := range map[string]func() error{
 		"unknown_format": func() error {
-			_, err := b.work.Starting(b.Context(), "main", []string{"lead", "contact"}, nil, CSV)
+			_, _, err := b.work.Starting(b.Context(), "main", []string{"lead", "contact"}, nil, JSONL)
 			return err
 		},
 		"unknown_record_type": func() error {
-			_, err := b.work.Starting(b.Context(), "main", []string{"boat"}, nil, XLSX)
+			_, _, err := b.work.Starting(b.Context(), "main", []string{"boat"}, nil, XLSX)
 			return err
 		},
 		"unknown_field": func() error {
-			_, err := b.work.Starting(b.Context(), "main", []string{"lead"}, []string{"shoe"}, XLSX)
+			_, _, err := b.work.Starting(b.Context(), "main", []string{"lead"}, []string{"shoe"}, XLSX)
 			return err
 		},
 	} {

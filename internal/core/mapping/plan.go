@@ -510,6 +510,14 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 	return problem.Problem{}, false
 }
 
+// ExampleMark begins the first cell of a row that only shows what a filled one looks
+// like, as starter sheets have it. Such a row is left out.
+const ExampleMark = "(example)"
+
+func isExample(row sheet.Row) bool {
+	return len(row.Cells) > 0 && strings.HasPrefix(row.Cells[0], ExampleMark)
+}
+
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	out.ID, out.Version, out.LeftOut, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, 0, "", out.Problems[:0]
@@ -521,6 +529,9 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 		if out.Empty = true; dp.Grouped {
 			out.Above = dp.above
 		}
+		return
+	}
+	if out.LeftOut = isExample(row); out.LeftOut {
 		return
 	}
 	dp.above = row.Number

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/view"
 )
 
 // Target is one of the drafts of a row, for which columns are sought.
@@ -51,9 +52,11 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	}
 	for _, col := range v.columns {
 		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
-		h := headerOf(col.Header, x.fields, forms, x.words)
-		for i, f := range x.fields {
-			scores[i], reasons[i] = judge(t, f, i, h, col, memory)
+		if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
+			h := headerOf(col.Header, x.fields, forms, x.words)
+			for i, f := range x.fields {
+				scores[i], reasons[i] = judge(t, f, i, h, col, memory)
+			}
 		}
 		x.scores, x.reasons = append(x.scores, scores), append(x.reasons, reasons)
 	}

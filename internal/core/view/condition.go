@@ -200,7 +200,7 @@ func (w way) text(name string, values []string) string {
 		}
 		return in
 	case Contains, StartsAs, EndsAs:
-		return "lower(" + name + ")." + string(w.op) + "(" + strings.ToLower(value) + ")"
+		return name + ".lower()." + string(w.op) + "(" + strings.ToLower(value) + ")"
 	}
 	return name + " " + string(w.op) + " " + value
 }

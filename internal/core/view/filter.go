@@ -193,7 +193,7 @@ func (r reader) call(e ast.Expr, deep int) (Node, error) {
 		op, known := celNames[name]
 		if !known {
 			return nil, r.fail(e, "the filter knows no "+strings.Trim(name, "_@")+" here",
-				"There are == != < <= > >= in && || !, contains, startsWith, endsWith, lower(), filled() and today().")
+				"There are == != < <= > >= in && || !, contains, startsWith, endsWith, .lower(), filled() and today().")
 		}
 		if call.IsMemberFunction() {
 			args = append([]ast.Expr{call.Target()}, args...)
@@ -241,8 +241,8 @@ func (r reader) compare(e ast.Expr, op Op, left, right ast.Expr) (Node, error) {
 		return nil, r.fail(right, "a field is compared with a value, not with another field", `Texts stand in quotes: "…".`)
 	}
 	t := Test{Op: op}
-	if left.Kind() == ast.CallKind && left.AsCall().FunctionName() == "lower" && len(left.AsCall().Args()) == 1 {
-		t.Lower, left = true, left.AsCall().Args()[0]
+	if lowered(left) {
+		t.Lower, left = true, left.AsCall().Target()
 	}
 	var err error
 	if t.Path, err = r.path(left); err != nil {
@@ -287,11 +287,13 @@ func settle(t Test) Node {
 	return t
 }
 
+// lowered tells whether it is a field in small letters: name.lower().
+func lowered(e ast.Expr) bool {
+	return e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lower" && e.AsCall().IsMemberFunction() && len(e.AsCall().Args()) == 0
+}
+
 func isField(e ast.Expr) bool {
-	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "lower" {
-		return true
-	}
-	return e.Kind() == ast.IdentKind || e.Kind() == ast.SelectKind
+	return lowered(e) || e.Kind() == ast.IdentKind || e.Kind() == ast.SelectKind
 }
 
 func (r reader) path(e ast.Expr) (Path, error) {

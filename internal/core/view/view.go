@@ -7,7 +7,7 @@
 // A filter names fields as a record has them, a dot leading to the record that a
 // reference points to:
 //
-//	country == "NO" && lower(name).contains("nord")
+//	country == "NO" && name.lower().contains("nord")
 //	account.status in ["customer", "partner"] || !filled(account)
 //	close_date < today(30) && amount >= 10000
 //	"trade_fair" in interests && changed_at >= "2026-01-01"
@@ -41,6 +41,33 @@ type Path struct {
 	Own   bool               // the record has it beside its fields: its id, version, import, times
 }
 
+// Offered lists what can be shown of records of a type, chosen and sorted by: its
+// fields that are in use, what every record has beside them, and the fields of the
+// records that it refers to.
+func Offered(c catalog.Catalog, t catalog.RecordType) (list []Path) {
+	add := func(of catalog.RecordType, prefix string, links []catalog.Field) {
+		for _, f := range of.Offered().Fields {
+			list = append(list, Path{Name: prefix + f.Name, Links: links, Field: f, Of: of})
+		}
+	}
+	add(t, "", nil)
+	for _, f := range beside {
+		if _, taken := t.Field(f.Name); taken {
+			continue
+		}
+		if f.Name == "id" {
+			f.To = t.Name
+		}
+		list = append(list, Path{Name: f.Name, Field: f, Of: t, Own: true})
+	}
+	for _, f := range t.Offered().Fields {
+		if to, ok := c.Type(f.To); ok && f.Type == catalog.Reference {
+			add(to, f.Name+".", []catalog.Field{f})
+		}
+	}
+	return list
+}
+
 // beside are what every record has beside its fields.
 var beside = []catalog.Field{
 	{Name: "id", Label: "Id", Type: catalog.Reference},
@@ -50,10 +77,6 @@ var beside = []catalog.Field{
 	{Name: "changed_at", Label: "Changed", Type: catalog.DateTime},
 	{Name: "title", Label: "Name", Type: catalog.Text},
 }
-
-// Beside lists what every record has beside its fields, unless the type has a
-// field of the name.
-func Beside() []catalog.Field { return slices.Clone(beside) }
 
 // mostLinks is over how many records a path may lead.
 const mostLinks = 4

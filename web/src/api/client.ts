@@ -37,6 +37,11 @@ export type Person = Schemas["Person"];
 export type Problem = Schemas["Problem"];
 export type Verdict = Schemas["Verdict"];
 export type Outcome = Schemas["Outcome"];
+export type View = Schemas["View"];
+export type SavedView = Schemas["SavedView"];
+export type ViewColumn = Schemas["ViewColumn"];
+export type Condition = Schemas["Condition"];
+export type How = Schemas["How"];
 export type TypeList = RecordType[];
 
 export const api = createClient<paths>({ baseUrl: "/api/v1" });

@@ -1248,6 +1248,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/records/{type}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        /** What can be shown of records of a type, chosen and sorted by */
+        get: operations["listColumns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}/filter": {
         parameters: {
             query?: never;
@@ -2020,11 +2040,20 @@ export interface components {
             /** Format: date-time */
             changed_at: string;
         };
+        ViewColumn: {
+            /** @description Such as country or account.country */
+            name: string;
+            label: string;
+            field: components["schemas"]["Field"];
+            /** @description How it can be compared */
+            hows: components["schemas"]["How"][];
+        };
+        /** @enum {string} */
+        How: "is" | "is_not" | "one_of" | "none_of" | "contains" | "begins" | "ends" | "less" | "at_most" | "more" | "at_least" | "has" | "has_not" | "filled" | "blank";
         Condition: {
             /** @description Name of a field, such as country or account.country */
             field: string;
-            /** @enum {string} */
-            how: "is" | "is_not" | "one_of" | "none_of" | "contains" | "begins" | "ends" | "less" | "at_most" | "more" | "at_least" | "has" | "has_not" | "filled" | "blank";
+            how: components["schemas"]["How"];
             /** @description today(30) is a day thirty days from now */
             values?: string[];
         };
@@ -3197,8 +3226,8 @@ export interface operations {
                 type: string[];
                 /** @description Names of fields; all when left out; may be repeated */
                 fields?: string[];
-                /** @description xlsx (default), or csv for one record type */
-                format?: "xlsx" | "csv";
+                /** @description xlsx (default), ods or csv; several record types as CSV are files in a ZIP */
+                format?: "xlsx" | "ods" | "csv";
             };
             header?: never;
             path: {
@@ -5083,8 +5112,8 @@ export interface operations {
     exportRecords: {
         parameters: {
             query?: {
-                /** @description csv (default), jsonl or xlsx */
-                format?: "csv" | "jsonl" | "xlsx";
+                /** @description csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP */
+                format?: "csv" | "jsonl" | "xlsx" | "ods";
                 /** @description Of CSV: a comma (default), a semicolon or a tab */
                 delimiter?: "comma" | "semicolon" | "tab";
                 /** @description Of CSV, with a byte order mark: utf-8 (default) or utf-16 */
@@ -5118,6 +5147,32 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listColumns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The type's fields, what every record has beside them, and the fields of what it refers to */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        columns: components["schemas"]["ViewColumn"][];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

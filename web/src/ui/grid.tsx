@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { EllipsisVertical } from "lucide-react";
+import { ArrowDown, ArrowUp, EllipsisVertical } from "lucide-react";
 import { useEffect, useId, useImperativeHandle, useLayoutEffect, useRef, useState, type ReactNode, type Ref } from "react";
 import { cx, Menu, MenuItem, MenuLine } from "./parts";
 
@@ -15,6 +15,11 @@ export interface GridColumn<R> {
   /** The cell as it is copied. */
   text: (row: R) => string;
   right?: boolean;
+  /** What is copied of it instead, as columns with headers of their own. */
+  copied?: { label: string; text: (row: R) => string }[];
+  /** How the rows are sorted by it, and what sorts them so. */
+  sorted?: "up" | "down" | undefined;
+  onSort?: (way: "up" | "down" | undefined) => void;
 }
 
 export interface GridHandle {
@@ -199,7 +204,8 @@ export function DataGrid<R>(p: {
     const list = p.fetchRows
       ? await p.fetchRows(low, to)
       : Array.from({ length: to - low + 1 }, (_, n) => rowAt(low + n)).flatMap((r) => r ?? []);
-    await navigator.clipboard.writeText(asText([order.map((c) => c.label), ...list.map((r) => order.map((c) => c.text(r)))]));
+    const parts = order.flatMap((c) => c.copied ?? [c]);
+    await navigator.clipboard.writeText(asText([parts.map((c) => c.label), ...list.map((r) => parts.map((c) => c.text(r)))]));
     setSaid(`${list.length} rows are copied with their header.`);
   };
 
@@ -305,6 +311,7 @@ export function DataGrid<R>(p: {
       role="columnheader"
       data-column={c.id}
       aria-colindex={order.indexOf(c) + 1}
+      aria-sort={c.sorted ? (c.sorted === "up" ? "ascending" : "descending") : undefined}
       onFocus={() => setHeadAt(order.indexOf(c))}
       className={cx("group border-r border-line bg-paper", left === undefined ? "relative shrink-0" : "absolute top-0")}
       style={{ left, width: widthOf(c), height: headHeight }}
@@ -312,6 +319,8 @@ export function DataGrid<R>(p: {
       {c.head ?? (
         <div className={cx("truncate px-3 py-2 pr-6 text-[12px] font-medium text-ink-soft", c.right && "text-right")}>
           {c.label}
+          {c.sorted === "up" && <ArrowUp size={12} aria-hidden className="ml-1 inline" />}
+          {c.sorted === "down" && <ArrowDown size={12} aria-hidden className="ml-1 inline" />}
         </div>
       )}
       <div className="absolute top-0.5 right-1 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
@@ -326,6 +335,14 @@ export function DataGrid<R>(p: {
             </button>
           }
         >
+          {c.onSort && (
+            <>
+              <MenuItem onSelect={() => c.onSort?.("up")}>Sort up</MenuItem>
+              <MenuItem onSelect={() => c.onSort?.("down")}>Sort down</MenuItem>
+              {c.sorted && <MenuItem onSelect={() => c.onSort?.(undefined)}>Do not sort by it</MenuItem>}
+              <MenuLine />
+            </>
+          )}
           <MenuItem onSelect={() => fit(c)}>As wide as its content</MenuItem>
           <MenuItem onSelect={() => setWidth(c, widthOf(c) * 1.4)}>Wider</MenuItem>
           <MenuItem onSelect={() => setWidth(c, widthOf(c) / 1.4)}>Narrower</MenuItem>
