@@ -15,6 +15,7 @@ import (
 
 var (
 	stepMoved     = step{does: "looks up what records were when the sheet was made", reads: "draft matches history", writes: "moved"}
+	stepEmptied   = step{does: "tells which cells of a sheet of records were emptied", reads: "draft aside matches settled links became records moved cells", writes: "problems"}
 	stepHoldMoved = step{does: "holds what was changed on both sides", reads: "draft aside matches settled links became records moved cells", writes: "problems"}
 )
 
@@ -52,12 +53,45 @@ func (k *draftCheck) holdMoved(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		now, there := k.shown(fp.Field, now(fp.Field)), k.shown(fp.Field, schema.Column(fp.Field, "r"))
+		says := now + ` is not null`
+		if fp.Blank == mapping.Clear {
+			says = `true` // a blank cell as well
+		}
 		list = append(list, k.hold(problem.ChangedBoth, fp, `d.detail`, `
 			from (
 				select q.row_no, coalesce(x.was, 'nothing') || ' when the sheet was made, now ' || coalesce({there}, 'nothing') as detail
 				from {staged} join {moved} x on x.row_no = q.row_no and x.field = {field}
-				where {now} is not null and x.was is distinct from {now} and {there} is distinct from {now} and {there} is distinct from x.was and {stays q} and not {kept}
-			) d`, frag{"staged": k.staged(), "now": now, "there": there, "field": schema.Literal(fp.Field.Name), "kept": k.keptByAnswer(fp.Field)}))
+				where {says} and x.was is distinct from {now} and {there} is distinct from {now} and {there} is distinct from x.was and {stays q} and not {kept}
+			) d`, frag{"says": says, "staged": k.staged(), "now": now, "there": there, "field": schema.Literal(fp.Field.Name), "kept": k.keptByAnswer(fp.Field)}))
 	}
 	return k.do(ctx, stepHoldMoved, list...)
+}
+
+// tellEmptied tells where a cell of a sheet of records was emptied: the record had a
+// value when the sheet was made, and the policy leaves it. A cell that was blank
+// before says nothing.
+func (k *draftCheck) tellEmptied(ctx context.Context) error {
+	if !k.dated {
+		return nil
+	}
+	var list []stmt
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if fp.Column() == "" || fp.Blank == mapping.Clear || fp.Field.Required {
+			continue
+		}
+		there := k.shown(fp.Field, schema.Column(fp.Field, "r"))
+		list = append(list, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+			select d.row_no, @code, @field, @col, '', d.detail, true
+			from (
+				select q.row_no, case when x.field is null then {there} else x.was end as detail
+				from {staged} left join {moved} x on x.row_no = q.row_no and x.field = {name}
+				where q.was_version is not null and {now} is null and {there} is not null
+					and {stays q} and not coalesce({name} = any(q.cleared), false)
+			) d
+			where d.detail is not null and btrim({cell}) = ''`,
+			frag{"there": there, "staged": k.staged(), "name": schema.Literal(fp.Field.Name), "now": now(fp.Field), "cell": k.cell(*fp)},
+			arg{"code": string(problem.Emptied), "field": k.plan.Named(fp.Field.Name), "col": fp.Column()}))
+	}
+	return k.do(ctx, stepEmptied, list...)
 }

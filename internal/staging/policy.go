@@ -51,7 +51,11 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		}
 	}
 	if fp.Blank == mapping.Clear {
-		out = `case when ` + given + ` is null then null else ` + out + ` end`
+		blank := given + ` is null`
+		if k.dated { // a cell that was blank when the sheet was made says nothing
+			blank += ` and not ` + k.unmoved(fp, row, given)
+		}
+		out = `case when ` + blank + ` then null else ` + out + ` end`
 	}
 	if k.cleared[f.Name] {
 		out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.cleared) then null else ` + out + ` end`

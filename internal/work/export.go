@@ -155,7 +155,7 @@ func exportLines(ctx context.Context, w io.Writer, columns []view.Path, each eac
 	out := json.NewEncoder(w)
 	out.SetEscapeHTML(false)
 	return each(ctx, func(r store.Record) error {
-		line := map[string]any{"id": r.Type.RecordID(r.ID), "version": r.Version}
+		line := map[string]any{"id": recordVersion(r)}
 		for _, p := range columns {
 			if v := r.Values[p.Name]; v != "" {
 				line[p.Name] = v

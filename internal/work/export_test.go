@@ -48,7 +48,7 @@ func TestExportAndBack(t *testing.T) {
 	all := b.check(b.upload("contact", export("contact", Export{Format: CSV})))
 	b.want(all.Totals.V.Verdicts, map[string]int64{"same": 2})
 	b.want(export("contact", Export{Format: JSONL, Filter: store.RecordFilter{View: view.View{Columns: []string{"family_name", "account"}}, Text: "dal"}}),
-		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2","version":1}`+"\n")
+		`{"account":"ACC-1","family_name":"Dal, Jr","id":"CON-2:1"}`+"\n")
 	book := b.check(b.upload("contact", export("contact", Export{Format: XLSX})))
 	b.want(book.Totals.V.Verdicts, map[string]int64{"same": 2})
 
@@ -76,6 +76,22 @@ func TestExportAndBack(t *testing.T) {
 	tern := b.record("account", "ACC-1").Values
 	b.want(tern["name"]+" "+tern["locality"]+" "+tern["website"], "Tern Harbour Ternby https://tern.example")
 	b.agree(i)
+
+	// A cell that was emptied is told from one that was blank; it empties the value where
+	// blank cells may, and nothing that others have filled meanwhile.
+	emptied := strings.NewReplacer("Ternby", "", "Gullby", "").Replace(export("account", Export{Format: CSV, Filter: columns("name", "locality", "website", "phone")}))
+	b.loaded("account", "Account id,Phone\nACC-1,+4755112299\n")
+	i = b.check(b.upload("account", emptied))
+	b.want(b.codes(i), "[2 emptied_in_sheet locality 3 emptied_in_sheet locality]")
+	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 same (same 3) 5 same (same 4)]")
+	i = b.load(b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Blank = mapping.Clear })))
+	b.want(b.codes(i), "[]")
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"updated": 2, "unchanged": 2})
+	tern = b.record("account", "ACC-1").Values
+	b.want(tern["locality"]+tern["phone"], "+4755112299")
+	b.loaded("account", "Account id,Town or city\nACC-3,Skarvsund\n")
+	i = b.check(b.change(b.upload("account", strings.Replace(emptied, "Skarvby", "", 1)), func(r *mapping.Routine) { r.Drafts[0].Blank = mapping.Clear }))
+	b.want(b.codes(i), "[4 changed_on_both_sides locality]")
 
 	// A stage that only others have moved on is no doubt about the sheet.
 	b.loaded("opportunity", deals+"Mooring lines,ACC-1,offered,5000,EUR,2026-12-01,D-1\n")

@@ -58,13 +58,14 @@ const (
 	KeyDiffers       Code = "key_differs"
 	ChangedSince     Code = "changed_since_check"
 	ChangedBoth      Code = "changed_on_both_sides"
+	Emptied          Code = "emptied_in_sheet"
 	WriteRefused     Code = "write_refused"
 	StillReferred    Code = "still_referred"
 	AnswerGone       Code = "answer_gone"
 )
 
 // Told lists the codes that are only told: the row loads with all that it says.
-var Told = []Code{KnownElsewhere, LinkLeft}
+var Told = []Code{KnownElsewhere, LinkLeft, Emptied}
 
 type words struct{ says, mend string }
 
@@ -111,6 +112,7 @@ var table = map[Code]words{
 	KeyDiffers:       {"the record that was found has another key: {detail}", "If it is the same record, give its id; if not, correct what it was found by."},
 	ChangedSince:     {"the record was changed after the check ({detail})", "Check again, then load what is left."},
 	ChangedBoth:      {"the value was changed in the sheet and in the record: {detail}", "Write into the cell what is to be right."},
+	Emptied:          {"the cell was emptied since the sheet was made; what is there stays: {detail}", "To empty the value, let blank cells clear the field, or write (clear) into the cell."},
 	StillReferred:    {"other records point to the one that would be deleted: {detail}", "Let them point elsewhere first, or leave the row out."},
 	AnswerGone:       {"the record or row that was answered with is not there any more: {detail}", "Answer the question again."},
 	WriteRefused:     {"the record could not be written: {detail}", "Correct the row and load what is left."},
