@@ -326,6 +326,11 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 			return err
 		}
 	}
+	if err := quiet.saveView(ctx, c, "account", "Norwegian customers", look{
+		filter: `country == "NO" && status == "customer"`, columns: []string{"name", "owner", "locality", "employees", "email"}, sort: []string{"-employees"},
+	}, true); err != nil {
+		return err
+	}
 	if err := a.checkDemo(ctx, quiet, files, demoChecks[:2]); err != nil {
 		return err
 	}
