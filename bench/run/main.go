@@ -28,6 +28,7 @@ func main() {
 	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
 	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
 	mending := flag.String("mend", "", "instead, sizes of imports of which cells are mended and the load is taken back")
+	views := flag.String("views", "", "instead, sizes of records of which views are paged and exports are made")
 	out := flag.String("out", "bench/out", "directory for generated files")
 	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
 	flag.Parse()
@@ -40,6 +41,9 @@ func main() {
 	}
 	if *mending != "" {
 		work = func() error { return mended(context.Background(), *mending, *bin, *out, *dir) }
+	}
+	if *views != "" {
+		work = func() error { return viewed(context.Background(), *views, *bin, *out, *dir) }
 	}
 	if err := errors.Join(os.MkdirAll(*out, 0o755), work()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)

@@ -137,12 +137,17 @@ func WriteXLSX(w io.Writer, book Book) error {
 		b.guide(book.Guide)
 	}
 	for _, s := range book.Sheets {
+		for n, c := range s.Columns {
+			b.header(s.Name, n, c)
+		}
+	}
+	if b.lists > 0 { // before there are rows, which it would take into memory
+		b.try(b.f.SetSheetVisible(listsSheet, false))
+	}
+	for _, s := range book.Sheets {
 		if b.err == nil {
 			b.fill(s)
 		}
-	}
-	if b.lists > 0 {
-		b.try(b.f.SetSheetVisible(listsSheet, false))
 	}
 	if b.err == nil {
 		b.try(b.f.Write(w))
@@ -211,7 +216,6 @@ func (b *xlsxBook) fill(s BookSheet) {
 		b.try(out.SetColWidth(n+1, n+1, float64(max(14, min(40, len(c.Header)+6)))))
 		b.try(out.SetColStyle(n+1, n+1, plain[n]))
 		line = append(line, excelize.Cell{Value: c.Header, StyleID: b.style(excelize.Style{Font: &excelize.Font{Bold: true}, CustomNumFmt: &text}, fill)})
-		b.header(s.Name, n, c)
 	}
 	b.try(out.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}))
 	b.try(out.SetRow("A1", line))
