@@ -53,7 +53,7 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	for _, col := range v.columns {
 		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 		if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
-			h := headerOf(col.Header, x.fields, forms, x.words)
+			h := headerOf(t.Name, col.Header, x.fields, forms, x.words)
 			for i, f := range x.fields {
 				scores[i], reasons[i] = judge(t, f, i, h, col, memory)
 			}

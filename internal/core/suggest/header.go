@@ -18,6 +18,7 @@ type header struct {
 	core  []string // without words that only say whose or which
 	said  []saying // how well it says each field of the type
 	known bool     // some field of the type answers to it
+	mute  bool     // it says nothing at all: it is blank, a number, or only says that it is a column
 }
 
 // saying is how well a header says a field, from 0 to 1, with the reason.
@@ -102,7 +103,7 @@ func withoutNeutral(words []string) []string {
 
 // headerOf takes a header apart for the fields of a type; own are the words by
 // which the type itself is known, which change nothing about what it is.
-func headerOf(s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
+func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
 	words := tokens(s)
 	h := header{all: strings.Join(words, " "), words: spelt(words)}
 	h.core = withoutNeutral(h.words)
@@ -114,12 +115,60 @@ func headerOf(s string, fields []catalog.Field, forms []fieldForms, own map[stri
 	as := formOfWords(s, words)
 	as.core = h.core
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
+	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
 	h.said = make([]saying, len(fields))
+	meant, decided := meaningsOf(t, s, fields)
 	for i, f := range fields {
 		h.said[i] = compareHeader(f, forms[i], as)
+		if decided { // what stands in brackets says which of several it is
+			h.said[i].score *= 0.7
+		}
+		if meant[i] > h.said[i].score {
+			h.said[i] = saying{meant[i], "the header’s words mean " + f.Label}
+		}
 		h.known = h.known || h.said[i].score >= certain
 	}
 	return h
+}
+
+// meaningsOf gives how well what a header means says each field: as a whole with what
+// stands in brackets, without that, and part by part where a stroke parts two words for
+// one thing. Decided is that the brackets say which field it is.
+func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bool) {
+	best = make([]float64, len(fields))
+	read := func(text string, weight float64) (top float64) {
+		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(numbering.ReplaceAllString(text, ""))))))
+		for i, f := range fields {
+			score := conceptScore(t, f, l) * weight
+			best[i], top = max(best[i], score), max(top, score)
+		}
+		return top
+	}
+	aside := asides.MatchString(s)
+	if top := read(brackets.Replace(s), 1); aside && top >= certain {
+		return best, true
+	}
+	if aside {
+		read(asides.ReplaceAllString(s, " "), 0.99)
+	}
+	for part := range strings.SplitSeq(s, "/") {
+		if part != s && len(strings.TrimSpace(part)) > 2 {
+			read(part, 0.98)
+		}
+	}
+	return best, false
+}
+
+var brackets = strings.NewReplacer("(", " ", ")", " ", "[", " ", "]", " ", "{", " ", "}", " ", "<", " ", ">", " ", "/", " ")
+
+// saysNothing are the words of headers that programs make when there is none.
+var saysNothing = map[string]bool{"": true}
+
+func init() {
+	for w := range strings.FieldsSeq(`a b c d e f g h i j k l m n o p q r s t u v w x y z col column columns spalte feld field fields kolonne kolumn colonne columna coluna colonna kolom sarake kolumna pole champ campo campos veld
+		text txt string number num date value var attr attribute unnamed custom userfield f_ c_ item $$`) {
+		saysNothing[value.Words(w)] = true
+	}
 }
 
 // fieldForms are the words under which a field is known.

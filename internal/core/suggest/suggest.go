@@ -64,21 +64,31 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return 0, ""
 	}
 	fit, what := fitOf(t, f, col)
+	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
+		fit = neutralFit // a header that says something else knows better
+	}
 	if col.Filled < fewest && (fit == distinctive || words >= 0.98) {
 		fit = neutralFit // one or two cells do not outweigh the field's own name
 	}
 	switch {
 	case words == 0 && fit == distinctive:
 		return 0.91, "the header says little, but " + what
+	case words == 0 && fit == supports && h.mute:
+		return 0.7, "the header says nothing, and " + what
 	case words == 0:
 		return 0, ""
 	case fit == contradicts:
 		return words * 0.5, reason + ", but " + what
 	case fit == distinctive && words < 0.97:
-		return min(0.97, words+0.06), reason + ", and " + what
+		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
+	case fit == supports && words >= leastHeld && words < certain:
+		return 0.91, reason + ", and " + what
 	}
 	return words, reason
 }
+
+// leastHeld is how well a header must say a field for cells that agree to settle it.
+const leastHeld = 0.68
 
 // Type ranks the record types by how many of the columns find a field, best
 // first, with the reason.

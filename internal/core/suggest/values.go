@@ -1,6 +1,8 @@
 package suggest
 
 import (
+	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -16,8 +18,14 @@ type fit int
 const (
 	neutralFit  fit = iota // nothing for and nothing against
 	contradicts            // the cells cannot be this
+	supports               // the cells look like this, and may be something else
 	distinctive            // the cells look like this and like nothing else
 )
+
+// strong tells which types are told by their cells whatever the header says.
+func strong(t catalog.FieldType) bool {
+	return t == catalog.Email || t == catalog.URL || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text
+}
 
 // fitOf compares what stands in a column with what a field takes.
 func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string) {
@@ -71,16 +79,16 @@ func (c *cells) telephone() float64 {
 var fits = map[catalog.FieldType]func(c *cells) (fit, string){
 	catalog.Text:      fitText,
 	catalog.LongText:  fitNames,
-	catalog.Reference: func(*cells) (fit, string) { return neutralFit, "" },
+	catalog.Reference: fitReference,
 	catalog.Integer:   fitNumber,
 	catalog.Decimal:   fitNumber,
 	catalog.Money:     fitNumber,
 	catalog.Percent:   fitNumber,
-	catalog.Date:      readAs(catalog.Date, "its values are no dates"),
-	catalog.DateTime:  readAs(catalog.Date, "its values are no dates"),
-	catalog.YesNo:     readAs(catalog.YesNo, "its values are neither yes nor no"),
-	catalog.Language:  readAs(catalog.Language, "its values are no languages"),
-	catalog.Currency:  readAs(catalog.Currency, "its values are no currencies"),
+	catalog.Date:      fitDate,
+	catalog.DateTime:  fitDate,
+	catalog.YesNo:     readAs(catalog.YesNo, "its values are neither yes nor no", "its values are yes and no"),
+	catalog.Language:  readAs(catalog.Language, "its values are no languages", "its values are languages"),
+	catalog.Currency:  readAs(catalog.Currency, "its values are no currencies", "its values are currencies"),
 	catalog.Country:   fitCountry,
 	catalog.OneChoice: fitChoice,
 	catalog.Choices:   func(*cells) (fit, string) { return neutralFit, "" },
@@ -91,24 +99,112 @@ var fits = map[catalog.FieldType]func(c *cells) (fit, string){
 
 // readAs is for types that nothing but their own texts can be read as, and that
 // a column may still be when a few can.
-func readAs(as catalog.FieldType, otherwise string) func(c *cells) (fit, string) {
+func readAs(as catalog.FieldType, otherwise, so string) func(c *cells) (fit, string) {
 	return func(c *cells) (fit, string) {
-		if c.readable(as) < 0.3 {
+		switch r := c.readable(as); {
+		case r < 0.3:
 			return contradicts, otherwise
+		case r > 0.9:
+			return supports, so
 		}
 		return neutralFit, ""
 	}
+}
+
+// fitDate is for days. Those of birth are years ago, and others are not.
+func fitDate(c *cells) (fit, string) {
+	if c.readable(catalog.Date) < 0.3 {
+		return contradicts, "its values are no dates"
+	}
+	if c.share(func(s string) bool { return digitsIn(s) == len(s) }) > 0.5 { // a number of days, or no date
+		return neutralFit, ""
+	}
+	born := c.share(func(s string) bool { y := yearIn(s); return y > 1920 && y < 2010 })
+	switch {
+	case c.field.ComparedAs() == catalog.AsDate && c.field.Name == "birthday":
+		if born > 0.9 {
+			return distinctive, "its values are days of birth"
+		}
+		if born < 0.3 && c.share(func(s string) bool { return yearIn(s) > 0 }) > 0.9 {
+			return contradicts, "its values are no days of birth"
+		}
+	case born > 0.9:
+		return contradicts, "its values are days of long ago"
+	}
+	return supports, "its values are dates"
+}
+
+// yearIn gives the year of four figures that stands in a text, 0 without one.
+func yearIn(s string) int {
+	for at := 0; at+4 <= len(s); at++ {
+		if y, err := strconv.Atoi(s[at : at+4]); err == nil && y > 1800 && y < 2200 && (at == 0 || s[at-1] < '0' || s[at-1] > '9') && (at+4 == len(s) || s[at+4] < '0' || s[at+4] > '9') {
+			return y
+		}
+	}
+	return 0
 }
 
 func fitNumber(c *cells) (fit, string) {
 	if c.readable(c.field.Type) < 0.3 && c.readable(catalog.Money) < 0.3 {
 		return contradicts, "its values are no numbers"
 	}
+	switch percent, money := c.share(func(s string) bool { return strings.Contains(s, "%") }), c.share(func(s string) bool { return value.CurrencyIn(s) != "" }); {
+	case c.field.Type == catalog.Percent && percent > 0.7:
+		return distinctive, "its values are percentages"
+	case c.field.Type != catalog.Percent && percent > 0.7:
+		return contradicts, "its values are percentages"
+	case c.field.Type == catalog.Money && money > 0.7:
+		return distinctive, "its values are amounts of money"
+	case c.field.Type == catalog.Integer && money > 0.7:
+		return contradicts, "its values are amounts of money"
+	case c.readable(c.field.Type) > 0.9:
+		return supports, "its values are numbers"
+	}
+	return neutralFit, ""
+}
+
+// ownMail tells whether a column holds mailboxes of a house's own people: one domain,
+// and the same ones again and again.
+func (c *cells) ownMail() bool {
+	domain := ""
+	if c.col.Filled < 5 || c.col.Distinct*10 > c.col.Filled*8 {
+		return false
+	}
+	return c.share(func(s string) bool {
+		_, d, ok := strings.Cut(strings.ToLower(strings.TrimSpace(s)), "@")
+		if domain == "" {
+			domain = d
+		}
+		return ok && d == domain
+	}) > 0.95 && !slices.Contains(value.PrivateMail(), domain)
+}
+
+func fitReference(c *cells) (fit, string) {
+	if c.field.To == "staff" {
+		if c.ownMail() {
+			return distinctive, "its values are mailboxes of few people at one house"
+		}
+	} else if c.ownMail() {
+		return contradicts, "its values are mailboxes of few people at one house"
+	}
+	if c.field.ComparedAs() == catalog.AsEmployer || c.field.To == "account" {
+		return c.companies()
+	}
+	return neutralFit, ""
+}
+
+// companies compares texts with names of companies, of which many end with a legal form.
+func (c *cells) companies() (fit, string) {
+	if c.share(func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.5 {
+		return supports, "its values are names of companies"
+	}
 	return neutralFit, ""
 }
 
 func fitEmail(c *cells) (fit, string) {
 	switch {
+	case c.ownMail():
+		return contradicts, "its values are mailboxes of few people at one house"
 	case c.readable(catalog.Email) > 0.8:
 		return distinctive, "its values are e-mail addresses"
 	case c.mails() < 0.3:
@@ -134,7 +230,26 @@ func fitPhone(c *cells) (fit, string) {
 	if c.mails() > 0.3 || c.share(func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 {
 		return contradicts, "its values are no telephone numbers"
 	}
+	if c.share(likePhone) > 0.8 {
+		return supports, "its values are telephone numbers"
+	}
 	return neutralFit, ""
+}
+
+// likePhone tells whether a text is written as telephone numbers are: digits in groups,
+// or with a plus or a nought in front.
+func likePhone(s string) bool {
+	s = strings.TrimSpace(s)
+	n := digitsIn(s)
+	if n < 7 || n > 17 || value.OrderOf(s) != "" && yearIn(s) > 0 {
+		return false
+	}
+	for _, r := range strings.TrimRight(strings.ToLower(s), "0123456789") {
+		if !strings.ContainsRune("0123456789 +-()/.xext", r) {
+			return false
+		}
+	}
+	return strings.ContainsAny(s, "+ -()/") && !strings.ContainsAny(s, ",") || strings.HasPrefix(s, "0")
 }
 
 func fitCountry(c *cells) (fit, string) {
@@ -151,8 +266,27 @@ func fitChoice(c *cells) (fit, string) {
 	if c.col.Distinct > 60 || c.col.Longest > 60 {
 		return contradicts, "its values are too many for a choice"
 	}
+	r := value.NewReader(c.field, value.Settings{})
+	telling := 0
+	known := c.share(func(s string) bool {
+		code, _ := r.Read(s)
+		if code != "" && !everyday[value.Words(s)] {
+			telling++
+		}
+		return code != ""
+	})
+	switch {
+	case known > 0.75 && telling > 1 && telling*2 >= len(c.col.Samples):
+		return distinctive, "its values are choices of the field"
+	case known > 0.6:
+		return supports, "its values are choices of the field"
+	}
 	return neutralFit, ""
 }
+
+// everyday are words that many lists of choices have.
+var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes no hot warm cold some strong little misc price cost partner call telephone letter niedrig mittel hoch
+	haut moyen bas alto medio bajo basso alta media baixa alto laag hoog hög låg høj lav neu nouveau nuevo nuovo novo ny uusi nowy sonstige autre otro altro anders annat andet andere`)
 
 // fitText is for lines of text: they are no addresses of the net, and what
 // fitNames says.
@@ -161,6 +295,16 @@ func fitText(c *cells) (fit, string) {
 	switch {
 	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
+	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.share(likePhone) > 0.7 && c.share(func(s string) bool { return strings.ContainsAny(strings.TrimSpace(s), " +()/") }) > 0.5:
+		return contradicts, "its values are telephone numbers"
+	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
+		return contradicts, "its values are too short for a street"
+	case c.field.Name == "region" && c.col.Longest <= 4 && c.share(func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
+		return supports, "its values are codes of regions"
+	case c.field.ComparedAs() == catalog.AsCompanyName:
+		if fit, what := c.companies(); fit != neutralFit {
+			return fit, what
+		}
 	case links > 0.6:
 		return contradicts, "its values are web addresses"
 	}
@@ -183,6 +327,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are forms of address"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
+	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share(func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
+		return supports, "its values are numbers that tell records apart"
 	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share(func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
 		return contradicts, "its values are no postal codes"
 	}

@@ -1,0 +1,264 @@
+package suggest
+
+import (
+	_ "embed"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/value"
+)
+
+// A header is also understood by what its words mean: each word is lifted to the
+// concepts that it can stand for, in whatever language and short form, and a field is
+// known by sets of concepts. “NM_FIRST”, “Vorname” and “Prénom” are all the given
+// name, and none of them need be listed as a synonym.
+
+//go:embed lexicon.txt
+var lexiconText string
+
+// lexicon maps words and phrases, in compared form, to the concepts that they can mean.
+var lexicon, longestPhrase = readLexicon(lexiconText)
+
+func readLexicon(text string) (words map[string][]string, longest int) {
+	words = map[string][]string{}
+	for line := range strings.Lines(text) {
+		concept, list, ok := strings.Cut(strings.TrimSpace(line), ":")
+		if !ok || strings.HasPrefix(concept, "#") {
+			continue
+		}
+		for w := range strings.FieldsSeq(list) {
+			phrase := value.Words(strings.ReplaceAll(w, "_", " "))
+			if phrase == "" || slices.Contains(words[phrase], concept) {
+				continue
+			}
+			words[phrase] = append(words[phrase], concept)
+			longest = max(longest, strings.Count(phrase, " ")+1)
+		}
+	}
+	return words, longest
+}
+
+// means are the sets of concepts by which fields are known, by the field's name, or by
+// those of type and field where the name says less. The first are the surer ones; a
+// question mark is behind those that the cells must agree with.
+var means = map[string][]string{
+	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"}, "staff.name": {"name", "person name", "owner name", "owner", "employees", "full name", "person"},
+	"given_name": {"given", "given name"}, "family_name": {"family", "family name"},
+	"honorific": {"salutation", "form salutation", "title?"},
+	"email":     {"email", "email address", "email number", "address?"},
+	"phone":     {"phone", "phone number", "main phone", "main number", "work number", "main phone number", "main?", "work?", "person?"},
+	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number"},
+	"job_title": {"job", "job title", "job name", "job work", "title?"},
+	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person"},
+	"company":   {"company", "company name", "customer", "customer name", "company customer"},
+	"website":   {"web", "web address", "email web"},
+	"street":    {"street", "street address", "address", "address line", "street number", "street name", "address number?", "company address"},
+	"locality":  {"town", "town name", "address town"}, "region": {"region", "region name", "region code"},
+	"postal_code": {"postal", "postal code", "postal number", "address postal"},
+	"country":     {"country", "country code", "country name", "address country"},
+	"birthday":    {"birth", "birth date", "date?"}, "language": {"language", "language code", "language person", "language preferred"},
+	"email_consent": {"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name", "consent main", "ok?"},
+	"source_ref": {"customer number", "person number", "old number", "number system", "old number system", "deal number", "customer code", "person code", "company code", "code number", "old code", "number?", "code?"},
+	"registration_number": {"registration", "registration number", "company registration", "company registration number", "registration code", "company registration code"},
+	"legal_name":          {"legal name", "company legal", "company legal name", "legal?"},
+	"industry":            {"industry", "industry name", "industry code", "company industry"},
+	"employees":           {"employees", "employees number", "count employees", "employees count", "company employees", "number employees"},
+	"status":              {"status", "customer status", "customer kind", "status code", "kind?"},
+	"opportunity.stage":   {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
+	"owner":               {"owner", "owner name", "email owner", "owner person", "owner number", "customer owner", "owner code", "company owner"},
+	"description":         {"notes", "notes main", "notes private", "customer notes", "notes person", "deal notes", "notes origin"},
+	"parent":              {"parent", "company parent", "name parent", "customer parent"}, "team": {"team", "name team"}, "active": {"active", "active ok", "active code"},
+	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes"}, "contact": {"person", "person name", "customer person", "email person", "company person"},
+	"amount": {"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount", "expected amount"}, "estimated_value": {"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest", "estimated?"},
+	"currency": {"currency", "currency code"}, "probability": {"probability", "percent probability", "close probability", "percent?"},
+	"expected_close": {"close", "close date", "close expected", "close date expected", "close deal", "close due", "date expected", "expected?"},
+	"opened_on":      {"opened", "date opened", "deal opened"}, "loss_reason": {"lost reason", "reason?", "lost?"},
+	"interest": {"interest", "interest kind", "count interest"}, "origin": {"origin", "name origin", "kind origin", "origin person"}, "met_on": {"met", "date met", "date person?", "date?"},
+	"subject": {"subject", "deal subject", "name subject", "subject title"}, "due_on": {"due", "date due", "date?"}, "done": {"done", "done ok", "done status", "ok?"}, "kind": {"kind", "kind subject", "code kind"},
+	"product": {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product"},
+	"position": {"line number", "count line", "line?"}, "opportunity": {"deal", "deal number", "deal name"},
+	"reports_to": {"reports"},
+}
+
+// flavours say which of several of a kind it is, or how it is written; without them it
+// is the same field.
+var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "old": true, "system": true, "preferred": true}
+
+// entities are the concepts by which the records of a type are known themselves.
+var entities = map[string][]string{
+	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"}, "opportunity": {"deal"}, "staff": {"person", "owner"}, "line": {"product", "deal"}, "task": {"subject"},
+}
+
+// small words join others and mean nothing themselves.
+var small = wordSet(`the a an of for and or in to at by on as is are held get be how_ we you i my our your their his her per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l de du des d
+	et ou un une en au aux el los las del y o al lo gli di della dello dei e van het een of op te os do da dos das em no na och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na`)
+
+func wordSet(words string) map[string]bool {
+	set := map[string]bool{}
+	for w := range strings.FieldsSeq(words) {
+		set[value.Words(w)] = true
+	}
+	return set
+}
+
+// lifted is what the words of a header can mean.
+type lifted struct {
+	sets    [][]string // of concepts, in alphabetical order; one of them is meant
+	unknown int        // words that mean nothing that is known
+}
+
+// mostReadings bounds in how many ways a header is read.
+const mostReadings = 24
+
+// lift gives what words can mean.
+func lift(words []string) lifted {
+	var out lifted
+	out.sets = [][]string{nil}
+	add := func(concepts []string) {
+		var next [][]string
+		for _, set := range out.sets {
+			for _, c := range concepts {
+				if len(next) == mostReadings {
+					break
+				}
+				with := slices.Clone(set)
+				if !slices.Contains(with, c) {
+					with = append(with, c)
+				}
+				next = append(next, with)
+			}
+		}
+		out.sets = next
+	}
+	for at := 0; at < len(words); {
+		n, concepts := longestAt(words[at:])
+		if n > 0 {
+			add(concepts)
+			at += n
+			continue
+		}
+		w := words[at]
+		at++
+		switch parts := compound(w); {
+		case small[w]:
+		case parts != nil:
+			for _, p := range parts {
+				add(p)
+			}
+		case strings.Trim(w, "0123456789") != "": // numbers tell columns apart and no more
+			out.unknown++
+		}
+	}
+	for n := range out.sets {
+		slices.Sort(out.sets[n])
+	}
+	return out
+}
+
+// longestAt finds the longest phrase at the beginning of words; small words mean
+// nothing by themselves.
+func longestAt(words []string) (n int, concepts []string) {
+	for n = min(longestPhrase, len(words)); n > 0; n-- {
+		phrase := strings.Join(words[:n], " ")
+		if n == 1 && small[phrase] && phrase != "by" {
+			return 0, nil
+		}
+		if found, ok := lexicon[phrase]; ok {
+			return n, found
+		}
+		if n == 1 {
+			if bare := strings.TrimRight(phrase, "0123456789"); bare != phrase && len(bare) > 1 {
+				if found, ok := lexicon[bare]; ok {
+					return 1, found
+				}
+			}
+		}
+	}
+	return 0, nil
+}
+
+// compound takes a word apart that is written together, as German, Dutch and Nordic
+// headers have it: Ansprechpartnername, Postnummer, Telefoonnummer. Each part must be
+// known; joints (s, n, en, e) fall away.
+func compound(w string) [][]string {
+	const shortest = 3
+	for cut := len(w) - shortest; cut >= shortest; cut-- {
+		head, tail := w[:cut], w[cut:]
+		found, ok := lexicon[tail]
+		if !ok {
+			continue
+		}
+		for _, joint := range []string{"", "s", "n", "en", "e", "es", "er"} {
+			stem, has := strings.CutSuffix(head, joint)
+			if !has || len(stem) < shortest {
+				continue
+			}
+			if first, ok := lexicon[stem]; ok {
+				return [][]string{first, found}
+			}
+			if joint == "" {
+				if rest := compound(stem); rest != nil {
+					return append(rest, found)
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// conceptScore tells how well what a header means says a field: the sets of concepts
+// with or without flavours and what the records are known by themselves.
+func conceptScore(t string, f catalog.Field, l lifted) (best float64) {
+	for _, set := range l.sets {
+		best = max(best, setScore(t, f, set))
+	}
+	if l.unknown > 0 {
+		best = min(best*0.78, 0.72) // it holds it; the cells must agree
+	}
+	return best
+}
+
+func setScore(t string, f catalog.Field, set []string) (best float64) {
+	if len(set) == 0 {
+		return 0
+	}
+	known, ok := means[t+"."+f.Name]
+	if !ok {
+		known = means[f.Name]
+	}
+	for n, phrase := range known {
+		phrase, vague := strings.CutSuffix(phrase, "?")
+		wanted := strings.Fields(phrase)
+		slices.Sort(wanted)
+		near := float64(n) / 1000
+		score := 0.0
+		switch rest, ok := leaving(set, wanted); {
+		case !ok:
+		case len(rest) == 0:
+			score = 0.94 - near
+		case !slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !slices.Contains(entities[t], c) }):
+			score = 0.92 - near - 0.004*float64(len(rest))
+		}
+		if vague && score > 0 {
+			score = min(score*0.8, 0.75)
+		}
+		best = max(best, score)
+	}
+	return best
+}
+
+// leaving gives a set without the concepts of another, which must all be in it.
+func leaving(set, part []string) (rest []string, ok bool) {
+	for _, c := range part {
+		if !slices.Contains(set, c) {
+			return nil, false
+		}
+	}
+	for _, c := range set {
+		if !slices.Contains(part, c) {
+			rest = append(rest, c)
+		}
+	}
+	return rest, true
+}
