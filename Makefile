@@ -10,7 +10,7 @@ GO ?= go
 PKGS := ./api/... ./bench/... ./cmd/... ./internal/... ./web
 export GOFLAGS := -buildvcs=false
 
-.PHONY: demo build test lint bench torture generate pictures setup fuzz clean
+.PHONY: learn demo build test lint bench torture generate pictures setup fuzz clean
 
 build: bin/uchi
 
@@ -68,3 +68,8 @@ generate: web/node_modules/.package-lock.json
 clean:
 	rm -rf bin bench/out web/node_modules
 	find web/dist -mindepth 1 -not -name .gitkeep -delete
+
+# The table that tells what kind of thing texts are, made from open lists again, byte
+# for byte the same.
+learn: setup
+	node internal/core/textkind/learn/lists.mjs | $(GO) run ./internal/core/textkind/learn internal/core/textkind/table.bin

@@ -26,17 +26,13 @@ func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f R
 	for _, p := range q.shown.Columns {
 		cells = append(cells, q.guarded(p))
 	}
-	where := q.where()
-	var order []string
-	for _, o := range q.order() {
-		order = append(order, o.String())
-	}
+	where, order := q.where(), inOrder(q.order())
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return fmt.Errorf("write records: %w", err)
 	}
 	defer conn.Release()
-	_, err = conn.Conn().PgConn().CopyTo(ctx, w, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+strings.Join(order, ", ")+
+	_, err = conn.Conn().PgConn().CopyTo(ctx, w, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+order+
 		`) to stdout (format csv, delimiter `+schema.Literal(delimiter)+`)`)
 	if err != nil {
 		return fmt.Errorf("write records: %w", err)
@@ -52,7 +48,10 @@ func (q *recordSQL) guarded(p view.Path) string {
 	}
 	var signs []string
 	for _, c := range value.FormulaSigns {
-		signs = append(signs, fmt.Sprint(c))
+		if c != '-' { // which numbers begin with as well
+			signs = append(signs, fmt.Sprint(c))
+		}
 	}
-	return `case when ascii(` + text + `) in (` + strings.Join(signs, ", ") + `) and ` + text + ` !~ '^-[0-9.]+$' then '''' || ` + text + ` else ` + text + ` end`
+	return `case when ascii(` + text + `) in (` + strings.Join(signs, ", ") + `) then '''' || ` + text +
+		` when ascii(` + text + `) = ascii('-') and ` + text + ` !~ '^-[0-9.]+$' then '''' || ` + text + ` else ` + text + ` end`
 }

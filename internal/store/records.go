@@ -76,11 +76,11 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 	if err != nil {
 		return nil, "", err
 	}
-	sql, err := q.page(f.After)
+	sql, err := q.page(f.After, f.Limit+1)
 	if err != nil {
 		return nil, "", err
 	}
-	rows, err := s.pool.Query(ctx, sql+fmt.Sprintf(` limit %d`, f.Limit+1), q.args...)
+	rows, err := s.pool.Query(ctx, sql, q.args...)
 	if err != nil {
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
@@ -115,11 +115,7 @@ func (s *Store) EachRecord(ctx context.Context, workspace, typeName string, f Re
 	if err != nil {
 		return err
 	}
-	sql, err := q.page("")
-	if err != nil {
-		return err
-	}
-	rows, err := s.pool.Query(ctx, sql, q.args...)
+	rows, err := s.pool.Query(ctx, q.all(), q.args...)
 	if err != nil {
 		return fmt.Errorf("read records: %w", err)
 	}

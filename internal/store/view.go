@@ -27,6 +27,7 @@ type recordSQL struct {
 	plain bool              // values stand in the SQL as literals: COPY takes no arguments
 	alias map[string]string // of what is joined, by the path of references that leads there
 	joins strings.Builder
+	found bool      // the records are found already, by a query c
 	at    []*string // where the record that was read stands in the order: a text for each part of it
 }
 
@@ -88,8 +89,12 @@ func (q *recordSQL) join(links []catalog.Field) string {
 
 // from is what is selected from; it comes when all paths are known.
 func (q *recordSQL) from() string {
-	return "\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.joins.String() +
-		"\n left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by"
+	return "\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.beside()
+}
+
+// beside is what is joined to the record.
+func (q *recordSQL) beside() string {
+	return q.joins.String() + "\n left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by"
 }
 
 // besideColumns are the columns of what a record has beside its fields.
@@ -120,19 +125,20 @@ func (q *recordSQL) title(p view.Path) string {
 }
 
 func (q *recordSQL) selects() string {
-	var values, links, at []string
+	var values, links []string
 	for _, p := range q.shown.Columns {
 		values = append(values, `coalesce(`+q.text(p)+`, '')`)
 		if p.Field.Type == catalog.Reference && !p.Own {
 			links = append(links, `coalesce(`+q.title(p)+`, '')`)
 		}
 	}
-	for _, o := range q.order() {
-		at = append(at, `(`+o.sql+`)::text`)
+	place := `null::text[]`
+	if q.found {
+		place = `c.at_place`
 	}
 	return `r.id, r.version, ` + schema.TitleText(q.t, "r") +
 		`, array[` + strings.Join(values, ", ") + `]::text[], array[` + strings.Join(links, ", ") + `]::text[],
-		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, array[` + strings.Join(at, ", ") + `]::text[]`
+		r.created_at, coalesce(cb.name, ''), r.changed_at, coalesce(xb.name, ''), r.import, ` + place
 }
 
 // where is the condition of a filter, with the word before it; empty for all records.
@@ -296,10 +302,16 @@ func (q *recordSQL) orderPart(o view.Order) orderPart {
 	return orderPart{sql: q.column(o.Path), cast: schema.Type(o.Field), down: o.Down}
 }
 
-// page is the SQL of the records in their order, behind those of a cursor.
-func (q *recordSQL) page(after string) (string, error) {
-	columns, where := q.selects(), q.where()
-	order := q.order()
+// all is the SQL of all records that are chosen, in their order.
+func (q *recordSQL) all() string {
+	columns, where, order := q.selects(), q.where(), inOrder(q.order()) // which say what is joined
+	return `select ` + columns + q.from() + where + "\n order by " + order
+}
+
+// page is the SQL of some of the records that are chosen, in their order, behind those
+// of a cursor. They are found before what they refer to is looked up.
+func (q *recordSQL) page(after string, limit int) (string, error) {
+	where, order := q.where(), q.order()
 	if after != "" {
 		at, ok := parseCursor(after, len(order))
 		if !ok {
@@ -315,11 +327,24 @@ func (q *recordSQL) page(after string) (string, error) {
 			where += " and " + behind
 		}
 	}
+	var at []string
+	for _, o := range order {
+		at = append(at, `(`+o.sql+`)::text`)
+	}
+	chosen := `select r.id as chosen, array[` + strings.Join(at, ", ") + `]::text[] as at_place` +
+		"\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.joins.String() + where + "\n order by " + inOrder(order) + ` limit ` + schema.Int(limit)
+	q.alias, q.joins = map[string]string{}, strings.Builder{}
+	q.found = true
+	columns := q.selects()
+	return `select ` + columns + "\n from (select *, row_number() over () as place from (" + chosen + ") x) c join " + schema.Records(q.ws, q.t.Name) + ` r on r.id = c.chosen` + q.beside() + "\n order by c.place", nil
+}
+
+func inOrder(order []orderPart) string {
 	var parts []string
 	for _, o := range order {
 		parts = append(parts, o.String())
 	}
-	return `select ` + columns + q.from() + where + "\n order by " + strings.Join(parts, ", "), nil
+	return strings.Join(parts, ", ")
 }
 
 // behind is the condition of what comes behind a place in the order: equal in the

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
 	"uchi/internal/core/view"
 )
 
@@ -23,6 +24,7 @@ type Target struct {
 // type once. It is not safe for use by several goroutines.
 type View struct {
 	columns []sheet.Column
+	kinds   []kindsOf // of the texts of each column
 	types   map[string]*compared
 	ranked  []TypeSuggestion // best first, once they were asked for
 }
@@ -37,7 +39,15 @@ type compared struct {
 
 // NewView readies columns for being compared.
 func NewView(columns []sheet.Column) *View {
-	return &View{columns: columns, types: map[string]*compared{}}
+	v := &View{columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{}}
+	for n, col := range columns {
+		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
+	}
+	for n := range v.kinds {
+		given := func(m int) bool { return m >= 0 && m < len(v.kinds) && v.kinds[m].p[textkind.Given] > 0.95 }
+		v.kinds[n].beside = given(n-1) || given(n+1)
+	}
+	return v
 }
 
 // compare gives how well the columns fit the fields of a type.
@@ -50,12 +60,12 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	for i, f := range x.fields {
 		forms[i] = formsOf(f)
 	}
-	for _, col := range v.columns {
+	for n, col := range v.columns {
 		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 		if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 			h := headerOf(t.Name, col.Header, x.fields, forms, x.words)
 			for i, f := range x.fields {
-				scores[i], reasons[i] = judge(t, f, i, h, col, memory)
+				scores[i], reasons[i] = judge(t, f, i, h, col, v.kinds[n], memory)
 			}
 		}
 		x.scores, x.reasons = append(x.scores, scores), append(x.reasons, reasons)

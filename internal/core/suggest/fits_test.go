@@ -27,16 +27,16 @@ func TestEveryFieldTypeIsFitted(t *testing.T) {
 	for _, ft := range catalog.FieldTypes {
 		f := catalog.Field{Name: "x", Type: ft, Choices: choices}
 		column := func(cells []string) sheet.Column { return sheet.Column{Samples: cells, Distinct: 2, Longest: 20} }
-		if got, why := fitOf(catalog.RecordType{}, f, column(good[ft])); got == contradicts {
+		if got, why := fitOf(catalog.RecordType{}, f, column(good[ft]), kindsOf{}); got == contradicts {
 			t.Errorf("%s: %q contradicts: %s", ft, good[ft], why)
 		}
-		if got, why := fitOf(catalog.RecordType{}, f, column(nil)); got != neutralFit || why != "" {
+		if got, why := fitOf(catalog.RecordType{}, f, column(nil), kindsOf{}); got != neutralFit || why != "" {
 			t.Errorf("%s: no cells say %s", ft, why)
 		}
 		if ft == catalog.Text || slices.Contains(open, ft) {
 			continue
 		}
-		if got, _ := fitOf(catalog.RecordType{}, f, column(bad)); got != contradicts {
+		if got, _ := fitOf(catalog.RecordType{}, f, column(bad), kindsOf{}); got != contradicts {
 			t.Errorf("%s: %q does not contradict", ft, bad)
 		}
 	}

@@ -137,10 +137,17 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bool) {
 	best = make([]float64, len(fields))
 	read := func(text string, weight float64) (top float64) {
-		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(numbering.ReplaceAllString(text, ""))))))
-		for i, f := range fields {
-			score := conceptScore(t, f, l) * weight
-			best[i], top = max(best[i], score), max(top, score)
+		plain := decoration.Replace(numbering.ReplaceAllString(text, ""))
+		apart := splitCapitals(plain)
+		for _, said := range []string{apart, plain} { // KvK is one word, PostCode two
+			l := lift(strings.Fields(value.Words(said)))
+			for i, f := range fields {
+				score := conceptScore(t, f, l) * weight
+				best[i], top = max(best[i], score), max(top, score)
+			}
+			if apart == plain {
+				break
+			}
 		}
 		return top
 	}

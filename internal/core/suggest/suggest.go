@@ -14,6 +14,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
 	"uchi/internal/core/value"
 )
 
@@ -51,7 +52,7 @@ func withID(t catalog.RecordType) []catalog.Field {
 
 // judge gives the confidence that a column with header h is a field, the n-th of
 // those that the header was compared with, and the reason.
-func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Column, memory Memory) (float64, string) {
+func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Column, kinds kindsOf, memory Memory) (float64, string) {
 	words, reason := h.said[n].score, h.said[n].reason
 	if field, ok := memory[h.all]; ok {
 		if field == f.Name {
@@ -63,7 +64,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
-	fit, what := fitOf(t, f, col)
+	fit, what := fitOf(t, f, col, kinds)
 	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
 		fit = neutralFit // a header that says something else knows better
 	}
@@ -73,6 +74,8 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	switch {
 	case words == 0 && fit == distinctive:
 		return 0.91, "the header says little, but " + what
+	case words == 0 && fit == tells && h.mute:
+		return 0.91, "the header says nothing, and " + what
 	case words == 0 && fit == supports && h.mute:
 		return 0.7, "the header says nothing, and " + what
 	case words == 0:
@@ -81,7 +84,9 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return words * 0.5, reason + ", but " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == supports && words >= leastHeld && words < certain:
+	case fit == against && words < certain:
+		return words * 0.5, reason + ", but " + what
+	case (fit == supports || fit == tells) && words >= leastHeld && words < certain:
 		return 0.91, reason + ", and " + what
 	}
 	return words, reason
@@ -169,6 +174,32 @@ func keys(phrases ...string) map[string]bool {
 	return set
 }
 
+// personSets are the sets of concepts of headers that name a person as a whole.
+var personSets = []string{"person", "name person", "name", "full name", "customer person", "customer name", "full name person", "name work"}
+
+// holdsFullNames tells whether a column holds given and family names together: its
+// header names a person, or says nothing, and its cells are such names.
+func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
+	if !wordsInCells(col, 2) {
+		return false
+	}
+	if fullNameHeaders[Key(col.Header)] {
+		return true
+	}
+	kinds, ok := textkind.Of(col.Samples)
+	if !ok || kinds[textkind.FullName] < 0.97 {
+		return false
+	}
+	h := headerOf(t.Name, col.Header, nil, nil, nil)
+	if h.mute {
+		return true
+	}
+	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(personSets, strings.Join(set, " ")) || len(set) == 0
+	})
+}
+
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
 func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
@@ -183,7 +214,7 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		return list
 	}
 	for _, col := range columns {
-		if !fullNameHeaders[Key(col.Header)] || !wordsInCells(col, 2) {
+		if !holdsFullNames(target.Type, col) {
 			continue
 		}
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
 	"uchi/internal/core/value"
 )
 
@@ -18,7 +19,9 @@ type fit int
 const (
 	neutralFit  fit = iota // nothing for and nothing against
 	contradicts            // the cells cannot be this
+	against                // the cells look like something else
 	supports               // the cells look like this, and may be something else
+	tells                  // the cells look like this so clearly that a header which says nothing need not
 	distinctive            // the cells look like this and like nothing else
 )
 
@@ -28,7 +31,7 @@ func strong(t catalog.FieldType) bool {
 }
 
 // fitOf compares what stands in a column with what a field takes.
-func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string) {
+func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsOf) (fit, string) {
 	if len(col.Samples) == 0 {
 		return neutralFit, ""
 	}
@@ -42,7 +45,72 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column) (fit, string
 		}
 		return distinctive, "its values are ids"
 	}
-	return fits[f.Type](&cells{col, f})
+	fit, what := fits[f.Type](&cells{col, f})
+	if fit == neutralFit || fit == supports {
+		if kind, why := fitKind(f, kinds); kind != neutralFit {
+			return kind, why
+		}
+	}
+	return fit, what
+}
+
+// kindsOf is what kind of thing the texts of a column are, as package textkind tells.
+type kindsOf struct {
+	p      [textkind.Kinds]float64
+	known  bool
+	beside bool // given names stand in the column before or behind
+}
+
+// roles are the kinds of text that fields hold, by what they are compared as.
+var roles = map[catalog.Likeness]textkind.Kind{
+	catalog.AsGivenName: textkind.Given, catalog.AsFamilyName: textkind.Family, catalog.AsCompanyName: textkind.Company, catalog.AsEmployer: textkind.Company,
+	catalog.AsStreet: textkind.Street, catalog.AsLocality: textkind.Town,
+}
+
+// kindWords say what the cells are.
+var kindWords = [textkind.Kinds]string{"given names", "family names", "full names", "names of companies", "streets", "towns", "job titles", "phrases"}
+
+func roleOf(f catalog.Field) (textkind.Kind, bool) {
+	switch {
+	case f.Holds == catalog.HoldsJobTitle:
+		return textkind.Job, true
+	case f.Type == catalog.Reference && f.To == "account":
+		return textkind.Company, true
+	case f.Type == catalog.LongText, f.ComparedAs() == catalog.AsText:
+		return textkind.Phrase, true
+	}
+	k, ok := roles[f.ComparedAs()]
+	return k, ok
+}
+
+// fitKind compares the kind of a column's texts with what the field holds.
+func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
+	role, ok := roleOf(f)
+	if !ok || !kinds.known {
+		return neutralFit, ""
+	}
+	p := kinds.p[role]
+	if role == textkind.Family || role == textkind.Town { // which are often the same words
+		both := kinds.p[textkind.Family] + kinds.p[textkind.Town]
+		if role == textkind.Family && kinds.beside && both > 0.9 || role == textkind.Town && !kinds.beside && p > 0.9 {
+			return tells, "its values look like " + kindWords[role]
+		}
+		if both > 0.8 {
+			return supports, "its values look like " + kindWords[role]
+		}
+	}
+	switch {
+	case p > 0.97 && role != textkind.Phrase && role != textkind.Family && role != textkind.Town:
+		return tells, "its values look like " + kindWords[role]
+	case p > 0.9:
+		return supports, "its values look like " + kindWords[role]
+	}
+	for k, other := range kinds.p {
+		if other > 0.97 && p < 0.01 {
+			return against, "its values look like " + kindWords[k]
+		}
+	}
+	return neutralFit, ""
 }
 
 // cells are the first different texts of a column, looked at as values of a

@@ -1,0 +1,108 @@
+// Writes texts of each kind as JSON, from the locales of an npm package of open data.
+// The same version writes the same lists, byte for byte: where it draws lots, the
+// seed is fixed.
+import { createRequire } from "node:module";
+
+const require = createRequire(new URL("../../../../web/package.json", import.meta.url));
+const { allLocales, Faker } = require("@faker-js/faker");
+
+const lists = { given: [], family: [], full: [], company: [], street: [], town: [], job: [], phrase: [] };
+const most = 900; // of a kind, from one locale
+const legal = {
+  de: ["GmbH", "AG", "GmbH & Co. KG", "e.K."], fr: ["SARL", "SA", "SAS"], es: ["S.L.", "S.A."], it: ["S.r.l.", "S.p.A."], nl: ["B.V.", "N.V."],
+  pl: ["Sp. z o.o.", "S.A."], sv: ["AB"], da: ["A/S", "ApS"], nb_NO: ["AS", "ASA"], fi: ["Oy", "Oyj"], pt_PT: ["Lda.", "S.A."], el: ["Α.Ε.", "Ε.Π.Ε."],
+  cs_CZ: ["s.r.o.", "a.s."], hu: ["Kft.", "Zrt."], ro: ["S.R.L."], tr: ["A.Ş.", "Ltd. Şti."], ja: ["株式会社"], en: ["Ltd", "Inc.", "LLC", "plc", "& Sons"],
+};
+const trades = ["Marine", "Metall", "Logistics", "Logistik", "Food", "Foods", "Textil", "Bau", "Tech", "Solutions", "Holding", "Services", "Trading", "Handel", "Industrie", "Packaging", "Systems", "Energy", "Print",
+  "Agro", "Transport", "Elektro", "Mecanica", "Alimentos", "Industria", "Trasporti", "Legno", "Drewno", "Druk", "Metal", "Kemi", "Trä", "Bygg", "Bouw", "Techniek", "Verpakkingen", "Group", "Partners", "Joinery", "Fasteners", "Castings"];
+
+const texts = (x) => {
+  if (!x) return [];
+  if (Array.isArray(x)) return x.map((y) => (typeof y === "string" ? y : y?.value)).filter(Boolean);
+  return Object.values(x).flatMap(texts);
+};
+const clean = (list) => [...new Set(list.filter((s) => typeof s === "string" && s.length > 1 && !s.includes("{{")))].sort();
+
+for (const [code, locale] of Object.entries(allLocales).sort(([a], [b]) => (a < b ? -1 : 1))) {
+  if (code === "base" || code === "en_BORK" || code === "dv") continue;
+  const f = new Faker({ locale: [locale, allLocales.en, allLocales.base] });
+  f.seed(11);
+  const own = locale.person ?? {};
+  const given = clean(texts(own.first_name));
+  const family = clean(texts(own.last_name));
+  const pick = (list, n) => f.helpers.arrayElements(list, Math.min(n, list.length));
+  lists.given.push(...pick(given, most));
+  lists.family.push(...pick(family, most));
+  if (given.length && family.length) {
+    for (let n = 0; n < 500; n++) {
+      const [g, l] = [f.helpers.arrayElement(given), f.helpers.arrayElement(family)];
+      lists.full.push(n % 6 === 0 ? `${l}, ${g}` : n % 11 === 0 ? `${l} ${g}` : n % 13 === 0 ? `${g} ${g[0]}. ${l}` : `${g} ${l}`);
+    }
+    const forms = legal[code] ?? legal[code.split("_")[0]] ?? legal.en;
+    for (let n = 0; n < 300; n++) {
+      const l = f.helpers.arrayElement(family);
+      const t = f.helpers.arrayElement(trades);
+      const form = f.helpers.arrayElement(forms);
+      lists.company.push([`${l} ${t} ${form}`, `${l} ${form}`, `${t} ${l}`, `${l} & ${f.helpers.arrayElement(family)} ${form}`, `${l} ${t}`][n % 5]);
+    }
+  }
+  const tries = (make, n, to) => {
+    for (let k = 0; k < n; k++) {
+      try {
+        to.push(make());
+      } catch {
+        return;
+      }
+    }
+  };
+  if (locale.company) tries(() => f.company.name(), 200, lists.company);
+  if (locale.location?.street_pattern || locale.location?.street_name || locale.location?.street_suffix) {
+    tries(() => f.location.streetAddress(), 400, lists.street);
+    tries(() => f.location.street(), 60, lists.street);
+  }
+  if (locale.location?.city_name) lists.town.push(...pick(clean(texts(locale.location.city_name)), most));
+  else if (locale.location?.city_pattern) tries(() => f.location.city(), 200, lists.town);
+  // Phrases: words that are no names, a few behind each other, the first perhaps with a capital.
+  const words = clean([...texts(locale.lorem?.word), ...texts(locale.company?.adjective), ...texts(locale.company?.noun), ...texts(locale.commerce?.product_name), ...texts(locale.commerce?.department), ...texts(locale.color?.human)]).map((w) => w.toLowerCase());
+  if (words.length > 20) {
+    for (let n = 0; n < 500; n++) {
+      const some = f.helpers.arrayElements(words, 2 + (n % 5)).join(n % 9 === 0 ? "; " : " ");
+      lists.phrase.push(n % 3 === 0 ? some : some[0].toUpperCase() + some.slice(1));
+    }
+  }
+  if (own.job_title || own.job_title_pattern || own.job_type) tries(() => f.person.jobTitle(), 300, lists.job);
+}
+// Titles as offices write them, which the lists of names lack.
+const ranks = `manager director head chief officer engineer buyer assistant secretary president owner partner founder consultant coordinator supervisor specialist analyst controller accountant technician operator planner
+leiter leiterin direktor geschäftsführer geschäftsführerin prokurist einkäufer einkaufsleiter vertriebsleiter verkaufsleiter betriebsleiter werkleiter sachbearbeiter assistentin inhaber inhaberin vorstand techniker meister
+directeur directrice gérant gérante responsable acheteur acheteuse chef ingénieur comptable assistante président technicien
+director directora gerente jefe jefa responsable comprador encargado ingeniero contable propietario administrador técnico
+direttore direttrice responsabile titolare amministratore acquisti ingegnere impiegato tecnico capo
+directeur inkoper hoofd eigenaar bedrijfsleider zaakvoerder verkoopleider medewerker boekhouder
+diretor diretora gerente comprador chefe proprietário sócio engenheiro técnico
+chef inköpare säljare ägare platschef verkställande direktör ingenjör ekonomichef driftchef
+direktør indkøber indkøbschef chef ejer sælger leder driftschef økonomichef lagerchef daglig leder innkjøper innkjøpssjef salgssjef eier
+johtaja toimitusjohtaja päällikkö ostaja ostopäällikkö myyntipäällikkö omistaja insinööri
+kierownik dyrektor prezes właściciel specjalista kupiec zaopatrzeniowiec główny księgowy inżynier
+διευθυντής διευθύντρια υπεύθυνος προϊστάμενος ιδιοκτήτης μηχανικός λογιστής πρόεδρος
+ředitel ředitelka vedoucí jednatel nákupčí účetní majitel igazgató vezető beszerző tulajdonos mérnök director manager administrator müdür müdürü sorumlusu sahibi uzman`.split(/\s+/);
+const areas = `purchasing sales marketing operations production finance quality logistics maintenance technical procurement export plant site office
+einkauf vertrieb verkauf technik produktion logistik qualität achats ventes production technique commercial compras ventas produccion calidad acquisti vendite produzione inkoop verkoop productie techniek
+compras vendas inköp försäljning indkøb salg produktion innkjøp osto myynti tuotanto zakupów sprzedaży techniczny produkcji αγορών πωλήσεων τεχνικός`.split(/\s+/);
+// What people write into remarks, and call deals and tasks.
+const remarks = `wants a catalogue|no reply yet|ring back on thursday|long standing customer|trial order placed|crane overhaul|roof repair|pontoon for twelve berths|shore power renewal|pays late|met at the boat show|send price list|speaks german|key account|replacement of pumps|new fuel dock|winter storage|order confirmed by phone|do not call before noon|waiting for approval
+möchte katalog|noch keine antwort|ruft donnerstag zurück|langjähriger kunde|probebestellung erteilt|kranüberholung|dachsanierung|steganlage für zwölf plätze|zahlt spät|preisliste schicken|ersatz der pumpen|wartet auf freigabe|spricht englisch
+veut un catalogue|pas encore de réponse|rappelle jeudi|client de longue date|commande d'essai passée|révision de la grue|réfection du toit|ponton de douze places|paie en retard|remplacement des pompes|attend l'accord|parle anglais
+quiere un catálogo|aún sin respuesta|llamará el jueves|cliente de muchos años|pedido de prueba|revisión de la grúa|reparación del tejado|pantalán de doce plazas|paga tarde|sustitución de bombas|espera aprobación
+vuole un catalogo|ancora nessuna risposta|richiama giovedì|cliente da molti anni|ordine di prova|revisione della gru|rifacimento del tetto|pontile da dodici posti|paga tardi|sostituzione delle pompe|attende approvazione
+wil een catalogus|nog geen antwoord|belt donderdag terug|klant van jaren|proefbestelling geplaatst|revisie van de kraan|dakreparatie|steiger met twaalf plaatsen|betaalt laat|vervanging van pompen|wacht op akkoord
+quer um catálogo|ainda sem resposta|liga na quinta|cliente há muitos anos|encomenda de teste|revisão da grua|reparação do telhado|pontão de doze lugares|paga tarde|substituição de bombas|espera aprovação
+vill ha katalog|inget svar ännu|ringer på torsdag|kund sedan länge|provorder lagd|översyn av kranen|takreparation|brygga med tolv platser|betalar sent|byte av pumpar|väntar på godkännande
+vil have katalog|intet svar endnu|ringer torsdag|kunde gennem mange år|prøveordre afgivet|eftersyn af kranen|tagreparation|bro med tolv pladser|betaler sent|udskiftning af pumper|venter på godkendelse|ønsker katalog|ikke noe svar ennå|utskifting av pumper
+haluaa luettelon|ei vielä vastausta|soittaa torstaina|pitkäaikainen asiakas|koetilaus tehty|nosturin huolto|katon korjaus|laituri kahdelletoista|maksaa myöhässä|pumppujen vaihto
+chce katalog|jeszcze brak odpowiedzi|oddzwoni w czwartek|klient od lat|zamówienie próbne|remont dźwigu|naprawa dachu|pomost na dwanaście miejsc|płaci z opóźnieniem|wymiana pomp
+θέλει κατάλογο|ακόμη καμία απάντηση|θα καλέσει την πέμπτη|παλιός πελάτης|δοκιμαστική παραγγελία|συντήρηση γερανού|επισκευή στέγης|πληρώνει αργά|αντικατάσταση αντλιών`.split(/[|\n]/);
+for (const r of remarks) for (let n = 0; n < 12; n++) lists.phrase.push(n % 2 ? r : r[0].toUpperCase() + r.slice(1), `${r}; ${remarks[(n * 17 + r.length) % remarks.length]}`);
+for (const r of ranks) lists.job.push(r, r, r, ...areas.filter((_, n) => (n + r.length) % 4 === 0).flatMap((a) => [`${r} ${a}`, `${a} ${r}`]));
+
+process.stdout.write(JSON.stringify(Object.fromEntries(Object.entries(lists).map(([k, v]) => [k, v.filter((s) => s.length < 120)]))));
