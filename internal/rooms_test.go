@@ -17,6 +17,8 @@ var layers = []struct {
 	{"uchi/internal/core/catalog", []string{"core/fault"}},
 	{"uchi/internal/core/value", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/sheet", []string{"core/fault", "core/value"}},
+	{"uchi/internal/core/textkind", nil},
+	{"uchi/internal/core/textkind/learn", []string{"core/textkind"}},
 	{"uchi/internal/core/view", []string{"core/catalog", "core/fault", "core/value"}},
 	{"uchi/internal/core/expr", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/mapping", []string{"core/"}},

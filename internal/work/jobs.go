@@ -263,9 +263,6 @@ func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Tabl
 	}
 }
 
-// leastScore is how well the columns must fit a record type for it to be taken.
-const leastScore = 0.3
-
 // firstMapping keeps the routine that the import has as far as its columns are
 // there, else takes what is certain of the suggestions.
 func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine, error) {
@@ -282,9 +279,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		into = r.Drafts[0].Type
 	}
 	if into == "" {
-		if best := suggest.Type(c, columns); len(best) > 0 && best[0].Score >= leastScore {
-			into = best[0].Type
-		}
+		into, _ = suggest.Sure(suggest.Type(c, columns))
 	}
 	t, ok := c.Type(into)
 	if !ok {

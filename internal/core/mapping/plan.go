@@ -489,6 +489,14 @@ func (t Take) of(s string) string {
 		return family
 	case TakeCurrency:
 		return value.CurrencyIn(s)
+	case TakePostalCode:
+		code, _ := value.SplitTown(s)
+		return code
+	case TakeTown:
+		if _, town := value.SplitTown(s); town != "" {
+			return town
+		}
+		return s // a town without a code
 	}
 	words := strings.Fields(s)
 	if len(words) == 0 {

@@ -117,11 +117,13 @@ const (
 	TakeFamilyName Take = "family_name"
 	TakeFirstWord  Take = "first_word"
 	TakeLastWord   Take = "last_word"
-	TakeCurrency   Take = "currency" // the sign or code beside an amount
+	TakeCurrency   Take = "currency"    // the sign or code beside an amount
+	TakePostalCode Take = "postal_code" // of a postal code and a town together
+	TakeTown       Take = "town"
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord, TakeCurrency}
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

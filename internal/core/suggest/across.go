@@ -42,6 +42,7 @@ func NewView(columns []sheet.Column) *View {
 	v := &View{columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{}}
 	for n, col := range columns {
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
+		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
 	}
 	for n := range v.kinds {
 		given := func(m int) bool { return m >= 0 && m < len(v.kinds) && v.kinds[m].p[textkind.Given] > 0.95 }
@@ -118,7 +119,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 				mine = append(mine, col)
 			}
 		}
-		out = splitAmounts(target, mine, splitNames(target, mine, out))
+		out = splitAmounts(target, mine, splitTowns(target, mine, splitNames(target, mine, out)))
 	}
 	order := map[string]int{}
 	for i, c := range v.columns {

@@ -2,6 +2,8 @@ package suggest
 
 import (
 	_ "embed"
+	"maps"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -45,10 +47,10 @@ func readLexicon(text string) (words map[string][]string, longest int) {
 var means = map[string][]string{
 	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"}, "staff.name": {"name", "person name", "owner name", "owner", "employees", "full name", "person"},
 	"given_name": {"given", "given name"}, "family_name": {"family", "family name"},
-	"honorific": {"salutation", "form salutation", "title?"},
+	"honorific": {"salutation", "title?"},
 	"email":     {"email", "email address", "email number", "address?"},
 	"phone":     {"phone", "phone number", "main phone", "main number", "work number", "main phone number", "main?", "work?", "person?"},
-	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number"},
+	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "title?"},
 	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person"},
 	"company":   {"company", "company name", "customer", "customer name", "company customer"},
@@ -58,8 +60,8 @@ var means = map[string][]string{
 	"postal_code": {"postal", "postal code", "postal number", "address postal"},
 	"country":     {"country", "country code", "country name", "address country"},
 	"birthday":    {"birth", "birth date", "date?"}, "language": {"language", "language code", "language person", "language preferred"},
-	"email_consent": {"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name", "consent main", "ok?"},
-	"source_ref": {"customer number", "person number", "old number", "number system", "old number system", "deal number", "customer code", "person code", "company code", "code number", "old code", "number?", "code?"},
+	"email_consent":       {"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name", "consent main", "ok?"},
+	"source_ref":          {"customer number", "person number", "old number", "number system", "old number system", "deal number", "customer code", "person code", "company code", "code number", "old code", "number?", "code?"},
 	"registration_number": {"registration", "registration number", "company registration", "company registration number", "registration code", "company registration code"},
 	"legal_name":          {"legal name", "company legal", "company legal name", "legal?"},
 	"industry":            {"industry", "industry name", "industry code", "company industry"},
@@ -76,7 +78,7 @@ var means = map[string][]string{
 	"opened_on":      {"opened", "date opened", "deal opened"}, "loss_reason": {"lost reason", "reason?", "lost?"},
 	"interest": {"interest", "interest kind", "count interest"}, "origin": {"origin", "name origin", "kind origin", "origin person"}, "met_on": {"met", "date met", "date person?", "date?"},
 	"subject": {"subject", "deal subject", "name subject", "subject title"}, "due_on": {"due", "date due", "date?"}, "done": {"done", "done ok", "done status", "ok?"}, "kind": {"kind", "kind subject", "code kind"},
-	"product": {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product"},
+	"product": {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position": {"line number", "count line", "line?"}, "opportunity": {"deal", "deal number", "deal name"},
 	"reports_to": {"reports"},
 }
@@ -91,7 +93,7 @@ var entities = map[string][]string{
 }
 
 // small words join others and mean nothing themselves.
-var small = wordSet(`the a an of for and or in to at by on as is are held get be we you i my our your their his her per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l de du des d
+var small = wordSet(`the a an of for and or in to at by on as is are held get be bis until till we you i my our your their his her per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l de du des d
 	et ou un une en au aux el los las del y o al lo gli di della dello dei e van het een of op te os do da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na`)
 
 func wordSet(words string) map[string]bool {
@@ -106,6 +108,7 @@ func wordSet(words string) map[string]bool {
 type lifted struct {
 	sets    [][]string // of concepts, in alphabetical order; one of them is meant
 	unknown int        // words that mean nothing that is known
+	slips   int        // words that were taken for one that is a letter away
 }
 
 // mostReadings bounds in how many ways a header is read.
@@ -131,6 +134,7 @@ func lift(words []string) lifted {
 		}
 		out.sets = next
 	}
+	words, out.slips = corrected(words)
 	for at := 0; at < len(words); {
 		n, concepts := longestAt(words[at:])
 		if n > 0 {
@@ -154,6 +158,52 @@ func lift(words []string) lifted {
 		slices.Sort(out.sets[n])
 	}
 	return out
+}
+
+// vocabulary is all words of the lexicon of five letters and more, made ready for being
+// compared, by their length.
+var vocabulary = func() map[int][]form {
+	seen, list := map[string]bool{}, map[int][]form{}
+	for _, phrase := range slices.Sorted(maps.Keys(lexicon)) {
+		for w := range strings.FieldsSeq(phrase) {
+			if rs := []rune(w); len(rs) >= 5 && !seen[w] {
+				seen[w] = true
+				list[len(rs)] = append(list[len(rs)], form{all: w, runes: rs, letters: letterSet(rs)})
+			}
+		}
+	}
+	return list
+}()
+
+// corrected takes words that mean nothing for the one word that they are a letter away
+// from: “Decison maker”, “Adress”.
+func corrected(words []string) (out []string, slips int) {
+	out = slices.Clone(words)
+	for n, w := range words {
+		rs := []rune(w)
+		if len(rs) < 5 || small[w] || compound(w) != nil {
+			continue
+		}
+		if _, known := lexicon[w]; known {
+			continue
+		}
+		f, found := form{all: w, runes: rs, letters: letterSet(rs)}, ""
+		for length := len(rs) - 1; length <= len(rs)+1; length++ {
+			for _, v := range vocabulary[length] {
+				switch {
+				case v.all == w:
+					found = "-" // it is a part of some phrase
+				case found == "" && bits.OnesCount64(f.letters^v.letters) <= 2 && distance(f.runes, v.runes) == 1:
+					found = v.all
+				}
+			}
+		}
+		if found != "" && found != "-" {
+			out[n] = found
+			slips++
+		}
+	}
+	return out, slips
 }
 
 // longestAt finds the longest phrase at the beginning of words; small words mean
@@ -183,10 +233,10 @@ func longestAt(words []string) (n int, concepts []string) {
 // known; joints (s, n, en, e) fall away.
 func compound(w string) [][]string {
 	const shortest = 3
-	for cut := len(w) - shortest; cut >= shortest; cut-- {
+	for cut := len(w) - 2; cut >= shortest; cut-- {
 		head, tail := w[:cut], w[cut:]
 		found, ok := lexicon[tail]
-		if !ok {
+		if !ok || len(tail) < shortest && !slices.Contains(found, "number") {
 			continue
 		}
 		for _, joint := range []string{"", "s", "n", "en", "e", "es", "er"} {
@@ -212,6 +262,9 @@ func compound(w string) [][]string {
 func conceptScore(t string, f catalog.Field, l lifted) (best float64) {
 	for _, set := range l.sets {
 		best = max(best, setScore(t, f, set))
+	}
+	if l.slips > 0 {
+		best *= 0.98
 	}
 	if l.unknown > 0 {
 		best = min(best*0.78, 0.72) // it holds it; the cells must agree

@@ -244,7 +244,7 @@ func compareHeader(f catalog.Field, forms fieldForms, h form) (best saying) {
 			better(0.95-near, another, s.text, says)
 		case h.bare != "" && h.bare == s.bare && !tooVague(h.core):
 			better(0.93-near, another, s.text, says)
-		case len(s.core) > 0 && h.sorted == s.sorted:
+		case len(s.core) > 0 && h.sorted == s.sorted && (!tooVague(h.core) || len(h.core) < len(s.core)):
 			better(0.92-near, another, s.text, says)
 		case oneSlip(h, s):
 			better(0.91-near, nearly, s.text, "")

@@ -116,7 +116,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
 				if got[s.Field] = true; !placed[s.Column] {
-					sum += s.Confidence
+					sum += s.Confidence * telling(c, s.Field)
 				}
 				placed[s.Column] = true
 			}
@@ -133,6 +133,9 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 {
 			score *= 0.4 + 0.6*float64(required)/float64(wanted)
 		}
+		if marks := marksOf[t.Name]; marks != nil && !slices.ContainsFunc(marks, func(f string) bool { return got[f] }) {
+			score *= unmarked
+		}
 		out = append(out, TypeSuggestion{Type: t.Name, Score: score,
 			Reason: strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
 	}
@@ -140,6 +143,41 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	v.ranked = out
 	return out
 }
+
+// marksOf are the fields of which one is found where a sheet is of a type that has all
+// that a more usual one has: people at companies are contacts, unless something says
+// that they are leads.
+var marksOf = map[string][]string{"lead": {"interest", "origin", "met_on", "estimated_value", "status"}}
+
+const unmarked = 0.8
+
+// telling is how much a field says about which type a sheet is of: one that all types
+// have, such as an owner, less than one that is of this type alone.
+func telling(c catalog.Catalog, field string) float64 {
+	have := 0
+	for _, t := range c.Types {
+		if _, ok := t.Field(field); ok {
+			have++
+		}
+	}
+	return 1.4 - 0.8*float64(have-1)/float64(max(1, len(c.Types)-1))
+}
+
+// Sure gives the record type that a sheet is of; ok is false when none fits, or
+// another fits nearly as well: then a person is asked.
+func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
+	if len(ranked) == 0 || ranked[0].Score < leastScore || len(ranked) > 1 && ranked[0].Score < ranked[1].Score*clearly {
+		return "", false
+	}
+	return ranked[0].Type, true
+}
+
+// How well columns must fit a record type for it to be taken, and by how much better
+// than any other.
+const (
+	leastScore = 0.28
+	clearly    = 1.12
+)
 
 // TypeSuggestion is a record type that a sheet may belong to.
 type TypeSuggestion struct {
@@ -228,6 +266,44 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
+// splitTowns turns a column of postal codes with towns into the two fields, when
+// nothing else gives a postal code.
+func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
+	town, both := target.Type.FieldAs(catalog.AsLocality)
+	if !ok || !both {
+		return list
+	}
+	if slices.ContainsFunc(list, func(s Suggestion) bool {
+		return s.Draft == target.Draft && s.Field == code.Name && s.Taken && s.Take == "" && !together(columns, s.Column)
+	}) {
+		return list
+	}
+	for _, col := range columns {
+		if !together(columns, col.Header) {
+			continue
+		}
+		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+		if !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
+			continue
+		}
+		list = slices.DeleteFunc(list, func(s Suggestion) bool {
+			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == code.Name || s.Field == town.Name)
+		})
+		for field, take := range map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown} {
+			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Take: take, Confidence: 0.95, Reason: "the cells hold postal code and town together", Taken: true})
+		}
+		break
+	}
+	return list
+}
+
+// together tells whether the cells of a column hold postal codes with towns.
+func together(columns []sheet.Column, header string) bool {
+	n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == header })
+	return n >= 0 && len(columns[n].Samples) > 0 && share(columns[n].Samples, func(s string) bool { code, _ := value.SplitTown(s); return code != "" }) > 0.8
+}
+
 // splitAmounts gives a currency field that nothing goes to the signs that stand
 // beside the amounts of a column.
 func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
@@ -242,18 +318,26 @@ func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Su
 		if s.Draft != target.Draft || f.Type != catalog.Money || !s.Taken || n < 0 {
 			continue
 		}
-		signed := 0
+		signed, certain := 0, true
 		for _, cell := range columns[n].Samples {
+			certain = certain && !slices.Contains(severalCurrencies, strings.ToLower(strings.Trim(cell, " 0123456789.,-–'\u00a0\u202f")))
 			if code, trouble := reader.Read(value.CurrencyIn(cell)); trouble.Code == "" && code != "" {
 				signed++
 			}
 		}
 		if signed > 0 && signed*5 >= len(columns[n].Samples)*4 {
-			return append(list, Suggestion{Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency, Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true})
+			one := Suggestion{Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency, Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true}
+			if !certain {
+				one.Confidence, one.Taken, one.Reason = 0.7, false, "the amounts carry a sign that several currencies have"
+			}
+			return append(list, one)
 		}
 	}
 	return list
 }
+
+// severalCurrencies are signs that do not say which currency is meant.
+var severalCurrencies = []string{"$", "kr", "kr."}
 
 // wordsInCells reports whether most samples have at least n words and look
 // like names: no digits, no @.

@@ -27,13 +27,16 @@ const (
 
 // strong tells which types are told by their cells whatever the header says.
 func strong(t catalog.FieldType) bool {
-	return t == catalog.Email || t == catalog.URL || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text
+	return t == catalog.Email || t == catalog.URL || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text || t == catalog.Reference
 }
 
 // fitOf compares what stands in a column with what a field takes.
 func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsOf) (fit, string) {
 	if len(col.Samples) == 0 {
 		return neutralFit, ""
+	}
+	if countsRows(col.Samples) && f.Name != "position" {
+		return contradicts, "its values only count the rows"
 	}
 	if f.Name == mapping.IDField {
 		if share(col.Samples, func(s string) bool {
@@ -45,7 +48,11 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		}
 		return distinctive, "its values are ids"
 	}
-	fit, what := fits[f.Type](&cells{col, f})
+	seen := &cells{col, f, kinds.memo}
+	if f.ComparedAs() == catalog.AsLocality && seen.readable(catalog.Country) > 0.8 {
+		return contradicts, "its values are countries"
+	}
+	fit, what := fits[f.Type](seen)
 	if fit == neutralFit || fit == supports {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
 			return kind, why
@@ -54,10 +61,25 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	return fit, what
 }
 
+// countsRows tells whether texts are 1, 2, 3 and so on.
+func countsRows(texts []string) bool {
+	if len(texts) < fewestToTell {
+		return false
+	}
+	for n, s := range texts {
+		if v, err := strconv.Atoi(strings.TrimSpace(s)); err != nil || v != n+1 {
+			return false
+		}
+	}
+	return true
+}
+
 // kindsOf is what kind of thing the texts of a column are, as package textkind tells.
 type kindsOf struct {
 	p      [textkind.Kinds]float64
 	known  bool
+	texts  int // how many different ones were looked at
+	memo   map[string]float64
 	beside bool // given names stand in the column before or behind
 }
 
@@ -69,6 +91,10 @@ var roles = map[catalog.Likeness]textkind.Kind{
 
 // kindWords say what the cells are.
 var kindWords = [textkind.Kinds]string{"given names", "family names", "full names", "names of companies", "streets", "towns", "job titles", "phrases"}
+
+// fewestToTell is how many different texts it takes for them to settle alone what a
+// column is.
+const fewestToTell = 6
 
 func roleOf(f catalog.Field) (textkind.Kind, bool) {
 	switch {
@@ -90,10 +116,14 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 		return neutralFit, ""
 	}
 	p := kinds.p[role]
+	tell := supports
+	if kinds.texts >= fewestToTell {
+		tell = tells
+	}
 	if role == textkind.Family || role == textkind.Town { // which are often the same words
 		both := kinds.p[textkind.Family] + kinds.p[textkind.Town]
-		if role == textkind.Family && kinds.beside && both > 0.9 || role == textkind.Town && !kinds.beside && p > 0.9 {
-			return tells, "its values look like " + kindWords[role]
+		if role == textkind.Family && kinds.beside && both > 0.9 || role == textkind.Town && !kinds.beside && p > 0.98 {
+			return tell, "its values look like " + kindWords[role]
 		}
 		if both > 0.8 {
 			return supports, "its values look like " + kindWords[role]
@@ -101,7 +131,7 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	}
 	switch {
 	case p > 0.97 && role != textkind.Phrase && role != textkind.Family && role != textkind.Town:
-		return tells, "its values look like " + kindWords[role]
+		return tell, "its values look like " + kindWords[role]
 	case p > 0.9:
 		return supports, "its values look like " + kindWords[role]
 	}
@@ -118,28 +148,48 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 type cells struct {
 	col   sheet.Column
 	field catalog.Field
+	memo  map[string]float64 // what was found out of the column already; may be nil
 }
 
-// share is the part of the texts that are so, between 0 and 1.
-func (c *cells) share(is func(s string) bool) float64 { return share(c.col.Samples, is) }
+// share is the part of the texts that are so, between 0 and 1. What has a name is the
+// same for every field, and found out once.
+func (c *cells) share(name string, is func(s string) bool) float64 {
+	return c.once(name, func() float64 { return share(c.col.Samples, is) })
+}
+
+func (c *cells) once(name string, find func() float64) float64 {
+	if name == "" || c.memo == nil {
+		return find()
+	}
+	x, ok := c.memo[name]
+	if !ok {
+		x = find()
+		c.memo[name] = x
+	}
+	return x
+}
 
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
 	r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
-	return c.share(func(s string) bool {
+	name := "readable as " + string(as)
+	if len(c.field.Choices) > 0 {
+		name = ""
+	}
+	return c.share(name, func(s string) bool {
 		v, trouble := r.Read(s)
 		return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.AmbiguousNumber
 	})
 }
 
 func (c *cells) mails() float64 {
-	return c.share(func(s string) bool { return strings.Contains(s, "@") })
+	return c.share("mails", func(s string) bool { return strings.Contains(s, "@") })
 }
 
 // telephone is the part of the texts that are written like telephone numbers of
 // any country.
 func (c *cells) telephone() float64 {
-	return c.share(func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 })
+	return c.share("telephone", func(s string) bool { return strings.HasPrefix(s, "+") && digitsIn(s) >= 8 })
 }
 
 // fits is the registry of what speaks for a column being of a field type, and
@@ -184,16 +234,16 @@ func fitDate(c *cells) (fit, string) {
 	if c.readable(catalog.Date) < 0.3 {
 		return contradicts, "its values are no dates"
 	}
-	if c.share(func(s string) bool { return digitsIn(s) == len(s) }) > 0.5 { // a number of days, or no date
+	if c.share("digits alone", func(s string) bool { return digitsIn(s) == len(s) }) > 0.5 { // a number of days, or no date
 		return neutralFit, ""
 	}
-	born := c.share(func(s string) bool { y := yearIn(s); return y > 1920 && y < 2010 })
+	born := c.share("born", func(s string) bool { y := yearIn(s); return y > 1920 && y < 2010 })
 	switch {
 	case c.field.ComparedAs() == catalog.AsDate && c.field.Name == "birthday":
 		if born > 0.9 {
 			return distinctive, "its values are days of birth"
 		}
-		if born < 0.3 && c.share(func(s string) bool { return yearIn(s) > 0 }) > 0.9 {
+		if born < 0.3 && c.share("years", func(s string) bool { return yearIn(s) > 0 }) > 0.9 {
 			return contradicts, "its values are no days of birth"
 		}
 	case born > 0.9:
@@ -216,7 +266,7 @@ func fitNumber(c *cells) (fit, string) {
 	if c.readable(c.field.Type) < 0.3 && c.readable(catalog.Money) < 0.3 {
 		return contradicts, "its values are no numbers"
 	}
-	switch percent, money := c.share(func(s string) bool { return strings.Contains(s, "%") }), c.share(func(s string) bool { return value.CurrencyIn(s) != "" }); {
+	switch percent, money := c.share("percent", func(s string) bool { return strings.Contains(s, "%") }), c.share("money", func(s string) bool { return value.CurrencyIn(s) != "" }); {
 	case c.field.Type == catalog.Percent && percent > 0.7:
 		return distinctive, "its values are percentages"
 	case c.field.Type != catalog.Percent && percent > 0.7:
@@ -238,7 +288,7 @@ func (c *cells) ownMail() bool {
 	if c.col.Filled < 5 || c.col.Distinct*10 > c.col.Filled*8 {
 		return false
 	}
-	return c.share(func(s string) bool {
+	return c.share("", func(s string) bool {
 		_, d, ok := strings.Cut(strings.ToLower(strings.TrimSpace(s)), "@")
 		if domain == "" {
 			domain = d
@@ -263,7 +313,7 @@ func fitReference(c *cells) (fit, string) {
 
 // companies compares texts with names of companies, of which many end with a legal form.
 func (c *cells) companies() (fit, string) {
-	if c.share(func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.5 {
+	if c.share("companies", func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.5 {
 		return supports, "its values are names of companies"
 	}
 	return neutralFit, ""
@@ -286,7 +336,7 @@ func fitURL(c *cells) (fit, string) {
 		return strings.Contains(s, "www.") || strings.Contains(s, "://") || strings.Count(s, ".") > 0 && !strings.ContainsAny(s, "0123456789,")
 	}
 	switch r := c.readable(catalog.URL); {
-	case r > 0.8 && c.mails() < 0.2 && c.share(written) > 0.7:
+	case r > 0.8 && c.mails() < 0.2 && c.share("written links", written) > 0.7:
 		return distinctive, "its values are web addresses"
 	case r < 0.2:
 		return contradicts, "its values are no web addresses"
@@ -295,13 +345,29 @@ func fitURL(c *cells) (fit, string) {
 }
 
 func fitPhone(c *cells) (fit, string) {
-	if c.mails() > 0.3 || c.share(func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 {
+	if c.mails() > 0.3 || c.share("five digits", func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 {
 		return contradicts, "its values are no telephone numbers"
 	}
-	if c.share(likePhone) > 0.8 {
-		return supports, "its values are telephone numbers"
+	if c.share("phones", likePhone) < 0.8 {
+		return neutralFit, ""
 	}
-	return neutralFit, ""
+	mobile := c.once("mobiles", func() float64 { // -1 when it cannot be told
+		if share, told := value.MobileShare(c.col.Samples); told >= fewest {
+			return share
+		}
+		return -1
+	})
+	if mobile >= 0 && c.field.ComparedAs() == catalog.AsPhone {
+		switch wanted := c.field.Name == "mobile"; {
+		case mobile > 0.8 && wanted:
+			return supports, "its values are mobile numbers"
+		case mobile > 0.9:
+			return against, "its values are mobile numbers"
+		case mobile < 0.2 && wanted:
+			return against, "its values are no mobile numbers"
+		}
+	}
+	return supports, "its values are telephone numbers"
 }
 
 // likePhone tells whether a text is written as telephone numbers are: digits in groups,
@@ -336,7 +402,7 @@ func fitChoice(c *cells) (fit, string) {
 	}
 	r := value.NewReader(c.field, value.Settings{})
 	telling := 0
-	known := c.share(func(s string) bool {
+	known := c.share("", func(s string) bool {
 		code, _ := r.Read(s)
 		if code != "" && !everyday[value.Words(s)] {
 			telling++
@@ -359,15 +425,17 @@ var everyday = wordSet(`low medium high other open closed new none call mail vis
 // fitText is for lines of text: they are no addresses of the net, and what
 // fitNames says.
 func fitText(c *cells) (fit, string) {
-	links := c.share(func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") })
+	links := c.share("links", func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") })
 	switch {
 	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
-	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.share(likePhone) > 0.7 && c.share(func(s string) bool { return strings.ContainsAny(strings.TrimSpace(s), " +()/") }) > 0.5:
+	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.share("phones", likePhone) > 0.7 && c.share("", func(s string) bool {
+		return strings.ContainsAny(strings.TrimSpace(s), " +()/") || strings.Count(s, "-") > 1 && digitsIn(s) > 9
+	}) > 0.5:
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
-	case c.field.Name == "region" && c.col.Longest <= 4 && c.share(func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
+	case c.field.Name == "region" && c.col.Longest <= 4 && c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
 		return supports, "its values are codes of regions"
 	case c.field.ComparedAs() == catalog.AsCompanyName:
 		if fit, what := c.companies(); fit != neutralFit {
@@ -382,10 +450,10 @@ func fitText(c *cells) (fit, string) {
 // fitNames compares texts with what the field holds: names are no numbers,
 // postal codes no words.
 func fitNames(c *cells) (fit, string) {
-	f, address := c.field, c.share(func(s string) bool { return formsOfAddress[value.Words(s)] })
+	f, address := c.field, c.share("forms of address", func(s string) bool { return formsOfAddress[value.Words(s)] })
 	switch {
-	case f.HoldsWords() && (c.share(func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
-		c.share(func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") }) > 0.6):
+	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
+		c.share("written dates", func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") }) > 0.6):
 		return contradicts, "its values are numbers or dates"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
@@ -395,9 +463,9 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are forms of address"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
-	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share(func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
+	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
-	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share(func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
+	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
 		return contradicts, "its values are no postal codes"
 	}
 	return neutralFit, ""

@@ -139,3 +139,37 @@ func readPhone(s, country string) (string, Trouble) {
 	}
 	return text, Trouble{}
 }
+
+// MobileShare tells which part of the texts that are telephone numbers of a known plan
+// are mobile numbers, between 0 and 1, and how many could be told. Numbers without a
+// country are read as those of the country that most others are of.
+func MobileShare(texts []string) (share float64, told int) {
+	regions := map[string]int{}
+	most := ""
+	for _, s := range texts {
+		n, err := phonenumbers.Parse(s, "")
+		if err != nil {
+			continue
+		}
+		r := phonenumbers.GetRegionCodeForNumber(n)
+		if regions[r]++; regions[r] > regions[most] {
+			most = r
+		}
+	}
+	mobile := 0
+	for _, s := range texts {
+		n, err := phonenumbers.Parse(s, most)
+		if err != nil {
+			continue
+		}
+		switch phonenumbers.GetNumberType(n) {
+		case phonenumbers.MOBILE:
+			told++
+			mobile++
+		case phonenumbers.UNKNOWN, phonenumbers.FIXED_LINE_OR_MOBILE:
+		default:
+			told++
+		}
+	}
+	return float64(mobile) / float64(max(1, told)), told
+}

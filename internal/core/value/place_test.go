@@ -1,0 +1,32 @@
+package value
+
+import "testing"
+
+func TestSplitTown(t *testing.T) {
+	for s, want := range map[string][2]string{
+		"8010 Graz": {"8010", "Graz"}, "D-20457 Hamburg": {"D-20457", "Hamburg"}, "1012 AB Amsterdam": {"1012 AB", "Amsterdam"}, "09-400 Płock": {"09-400", "Płock"},
+		"114 55 Stockholm": {"114 55", "Stockholm"}, "London SW1A 1AA": {"SW1A 1AA", "London"}, "Boston, MA 02110": {"02110", "Boston, MA"}, "4600  Køge ": {"4600", "Køge"},
+		"75008 Paris": {"75008", "Paris"}, "106 82 Αθήνα": {"106 82", "Αθήνα"}, "Graz": {}, "8010": {}, "12 High Street": {}, "Stationsvej 117": {}, "": {}, "Ottawa K1A 0B1": {"K1A 0B1", "Ottawa"},
+	} {
+		if code, town := SplitTown(s); code != want[0] || town != want[1] {
+			t.Errorf("%q: %q and %q, want %q", s, code, town, want)
+		}
+	}
+}
+
+func TestMobileShare(t *testing.T) {
+	for _, x := range []struct {
+		texts []string
+		share float64
+		told  int
+	}{
+		{[]string{"+49 151 23456789", "0171 2345678", "+49 160 1234567"}, 1, 3},
+		{[]string{"+49 30 901820", "030 901821", "+49 89 23300"}, 0, 3},
+		{[]string{"+47 22 00 00 00", "+47 41 00 00 00"}, 0.5, 2},
+		{[]string{"none", "12"}, 0, 0},
+	} {
+		if share, told := MobileShare(x.texts); share != x.share || told != x.told {
+			t.Errorf("%q: %v of %d", x.texts, share, told)
+		}
+	}
+}
