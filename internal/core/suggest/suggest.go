@@ -64,6 +64,9 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
+	if h.shortened && (f.Type == catalog.Money || f.Type == catalog.Decimal) {
+		return min(words, 0.8), reason + ", but its amounts are in thousands or millions: compute them" // 70 is not 70.00
+	}
 	fit, what := fitOf(t, f, col, kinds)
 	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
 		fit = neutralFit // a header that says something else knows better

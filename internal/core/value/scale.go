@@ -1,0 +1,89 @@
+package value
+
+import (
+	"strings"
+	"unicode"
+)
+
+// scales are the words and letters by which amounts are written shorter, with the
+// power of ten that they stand for. A letter that may be a measure (m, t) is none
+// without a currency.
+var scales = map[string]int{
+	"k": 3, "tsd": 3, "tausend": 3, "thousand": 3, "mille": 3, "mil": 3, "tys": 3, "tis": 3, "duizend": 3, "tusen": 3, "tusind": 3, "χιλ": 3, "тыс": 3,
+	"mio": 6, "mln": 6, "mn": 6, "million": 6, "millions": 6, "millionen": 6, "millones": 6, "milhões": 6, "milioni": 6, "miljoen": 6, "miljoner": 6, "millioner": 6, "miljoonaa": 6, "milj": 6, "εκατ": 6, "млн": 6,
+	"bn": 9, "billion": 9, "mrd": 9, "mld": 9, "milliarden": 9, "milliards": 9, "млрд": 9,
+	"lakh": 5, "lakhs": 5, "lac": 5, "crore": 7, "crores": 7, "cr": 7,
+}
+
+// moneyScales are those that only stand beside a currency, or in a field of money.
+var moneyScales = map[string]int{"m": 6, "t": 3, "md": 9, "b": 9}
+
+// scaled takes a word that multiplies off the end of a number, or off its beginning
+// where a currency stands there: 3.5k, 2 Mio. €, 10 TEUR, k€ 12, 15 lakh. The power is
+// 0 when there is none. With money, letters such as M count as well.
+func scaled(s string, money bool) (rest string, power int) {
+	s = Trim(s)
+	last := strings.LastIndexFunc(s, unicode.IsDigit)
+	first := strings.IndexFunc(s, unicode.IsDigit)
+	if last < 0 {
+		return s, 0
+	}
+	if behind := s[last+1:]; strings.IndexFunc(behind, unicode.IsLetter) >= 0 {
+		closing := ""
+		if t := strings.TrimRight(behind, " "); strings.HasSuffix(t, ")") {
+			closing, behind = ")", strings.TrimSuffix(t, ")")
+		}
+		if power, currency, ok := scaleOf(behind, money || isCurrency(strings.Trim(s[:first], "-−(+ "))); ok {
+			return Trim(s[:last+1]+currency) + closing, power
+		}
+	}
+	if before := strings.TrimLeft(s[:first], "-−(+ "); before != "" {
+		if power, currency, ok := scaleOf(before, money); ok && currency != "" {
+			return strings.TrimSuffix(s[:first], before) + s[first:] + currency, power
+		}
+	}
+	return s, 0
+}
+
+// scaleOf reads a word that multiplies, with a currency on either side of it.
+func scaleOf(text string, money bool) (power int, currency string, ok bool) {
+	word := strings.ToLower(strings.NewReplacer(".", "", " ", "", "\u00a0", "", "\u202f", "").Replace(text))
+	if p, ok := scales[word]; ok {
+		return p, "", true
+	}
+	if p, ok := moneyScales[word]; ok && money && word != "t" {
+		return p, "", true
+	}
+	for _, list := range []map[string]int{scales, moneyScales} {
+		for scale, p := range list {
+			for _, rest := range []string{strings.TrimSuffix(word, scale), strings.TrimPrefix(word, scale)} {
+				if rest != word && rest != "" && isCurrency(rest) && !isCurrency(word) {
+					return p, " " + strings.ToUpper(rest), true
+				}
+			}
+		}
+	}
+	return 0, "", false
+}
+
+// times gives a number, with a dot and no groups, multiplied by a power of ten.
+func times(n string, power int) string {
+	if power == 0 {
+		return n
+	}
+	whole, part, _ := strings.Cut(strings.TrimPrefix(n, "-"), ".")
+	for len(part) < power {
+		part += "0"
+	}
+	whole, part = strings.TrimLeft(whole+part[:power], "0"), part[power:]
+	if whole == "" {
+		whole = "0"
+	}
+	if strings.HasPrefix(n, "-") {
+		whole = "-" + whole
+	}
+	if part != "" {
+		whole += "." + part
+	}
+	return whole
+}

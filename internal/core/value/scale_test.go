@@ -1,0 +1,31 @@
+package value
+
+import (
+	"testing"
+
+	"uchi/internal/core/catalog"
+)
+
+// Amounts are read as they are meant, or not at all: no word behind one is dropped.
+func TestScaledAmounts(t *testing.T) {
+	money := NewReader(catalog.Field{Type: catalog.Money}, Settings{})
+	for s, want := range map[string]string{
+		"3.5k": "3500.00", "1.2M": "1200000.00", "2 Mio": "2000000.00", "2,5 Mio. €": "2500000.00", "10 TEUR": "10000.00", "k€ 12": "12000.00", "€12.5k": "12500.00", "12k EUR": "12000.00",
+		"(1.5k)": "-1500.00", "-2k": "-2000.00", "15 lakh": "1500000.00", "2 crore": "20000000.00", "1,5 mln zł": "1500000.00", "1.25 bn": "1250000000.00", "€ 1.250,–": "1250.00", "(1,200.00)": "-1200.00", "1 234,50 kr": "1234.50",
+		"300 tkr": "300000.00", "$4m": "4000000.00", "640": "640.00", "NOK 640": "640.00", "1.5E3": "1500.00", "12 kr": "12.00", "100 CR": "1000000000.00", "7 M€": "7000000.00",
+		"5 t": "", "5 boxes": "", "k": "", "2 kk": "", "3 Mio x": "", "999999999 Mrd": "",
+	} {
+		if got, _ := money.Read(s); got != want {
+			t.Errorf("%q: %q, want %q", s, got, want)
+		}
+	}
+	number := NewReader(catalog.Field{Type: catalog.Integer}, Settings{})
+	for s, want := range map[string]string{"3.5k": "3500", "12 m": "", "12M": "", "2 tsd.": "2000", "1.2345k": "", "~50": "", "50-100": "", "12 pcs": ""} {
+		if got, _ := number.Read(s); got != want {
+			t.Errorf("%q as a count: %q, want %q", s, got, want)
+		}
+	}
+	if c := CurrencyIn("10 TEUR"); c != "EUR" {
+		t.Errorf("10 TEUR is of %q", c)
+	}
+}
