@@ -85,7 +85,7 @@ var means = map[string][]string{
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "old": true, "system": true, "preferred": true}
+var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "preferred": true}
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
@@ -266,8 +266,11 @@ func conceptScore(t string, f catalog.Field, l lifted) (best float64) {
 	if l.slips > 0 {
 		best *= 0.98
 	}
-	if l.unknown > 0 {
+	switch {
+	case l.unknown == 1:
 		best = min(best*0.78, 0.72) // it holds it; the cells must agree
+	case l.unknown > 1:
+		best = min(best*0.6, 0.6)
 	}
 	return best
 }

@@ -75,6 +75,10 @@ func TestCellsSettleVagueHeaders(t *testing.T) {
 		{"opportunity", "Whose", "owner", []string{"ih@quay.example", "lb@quay.example", "ih@quay.example", "ih@quay.example", "lb@quay.example", "ih@quay.example"}},
 		{"contact", "St.", "region", []string{"MA", "NV", "OR", "TX"}},
 		{"contact", "No.", "", []string{"1", "2", "3", "4", "5", "6", "7"}},
+		{"opportunity", "Margin %", "", []string{"30 %", "18 %", "22%", "40 %"}},
+		{"opportunity", "Weighted value", "", []string{"1200.50", "300", "44", "9000"}},
+		{"account", "Previous phone", "", []string{"+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67"}},
+		{"account", "VAT rate", "", []string{"25 %", "19 %", "21 %", "20 %"}},
 		{"lead", "Priority", "", []string{"high", "low", "medium", "high", "low"}},
 	} {
 		if got := takenOf(t, x.typeName, column(x.header, x.cells...)); got[x.header] != x.want {

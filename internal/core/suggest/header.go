@@ -118,10 +118,14 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
 	h.shortened = slices.ContainsFunc(strings.Fields(strings.ToLower(brackets.Replace(s))), func(w string) bool { return inThousands[strings.Trim(w, ".,:")] })
 	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
+	others := slices.ContainsFunc(lift(words).sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	for i, f := range fields {
 		h.said[i] = compareHeader(f, forms[i], as)
+		if others && h.said[i].score < certain { // it is of somebody else
+			h.said[i].score *= 0.5
+		}
 		if decided { // what stands in brackets says which of several it is
 			h.said[i].score *= 0.7
 		}

@@ -85,18 +85,25 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return 0, ""
 	case fit == contradicts:
 		return words * 0.5, reason + ", but " + what
+	case fit == distinctive && words < leastHeld && !strong(f.Type): // a share of something is not any share
+		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
 	case fit == against && words < certain:
 		return words * 0.5, reason + ", but " + what
-	case (fit == supports || fit == tells) && words >= leastHeld && words < certain:
+	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain:
 		return 0.91, reason + ", and " + what
 	}
 	return words, reason
 }
 
-// leastHeld is how well a header must say a field for cells that agree to settle it.
-const leastHeld = 0.68
+// How well a header must say a field for cells to settle it: those that can hardly be
+// anything else settle one that holds the field's words among others, those that agree
+// one whose words are vague.
+const (
+	leastHeld  = 0.68
+	leastVague = 0.735
+)
 
 // Type ranks the record types by how many of the columns find a field, best
 // first, with the reason.

@@ -281,11 +281,14 @@ func fitNumber(c *cells) (fit, string) {
 	return neutralFit, ""
 }
 
+// mostStaff is up to how many people the owners of records are taken to be.
+const mostStaff = 200
+
 // ownMail tells whether a column holds mailboxes of a house's own people: one domain,
 // and the same ones again and again.
 func (c *cells) ownMail() bool {
 	domain := ""
-	if c.col.Filled < 5 || c.col.Distinct*10 > c.col.Filled*8 {
+	if c.col.Filled < 5 || c.col.Distinct > mostStaff || c.col.Distinct*10 > c.col.Filled*8 {
 		return false
 	}
 	return c.share("", func(s string) bool {
@@ -303,7 +306,7 @@ func fitReference(c *cells) (fit, string) {
 			return distinctive, "its values are mailboxes of few people at one house"
 		}
 	} else if c.ownMail() {
-		return contradicts, "its values are mailboxes of few people at one house"
+		return against, "its values are mailboxes of few people at one house"
 	}
 	if c.field.ComparedAs() == catalog.AsEmployer || c.field.To == "account" {
 		return c.companies()
@@ -322,7 +325,7 @@ func (c *cells) companies() (fit, string) {
 func fitEmail(c *cells) (fit, string) {
 	switch {
 	case c.ownMail():
-		return contradicts, "its values are mailboxes of few people at one house"
+		return against, "its values are mailboxes of few people at one house"
 	case c.readable(catalog.Email) > 0.8:
 		return distinctive, "its values are e-mail addresses"
 	case c.mails() < 0.3:
