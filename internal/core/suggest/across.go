@@ -43,6 +43,7 @@ func NewView(columns []sheet.Column) *View {
 	for n, col := range columns {
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
 		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
+		v.kinds[n].length = len(strings.Join(col.Samples, "")) / max(1, len(col.Samples))
 	}
 	for n := range v.kinds {
 		given := func(m int) bool { return m >= 0 && m < len(v.kinds) && v.kinds[m].p[textkind.Given] > 0.95 }

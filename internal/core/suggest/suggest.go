@@ -294,7 +294,8 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			continue
 		}
 		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
-		if !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
+		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
+		if !mute && !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
 			continue
 		}
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {

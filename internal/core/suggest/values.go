@@ -52,6 +52,9 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.ComparedAs() == catalog.AsLocality && seen.readable(catalog.Country) > 0.8 {
 		return contradicts, "its values are countries"
 	}
+	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { code, _ := value.SplitTown(s); return code != "" }) > 0.8 {
+		return contradicts, "its values are towns with their postal codes"
+	}
 	fit, what := fits[f.Type](seen)
 	if fit == neutralFit || fit == supports {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
@@ -79,6 +82,7 @@ type kindsOf struct {
 	p      [textkind.Kinds]float64
 	known  bool
 	texts  int // how many different ones were looked at
+	length int // of them, on average, in bytes
 	memo   map[string]float64
 	beside bool // given names stand in the column before or behind
 }
@@ -117,12 +121,12 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	}
 	p := kinds.p[role]
 	tell := supports
-	if kinds.texts >= fewestToTell {
+	if kinds.texts >= fewestToTell && kinds.length > 3 { // codes of regions look like names
 		tell = tells
 	}
 	if role == textkind.Family || role == textkind.Town { // which are often the same words
 		both := kinds.p[textkind.Family] + kinds.p[textkind.Town]
-		if role == textkind.Family && kinds.beside && both > 0.9 || role == textkind.Town && !kinds.beside && p > 0.98 {
+		if role == textkind.Family && kinds.beside && both > 0.9 {
 			return tell, "its values look like " + kindWords[role]
 		}
 		if both > 0.8 {
@@ -362,6 +366,8 @@ func fitPhone(c *cells) (fit, string) {
 	})
 	if mobile >= 0 && c.field.ComparedAs() == catalog.AsPhone {
 		switch wanted := c.field.Name == "mobile"; {
+		case mobile > 0.97 && wanted && len(c.col.Samples) >= fewestToTell:
+			return tells, "its values are mobile numbers"
 		case mobile > 0.8 && wanted:
 			return supports, "its values are mobile numbers"
 		case mobile > 0.9:
