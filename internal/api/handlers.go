@@ -317,7 +317,10 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	}
 	list, err := h.work.Recognise(ctx, i)
 	for _, x := range list {
-		v := Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: orEmpty(x.Missing), New: orEmpty(x.New)}
+		v := Recognised{Name: x.Name, Type: x.Type, Share: x.Share, Missing: []MissingColumn{}, New: orEmpty(x.New)}
+		for _, m := range x.Missing {
+			v.Missing = append(v.Missing, MissingColumn{Column: m.Column, Fields: orEmpty(m.Fields), Needed: m.Needed, Now: m.Now})
+		}
 		for _, n := range x.Values {
 			v.Values = append(v.Values, NewValue{Column: n.Column, Text: n.Text})
 		}

@@ -1154,6 +1154,20 @@ type MatchRules struct {
 	Rules []MatchRule `json:"rules"`
 }
 
+// MissingColumn A column that the routine takes and the file does not have
+type MissingColumn struct {
+	Column string `json:"column"`
+
+	// Fields Labels of the fields that it goes to
+	Fields []string `json:"fields"`
+
+	// Needed One of them is required, or records are found by it
+	Needed bool `json:"needed"`
+
+	// Now The column of the file that takes its place
+	Now string `json:"now,omitempty,omitzero"`
+}
+
 // NearMiss defines model for NearMiss.
 type NearMiss struct {
 	Label string `json:"label"`
@@ -1320,11 +1334,11 @@ type ReasonCount struct {
 
 // Recognised A saved routine that the file may be for, with the drift
 type Recognised struct {
-	Missing []string `json:"missing"`
-	Name    string   `json:"name"`
-	New     []string `json:"new"`
-	Share   float64  `json:"share"`
-	Type    string   `json:"type"`
+	Missing []MissingColumn `json:"missing"`
+	Name    string          `json:"name"`
+	New     []string        `json:"new"`
+	Share   float64         `json:"share"`
+	Type    string          `json:"type"`
 
 	// Values Values that the routine does not know what to make of
 	Values []NewValue `json:"values,omitempty,omitzero"`

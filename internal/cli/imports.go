@@ -76,10 +76,18 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	if i.Routine.Drafts == nil {
 		return fault.New(fault.Invalid, "type_unknown", "no record type fits the columns well enough").Mended("Name it with --into; see uchi types.")
 	}
+	lacks, err := a.showDrift(ctx, c, i)
+	if err != nil {
+		return err
+	}
 	if !a.asJSON {
 		if err := a.showMapping(ctx, c, i); err != nil {
 			return err
 		}
+	}
+	if len(lacks) > 0 && f.yes {
+		return fault.New(fault.Conflict, "routine_drifted", "the file lacks what the routine needs, so nothing is loaded without a look: "+strings.Join(lacks, ", ")).With(i.Routine.Name).
+			Mended(fmt.Sprintf("Place the columns with uchi mapping %d --map field=Header, or load what there is with uchi load %d.", i.Id, i.Id))
 	}
 	if i, err = a.check(ctx, c, i.Id); err != nil {
 		return err
@@ -106,6 +114,46 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	return a.loadAndShow(ctx, c, i.Id, client.LoadRequest{})
+}
+
+// showDrift says what is otherwise in a file than in those that its routine was made
+// for, and gives the missing columns that are needed.
+func (a *app) showDrift(ctx context.Context, c *client.Conn, i client.Import) (lacks []string, err error) {
+	if i.Routine.Name == "" {
+		return nil, nil
+	}
+	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range r.JSON200.Routines {
+		if k.Name != i.Routine.Name {
+			continue
+		}
+		var lines []string
+		for _, m := range k.Missing {
+			where := strings.Join(m.Fields, ", ")
+			switch {
+			case m.Now != "":
+				lines = append(lines, fmt.Sprintf("%s is now called %s (%s)", m.Column, m.Now, where))
+			case m.Needed:
+				lacks = append(lacks, m.Column)
+				lines = append(lines, a.paint(amber, "missing")+fmt.Sprintf(": %s, which is needed (%s)", m.Column, where))
+			default:
+				lines = append(lines, fmt.Sprintf("missing: %s (%s)", m.Column, where))
+			}
+		}
+		if len(k.New) > 0 {
+			lines = append(lines, "new: "+strings.Join(k.New, ", "))
+		}
+		if len(k.Values) > 0 {
+			lines = append(lines, "values that it does not know: "+strings.Join(newValues(k.Values), ", "))
+		}
+		if len(lines) > 0 && !a.asJSON {
+			fmt.Fprintf(a.out, "The file differs from those that the routine %q was made for:\n  %s\n\n", k.Name, strings.Join(lines, "\n  "))
+		}
+	}
+	return lacks, nil
 }
 
 func heldOr(held int64) error {
@@ -300,7 +348,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	fmt.Fprintln(a.out)
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {
-			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", k.Missing), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
+			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", columnsOf(k.Missing)), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
 		}
 	}
 	if set := r.JSON200.Together; len(set.Types) > 0 {
@@ -313,6 +361,15 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))
 	}
 	return nil
+}
+
+func columnsOf(list []client.MissingColumn) (names []string) {
+	for _, m := range list {
+		if m.Now == "" {
+			names = append(names, m.Column)
+		}
+	}
+	return names
 }
 
 // draftTypes reads the record type of each draft.

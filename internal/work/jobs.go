@@ -273,7 +273,8 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 			there[n] = col.Header
 		}
 		moved := r.Moved(headers(i), there) // read otherwise, a header may say the same in other letters
-		if kept, ok := moved.Renamed(c).Fitted(there); ok {
+		i.Columns.V = columns
+		if kept, ok := s.fitted(c, moved.Renamed(c), i); ok {
 			return kept.Drafts[0].Type, &kept, nil
 		}
 		into = r.Drafts[0].Type

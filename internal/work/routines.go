@@ -3,6 +3,7 @@ package work
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -10,6 +11,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/store"
 )
 
@@ -40,9 +42,17 @@ type Recognised struct {
 	Name    string
 	Type    string
 	Share   float64 // of the routine's columns, how many are there
-	Missing []string
+	Missing []Missing
 	New     []string
 	Values  []NewValue // that the routine does not know what to make of
+}
+
+// Missing is a column that a routine takes and a file does not have.
+type Missing struct {
+	Column string
+	Fields []string // labels of the fields that it goes to
+	Needed bool     // one of them is required, or records are found by it
+	Now    string   // the column of the file that takes its place; empty when none does
 }
 
 // NewValue is a value that stands in a column and means nothing to a routine.
@@ -72,18 +82,27 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 		rec := Recognised{Name: r.Name, Type: r.Type}
 		for _, w := range wanted {
 			if !slices.Contains(there, w) {
-				rec.Missing = append(rec.Missing, w)
+				rec.Missing = append(rec.Missing, missing(c, r.Document.V, w))
 			}
 		}
+		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
+		s.renamed(c, r.Document.V, i, rec.Missing)
 		for _, h := range there {
-			if !slices.Contains(wanted, h) && !slices.Contains(r.Document.V.Ignored, h) {
+			taken := slices.ContainsFunc(rec.Missing, func(m Missing) bool { return m.Now == h })
+			if !taken && !slices.Contains(wanted, h) && !slices.Contains(r.Document.V.Ignored, h) {
 				rec.New = append(rec.New, h)
 			}
 		}
-		if len(wanted) > 0 {
-			rec.Share = 1 - float64(len(rec.Missing))/float64(len(wanted))
+		gone := 0
+		for _, m := range rec.Missing {
+			if m.Now == "" {
+				gone++
+			}
 		}
-		if rec.Share >= leastShare {
+		if len(wanted) > 0 {
+			rec.Share = 1 - float64(gone)/float64(len(wanted))
+		}
+		if rec.Share >= leastShare || used {
 			rec.Values = newValues(r.Document.V, c, i)
 			list = append(list, rec)
 		}
@@ -92,6 +111,84 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 		return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(len(a.New), len(b.New)))
 	})
 	return list, nil
+}
+
+// missing says what a routine does with a column that is not there.
+func missing(c catalog.Catalog, r mapping.Routine, column string) Missing {
+	m := Missing{Column: column}
+	for _, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		rules := d.Match
+		if len(rules) == 0 {
+			rules = t.Match
+		}
+		for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
+			if !slices.Contains(d.Fields[name].Columns(), column) {
+				continue
+			}
+			label, found := "Id", name == mapping.IDField
+			if f, ok := t.Field(name); ok {
+				label, found = f.Label, f.Required && f.Default == ""
+			}
+			m.Fields = append(m.Fields, label)
+			m.Needed = m.Needed || found || slices.ContainsFunc(rules, func(rule catalog.MatchRule) bool { return slices.Contains(rule.Fields, name) })
+		}
+	}
+	return m
+}
+
+// renamed finds the columns of a file that take the place of those that are missing:
+// such as surely go to the same field and are none that the routine knows.
+func (s *Service) renamed(c catalog.Catalog, r mapping.Routine, i store.Import, list []Missing) {
+	if len(list) == 0 {
+		return
+	}
+	var targets []suggest.Target
+	for _, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		target := suggest.Target{Type: t}
+		if len(r.Drafts) > 1 {
+			target.Draft = d.Called()
+		}
+		targets = append(targets, target)
+	}
+	suggested := suggest.NewView(i.Columns.V).Across(targets)
+	for n := range list {
+		for _, d := range r.Drafts {
+			for field, o := range d.Fields {
+				if len(o.From) != 1 || o.From[0] != list[n].Column {
+					continue
+				}
+				at := slices.IndexFunc(suggested, func(x suggest.Suggestion) bool {
+					return x.Taken && x.Field == field && x.Take == o.Take && (x.Draft == "" || x.Draft == d.Called()) &&
+						!slices.Contains(r.Columns(), x.Column) && !slices.Contains(r.Ignored, x.Column)
+				})
+				if at >= 0 {
+					list[n].Now = suggested[at].Column
+				}
+			}
+		}
+	}
+}
+
+// fitted gives a routine as far as the columns of an import are there, columns that
+// were renamed under their new names; ok is false when none is.
+func (s *Service) fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.Routine, ok bool) {
+	there := headers(i)
+	var list []Missing
+	for _, w := range r.Columns() {
+		if !slices.Contains(there, w) {
+			list = append(list, Missing{Column: w})
+		}
+	}
+	s.renamed(c, r, i, list)
+	now := map[string]string{}
+	for _, m := range list {
+		if m.Now != "" {
+			now[m.Column] = m.Now
+		}
+	}
+	return r.WithColumns(now).Fitted(there)
 }
 
 // mostNewValues is how many new values are told of.
@@ -135,10 +232,12 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, v
 	if err != nil {
 		return err
 	}
-	r := saved.Document.V
-	if kept, ok := r.Fitted(headers(i)); ok {
-		r = kept
-	} else {
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return err
+	}
+	r, ok := s.fitted(c, saved.Document.V.Renamed(c), i)
+	if !ok {
 		return fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " + fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
 	}
 	return s.SetRoutine(ctx, i, r, version, by)

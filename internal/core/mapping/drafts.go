@@ -271,6 +271,11 @@ func (r Routine) Moved(before, now []string) Routine {
 			to[h] = now[i]
 		}
 	}
+	return r.WithColumns(to)
+}
+
+// WithColumns gives the routine with other columns in the place of some, by their names.
+func (r Routine) WithColumns(to map[string]string) Routine {
 	if len(to) == 0 {
 		return r
 	}

@@ -41,6 +41,7 @@ export type View = Schemas["View"];
 export type SavedView = Schemas["SavedView"];
 export type ViewColumn = Schemas["ViewColumn"];
 export type Condition = Schemas["Condition"];
+export type Recognised = Schemas["Recognised"];
 export type How = Schemas["How"];
 export type TypeList = RecordType[];
 

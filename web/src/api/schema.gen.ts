@@ -1894,7 +1894,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "first_word" | "last_word" | "currency";
+            take?: "given_name" | "family_name" | "first_word" | "last_word" | "currency" | "postal_code" | "town";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
@@ -2094,10 +2094,20 @@ export interface components {
             type: string;
             /** Format: double */
             share: number;
-            missing: string[];
+            missing: components["schemas"]["MissingColumn"][];
             new: string[];
             /** @description Values that the routine does not know what to make of */
             values?: components["schemas"]["NewValue"][];
+        };
+        /** @description A column that the routine takes and the file does not have */
+        MissingColumn: {
+            column: string;
+            /** @description Labels of the fields that it goes to */
+            fields: string[];
+            /** @description One of them is required, or records are found by it */
+            needed: boolean;
+            /** @description The column of the file that takes its place */
+            now?: string;
         };
         NewValue: {
             column: string;

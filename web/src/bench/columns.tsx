@@ -1,9 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
-import { api, must, type Field, type Import, type Origin, type Routine } from "../api/client";
+import { api, must, type Field, type Import, type Origin, type Recognised, type Routine } from "../api/client";
 import { act, suggestions } from "../api/queries";
-import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { useEditing } from "./edited";
 import { ExpressionDialog } from "./expression";
 import {
@@ -70,6 +70,8 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
   const [failed, setFailed] = useState<unknown>();
   const missing = unmet(kinds);
   const known = useQuery(suggestions(workspace, i));
+  const used = known.data?.routines.find((r) => r.name === i.routine?.name);
+  const differs = used && drift(used);
   const offers = known.data?.routines.filter((r) => r.name !== i.routine?.name) ?? [];
   const close = () => setOpen(undefined);
   const into = async (name: string) => {
@@ -175,15 +177,18 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
               </div>
               <span className="text-[12px] text-ink-soft">
                 {Math.round(r.share * 100)} % of its columns are here
-                {r.missing.length > 0 && `; missing: ${r.missing.join(", ")}`}
-                {r.new.length > 0 && `; new: ${r.new.join(", ")}`}
-                {r.values &&
-                  r.values.length > 0 &&
-                  `; not known: ${r.values.map((v) => `“${v.text}” in ${v.column}`).join(", ")}`}
+                {drift(r)}
               </span>
             </div>
           ))}
           <Wrong error={use.error} />
+        </Section>
+      )}
+      {used && differs && (
+        <Section title={`Other than what “${used.name}” was made for`}>
+          <p className={cx("text-[12.5px]", used.missing.some((m) => m.needed && !m.now) ? "text-ask" : "text-ink-soft")}>
+            {differs.slice(2)}
+          </p>
         </Section>
       )}
       {t && (
@@ -587,4 +592,19 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
 export function useSuggestions(workspace: string, i: Import | undefined) {
   const q = useQuery(suggestions(workspace, i));
   return new Map(q.data?.columns.map((s) => [s.column, s]));
+}
+
+/** What is otherwise in a file than a routine knows it, in words behind a semicolon. */
+function drift(r: Recognised): string {
+  const renamed = r.missing.filter((m) => m.now).map((m) => `${m.column} is now ${m.now}`);
+  const gone = r.missing.filter((m) => !m.now).map((m) => (m.needed ? `${m.column} (needed)` : m.column));
+  return [
+    renamed.join(", "),
+    gone.length > 0 && `missing: ${gone.join(", ")}`,
+    r.new.length > 0 && `new: ${r.new.join(", ")}`,
+    r.values && r.values.length > 0 && `not known: ${r.values.map((v) => `“${v.text}” in ${v.column}`).join(", ")}`,
+  ]
+    .filter(Boolean)
+    .map((x) => `; ${x}`)
+    .join("");
 }
