@@ -23,6 +23,8 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.DecimalSign, "decimal-sign", "", `"." or ","`)
 	fl.StringVar(&r.Delimiter, "delimiter", "", "character between the cells")
 	fl.StringVar(&r.Encoding, "encoding", "", "such as utf-8 or windows-1252")
+	fl.StringVar(&r.Quote, "quote", "", `character around cells, or none`)
+	fl.StringVar(&r.Misread, "misread", "", "text that was decoded wrongly before (Ã¼ for ü): hold, or mend")
 	fl.StringVar(&r.Zone, "zone", "", "time zone of times that name none, such as Europe/Oslo")
 	fl.StringVar(&r.Country, "country", "", "ISO 3166 code for phone numbers without a country code")
 	fl.Int64Var(&r.HeaderRow, "header-row", 0, "row of the column names")

@@ -20,6 +20,7 @@ const (
 	RaggedRow        Code = "ragged_row"
 	ControlCharacter Code = "control_character"
 	BadEncoding      Code = "bad_encoding"
+	Misread          Code = "misread_text"
 	FormulaError     Code = "formula_error"
 	DamagedNumber    Code = "damaged_number"
 	RequiredMissing  Code = "required_missing"
@@ -73,6 +74,7 @@ type words struct{ says, mend string }
 var table = map[Code]words{
 	RaggedRow:        {"the row has more cells than the header: {detail}", "Look for an unquoted delimiter in this row and quote the cell."},
 	ControlCharacter: {"the cell holds a character that text cannot carry (NUL)", "Remove the character, or save the sheet again from the program that made it."},
+	Misread:          {"the text was decoded wrongly before it came here; it seems to mean: {detail}", "Let such text be mended at the Source station (--misread mend), or retype the cell."},
 	BadEncoding:      {"the cell holds bytes that are not valid in the file's encoding", "Choose the right encoding at the Source station, or retype the cell."},
 	FormulaError:     {"the cell holds a formula's error instead of a value", "Repair the formula in the sheet, or type the value."},
 	DamagedNumber:    {"a spreadsheet program shortened this number; its last digits are lost", "Take the value from the original, or format the column as text before saving."},

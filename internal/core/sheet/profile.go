@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
 
 	"github.com/axiomhq/hyperloglog"
@@ -44,6 +45,9 @@ type Profiler struct {
 	rows    int64
 	ragged  int64
 	first   int64 // row number of the first ragged row
+	misread int64 // cells whose text was decoded wrongly before
+	example string
+	column  string // that has the first of them
 }
 
 type columnProfile struct {
@@ -98,6 +102,11 @@ func (p *Profiler) Add(row Row) {
 		}
 		if c != "" {
 			p.columns[i].add(c)
+			if meant, wrong := value.Misread(c); wrong {
+				if p.misread++; p.misread == 1 {
+					p.example, p.column = "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”", p.header[i]
+				}
+			}
 		}
 	}
 }
@@ -321,6 +330,9 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	var notices []Notice
 	if p.ragged > 0 {
 		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
+	}
+	if p.misread > 0 {
+		notices = append(notices, Notice{Code: "misread_text", Message: "cells hold text that was decoded wrongly before, such as " + p.example + "; they are held unless they are mended", Column: p.column, Count: p.misread})
 	}
 	return columns, notices
 }

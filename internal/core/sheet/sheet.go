@@ -33,11 +33,15 @@ type Reading struct {
 	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
 	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
 	LastRow     int64  `json:"last_row,omitempty" yaml:"last_row,omitempty"`         // 0 reads to the end
+	Misread     string `json:"misread,omitempty" yaml:"misread,omitempty"`           // "mend" reads text that was decoded wrongly before as it was meant; else it is held
 	DecimalSign string `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"` // "." or ","
 	DateOrder   string `json:"date_order,omitempty" yaml:"date_order,omitempty"`     // day_first, month_first or year_first
 	Country     string `json:"country,omitempty" yaml:"country,omitempty"`           // ISO 3166, for phone numbers without a country code
 	Zone        string `json:"zone,omitempty" yaml:"zone,omitempty"`                 // IANA time zone, for date-times without an offset
 }
+
+// MendMisread is the reading in which text that was decoded wrongly is mended.
+const MendMisread = "mend"
 
 // Check says whether the parts that were set by hand can be used.
 func (r Reading) Check() error {
@@ -63,6 +67,9 @@ func (r Reading) Check() error {
 		r.FirstRow > 0 && r.FirstRow <= r.HeaderRow:
 		return bad("header_row", "the rows do not follow one another", "", "The header row stands above the first row, and that above the last.")
 	}
+	if r.Misread != "" && r.Misread != MendMisread && r.Misread != "hold" {
+		return bad("misread", "text that was decoded wrongly is held or mended", r.Misread, "Choose hold or mend.")
+	}
 	if r.DecimalSign != "" && r.DecimalSign != "." && r.DecimalSign != "," {
 		return bad("decimal_sign", "a decimal sign is a dot or a comma", r.DecimalSign, "")
 	}
@@ -83,6 +90,8 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "file", false
 	case r.Sheet != other.Sheet:
 		return "sheet", false
+	case r.Misread != other.Misread:
+		return "misread", false
 	case r.Delimiter != other.Delimiter:
 		return "delimiter", false
 	case r.Quote != other.Quote:
@@ -152,6 +161,7 @@ type Table struct {
 	closers []io.Closer
 	first   int64 // rows before it are passed over
 	last    int64
+	mend    bool // text that was decoded wrongly is put right
 
 	begun    bool
 	ahead    Row
@@ -177,7 +187,7 @@ func Open(src Source, reading Reading, limits Limits) (*Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow}
+	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow, mend: reading.Misread == MendMisread}
 	if reading.NoHeader {
 		err = t.nameByLetters(src, reading, limits)
 	} else {
@@ -244,6 +254,9 @@ func (t *Table) findHeader(src Source, at int64) error {
 			return err
 		}
 		if row.Number >= at {
+			if t.mend {
+				mended(row.Cells)
+			}
 			t.Header, t.Notices = columnNames(row)
 			return nil
 		}
@@ -305,7 +318,19 @@ func (t *Table) read(buffer int) (Row, error) {
 		}
 		if !row.Blank() {
 			t.buffers[buffer] = append(t.buffers[buffer][:0], row.Cells...)
+			if t.mend {
+				mended(t.buffers[buffer])
+			}
 			return Row{Number: row.Number, Cells: t.buffers[buffer]}, nil
+		}
+	}
+}
+
+// mended puts right the cells whose text was decoded wrongly before.
+func mended(cells []string) {
+	for n, c := range cells {
+		if meant, wrong := value.Misread(c); wrong {
+			cells[n] = meant
 		}
 	}
 }

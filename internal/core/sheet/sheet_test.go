@@ -242,3 +242,27 @@ func FuzzRead(f *testing.F) {
 		p.Profile()
 	})
 }
+
+// Text that was decoded wrongly before is told, in whichever column, and is read as it
+// was meant when that is chosen.
+func TestMisreadText(t *testing.T) {
+	src := source("Navn,FÃ¸dt\nÃ˜ksnes,1980\nBerg,1975\nMÃ¼ller,1961\n")
+	header, rows, _, err := readSource(src, Reading{})
+	ok(t, err)
+	p := NewProfiler(header)
+	for _, r := range rows {
+		p.Add(r)
+	}
+	_, notices := p.Profile()
+	if len(notices) != 1 || notices[0].Code != "misread_text" || notices[0].Count != 2 || notices[0].Column != "Navn" {
+		t.Errorf("%+v", notices)
+	}
+	header, rows, _, err = readSource(src, Reading{Misread: MendMisread})
+	ok(t, err)
+	if header[1] != "Født" || rows[0].Cells[0] != "Øksnes" || rows[2].Cells[0] != "Müller" {
+		t.Errorf("%q %v", header, rows)
+	}
+	if err := (Reading{Misread: "perhaps"}).Check(); err == nil {
+		t.Error("a wrong choice is taken")
+	}
+}

@@ -120,7 +120,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 				mine = append(mine, col)
 			}
 		}
-		out = splitAmounts(target, mine, splitTowns(target, mine, splitNames(target, mine, out)))
+		out = splitAmounts(target, mine, splitTowns(target, mine, splitNames(target, mine, besideGiven(target, mine, out))))
 	}
 	order := map[string]int{}
 	for i, c := range v.columns {

@@ -87,6 +87,17 @@ func TestCellsSettleVagueHeaders(t *testing.T) {
 	}
 }
 
+// A name beside a given name is the family name; a name alone is not.
+func TestNameBesideGivenName(t *testing.T) {
+	names := column("Navn", "Øksnes", "Berg", "Ek")
+	if got := takenOf(t, "contact", names, column("Fornavn", "Kari", "Pål", "Åse")); got["Navn"] != "family_name" {
+		t.Errorf("beside given names: %v", got)
+	}
+	if got := takenOf(t, "contact", names, column("E-post")); got["Navn"] != "" {
+		t.Errorf("alone: %v", got)
+	}
+}
+
 // A sheet whose headers say nothing is mapped from its cells, as far as they tell.
 func TestSheetWithoutHeaders(t *testing.T) {
 	rows := [][]string{

@@ -276,6 +276,32 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
+// besideGiven takes a column that is only called a name for the family names where
+// given names have a column of their own and family names none.
+func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	family, ok := target.Type.FieldAs(catalog.AsFamilyName)
+	given, both := target.Type.FieldAs(catalog.AsGivenName)
+	has := func(f catalog.Field) bool {
+		return slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken })
+	}
+	if !ok || !both || has(family) || !has(given) {
+		return list
+	}
+	for _, col := range columns {
+		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+		named := slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"name", "person"}) })
+		placed := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
+		if !named || l.unknown > 0 || placed || wordsInCells(col, 2) {
+			continue
+		}
+		list = slices.DeleteFunc(list, func(s Suggestion) bool {
+			return s.Column == col.Header || s.Draft == target.Draft && s.Field == family.Name
+		})
+		return append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name, Confidence: 0.93, Reason: "the given names have a column of their own", Taken: true})
+	}
+	return list
+}
+
 // splitTowns turns a column of postal codes with towns into the two fields, when
 // nothing else gives a postal code.
 func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {

@@ -173,8 +173,11 @@ func damaged(s string) Trouble {
 			if strings.ContainsRune(s[i:], BytesMark) {
 				return Trouble{Code: problem.BadEncoding}
 			}
-			return Trouble{}
+			break
 		}
+	}
+	if meant, wrong := Misread(s); wrong {
+		return Trouble{problem.Misread, meant}
 	}
 	return Trouble{}
 }

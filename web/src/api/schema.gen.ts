@@ -1825,6 +1825,8 @@ export interface components {
             encoding?: string;
             delimiter?: string;
             quote?: string;
+            /** @description Text that was decoded wrongly before, such as Ã¼ for ü: hold (when left out) or mend */
+            misread?: string;
             /** Format: int64 */
             header_row?: number;
             /** @description There is no header row; columns are called A, B, C */

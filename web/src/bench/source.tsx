@@ -88,6 +88,11 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
           {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
           {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
+          {(i.notices?.some((n) => n.code === "misread_text") || r.misread) &&
+            choice("Text decoded wrongly before (Ã¼ for ü)", "misread", [
+              { value: "hold", label: "hold it" },
+              { value: "mend", label: "read it as it was meant" },
+            ])}
           <Ticked
             label="There is no header row; the columns are called A, B, C"
             disabled={fixed}
