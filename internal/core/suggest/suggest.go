@@ -289,7 +289,9 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 	}
 	for _, col := range columns {
 		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
-		named := slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"name", "person"}) })
+		named := slices.ContainsFunc(l.sets, func(set []string) bool {
+			return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"name", "person"})
+		})
 		placed := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
 		if !named || l.unknown > 0 || placed || wordsInCells(col, 2) {
 			continue

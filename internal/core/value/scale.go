@@ -1,6 +1,8 @@
 package value
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"unicode"
 )
@@ -54,10 +56,14 @@ func scaleOf(text string, money bool) (power int, currency string, ok bool) {
 	if p, ok := moneyScales[word]; ok && money && word != "t" {
 		return p, "", true
 	}
+	if isCurrency(word) { // most are
+		return 0, "", false
+	}
 	for _, list := range []map[string]int{scales, moneyScales} {
-		for scale, p := range list {
+		for _, scale := range slices.Sorted(maps.Keys(list)) {
+			p := list[scale]
 			for _, rest := range []string{strings.TrimSuffix(word, scale), strings.TrimPrefix(word, scale)} {
-				if rest != word && rest != "" && isCurrency(rest) && !isCurrency(word) {
+				if rest != word && rest != "" && isCurrency(rest) {
 					return p, " " + strings.ToUpper(rest), true
 				}
 			}
