@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -33,10 +34,36 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
-	return AddWorkspace201JSONResponse(*r.Body), h.work.AddWorkspace(ctx, r.Body.Name, r.Body.Label, personOf(ctx))
+	b := *r.Body
+	err := h.work.AddWorkspace(ctx, b.Name, b.Label, store.Copy{From: b.From, Share: b.Share}, personOf(ctx))
+	return AddWorkspace201JSONResponse{Name: b.Name, Label: cmp.Or(b.Label, b.Name)}, err
+}
+
+func (h *handlers) GetWorkspace(ctx context.Context, r GetWorkspaceRequestObject) (GetWorkspaceResponseObject, error) {
+	held, err := h.store.Holds(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	out := GetWorkspace200JSONResponse{Name: r.Workspace, Records: held.Records, Imports: held.Imports, Routines: held.Routines}
+	list, err := h.store.Workspaces(ctx)
+	for _, w := range list {
+		if w.Name == r.Workspace {
+			out.Label = w.Label
+		}
+	}
+	return out, err
+}
+
+func (h *handlers) RemoveWorkspace(ctx context.Context, r RemoveWorkspaceRequestObject) (RemoveWorkspaceResponseObject, error) {
+	return RemoveWorkspace204Response{}, h.work.RemoveWorkspace(ctx, r.Workspace, r.Params.Records, personOf(ctx))
 }
 
 func (h *handlers) ChangeWorkspace(ctx context.Context, r ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error) {
+	if r.Body.Label != "" {
+		if err := h.work.RenameWorkspace(ctx, r.Workspace, r.Body.Label, personOf(ctx)); err != nil {
+			return nil, err
+		}
+	}
 	if r.Body.Nothing != nil {
 		if err := h.store.SetNothing(ctx, r.Workspace, r.Body.Nothing, personOf(ctx).ID); err != nil {
 			return nil, err
@@ -435,6 +462,11 @@ func (h *handlers) SaveRoutine(ctx context.Context, r SaveRoutineRequestObject) 
 	}
 	x, err := h.work.SaveRoutine(ctx, r.Workspace, doc, on, personOf(ctx))
 	return SaveRoutine200JSONResponse{Body: routineView(x), Headers: SaveRoutine200ResponseHeaders{ETag: etag(x.Version)}}, err
+}
+
+func (h *handlers) CopyRoutine(ctx context.Context, r CopyRoutineRequestObject) (CopyRoutineResponseObject, error) {
+	x, err := h.work.CopyRoutine(ctx, r.Workspace, r.Name, r.Body.To, r.Body.Name, personOf(ctx))
+	return CopyRoutine201JSONResponse(routineView(x)), err
 }
 
 func (h *handlers) GetRoutineDocument(ctx context.Context, r GetRoutineDocumentRequestObject) (GetRoutineDocumentResponseObject, error) {

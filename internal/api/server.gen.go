@@ -976,6 +976,15 @@ type HandOver struct {
 	Email string `json:"email"`
 }
 
+// HeldWorkspace defines model for HeldWorkspace.
+type HeldWorkspace struct {
+	Imports  int64  `json:"imports"`
+	Label    string `json:"label"`
+	Name     string `json:"name"`
+	Records  int64  `json:"records"`
+	Routines int64  `json:"routines"`
+}
+
 // How defines model for How.
 type How = view.How
 
@@ -1213,6 +1222,17 @@ type NewValue struct {
 	Text   string `json:"text"`
 }
 
+// NewWorkspace defines model for NewWorkspace.
+type NewWorkspace struct {
+	// From The workspace that it is a copy of: record types, rules, routines, views; the standard record types when left out
+	From  string `json:"from,omitempty,omitzero"`
+	Label string `json:"label,omitempty,omitzero"`
+	Name  string `json:"name"`
+
+	// Share Of a hundred of its records, how many come along, with what they refer to
+	Share int `json:"share,omitempty,omitzero"`
+}
+
 // Notice defines model for Notice.
 type Notice = sheet.Notice
 
@@ -1447,6 +1467,15 @@ type Role string
 
 // Routine defines model for Routine.
 type Routine = mapping.Routine
+
+// RoutineCopy defines model for RoutineCopy.
+type RoutineCopy struct {
+	// Name Under which it is kept there; its own when left out
+	Name string `json:"name,omitempty,omitzero"`
+
+	// To A workspace
+	To string `json:"to"`
+}
 
 // Row defines model for Row.
 type Row struct {
@@ -1848,6 +1877,7 @@ type Workspace struct {
 
 // WorkspaceChange defines model for WorkspaceChange.
 type WorkspaceChange struct {
+	Label   string   `json:"label,omitempty,omitzero"`
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
@@ -1922,6 +1952,12 @@ type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
+
+// RemoveWorkspaceParams defines parameters for RemoveWorkspace.
+type RemoveWorkspaceParams struct {
+	// Records How many records it holds, so that nobody removes more than they have seen
+	Records int64 `form:"records,omitempty" json:"records,omitempty,omitzero"`
+}
 
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
@@ -2323,7 +2359,7 @@ type SetSettingsJSONRequestBody = Settings
 type AddTokenJSONRequestBody = NewToken
 
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
-type AddWorkspaceJSONRequestBody = Workspace
+type AddWorkspaceJSONRequestBody = NewWorkspace
 
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
@@ -2381,6 +2417,9 @@ type AddNoteJSONRequestBody = NewNote
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
+
+// CopyRoutineJSONRequestBody defines body for CopyRoutine for application/json ContentType.
+type CopyRoutineJSONRequestBody = RoutineCopy
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
@@ -2447,10 +2486,16 @@ type ServerInterface interface {
 	// ListWorkspaces The workspaces
 	// (GET /workspaces)
 	ListWorkspaces(w http.ResponseWriter, r *http.Request)
-	// AddWorkspace Make a workspace with the standard record types (administrators)
+	// AddWorkspace Make a workspace with the standard record types, or as a copy of another (administrators)
 	// (POST /workspaces)
 	AddWorkspace(w http.ResponseWriter, r *http.Request)
-	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	// RemoveWorkspace Remove a workspace with its records and imports (administrators); it cannot be taken back
+	// (DELETE /workspaces/{workspace})
+	RemoveWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params RemoveWorkspaceParams)
+	// GetWorkspace A workspace and what it holds
+	// (GET /workspaces/{workspace})
+	GetWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
 	// ListImports The imports, newest first
@@ -2627,6 +2672,9 @@ type ServerInterface interface {
 	// SaveRoutine Save a routine under this name
 	// (PUT /workspaces/{workspace}/routines/{name})
 	SaveRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam, params SaveRoutineParams)
+	// CopyRoutine Take a routine over into another workspace, as the next version when there is one of its name
+	// (POST /workspaces/{workspace}/routines/{name}/copies)
+	CopyRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
 	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 	// (GET /workspaces/{workspace}/routines/{name}/document)
 	GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam)
@@ -2768,13 +2816,25 @@ func (_ Unimplemented) ListWorkspaces(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
-// AddWorkspace Make a workspace with the standard record types (administrators)
+// AddWorkspace Make a workspace with the standard record types, or as a copy of another (administrators)
 // (POST /workspaces)
 func (_ Unimplemented) AddWorkspace(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
-// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+// RemoveWorkspace Remove a workspace with its records and imports (administrators); it cannot be taken back
+// (DELETE /workspaces/{workspace})
+func (_ Unimplemented) RemoveWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params RemoveWorkspaceParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetWorkspace A workspace and what it holds
+// (GET /workspaces/{workspace})
+func (_ Unimplemented) GetWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 // (PATCH /workspaces/{workspace})
 func (_ Unimplemented) ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
 	w.WriteHeader(http.StatusNotImplemented)
@@ -3128,6 +3188,12 @@ func (_ Unimplemented) SaveRoutine(w http.ResponseWriter, r *http.Request, works
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// CopyRoutine Take a routine over into another workspace, as the next version when there is one of its name
+// (POST /workspaces/{workspace}/routines/{name}/copies)
+func (_ Unimplemented) CopyRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 // (GET /workspaces/{workspace}/routines/{name}/document)
 func (_ Unimplemented) GetRoutineDocument(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
@@ -3462,6 +3528,74 @@ func (siw *ServerInterfaceWrapper) AddWorkspace(w http.ResponseWriter, r *http.R
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.AddWorkspace(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveWorkspace operation middleware
+func (siw *ServerInterfaceWrapper) RemoveWorkspace(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveWorkspaceParams
+
+	// ------------- Optional query parameter "records" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "records", r.URL.Query(), &params.Records, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "records"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "records", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveWorkspace(w, r, workspace, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetWorkspace operation middleware
+func (siw *ServerInterfaceWrapper) GetWorkspace(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetWorkspace(w, r, workspace)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -6796,6 +6930,41 @@ func (siw *ServerInterfaceWrapper) SaveRoutine(w http.ResponseWriter, r *http.Re
 	handler.ServeHTTP(w, r)
 }
 
+// CopyRoutine operation middleware
+func (siw *ServerInterfaceWrapper) CopyRoutine(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name NameParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", chi.URLParam(r, "name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.CopyRoutine(w, r, workspace, name)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetRoutineDocument operation middleware
 func (siw *ServerInterfaceWrapper) GetRoutineDocument(w http.ResponseWriter, r *http.Request) {
 
@@ -7777,6 +7946,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces", wrapper.AddWorkspace)
 	})
 	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}", wrapper.RemoveWorkspace)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}", wrapper.GetWorkspace)
+	})
+	r.Group(func(r chi.Router) {
 		r.Patch(options.BaseURL+"/workspaces/{workspace}", wrapper.ChangeWorkspace)
 	})
 	r.Group(func(r chi.Router) {
@@ -7952,6 +8127,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/routines/{name}", wrapper.SaveRoutine)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/routines/{name}/copies", wrapper.CopyRoutine)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/routines/{name}/document", wrapper.GetRoutineDocument)
@@ -8548,6 +8726,79 @@ type AddWorkspacedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AddWorkspacedefaultApplicationProblemPlusJSONResponse) VisitAddWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveWorkspaceRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Params    RemoveWorkspaceParams
+}
+
+type RemoveWorkspaceResponseObject interface {
+	VisitRemoveWorkspaceResponse(w http.ResponseWriter) error
+}
+
+type RemoveWorkspace204Response struct {
+}
+
+func (response RemoveWorkspace204Response) VisitRemoveWorkspaceResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveWorkspacedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveWorkspacedefaultApplicationProblemPlusJSONResponse) VisitRemoveWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWorkspaceRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type GetWorkspaceResponseObject interface {
+	VisitGetWorkspaceResponse(w http.ResponseWriter) error
+}
+
+type GetWorkspace200JSONResponse HeldWorkspace
+
+func (response GetWorkspace200JSONResponse) VisitGetWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWorkspacedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWorkspacedefaultApplicationProblemPlusJSONResponse) VisitGetWorkspaceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11081,6 +11332,47 @@ func (response SaveRoutinedefaultApplicationProblemPlusJSONResponse) VisitSaveRo
 	return err
 }
 
+type CopyRoutineRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Name      NameParam      `json:"name"`
+	Body      *CopyRoutineJSONRequestBody
+}
+
+type CopyRoutineResponseObject interface {
+	VisitCopyRoutineResponse(w http.ResponseWriter) error
+}
+
+type CopyRoutine201JSONResponse SavedRoutine
+
+func (response CopyRoutine201JSONResponse) VisitCopyRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CopyRoutinedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CopyRoutinedefaultApplicationProblemPlusJSONResponse) VisitCopyRoutineResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRoutineDocumentRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Name      NameParam      `json:"name"`
@@ -11972,10 +12264,16 @@ type StrictServerInterface interface {
 	// ListWorkspaces The workspaces
 	// (GET /workspaces)
 	ListWorkspaces(ctx context.Context, request ListWorkspacesRequestObject) (ListWorkspacesResponseObject, error)
-	// AddWorkspace Make a workspace with the standard record types (administrators)
+	// AddWorkspace Make a workspace with the standard record types, or as a copy of another (administrators)
 	// (POST /workspaces)
 	AddWorkspace(ctx context.Context, request AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error)
-	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	// RemoveWorkspace Remove a workspace with its records and imports (administrators); it cannot be taken back
+	// (DELETE /workspaces/{workspace})
+	RemoveWorkspace(ctx context.Context, request RemoveWorkspaceRequestObject) (RemoveWorkspaceResponseObject, error)
+	// GetWorkspace A workspace and what it holds
+	// (GET /workspaces/{workspace})
+	GetWorkspace(ctx context.Context, request GetWorkspaceRequestObject) (GetWorkspaceResponseObject, error)
+	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(ctx context.Context, request ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error)
 	// ListImports The imports, newest first
@@ -12152,6 +12450,9 @@ type StrictServerInterface interface {
 	// SaveRoutine Save a routine under this name
 	// (PUT /workspaces/{workspace}/routines/{name})
 	SaveRoutine(ctx context.Context, request SaveRoutineRequestObject) (SaveRoutineResponseObject, error)
+	// CopyRoutine Take a routine over into another workspace, as the next version when there is one of its name
+	// (POST /workspaces/{workspace}/routines/{name}/copies)
+	CopyRoutine(ctx context.Context, request CopyRoutineRequestObject) (CopyRoutineResponseObject, error)
 	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 	// (GET /workspaces/{workspace}/routines/{name}/document)
 	GetRoutineDocument(ctx context.Context, request GetRoutineDocumentRequestObject) (GetRoutineDocumentResponseObject, error)
@@ -12632,6 +12933,59 @@ func (sh *strictHandler) AddWorkspace(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AddWorkspaceResponseObject); ok {
 		if err := validResponse.VisitAddWorkspaceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveWorkspace operation middleware
+func (sh *strictHandler) RemoveWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params RemoveWorkspaceParams) {
+	var request RemoveWorkspaceRequestObject
+
+	request.Workspace = workspace
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveWorkspace(ctx, request.(RemoveWorkspaceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveWorkspace")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveWorkspaceResponseObject); ok {
+		if err := validResponse.VisitRemoveWorkspaceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetWorkspace operation middleware
+func (sh *strictHandler) GetWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request GetWorkspaceRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWorkspace(ctx, request.(GetWorkspaceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWorkspace")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetWorkspaceResponseObject); ok {
+		if err := validResponse.VisitGetWorkspaceResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -14399,6 +14753,40 @@ func (sh *strictHandler) SaveRoutine(w http.ResponseWriter, r *http.Request, wor
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SaveRoutineResponseObject); ok {
 		if err := validResponse.VisitSaveRoutineResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CopyRoutine operation middleware
+func (sh *strictHandler) CopyRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, name NameParam) {
+	var request CopyRoutineRequestObject
+
+	request.Workspace = workspace
+	request.Name = name
+
+	var body CopyRoutineJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.CopyRoutine(ctx, request.(CopyRoutineRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CopyRoutine")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(CopyRoutineResponseObject); ok {
+		if err := validResponse.VisitCopyRoutineResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -229,7 +229,9 @@ var needs = map[string]store.Role{
 	"ListWorkspaces": store.Viewer,
 	"AddWorkspace":   store.Administrator,
 
+	"GetWorkspace":    store.Viewer,
 	"ChangeWorkspace": store.Administrator,
+	"RemoveWorkspace": store.Administrator,
 	"Start":           store.Viewer,
 
 	"ListTypes":       store.Viewer,
@@ -270,6 +272,7 @@ var needs = map[string]store.Role{
 	"GetRoutineDocument":  store.Viewer,
 	"SaveRoutine":         store.Operator,
 	"SaveRoutineDocument": store.Operator,
+	"CopyRoutine":         store.Operator,
 	"RemoveRoutine":       store.Operator,
 
 	"Check":      store.Operator,

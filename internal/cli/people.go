@@ -15,7 +15,7 @@ import (
 func (a *app) workspacesCmd() *cobra.Command {
 	var label string
 	cmd := &cobra.Command{
-		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, or add one",
+		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, add, copy, rename or remove one",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListWorkspacesWithResponse(ctx)
 			if err != nil {
@@ -32,16 +32,72 @@ func (a *app) workspacesCmd() *cobra.Command {
 			return nil
 		}),
 	}
+	var from client.NewWorkspace
 	add := &cobra.Command{
-		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types", Example: "  uchi workspaces add practice",
+		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types, or as a copy of another",
+		Long: `Makes a workspace. As a copy it has the record types, rules, routines and views of another, and as many
+of its records as wished, under their ids and with all that they refer to; history and imports stay behind. What was
+set up there comes back with uchi routine copy.`,
+		Example: "  uchi workspaces add practice\n  uchi workspaces add rehearsal --from main --share 10 --label \"Rehearsal\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			_, err := c.AddWorkspaceWithResponse(ctx, client.Workspace{Name: list[0], Label: label})
-			return err
+			from.Name, from.Label = list[0], label
+			if _, err := c.AddWorkspaceWithResponse(ctx, from); err != nil {
+				return err
+			}
+			return a.tellWorkspace(ctx, c, list[0])
 		}),
 	}
 	add.Flags().StringVar(&label, "label", "", "words for people")
+	add.Flags().StringVar(&from.From, "from", "", "the workspace that it is a copy of")
+	add.Flags().IntVar(&from.Share, "share", 0, "of a hundred of its records, how many come along")
+	rename := &cobra.Command{
+		Use: "rename NAME WORDS", Args: args(cobra.ExactArgs(2)), Short: "Give a workspace other words for people", Example: "  uchi workspaces rename practice \"Rehearsal of the spring load\"",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			_, err := c.ChangeWorkspaceWithResponse(ctx, list[0], client.WorkspaceChange{Label: list[1]})
+			return err
+		}),
+	}
+	var yes bool
+	remove := &cobra.Command{
+		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Remove a workspace with its records and imports; it cannot be taken back", Example: "  uchi workspaces remove practice",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			w, err := c.GetWorkspaceWithResponse(ctx, list[0])
+			if err != nil {
+				return err
+			}
+			if !yes {
+				h := w.JSON200
+				ok, err := a.confirm(fmt.Sprintf("Remove %s with %s, %s and %s? It cannot be taken back", h.Name,
+					plural(h.Records, "record", "records"), plural(h.Imports, "import", "imports"), plural(h.Routines, "routine", "routines")))
+				if err == nil && !ok {
+					fmt.Fprintln(a.errs, "It stays.")
+				}
+				if err != nil || !ok {
+					return err
+				}
+			}
+			_, err = c.RemoveWorkspaceWithResponse(ctx, list[0], &client.RemoveWorkspaceParams{Records: w.JSON200.Records})
+			return err
+		}),
+	}
+	remove.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	cmd.AddCommand(rename, remove)
 	cmd.AddCommand(add, a.nothingCmd())
 	return cmd
+}
+
+// tellWorkspace says what a workspace holds.
+func (a *app) tellWorkspace(ctx context.Context, c *client.Conn, name string) error {
+	w, err := c.GetWorkspaceWithResponse(ctx, name)
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(w.JSON200)
+	}
+	h := w.JSON200
+	fmt.Fprintf(a.out, "%s holds %s, %s and %s.\n", h.Name, plural(h.Records, "record", "records"), plural(h.Imports, "import", "imports"), plural(h.Routines, "routine", "routines"))
+	return nil
 }
 
 func (a *app) nothingCmd() *cobra.Command {

@@ -40,7 +40,20 @@ func (a *app) routineCmd() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.AddCommand(a.routineShowCmd(), a.routineSaveCmd(), &cobra.Command{
+	var to client.RoutineCopy
+	copied := &cobra.Command{
+		Use: "copy NAME", Args: args(cobra.ExactArgs(1)), Short: "Take a routine over into another workspace", Example: "  uchi routine copy branch-contacts --workspace practice --to main",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			r, err := c.CopyRoutineWithResponse(ctx, c.Workspace, list[0], to)
+			if err == nil {
+				fmt.Fprintf(a.out, "%s is in %s, version %d.\n", r.JSON201.Name, to.To, r.JSON201.Version)
+			}
+			return err
+		}),
+	}
+	copied.Flags().StringVar(&to.To, "to", "main", "the workspace")
+	copied.Flags().StringVar(&to.Name, "as", "", "under another name")
+	cmd.AddCommand(copied, a.routineShowCmd(), a.routineSaveCmd(), &cobra.Command{
 		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Forget a routine; imports made with it stay",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			_, err := c.RemoveRoutineWithResponse(ctx, c.Workspace, list[0])

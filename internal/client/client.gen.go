@@ -978,6 +978,15 @@ type HandOver struct {
 	Email string `json:"email"`
 }
 
+// HeldWorkspace defines model for HeldWorkspace.
+type HeldWorkspace struct {
+	Imports  int64  `json:"imports"`
+	Label    string `json:"label"`
+	Name     string `json:"name"`
+	Records  int64  `json:"records"`
+	Routines int64  `json:"routines"`
+}
+
 // How defines model for How.
 type How = view.How
 
@@ -1215,6 +1224,17 @@ type NewValue struct {
 	Text   string `json:"text"`
 }
 
+// NewWorkspace defines model for NewWorkspace.
+type NewWorkspace struct {
+	// From The workspace that it is a copy of: record types, rules, routines, views; the standard record types when left out
+	From  string `json:"from,omitempty,omitzero"`
+	Label string `json:"label,omitempty,omitzero"`
+	Name  string `json:"name"`
+
+	// Share Of a hundred of its records, how many come along, with what they refer to
+	Share int `json:"share,omitempty,omitzero"`
+}
+
 // Notice defines model for Notice.
 type Notice = sheet.Notice
 
@@ -1449,6 +1469,15 @@ type Role string
 
 // Routine defines model for Routine.
 type Routine = mapping.Routine
+
+// RoutineCopy defines model for RoutineCopy.
+type RoutineCopy struct {
+	// Name Under which it is kept there; its own when left out
+	Name string `json:"name,omitempty,omitzero"`
+
+	// To A workspace
+	To string `json:"to"`
+}
 
 // Row defines model for Row.
 type Row struct {
@@ -1850,6 +1879,7 @@ type Workspace struct {
 
 // WorkspaceChange defines model for WorkspaceChange.
 type WorkspaceChange struct {
+	Label   string   `json:"label,omitempty,omitzero"`
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
@@ -1924,6 +1954,12 @@ type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
+
+// RemoveWorkspaceParams defines parameters for RemoveWorkspace.
+type RemoveWorkspaceParams struct {
+	// Records How many records it holds, so that nobody removes more than they have seen
+	Records int64 `form:"records,omitempty" json:"records,omitempty,omitzero"`
+}
 
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
@@ -2325,7 +2361,7 @@ type SetSettingsJSONRequestBody = Settings
 type AddTokenJSONRequestBody = NewToken
 
 // AddWorkspaceJSONRequestBody defines body for AddWorkspace for application/json ContentType.
-type AddWorkspaceJSONRequestBody = Workspace
+type AddWorkspaceJSONRequestBody = NewWorkspace
 
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
@@ -2383,6 +2419,9 @@ type AddNoteJSONRequestBody = NewNote
 
 // SaveRoutineJSONRequestBody defines body for SaveRoutine for application/json ContentType.
 type SaveRoutineJSONRequestBody = Routine
+
+// CopyRoutineJSONRequestBody defines body for CopyRoutine for application/json ContentType.
+type CopyRoutineJSONRequestBody = RoutineCopy
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
@@ -2601,28 +2640,38 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces (the `ListWorkspaces` operationId).
 	ListWorkspaces(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// AddWorkspaceWithBody Make a workspace with the standard record types (administrators)
+	// AddWorkspaceWithBody Make a workspace with the standard record types, or as a copy of another (administrators)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspaceWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// AddWorkspace Make a workspace with the standard record types (administrators)
+	// AddWorkspace Make a workspace with the standard record types, or as a copy of another (administrators)
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspace(ctx context.Context, body AddWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangeWorkspaceWithBody Say which texts stand for nothing in a workspace (administrators)
+	// RemoveWorkspace Remove a workspace with its records and imports (administrators); it cannot be taken back
+	//
+	// Corresponds with DELETE /workspaces/{workspace} (the `RemoveWorkspace` operationId).
+	RemoveWorkspace(ctx context.Context, workspace WorkspaceParam, params *RemoveWorkspaceParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetWorkspace A workspace and what it holds
+	//
+	// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
+	GetWorkspace(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ChangeWorkspaceWithBody Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -3084,6 +3133,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
 	SaveRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CopyRoutineWithBody Take a routine over into another workspace, as the next version when there is one of its name
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+	CopyRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CopyRoutine Take a routine over into another workspace, as the next version when there is one of its name
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+	CopyRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body CopyRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 	//
@@ -3564,7 +3627,7 @@ func (c *Client) ListWorkspaces(ctx context.Context, reqEditors ...RequestEditor
 	return c.Client.Do(req)
 }
 
-// AddWorkspaceWithBody Make a workspace with the standard record types (administrators)
+// AddWorkspaceWithBody Make a workspace with the standard record types, or as a copy of another (administrators)
 //
 // Takes any type of body and a specified content type.
 //
@@ -3581,7 +3644,7 @@ func (c *Client) AddWorkspaceWithBody(ctx context.Context, contentType string, b
 	return c.Client.Do(req)
 }
 
-// AddWorkspace Make a workspace with the standard record types (administrators)
+// AddWorkspace Make a workspace with the standard record types, or as a copy of another (administrators)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -3598,7 +3661,37 @@ func (c *Client) AddWorkspace(ctx context.Context, body AddWorkspaceJSONRequestB
 	return c.Client.Do(req)
 }
 
-// ChangeWorkspaceWithBody Say which texts stand for nothing in a workspace (administrators)
+// RemoveWorkspace Remove a workspace with its records and imports (administrators); it cannot be taken back
+//
+// Corresponds with DELETE /workspaces/{workspace} (the `RemoveWorkspace` operationId).
+func (c *Client) RemoveWorkspace(ctx context.Context, workspace WorkspaceParam, params *RemoveWorkspaceParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveWorkspaceRequest(c.Server, workspace, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetWorkspace A workspace and what it holds
+//
+// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
+func (c *Client) GetWorkspace(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetWorkspaceRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ChangeWorkspaceWithBody Say how a workspace is called, and which texts stand for nothing in it (administrators)
 //
 // Takes any type of body and a specified content type.
 //
@@ -3615,7 +3708,7 @@ func (c *Client) ChangeWorkspaceWithBody(ctx context.Context, workspace Workspac
 	return c.Client.Do(req)
 }
 
-// ChangeWorkspace Say which texts stand for nothing in a workspace (administrators)
+// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -4848,6 +4941,40 @@ func (c *Client) SaveRoutine(ctx context.Context, workspace WorkspaceParam, name
 	return c.Client.Do(req)
 }
 
+// CopyRoutineWithBody Take a routine over into another workspace, as the next version when there is one of its name
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+func (c *Client) CopyRoutineWithBody(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCopyRoutineRequestWithBody(c.Server, workspace, name, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CopyRoutine Take a routine over into another workspace, as the next version when there is one of its name
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+func (c *Client) CopyRoutine(ctx context.Context, workspace WorkspaceParam, name NameParam, body CopyRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCopyRoutineRequest(c.Server, workspace, name, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetRoutineDocument A saved routine as a document in YAML, to keep and to edit
 //
 // Corresponds with GET /workspaces/{workspace}/routines/{name}/document (the `GetRoutineDocument` operationId).
@@ -5766,6 +5893,97 @@ func NewAddWorkspaceRequestWithBody(server string, contentType string, body io.R
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveWorkspaceRequest constructs an http.Request for the RemoveWorkspace method
+func NewRemoveWorkspaceRequest(server string, workspace WorkspaceParam, params *RemoveWorkspaceParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "records", params.Records, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetWorkspaceRequest constructs an http.Request for the GetWorkspace method
+func NewGetWorkspaceRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -9510,6 +9728,60 @@ func NewSaveRoutineRequestWithBody(server string, workspace WorkspaceParam, name
 	return req, nil
 }
 
+// NewCopyRoutineRequest calls the generic CopyRoutine builder with application/json body
+func NewCopyRoutineRequest(server string, workspace WorkspaceParam, name NameParam, body CopyRoutineJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCopyRoutineRequestWithBody(server, workspace, name, "application/json", bodyReader)
+}
+
+// NewCopyRoutineRequestWithBody constructs an http.Request for the CopyRoutine method, with any body, and a specified content type
+func NewCopyRoutineRequestWithBody(server string, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "name", name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/routines/%s/copies", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewGetRoutineDocumentRequest constructs an http.Request for the GetRoutineDocument method
 func NewGetRoutineDocumentRequest(server string, workspace WorkspaceParam, name NameParam) (*http.Request, error) {
 	var err error
@@ -10693,28 +10965,42 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces (the `ListWorkspaces` operationId).
 	ListWorkspacesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListWorkspacesResponse, error)
 
-	// AddWorkspaceWithBodyWithResponse Make a workspace with the standard record types (administrators)
+	// AddWorkspaceWithBodyWithResponse Make a workspace with the standard record types, or as a copy of another (administrators)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspaceWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddWorkspaceResponse, error)
 
-	// AddWorkspaceWithResponse Make a workspace with the standard record types (administrators)
+	// AddWorkspaceWithResponse Make a workspace with the standard record types, or as a copy of another (administrators)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /workspaces (the `AddWorkspace` operationId).
 	AddWorkspaceWithResponse(ctx context.Context, body AddWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*AddWorkspaceResponse, error)
 
-	// ChangeWorkspaceWithBodyWithResponse Say which texts stand for nothing in a workspace (administrators)
+	// RemoveWorkspaceWithResponse Remove a workspace with its records and imports (administrators); it cannot be taken back
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace} (the `RemoveWorkspace` operationId).
+	RemoveWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, params *RemoveWorkspaceParams, reqEditors ...RequestEditorFn) (*RemoveWorkspaceResponse, error)
+
+	// GetWorkspaceWithResponse A workspace and what it holds
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
+	GetWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*GetWorkspaceResponse, error)
+
+	// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
 
-	// ChangeWorkspaceWithResponse Say which texts stand for nothing in a workspace (administrators)
+	// ChangeWorkspaceWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -11252,6 +11538,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/routines/{name} (the `SaveRoutine` operationId).
 	SaveRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, params *SaveRoutineParams, body SaveRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveRoutineResponse, error)
+
+	// CopyRoutineWithBodyWithResponse Take a routine over into another workspace, as the next version when there is one of its name
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+	CopyRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CopyRoutineResponse, error)
+
+	// CopyRoutineWithResponse Take a routine over into another workspace, as the next version when there is one of its name
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+	CopyRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body CopyRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*CopyRoutineResponse, error)
 
 	// GetRoutineDocumentWithResponse A saved routine as a document in YAML, to keep and to edit
 	//
@@ -12114,6 +12414,95 @@ func (r AddWorkspaceResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r AddWorkspaceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveWorkspaceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveWorkspaceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveWorkspaceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveWorkspaceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveWorkspaceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveWorkspaceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetWorkspaceResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HeldWorkspace
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetWorkspaceResponse) GetJSON200() *HeldWorkspace {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetWorkspaceResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetWorkspaceResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetWorkspaceResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetWorkspaceResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetWorkspaceResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14997,6 +15386,54 @@ func (r SaveRoutineResponse) ContentType() string {
 	return ""
 }
 
+type CopyRoutineResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *SavedRoutine
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CopyRoutineResponse) GetJSON201() *SavedRoutine {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CopyRoutineResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CopyRoutineResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CopyRoutineResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CopyRoutineResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CopyRoutineResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // GetRoutineDocumentResponse200Headers the declared response headers of an HTTP 200 response for GetRoutineDocument
 type GetRoutineDocumentResponse200Headers struct {
 	ETag string
@@ -16210,7 +16647,7 @@ func (c *ClientWithResponses) ListWorkspacesWithResponse(ctx context.Context, re
 	return ParseListWorkspacesResponse(rsp)
 }
 
-// AddWorkspaceWithBodyWithResponse Make a workspace with the standard record types (administrators)
+// AddWorkspaceWithBodyWithResponse Make a workspace with the standard record types, or as a copy of another (administrators)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -16223,7 +16660,7 @@ func (c *ClientWithResponses) AddWorkspaceWithBodyWithResponse(ctx context.Conte
 	return ParseAddWorkspaceResponse(rsp)
 }
 
-// AddWorkspaceWithResponse Make a workspace with the standard record types (administrators)
+// AddWorkspaceWithResponse Make a workspace with the standard record types, or as a copy of another (administrators)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -16236,7 +16673,33 @@ func (c *ClientWithResponses) AddWorkspaceWithResponse(ctx context.Context, body
 	return ParseAddWorkspaceResponse(rsp)
 }
 
-// ChangeWorkspaceWithBodyWithResponse Say which texts stand for nothing in a workspace (administrators)
+// RemoveWorkspaceWithResponse Remove a workspace with its records and imports (administrators); it cannot be taken back
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace} (the `RemoveWorkspace` operationId).
+func (c *ClientWithResponses) RemoveWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, params *RemoveWorkspaceParams, reqEditors ...RequestEditorFn) (*RemoveWorkspaceResponse, error) {
+	rsp, err := c.RemoveWorkspace(ctx, workspace, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveWorkspaceResponse(rsp)
+}
+
+// GetWorkspaceWithResponse A workspace and what it holds
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
+func (c *ClientWithResponses) GetWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*GetWorkspaceResponse, error) {
+	rsp, err := c.GetWorkspace(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetWorkspaceResponse(rsp)
+}
+
+// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -16249,7 +16712,7 @@ func (c *ClientWithResponses) ChangeWorkspaceWithBodyWithResponse(ctx context.Co
 	return ParseChangeWorkspaceResponse(rsp)
 }
 
-// ChangeWorkspaceWithResponse Say which texts stand for nothing in a workspace (administrators)
+// ChangeWorkspaceWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -17250,6 +17713,32 @@ func (c *ClientWithResponses) SaveRoutineWithResponse(ctx context.Context, works
 	return ParseSaveRoutineResponse(rsp)
 }
 
+// CopyRoutineWithBodyWithResponse Take a routine over into another workspace, as the next version when there is one of its name
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+func (c *ClientWithResponses) CopyRoutineWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CopyRoutineResponse, error) {
+	rsp, err := c.CopyRoutineWithBody(ctx, workspace, name, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCopyRoutineResponse(rsp)
+}
+
+// CopyRoutineWithResponse Take a routine over into another workspace, as the next version when there is one of its name
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/routines/{name}/copies (the `CopyRoutine` operationId).
+func (c *ClientWithResponses) CopyRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, name NameParam, body CopyRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*CopyRoutineResponse, error) {
+	rsp, err := c.CopyRoutine(ctx, workspace, name, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCopyRoutineResponse(rsp)
+}
+
 // GetRoutineDocumentWithResponse A saved routine as a document in YAML, to keep and to edit
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18070,6 +18559,68 @@ func ParseAddWorkspaceResponse(rsp *http.Response) (*AddWorkspaceResponse, error
 			return nil, err
 		}
 		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveWorkspaceResponse parses an HTTP response from a RemoveWorkspaceWithResponse call
+func ParseRemoveWorkspaceResponse(rsp *http.Response) (*RemoveWorkspaceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveWorkspaceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetWorkspaceResponse parses an HTTP response from a GetWorkspaceWithResponse call
+func ParseGetWorkspaceResponse(rsp *http.Response) (*GetWorkspaceResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetWorkspaceResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HeldWorkspace
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -20063,6 +20614,39 @@ func ParseSaveRoutineResponse(rsp *http.Response) (*SaveRoutineResponse, error) 
 			headers.ETag = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseCopyRoutineResponse parses an HTTP response from a CopyRoutineWithResponse call
+func ParseCopyRoutineResponse(rsp *http.Response) (*CopyRoutineResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CopyRoutineResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest SavedRoutine
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

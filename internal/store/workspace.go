@@ -93,18 +93,32 @@ var workspaceShape = regexp.MustCompile(`^[a-z][a-z0-9_]{0,29}$`)
 
 // AddWorkspace makes a workspace with the standard record types.
 func (s *Store) AddWorkspace(ctx context.Context, name, label string, by int64) error {
-	if !workspaceShape.MatchString(name) {
-		return fault.New(fault.Invalid, "bad_name", "a workspace's name starts with a small letter and holds small letters, digits and underscores, at most 30").With(name)
+	name, label, err := named(name, label)
+	if err != nil {
+		return err
 	}
-	if strings.TrimSpace(label) == "" {
-		label = name
-	}
-	err := s.logged(ctx, Entry{Person: by, Workspace: name, Action: "add workspace", Subject: name}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: by, Workspace: name, Action: "add workspace", Subject: name}, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `insert into workspaces (name, label) values ($1, $2)`, name, label); err != nil {
 			return err
 		}
 		return createWorkspace(ctx, tx, name)
 	})
+	return workspaceTrouble(err, name)
+}
+
+// named sees that a name can be one of a workspace; without words for people it is
+// called by its name.
+func named(name, label string) (string, string, error) {
+	if !workspaceShape.MatchString(name) {
+		return "", "", fault.New(fault.Invalid, "bad_name", "a workspace's name starts with a small letter and holds small letters, digits and underscores, at most 30").With(name)
+	}
+	if label = strings.TrimSpace(label); label == "" {
+		label = name
+	}
+	return name, label, nil
+}
+
+func workspaceTrouble(err error, name string) error {
 	if SQLState(err) == "23505" {
 		return fault.New(fault.Conflict, "workspace_exists", "there is already a workspace of this name").With(name)
 	}

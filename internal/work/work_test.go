@@ -2,6 +2,7 @@ package work
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
@@ -34,6 +35,8 @@ type bench struct {
 	room   *staging.Room
 	work   *Service
 	person store.Person
+
+	workspace string // in which imports are waited for; main when empty
 }
 
 func prepare(url string) error {
@@ -94,7 +97,7 @@ func (b *bench) ok(err error) {
 func (b *bench) wait(id int64) store.Import {
 	b.Helper()
 	for range 3000 {
-		i, err := b.store.Import(b.Context(), "main", id)
+		i, err := b.store.Import(b.Context(), cmp.Or(b.workspace, "main"), id)
 		b.ok(err)
 		if i.Work == "" {
 			return i

@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"time"
 
@@ -9,9 +10,35 @@ import (
 	"uchi/internal/store"
 )
 
-// AddWorkspace makes a workspace with the standard record types.
-func (s *Service) AddWorkspace(ctx context.Context, name, label string, by store.Person) error {
-	return s.store.AddWorkspace(ctx, name, label, by.ID)
+// AddWorkspace makes a workspace with the standard record types, or as a copy of another.
+func (s *Service) AddWorkspace(ctx context.Context, name, label string, from store.Copy, by store.Person) error {
+	return s.store.CopyWorkspace(ctx, name, label, from, by.ID)
+}
+
+// RenameWorkspace gives a workspace other words for people.
+func (s *Service) RenameWorkspace(ctx context.Context, name, label string, by store.Person) error {
+	return s.store.RenameWorkspace(ctx, name, label, by.ID)
+}
+
+// RemoveWorkspace removes a workspace with all that it holds, when it holds as many
+// records as are said.
+func (s *Service) RemoveWorkspace(ctx context.Context, name string, records int64, by store.Person) error {
+	return s.store.RemoveWorkspace(ctx, name, records, by.ID)
+}
+
+// CopyRoutine takes a routine over into another workspace, under its name or another; what
+// does not fit the record types there is refused.
+func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as string, by store.Person) (store.SavedRoutine, error) {
+	saved, err := s.store.Routine(ctx, workspace, name)
+	if err != nil {
+		return saved, err
+	}
+	if err := s.store.MustWorkspace(ctx, to); err != nil {
+		return saved, err
+	}
+	r := saved.Document.V
+	r.Name = cmp.Or(as, r.Name)
+	return s.SaveRoutine(ctx, to, r, 0, by)
 }
 
 // AddField adds a field of the customer's own to a record type. A version above

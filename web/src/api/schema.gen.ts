@@ -122,7 +122,7 @@ export interface paths {
         /** The workspaces */
         get: operations["listWorkspaces"];
         put?: never;
-        /** Make a workspace with the standard record types (administrators) */
+        /** Make a workspace with the standard record types, or as a copy of another (administrators) */
         post: operations["addWorkspace"];
         delete?: never;
         options?: never;
@@ -139,13 +139,15 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** A workspace and what it holds */
+        get: operations["getWorkspace"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a workspace with its records and imports (administrators); it cannot be taken back */
+        delete: operations["removeWorkspace"];
         options?: never;
         head?: never;
-        /** Say which texts stand for nothing in a workspace (administrators) */
+        /** Say how a workspace is called, and which texts stand for nothing in it (administrators) */
         patch: operations["changeWorkspace"];
         trace?: never;
     };
@@ -570,6 +572,27 @@ export interface paths {
         post?: never;
         /** Forget a routine */
         delete: operations["removeRoutine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/routines/{name}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a routine over into another workspace, as the next version when there is one of its name */
+        post: operations["copyRoutine"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1479,7 +1502,32 @@ export interface components {
             /** @description Texts that stand for nothing here, beside those that do everywhere */
             nothing?: string[];
         };
+        NewWorkspace: {
+            name: string;
+            label?: string;
+            /** @description The workspace that it is a copy of: record types, rules, routines, views; the standard record types when left out */
+            from?: string;
+            /** @description Of a hundred of its records, how many come along, with what they refer to */
+            share?: number;
+        };
+        HeldWorkspace: {
+            name: string;
+            label: string;
+            /** Format: int64 */
+            records: number;
+            /** Format: int64 */
+            imports: number;
+            /** Format: int64 */
+            routines: number;
+        };
+        RoutineCopy: {
+            /** @description A workspace */
+            to: string;
+            /** @description Under which it is kept there; its own when left out */
+            name?: string;
+        };
         WorkspaceChange: {
+            label?: string;
             nothing?: string[];
         };
         Start: {
@@ -3140,7 +3188,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Workspace"];
+                "application/json": components["schemas"]["NewWorkspace"];
             };
         };
         responses: {
@@ -3152,6 +3200,53 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Workspace"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getWorkspace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The workspace */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldWorkspace"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeWorkspace: {
+        parameters: {
+            query?: {
+                /** @description How many records it holds, so that nobody removes more than they have seen */
+                records?: number;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -3951,6 +4046,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    copyRoutine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                /** @description Name of a routine */
+                name: components["parameters"]["name_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoutineCopy"];
+            };
+        };
+        responses: {
+            /** @description The routine there */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedRoutine"];
+                };
             };
             default: components["responses"]["Problem"];
         };

@@ -17,6 +17,7 @@ import {
   Ticked,
   Wrong,
 } from "../ui/parts";
+import { Workspaces } from "../ui/workspaces";
 
 const roles: Person["role"][] = ["viewer", "operator", "administrator"];
 const roleOptions = roles.map((r) => ({ value: r, label: r }));
@@ -30,6 +31,7 @@ export function AccountPage() {
       <Tokens />
       <OwnPassword />
       {me.data?.role === "administrator" && <People />}
+      {me.data?.role === "administrator" && <Workspaces />}
       {me.data?.role === "administrator" && <Keeping />}
     </div>
   );
