@@ -139,7 +139,7 @@ func TestEveryPageOpens(t *testing.T) {
 	visit("/w/main/records/contact", "div", "No contacts yet")
 	visit("/w/main/records/contact/CON-1", "div", "there is no such contact")
 	visit("/w/main/types/account", "td", "registration_number")
-	visit("/w/main/account", "h1", "People and tokens")
+	visit("/w/main/account", "h1", "People, tokens and workspaces")
 	visit("/w/main/api", "summary", "Upload a source and have it read")
 	visit("/w/main/imports/99/check", "div", "no such import")
 	visit("/w/main/nothing/here", "div", "There is no such page")

@@ -3,6 +3,7 @@ package api
 import (
 	"cmp"
 	"context"
+	"io"
 	"net/http"
 	"strings"
 
@@ -141,6 +142,20 @@ func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObje
 	}
 	return stream{kind: kind, file: t.Name + "." + ending, write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
 }
+
+func (h *handlers) DescribeType(ctx context.Context, r DescribeTypeRequestObject) (DescribeTypeResponseObject, error) {
+	text, err := h.work.Describe(ctx, r.Workspace, r.Type)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: "text/markdown; charset=utf-8", write: func(w http.ResponseWriter) error {
+		_, err := io.WriteString(w, text)
+		return err
+	}}, nil
+}
+
+// VisitDescribeTypeResponse writes the document.
+func (s stream) VisitDescribeTypeResponse(w http.ResponseWriter) error { return s.send(w) }
 
 func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject) (StarterSheetResponseObject, error) {
 	format := cmp.Or(work.Format(r.Params.Format), work.XLSX)

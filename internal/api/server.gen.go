@@ -2693,6 +2693,9 @@ type ServerInterface interface {
 	// GetType One record type
 	// (GET /workspaces/{workspace}/types/{type})
 	GetType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
+	// DescribeType What a record type wants, as a document in Markdown to hand to those who send files
+	// (GET /workspaces/{workspace}/types/{type}/document)
+	DescribeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
@@ -3227,6 +3230,12 @@ func (_ Unimplemented) ListTypes(w http.ResponseWriter, r *http.Request, workspa
 // GetType One record type
 // (GET /workspaces/{workspace}/types/{type})
 func (_ Unimplemented) GetType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DescribeType What a record type wants, as a document in Markdown to hand to those who send files
+// (GET /workspaces/{workspace}/types/{type}/document)
+func (_ Unimplemented) DescribeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -7214,6 +7223,41 @@ func (siw *ServerInterfaceWrapper) GetType(w http.ResponseWriter, r *http.Reques
 	handler.ServeHTTP(w, r)
 }
 
+// DescribeType operation middleware
+func (siw *ServerInterfaceWrapper) DescribeType(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DescribeType(w, r, workspace, pType)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // AddField operation middleware
 func (siw *ServerInterfaceWrapper) AddField(w http.ResponseWriter, r *http.Request) {
 
@@ -8148,6 +8192,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/types/{type}", wrapper.GetType)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/types/{type}/document", wrapper.DescribeType)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/types/{type}/fields", wrapper.AddField)
@@ -11649,6 +11696,52 @@ func (response GetTypedefaultApplicationProblemPlusJSONResponse) VisitGetTypeRes
 	return err
 }
 
+type DescribeTypeRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+}
+
+type DescribeTypeResponseObject interface {
+	VisitDescribeTypeResponse(w http.ResponseWriter) error
+}
+
+type DescribeType200TextmarkdownResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DescribeType200TextmarkdownResponse) VisitDescribeTypeResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/markdown")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DescribeTypedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DescribeTypedefaultApplicationProblemPlusJSONResponse) VisitDescribeTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddFieldRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -12471,6 +12564,9 @@ type StrictServerInterface interface {
 	// GetType One record type
 	// (GET /workspaces/{workspace}/types/{type})
 	GetType(ctx context.Context, request GetTypeRequestObject) (GetTypeResponseObject, error)
+	// DescribeType What a record type wants, as a document in Markdown to hand to those who send files
+	// (GET /workspaces/{workspace}/types/{type}/document)
+	DescribeType(ctx context.Context, request DescribeTypeRequestObject) (DescribeTypeResponseObject, error)
 	// AddField Add a field of your own (administrators)
 	// (POST /workspaces/{workspace}/types/{type}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
@@ -14950,6 +15046,33 @@ func (sh *strictHandler) GetType(w http.ResponseWriter, r *http.Request, workspa
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(GetTypeResponseObject); ok {
 		if err := validResponse.VisitGetTypeResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DescribeType operation middleware
+func (sh *strictHandler) DescribeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam) {
+	var request DescribeTypeRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DescribeType(ctx, request.(DescribeTypeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DescribeType")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DescribeTypeResponseObject); ok {
+		if err := validResponse.VisitDescribeTypeResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -236,6 +236,7 @@ var needs = map[string]store.Role{
 
 	"ListTypes":       store.Viewer,
 	"GetType":         store.Viewer,
+	"DescribeType":    store.Viewer,
 	"AddField":        store.Administrator,
 	"ChangeField":     store.Administrator,
 	"ChangeMatch":     store.Administrator,

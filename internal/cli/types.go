@@ -11,9 +11,28 @@ import (
 )
 
 func (a *app) typesCmd() *cobra.Command {
-	return &cobra.Command{
-		Use: "types", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the record types",
-		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+	var out string
+	cmd := &cobra.Command{
+		Use: "types [TYPE]", GroupID: "look", Args: args(cobra.MaximumNArgs(1)), Short: "List the record types, or say what one wants",
+		Long: `Lists the record types. With one named, writes what its records want as a document in Markdown, to read or to
+hand to those who send files: every field with its type and length, whether it must be there, what it takes with all its
+choices, an example, how a row finds its record, and what refers to such records.`,
+		Example: "  uchi types\n  uchi types contact\n  uchi types contact -o contacts.md",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			if len(list) == 1 {
+				if a.asJSON {
+					t, err := a.recordType(ctx, c, list[0])
+					if err != nil {
+						return err
+					}
+					return a.printJSON(t)
+				}
+				r, err := c.DescribeType(ctx, c.Workspace, list[0])
+				if err != nil {
+					return err
+				}
+				return a.sheetInto(out, r.Body)
+			}
 			r, err := c.ListTypesWithResponse(ctx, c.Workspace)
 			if err != nil {
 				return err
@@ -42,6 +61,8 @@ func (a *app) typesCmd() *cobra.Command {
 			return nil
 		}),
 	}
+	cmd.Flags().StringVarP(&out, "out", "o", "", "write the document into this file")
+	return cmd
 }
 
 func (a *app) fieldsCmd() *cobra.Command {

@@ -3180,6 +3180,11 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/types/{type} (the `GetType` operationId).
 	GetType(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// DescribeType What a record type wants, as a document in Markdown to hand to those who send files
+	//
+	// Corresponds with GET /workspaces/{workspace}/types/{type}/document (the `DescribeType` operationId).
+	DescribeType(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// AddFieldWithBody Add a field of your own (administrators)
 	//
 	// Takes any type of body and a specified content type.
@@ -5057,6 +5062,21 @@ func (c *Client) ListTypes(ctx context.Context, workspace WorkspaceParam, reqEdi
 // Corresponds with GET /workspaces/{workspace}/types/{type} (the `GetType` operationId).
 func (c *Client) GetType(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetTypeRequest(c.Server, workspace, pType)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DescribeType What a record type wants, as a document in Markdown to hand to those who send files
+//
+// Corresponds with GET /workspaces/{workspace}/types/{type}/document (the `DescribeType` operationId).
+func (c *Client) DescribeType(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDescribeTypeRequest(c.Server, workspace, pType)
 	if err != nil {
 		return nil, err
 	}
@@ -10069,6 +10089,47 @@ func NewGetTypeRequest(server string, workspace WorkspaceParam, pType TypeParam)
 	return req, nil
 }
 
+// NewDescribeTypeRequest constructs an http.Request for the DescribeType method
+func NewDescribeTypeRequest(server string, workspace WorkspaceParam, pType TypeParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types/%s/document", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewAddFieldRequest calls the generic AddField builder with application/json body
 func NewAddFieldRequest(server string, workspace WorkspaceParam, pType TypeParam, body AddFieldJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -11594,6 +11655,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/types/{type} (the `GetType` operationId).
 	GetTypeWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*GetTypeResponse, error)
+
+	// DescribeTypeWithResponse What a record type wants, as a document in Markdown to hand to those who send files
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/types/{type}/document (the `DescribeType` operationId).
+	DescribeTypeWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*DescribeTypeResponse, error)
 
 	// AddFieldWithBodyWithResponse Add a field of your own (administrators)
 	//
@@ -15740,6 +15808,47 @@ func (r GetTypeResponse) ContentType() string {
 	return ""
 }
 
+type DescribeTypeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DescribeTypeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DescribeTypeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DescribeTypeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DescribeTypeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DescribeTypeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // AddFieldResponse201Headers the declared response headers of an HTTP 201 response for AddField
 type AddFieldResponse201Headers struct {
 	ETag string
@@ -17815,6 +17924,19 @@ func (c *ClientWithResponses) GetTypeWithResponse(ctx context.Context, workspace
 		return nil, err
 	}
 	return ParseGetTypeResponse(rsp)
+}
+
+// DescribeTypeWithResponse What a record type wants, as a document in Markdown to hand to those who send files
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/types/{type}/document (the `DescribeType` operationId).
+func (c *ClientWithResponses) DescribeTypeWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, reqEditors ...RequestEditorFn) (*DescribeTypeResponse, error) {
+	rsp, err := c.DescribeType(ctx, workspace, pType, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDescribeTypeResponse(rsp)
 }
 
 // AddFieldWithBodyWithResponse Add a field of your own (administrators)
@@ -20879,6 +21001,32 @@ func ParseGetTypeResponse(rsp *http.Response) (*GetTypeResponse, error) {
 			headers.ETag = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseDescribeTypeResponse parses an HTTP response from a DescribeTypeWithResponse call
+func ParseDescribeTypeResponse(rsp *http.Response) (*DescribeTypeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DescribeTypeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

@@ -167,13 +167,7 @@ var guideHeader = []string{"Sheet", "Column", "Type", "Required", "Allowed", "Ex
 // guideLines explain the fields of a type, and what its rules want.
 func guideLines(c catalog.Catalog, t catalog.RecordType, list []catalog.Field) (lines [][]string) {
 	for _, f := range list {
-		required := yesWord(f.Required)
-		for _, r := range t.Rules {
-			if r.Field == f.Name && !f.Required {
-				required = "at times"
-			}
-		}
-		lines = append(lines, []string{t.Plural, f.Label, kindOf(f), required, takes(c, f), examples[f.Type], f.Help})
+		lines = append(lines, []string{t.Plural, f.Label, kindOf(f), requiredWord(t, f), takes(c, f), examples[f.Type], f.Help})
 	}
 	for _, r := range t.Rules {
 		label := ""
@@ -206,13 +200,6 @@ func order(required bool) int {
 		return 1
 	}
 	return 0
-}
-
-func yesWord(yes bool) string {
-	if yes {
-		return "yes"
-	}
-	return ""
 }
 
 // offered gives what the drop-down of a field offers: its choices, yes and no,

@@ -83,3 +83,19 @@ func TestStarterSheet(t *testing.T) {
 		}
 	}
 }
+
+// A record type says on one page what it wants: every field in use, its choices, its
+// rules, and what refers to it.
+func TestDescribe(t *testing.T) {
+	b := start(t)
+	text, err := b.work.Describe(b.Context(), "main", "opportunity")
+	b.ok(err)
+	for _, want := range []string{"# Opportunities", "| **Title** | yes | text, at most 255 characters |", "| **Loss reason** | at times |", "- Won (`won`), also", "A lost opportunity needs a reason", "- Tasks, by Opportunity", "the same record id"} {
+		if !strings.Contains(text, want) {
+			t.Errorf("it does not say %q:\n%s", want, text)
+		}
+	}
+	if _, err := b.work.Describe(b.Context(), "main", "boat"); !fault.Is(err, "unknown_record_type") {
+		t.Error(err)
+	}
+}

@@ -209,7 +209,7 @@ function Me({ workspace }: { workspace: string }) {
       }
     >
       <MenuItem onSelect={() => void go(`/w/${workspace}/account`)}>
-        <UserRound size={14} /> People and tokens
+        <UserRound size={14} /> People, tokens, workspaces
       </MenuItem>
       <MenuItem onSelect={() => applyTheme("light")}>
         <MonitorCog size={14} /> Light

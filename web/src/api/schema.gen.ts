@@ -228,6 +228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/types/{type}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        /** What a record type wants, as a document in Markdown to hand to those who send files */
+        get: operations["describeType"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/types/{type}/match": {
         parameters: {
             query?: never;
@@ -3377,6 +3397,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    describeType: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/markdown": string;
                 };
             };
             default: components["responses"]["Problem"];

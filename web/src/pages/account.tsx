@@ -26,8 +26,8 @@ export function AccountPage() {
   const me = useQuery(who);
   return (
     <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6 max-[900px]:px-3">
-      <title>People and tokens · Uchi</title>
-      <h1 className="text-[26px]">People and tokens</h1>
+      <title>People, tokens and workspaces · Uchi</title>
+      <h1 className="text-[26px]">People, tokens and workspaces</h1>
       <Tokens />
       <OwnPassword />
       {me.data?.role === "administrator" && <People />}

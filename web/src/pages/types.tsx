@@ -42,6 +42,9 @@ export function TypesPage() {
               <a className="text-act" href={`/api/v1/workspaces/${workspace}/starter?type=${t.name}`} download>
                 Starter sheet
               </a>
+              <a className="text-act" href={`/api/v1/workspaces/${workspace}/types/${t.name}/document`} download={`${t.name}.md`}>
+                As a document
+              </a>
               {me.data?.role === "administrator" && <Button onClick={() => setOpen("new")}>Add a field</Button>}
             </span>
           }
