@@ -70,22 +70,23 @@ var means = map[string][]string{
 	"opportunity.stage":   {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
 	"owner":               {"owner", "owner name", "email owner", "owner person", "owner number", "customer owner", "owner code", "company owner"},
 	"description":         {"notes", "notes main", "notes private", "customer notes", "notes person", "deal notes", "notes origin"},
-	"parent":              {"parent", "company parent", "name parent", "customer parent"}, "team": {"team", "name team"}, "active": {"active", "active ok", "active code"},
+	"parent":              {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"}, "team": {"team", "name team"}, "active": {"active", "active ok", "active code"},
 	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes"}, "contact": {"person", "person name", "customer person", "email person", "company person"},
 	"amount": {"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount", "expected amount"}, "estimated_value": {"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest", "estimated?"},
 	"currency": {"currency", "currency code"}, "probability": {"probability", "percent probability", "close probability", "percent?"},
-	"expected_close": {"close", "close date", "close expected", "close date expected", "close deal", "close due", "date expected", "expected?"},
+	"expected_close": {"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated", "close date estimated", "date expected", "expected?"},
 	"opened_on":      {"opened", "date opened", "deal opened"}, "loss_reason": {"lost reason", "reason?", "lost?"},
 	"interest": {"interest", "interest kind", "count interest"}, "origin": {"origin", "name origin", "kind origin", "origin person"}, "met_on": {"met", "date met", "date person?", "date?"},
 	"subject": {"subject", "deal subject", "name subject", "subject title"}, "due_on": {"due", "date due", "date?"}, "done": {"done", "done ok", "done status", "ok?"}, "kind": {"kind", "kind subject", "code kind"},
-	"product": {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
+	"line.product": {"product", "name product", "notes product", "name", "number product?"},
+	"product":      {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position": {"line number", "count line", "line?"}, "opportunity": {"deal", "deal number", "deal name"},
 	"reports_to": {"reports"},
 }
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "preferred": true}
+var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "preferred": true, "invoice": true}
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
@@ -175,16 +176,37 @@ var vocabulary = func() map[int][]form {
 	return list
 }()
 
+// inPhrase are the words of the lexicon's phrases, which mean something together.
+var inPhrase = func() map[string]bool {
+	words := map[string]bool{}
+	for phrase := range lexicon {
+		if strings.Contains(phrase, " ") {
+			for w := range strings.FieldsSeq(phrase) {
+				words[w] = true
+			}
+		}
+	}
+	return words
+}()
+
 // corrected takes words that mean nothing for the one word that they are a letter away
 // from: “Decison maker”, “Adress”.
 func corrected(words []string) (out []string, slips int) {
 	out = slices.Clone(words)
 	for n, w := range words {
 		rs := []rune(w)
-		if len(rs) < 5 || small[w] || compound(w) != nil {
+		if len(rs) < 4 || small[w] || inPhrase[w] || compound(w) != nil {
 			continue
 		}
 		if _, known := lexicon[w]; known {
+			continue
+		}
+		if long := spelledOut(w); long != "" {
+			out[n] = long
+			slips++
+			continue
+		}
+		if len(rs) < 5 {
 			continue
 		}
 		f, found := form{all: w, runes: rs, letters: letterSet(rs)}, ""
@@ -205,6 +227,36 @@ func corrected(words []string) (out []string, slips int) {
 	}
 	return out, slips
 }
+
+// spelledOut gives a word that a shortened one begins: “Wahrsch”, “Sandsynl”, “Todennäk”.
+// All words of the lexicon that begin so must mean the same.
+func spelledOut(w string) string {
+	at, _ := slices.BinarySearch(lexiconWords, w)
+	if at == len(lexiconWords) || !strings.HasPrefix(lexiconWords[at], w) {
+		return ""
+	}
+	first := lexiconWords[at]
+	for _, other := range lexiconWords[at:] {
+		if !strings.HasPrefix(other, w) {
+			break
+		}
+		if !slices.Equal(lexicon[other], lexicon[first]) {
+			return ""
+		}
+	}
+	return first
+}
+
+// lexiconWords are the single words of the lexicon in alphabetical order.
+var lexiconWords = func() (list []string) {
+	for phrase := range lexicon {
+		if !strings.Contains(phrase, " ") {
+			list = append(list, phrase)
+		}
+	}
+	slices.Sort(list)
+	return list
+}()
 
 // longestAt finds the longest phrase at the beginning of words; small words mean
 // nothing by themselves.
