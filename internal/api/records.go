@@ -15,9 +15,7 @@ import (
 
 func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
 	p := r.Params
-	f, err := h.work.Looking(ctx, r.Workspace, work.Look{
-		SavedView: p.View, View: view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, Text: p.Text, Import: p.Import,
-	}, personOf(ctx))
+	f, err := h.looking(ctx, r.Workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
 	if err != nil {
 		return nil, err
 	}
@@ -28,6 +26,12 @@ func (h *handlers) ListRecords(ctx context.Context, r ListRecordsRequestObject) 
 		out.Records = append(out.Records, recordView(x))
 	}
 	return out, err
+}
+
+// looking says what is asked of the store for the parameters that lists and exports
+// of records share.
+func (h *handlers) looking(ctx context.Context, workspace string, saved int64, v view.View, text string, madeBy int64) (store.RecordFilter, error) {
+	return h.work.Looking(ctx, workspace, work.Look{SavedView: saved, View: v, Text: text, Import: madeBy}, personOf(ctx))
 }
 
 func (h *handlers) ListColumns(ctx context.Context, r ListColumnsRequestObject) (ListColumnsResponseObject, error) {
@@ -125,9 +129,7 @@ var delimiters = map[ExportRecordsParamsDelimiter]string{"": ",", "comma": ",", 
 
 func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
 	p := r.Params
-	f, err := h.work.Looking(ctx, r.Workspace, work.Look{
-		SavedView: p.View, View: view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, Text: p.Text, Import: p.Import,
-	}, personOf(ctx))
+	f, err := h.looking(ctx, r.Workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
 	if err != nil {
 		return nil, err
 	}

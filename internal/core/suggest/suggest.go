@@ -265,13 +265,21 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if !holdsFullNames(target.Type, col) {
 			continue
 		}
-		list = slices.DeleteFunc(list, func(s Suggestion) bool {
-			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == family.Name || s.Field == given.Name)
-		})
-		for field, take := range map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName} {
-			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Take: take, Confidence: 0.93, Reason: "the cells hold given and family name together", Taken: true})
-		}
+		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName})
 		break
+	}
+	return list
+}
+
+// parted lets a column go to several fields, a part of its cells to each, instead of
+// what was suggested for it and them.
+func parted(list []Suggestion, target Target, column string, confidence float64, reason string, parts map[string]mapping.Take) []Suggestion {
+	list = slices.DeleteFunc(list, func(s Suggestion) bool {
+		_, now := parts[s.Field]
+		return s.Column == column || s.Draft == target.Draft && now
+	})
+	for field, take := range parts {
+		list = append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Take: take, Confidence: confidence, Reason: reason, Taken: true})
 	}
 	return list
 }
@@ -326,12 +334,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if !mute && !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
 			continue
 		}
-		list = slices.DeleteFunc(list, func(s Suggestion) bool {
-			return s.Column == col.Header || s.Draft == target.Draft && (s.Field == code.Name || s.Field == town.Name)
-		})
-		for field, take := range map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown} {
-			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Take: take, Confidence: 0.95, Reason: "the cells hold postal code and town together", Taken: true})
-		}
+		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown})
 		break
 	}
 	return list
