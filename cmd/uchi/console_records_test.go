@@ -42,10 +42,10 @@ func TestConsoleViews(t *testing.T) {
 	p.do("see it sorted", chromedp.WaitVisible(`//div[@role="columnheader"][@aria-sort="descending"]`, chromedp.BySearch),
 		chromedp.WaitVisible(`//div[@role="row"][@aria-rowindex="1"][contains(., "Tern")]`, chromedp.BySearch))
 
-	p.click(`//button[@aria-label="View"]`)
+	p.click(`//button[@data-view]`)
 	p.click(`//div[@role="menuitem"][contains(., "Save as a view")]`)
 	p.do("name it", chromedp.SendKeys(`//div[@role="dialog"]//input`, "Larger Norwegians"+kb.Enter, chromedp.BySearch))
-	p.do("see its name", chromedp.WaitVisible(`//button[@aria-label="View"][contains(., "Larger Norwegians")][not(contains(., "changed"))]`, chromedp.BySearch))
+	p.do("see its name", chromedp.WaitVisible(`//button[@data-view][contains(., "Larger Norwegians")][not(contains(., "changed"))]`, chromedp.BySearch))
 	if at := p.address(); at != "/w/main/records/account?view=1" {
 		t.Errorf("the view is at %s", at)
 	}

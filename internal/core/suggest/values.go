@@ -248,10 +248,10 @@ func fitDate(c *cells) (fit, string) {
 			return distinctive, "its values are days of birth"
 		}
 		if born < 0.3 && c.share("years", func(s string) bool { return yearIn(s) > 0 }) > 0.9 {
-			return contradicts, "its values are no days of birth"
+			return against, "its values are no days of birth"
 		}
 	case born > 0.9:
-		return contradicts, "its values are days of long ago"
+		return against, "its values are days of long ago"
 	}
 	return supports, "its values are dates"
 }

@@ -57,8 +57,9 @@ export function ViewMenu(p: {
     <>
       <Menu
         trigger={
-          <Button aria-label="View">
+          <Button data-view>
             <Bookmark size={14} aria-hidden />
+            <span className="sr-only">View:</span>
             {view ? view.name : `All ${p.plural.toLowerCase()}`}
             {p.changed && <span className="text-ask">· {view ? "changed" : "not saved"}</span>}
             <ChevronDown size={14} aria-hidden />
