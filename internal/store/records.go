@@ -159,7 +159,7 @@ func (s *Store) Record(ctx context.Context, workspace, typeName, id string) (Rec
 		return Record{}, err
 	}
 	columns := q.selects()
-	rows, err := s.pool.Query(ctx, `select `+columns+q.from()+` where r.id = $1`, n)
+	rows, err := s.pool.Query(ctx, `select `+columns+q.withPeople()+` where r.id = $1`, n)
 	if err != nil {
 		return Record{}, fmt.Errorf("read record: %w", err)
 	}

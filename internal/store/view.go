@@ -89,13 +89,13 @@ func (q *recordSQL) join(links []catalog.Field) string {
 
 // from is what is selected from; it comes when all paths are known.
 func (q *recordSQL) from() string {
-	return "\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.beside()
+	return "\n from " + schema.Records(q.ws, q.t.Name) + ` r` + q.joins.String()
 }
 
-// beside is what is joined to the record.
-func (q *recordSQL) beside() string {
-	return q.joins.String() + "\n left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by"
-}
+// withPeople is from with those who made and changed the records.
+func (q *recordSQL) withPeople() string { return q.from() + people }
+
+const people = "\n left join people cb on cb.id = r.created_by left join people xb on xb.id = r.changed_by"
 
 // besideColumns are the columns of what a record has beside its fields.
 var besideColumns = map[string]string{"id": "id", "version": "version", "made_by": "import", "created_at": "created_at", "changed_at": "changed_at"}
@@ -305,7 +305,7 @@ func (q *recordSQL) orderPart(o view.Order) orderPart {
 // all is the SQL of all records that are chosen, in their order.
 func (q *recordSQL) all() string {
 	columns, where, order := q.selects(), q.where(), inOrder(q.order()) // which say what is joined
-	return `select ` + columns + q.from() + where + "\n order by " + order
+	return `select ` + columns + q.withPeople() + where + "\n order by " + order
 }
 
 // page is the SQL of some of the records that are chosen, in their order, behind those
@@ -336,7 +336,7 @@ func (q *recordSQL) page(after string, limit int) (string, error) {
 	q.alias, q.joins = map[string]string{}, strings.Builder{}
 	q.found = true
 	columns := q.selects()
-	return `select ` + columns + "\n from (select *, row_number() over () as place from (" + chosen + ") x) c join " + schema.Records(q.ws, q.t.Name) + ` r on r.id = c.chosen` + q.beside() + "\n order by c.place", nil
+	return `select ` + columns + "\n from (select *, row_number() over () as place from (" + chosen + ") x) c join " + schema.Records(q.ws, q.t.Name) + ` r on r.id = c.chosen` + q.joins.String() + people + "\n order by c.place", nil
 }
 
 func inOrder(order []orderPart) string {
