@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"fmt"
-	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -74,7 +73,13 @@ func view(ctx context.Context, n uint64, bin, out, dir string) error {
 	columns := "id, version, " + "f_given_name, f_family_name, f_email, f_phone, f_mobile, f_job_title, f_street, f_postal_code, f_locality, f_country"
 	began := time.Now()
 	copied := exec.CommandContext(ctx, "psql", server.URL, "-qc", "copy (select "+columns+" from w_main.r_contact order by id) to stdout (format csv)")
-	copied.Stdout, copied.Stderr = io.Discard, os.Stderr
+	to, err := os.Create(filepath.Join(out, "copied.csv")) // the export is written into a file as well
+	if err != nil {
+		return err
+	}
+	defer os.Remove(to.Name()) //nolint:errcheck // the next run makes it anew
+	defer to.Close()           //nolint:errcheck // only measured
+	copied.Stdout, copied.Stderr = to, os.Stderr
 	if err := copied.Run(); err != nil {
 		return err
 	}

@@ -416,6 +416,9 @@ func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested
 				reason = s.Reason
 			case len(fields) == 0:
 				reason = "perhaps " + field + ": " + s.Reason
+				for _, o := range s.Others {
+					reason += "; or " + strings.TrimPrefix(o.Draft+"."+o.Field, ".")
+				}
 			}
 		}
 		if len(fields) > 0 && reason == "" {

@@ -1241,6 +1241,14 @@ type Notice = sheet.Notice
 // Origin Where a field's value comes from
 type Origin = mapping.Origin
 
+// OtherField defines model for OtherField.
+type OtherField struct {
+	Confidence float64 `json:"confidence"`
+	Draft      string  `json:"draft,omitempty,omitzero"`
+	Field      string  `json:"field"`
+	Reason     string  `json:"reason"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome = verdict.Outcome
 

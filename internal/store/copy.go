@@ -1,6 +1,7 @@
 package store
 
 import (
+	"bufio"
 	"context"
 	"fmt"
 	"io"
@@ -32,8 +33,12 @@ func (s *Store) CopyRecords(ctx context.Context, workspace, typeName string, f R
 		return fmt.Errorf("write records: %w", err)
 	}
 	defer conn.Release()
-	_, err = conn.Conn().PgConn().CopyTo(ctx, w, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+order+
+	out := bufio.NewWriterSize(w, 1<<18) // the server sends row by row
+	_, err = conn.Conn().PgConn().CopyTo(ctx, out, `copy (select `+strings.Join(cells, ", ")+q.from()+where+"\n order by "+order+
 		`) to stdout (format csv, delimiter `+schema.Literal(delimiter)+`)`)
+	if err == nil {
+		err = out.Flush()
+	}
 	if err != nil {
 		return fmt.Errorf("write records: %w", err)
 	}
@@ -46,12 +51,11 @@ func (q *recordSQL) guarded(p view.Path) string {
 	if p.Field.Kind().Form != catalog.TextForm && p.Field.Kind().Form != catalog.ListForm {
 		return text
 	}
-	var signs []string
+	var signs strings.Builder
 	for _, c := range value.FormulaSigns {
 		if c != '-' { // which numbers begin with as well
-			signs = append(signs, fmt.Sprint(c))
+			fmt.Fprintf(&signs, ` when %d then '''' || %s`, c, text)
 		}
 	}
-	return `case when ascii(` + text + `) in (` + strings.Join(signs, ", ") + `) then '''' || ` + text +
-		` when ascii(` + text + `) = ascii('-') and ` + text + ` !~ '^-[0-9.]+$' then '''' || ` + text + ` else ` + text + ` end`
+	return `case ascii(` + text + `)` + signs.String() + ` when ascii('-') then case when ` + text + ` ~ '^-[0-9.]+$' then ` + text + ` else '''' || ` + text + ` end else ` + text + ` end`
 }

@@ -110,7 +110,9 @@ func (v *View) Across(targets []Target) []Suggestion {
 			continue
 		}
 		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
-		s.Taken = s.Confidence >= certain
+		if s.Taken = s.Confidence >= certain; !s.Taken {
+			s.Others = othersOf(targets, places, i, scores[c], reasons[c])
+		}
 		out = append(out, s)
 	}
 	for n, target := range targets {
@@ -130,6 +132,17 @@ func (v *View) Across(targets []Target) []Suggestion {
 		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
 	})
 	return out
+}
+
+// othersOf gives the likeliest places of a column beside the one that it was given.
+func othersOf(targets []Target, places []place, given int, scores []float64, reasons []string) (list []Other) {
+	for i, p := range places {
+		if i != given && scores[i] >= doubt {
+			list = append(list, Other{Draft: targets[p.target].Draft, Field: p.field.Name, Confidence: scores[i], Reason: reasons[i]})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Other) int { return cmp.Compare(b.Confidence, a.Confidence) })
+	return list[:min(len(list), mostOthers)]
 }
 
 // placesOf lists the fields that columns may go to. A reference to the type of

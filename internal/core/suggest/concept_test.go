@@ -189,3 +189,17 @@ func TestSure(t *testing.T) {
 		t.Error("a remark alone is of some type")
 	}
 }
+
+// What is only suggested comes with what it may be instead, each with its reason.
+func TestOthers(t *testing.T) {
+	rt, _ := standard(t).Type("contact")
+	list := Columns(rt, []sheet.Column{column("Title", "Alpha Nine", "Beta Seven", "Gamma Two"), column("E-mail")}, nil)
+	if len(list) != 2 || list[0].Taken == (len(list[0].Others) > 0) || list[1].Others != nil {
+		t.Errorf("%+v", list)
+	}
+	for _, s := range Columns(rt, []sheet.Column{column("Contact", "+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67")}, nil) {
+		if !s.Taken && (len(s.Others) == 0 || s.Others[0].Reason == "" || len(s.Others) > mostOthers) {
+			t.Errorf("%+v", s)
+		}
+	}
+}

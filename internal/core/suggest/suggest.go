@@ -26,8 +26,20 @@ type Suggestion struct {
 	Take       mapping.Take `json:"take,omitempty"` // when only a part of the cells is meant
 	Confidence float64      `json:"confidence"`     // 0 to 1
 	Reason     string       `json:"reason"`
-	Taken      bool         `json:"taken"` // certain enough to be taken without asking
+	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
+	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
 }
+
+// Other is a field that a column may belong to instead of the one suggested.
+type Other struct {
+	Draft      string  `json:"draft,omitempty"`
+	Field      string  `json:"field"`
+	Confidence float64 `json:"confidence"`
+	Reason     string  `json:"reason"`
+}
+
+// mostOthers is how many are told.
+const mostOthers = 3
 
 // Confidence at and above which a suggestion is taken without asking, and below
 // which it is not even shown.

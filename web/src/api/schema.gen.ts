@@ -2194,6 +2194,15 @@ export interface components {
             confidence: number;
             reason: string;
             taken: boolean;
+            /** @description What it may be instead, where it is not taken; the likeliest first, at most three */
+            others?: components["schemas"]["OtherField"][];
+        };
+        OtherField: {
+            draft?: string;
+            field: string;
+            /** Format: double */
+            confidence: number;
+            reason: string;
         };
         TypeSuggestion: {
             type: string;

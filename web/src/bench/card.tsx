@@ -87,6 +87,14 @@ export function ColumnCard(p: {
           label={`Field for column ${c.header}`}
           value={at}
           taken={takenBy(routineOf(i))}
+          perhaps={
+            doubt
+              ? [doubt, ...(doubt.others ?? [])].map((o) => ({
+                  to: spot(o.draft ?? kinds[0]?.name ?? "", o.field),
+                  reason: `perhaps: ${o.reason}`,
+                }))
+              : []
+          }
           onPick={(to, also) => p.onPlace(c.header, to, also)}
           onNotes={p.onNotes && (() => p.onNotes?.(c.header))}
           onNew={p.onNew && (() => p.onNew?.(c))}

@@ -10,6 +10,8 @@ export function FieldPicker(p: {
   label: string;
   value: Spot[];
   taken: Map<Spot, string>;
+  /** What it seems to be, the likeliest first, with the reasons. */
+  perhaps?: { to: Spot; reason: string }[];
   /** With also the column stays in the other records of the row. */
   onPick: (to: Spot | "", also: boolean) => void;
   /** Puts the column into the notes, and makes a field for it; left out where that cannot be. */
@@ -24,10 +26,14 @@ export function FieldPicker(p: {
   const list = useRef<HTMLUListElement>(null);
   const [also, setAlso] = useState(false);
   const several = p.kinds.length > 1;
+  const perhaps = p.perhaps ?? [];
   const found = useMemo(() => {
-    return search(ordered(p.kinds, p.value), text);
-  }, [p.kinds, p.value, text]);
+    const list = search(ordered(p.kinds, p.value), text);
+    const likely = (p.perhaps ?? []).flatMap((x) => list.find((f) => f.to === x.to) ?? []);
+    return [...likely, ...list.filter((f) => !likely.includes(f))];
+  }, [p.kinds, p.value, p.perhaps, text]);
   const current = () => {
+    if (perhaps.length > 0) return -1;
     const n = search(ordered(p.kinds, p.value), "").findIndex((x) => p.value.includes(x.to));
     return n < 0 ? -1 : n + 1;
   };
@@ -93,7 +99,7 @@ export function FieldPicker(p: {
                     {f.required && <b className="text-ask"> *</b>}
                   </span>
                   <span className="ml-auto truncate pl-2 text-[11.5px] text-ink-faint">
-                    {by ? `from ${by}` : f.type.replace("_", " ")}
+                    {by ? `from ${by}` : (perhaps.find((x) => x.to === to)?.reason ?? f.type.replace("_", " "))}
                   </span>
                 </Option>
               );
