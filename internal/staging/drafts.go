@@ -154,7 +154,7 @@ func (w *DraftWriter) Apply(plan *mapping.Plan, row sheet.Row, typed *mapping.Ty
 	in := false
 	for d, dp := range plan.Drafts {
 		dp.Apply(row, typed)
-		in = in || !typed.LeftOut && !typed.Empty
+		in = in || !typed.MakesNone()
 		if err := w.Add(row.Number, d, typed); err != nil {
 			return err
 		}
@@ -175,6 +175,8 @@ func (w *DraftWriter) Add(number int64, n int, t *mapping.Typed) error {
 	switch {
 	case t.LeftOut:
 		return w.leave(number, n, verdict.ByCondition, 0)
+	case t.Example:
+		return w.leave(number, n, verdict.AnExample, 0)
 	case t.Above > 0:
 		return w.leave(number, n, verdict.Grouped, t.Above)
 	case t.Empty:

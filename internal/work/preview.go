@@ -52,7 +52,7 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 	var typed mapping.Typed
 	for _, row := range rows {
 		dp.Apply(sheet.Row{Number: row.Row, Cells: row.Cells.V}, &typed)
-		p := Previewed{Row: row.Row, LeftOut: typed.LeftOut || typed.Empty}
+		p := Previewed{Row: row.Row, LeftOut: typed.MakesNone()}
 		if at >= 0 && !p.LeftOut {
 			p.Text = strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
 		}

@@ -96,7 +96,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			}
 		}
 		for at, fp := range dp.Fields {
-			if typed.Empty || typed.LeftOut {
+			if typed.MakesNone() {
 				break
 			}
 			v := rowValue(dp, fp, typed.Values[at], d, out.Row.Problems)

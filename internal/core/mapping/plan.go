@@ -102,6 +102,7 @@ type origin struct {
 // Typed is what typing one row gives: values in the order of the draft's fields.
 type Typed struct {
 	LeftOut  bool     // the routine's condition does not hold for the row
+	Example  bool     // the row only shows what a filled one looks like; it is left out
 	Empty    bool     // the row says nothing of this draft
 	Above    int64    // the row above to whose record it belongs, 0 when none
 	ID       int64    // record id given in the row, 0 when none
@@ -518,6 +519,10 @@ func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 	return problem.Problem{}, false
 }
 
+// MakesNone tells whether the row makes no record of the draft: it says nothing of it, is
+// left out, or is an example.
+func (t *Typed) MakesNone() bool { return t.Empty || t.LeftOut || t.Example }
+
 // ExampleMark begins the first cell of a row that only shows what a filled one looks
 // like, as starter sheets have it. Such a row is left out.
 const ExampleMark = "(example)"
@@ -528,7 +533,7 @@ func isExample(row sheet.Row) bool {
 
 // Apply types one row for the draft. The result's slices are used again by the next call.
 func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
-	out.ID, out.Version, out.LeftOut, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, 0, "", out.Problems[:0]
+	out.ID, out.Version, out.LeftOut, out.Example, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, false, 0, "", out.Problems[:0]
 	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
 	for range dp.Fields {
 		out.Values = append(out.Values, "")
@@ -539,7 +544,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 		}
 		return
 	}
-	if out.LeftOut = isExample(row); out.LeftOut {
+	if out.Example = isExample(row); out.Example {
 		return
 	}
 	dp.above = row.Number

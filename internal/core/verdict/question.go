@@ -42,6 +42,7 @@ type Reason string
 // The reasons.
 const (
 	ByCondition  Reason = "condition"     // the routine's condition does not hold
+	AnExample    Reason = "example"       // it only shows what a filled row looks like
 	ByAnswer     Reason = "answer"        // a person left it out
 	AlreadyThere Reason = "already_there" // the import may only create, and the record is there
 	NothingFound Reason = "nothing_found" // the import may not create, and no record was found
@@ -55,7 +56,7 @@ const (
 
 // Again lists the reasons that may have gone when rows are checked again: such
 // rows are looked at anew. Rows that another row stands for are not.
-var Again = []Reason{ByCondition, ByAnswer, AlreadyThere, NothingFound, SeveralThere, NothingGiven, KnownAs}
+var Again = []Reason{ByCondition, AnExample, ByAnswer, AlreadyThere, NothingFound, SeveralThere, NothingGiven, KnownAs}
 
 // Summary says in a few words what all rows of the reason have in common.
 func (r Reason) Summary() string {
@@ -75,6 +76,8 @@ func (r Reason) Says(record string, row int64) string {
 	switch r {
 	case ByCondition:
 		return "the routine's condition leaves the row out"
+	case AnExample:
+		return "it only shows what a filled row looks like"
 	case ByAnswer:
 		return "left out by hand"
 	case AlreadyThere:
