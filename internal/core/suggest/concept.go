@@ -45,48 +45,98 @@ func readLexicon(text string) (words map[string][]string, longest int) {
 // those of type and field where the name says less. The first are the surer ones; a
 // question mark is behind those that the cells must agree with.
 var means = map[string][]string{
-	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"}, "staff.name": {"name", "person name", "owner name", "owner", "employees", "full name", "person"},
-	"given_name": {"given", "given name"}, "family_name": {"family", "family name"},
-	"honorific": {"salutation", "title?"},
-	"email":     {"email", "email address", "email number", "address?"},
-	"phone":     {"phone", "phone number", "main phone", "main number", "work number", "main phone number", "main?", "work?", "person?"},
+	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"},
+	"staff.name":   {"name", "person name", "owner name", "owner", "employees", "full name", "person"},
+	"given_name":   {"given", "given name"},
+	"family_name":  {"family", "family name"},
+	"honorific":    {"salutation", "title?"},
+	"email":        {"email", "email address", "email number", "address?"},
+	"phone": {
+		"phone", "phone number", "main phone", "main number", "work number", "main phone number", "main?", "work?",
+		"person?",
+	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "title?"},
 	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person"},
 	"company":   {"company", "company name", "customer", "customer name", "company customer"},
 	"website":   {"web", "web address", "email web"},
-	"street":    {"street", "street address", "address", "address line", "street number", "street name", "address number?", "company address"},
-	"locality":  {"town", "town name", "address town"}, "region": {"region", "region name", "region code"},
+	"street": {
+		"street", "street address", "address", "address line", "street number", "street name", "address number?",
+		"company address",
+	},
+	"locality":    {"town", "town name", "address town"},
+	"region":      {"region", "region name", "region code"},
 	"postal_code": {"postal", "postal code", "postal number", "address postal"},
 	"country":     {"country", "country code", "country name", "address country"},
-	"birthday":    {"birth", "birth date", "date?"}, "language": {"language", "language code", "language person", "language preferred"},
-	"email_consent":       {"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name", "consent main", "ok?"},
-	"source_ref":          {"customer number", "person number", "old number", "number system", "old number system", "deal number", "customer code", "person code", "company code", "code number", "old code", "number?", "code?"},
-	"registration_number": {"registration", "registration number", "company registration", "company registration number", "registration code", "company registration code"},
-	"legal_name":          {"legal name", "company legal", "company legal name", "legal?"},
-	"industry":            {"industry", "industry name", "industry code", "company industry"},
-	"employees":           {"employees", "employees number", "count employees", "employees count", "company employees", "number employees"},
-	"status":              {"status", "customer status", "customer kind", "status code", "kind?"},
-	"opportunity.stage":   {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
-	"owner":               {"owner", "owner name", "email owner", "owner person", "owner number", "customer owner", "owner code", "company owner"},
-	"description":         {"notes", "notes main", "notes private", "customer notes", "notes person", "deal notes", "notes origin"},
-	"parent":              {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"}, "team": {"team", "name team"}, "active": {"active", "active ok", "active code"},
-	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes"}, "contact": {"person", "person name", "customer person", "email person", "company person"},
-	"amount": {"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount", "expected amount"}, "estimated_value": {"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest", "estimated?"},
-	"currency": {"currency", "currency code"}, "probability": {"probability", "percent probability", "close probability", "percent?"},
-	"expected_close": {"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated", "close date estimated", "date expected", "expected?"},
-	"opened_on":      {"opened", "date opened", "deal opened"}, "loss_reason": {"lost reason", "reason?", "lost?"},
-	"interest": {"interest", "interest kind", "count interest"}, "origin": {"origin", "name origin", "kind origin", "origin person"}, "met_on": {"met", "date met", "date person?", "date?"},
-	"subject": {"subject", "deal subject", "name subject", "subject title"}, "due_on": {"due", "date due", "date?"}, "done": {"done", "done ok", "done status", "ok?"}, "kind": {"kind", "kind subject", "code kind"},
+	"birthday":    {"birth", "birth date", "date?"},
+	"language":    {"language", "language code", "language person", "language preferred"},
+	"email_consent": {
+		"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name",
+		"consent main", "ok?",
+	},
+	"source_ref": {
+		"customer number", "person number", "old number", "number system", "old number system", "deal number",
+		"customer code", "person code", "company code", "code number", "old code", "number?", "code?",
+	},
+	"registration_number": {
+		"registration", "registration number", "company registration", "company registration number",
+		"registration code", "company registration code",
+	},
+	"legal_name": {"legal name", "company legal", "company legal name", "legal?"},
+	"industry":   {"industry", "industry name", "industry code", "company industry"},
+	"employees": {
+		"employees", "employees number", "count employees", "employees count", "company employees",
+		"number employees",
+	},
+	"status":            {"status", "customer status", "customer kind", "status code", "kind?"},
+	"opportunity.stage": {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
+	"owner": {
+		"owner", "owner name", "email owner", "owner person", "owner number", "customer owner", "owner code",
+		"company owner",
+	},
+	"description": {
+		"notes", "notes main", "notes private", "customer notes", "notes person", "deal notes", "notes origin",
+	},
+	"parent":            {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"},
+	"team":              {"team", "name team"},
+	"active":            {"active", "active ok", "active code"},
+	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes"},
+	"contact":           {"person", "person name", "customer person", "email person", "company person"},
+	"amount": {
+		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
+		"expected amount",
+	},
+	"estimated_value": {
+		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
+		"estimated?",
+	},
+	"currency":    {"currency", "currency code"},
+	"probability": {"probability", "percent probability", "close probability", "percent?"},
+	"expected_close": {
+		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
+		"close date estimated", "date expected", "expected?",
+	},
+	"opened_on":    {"opened", "date opened", "deal opened"},
+	"loss_reason":  {"lost reason", "reason?", "lost?"},
+	"interest":     {"interest", "interest kind", "count interest"},
+	"origin":       {"origin", "name origin", "kind origin", "origin person"},
+	"met_on":       {"met", "date met", "date person?", "date?"},
+	"subject":      {"subject", "deal subject", "name subject", "subject title"},
+	"due_on":       {"due", "date due", "date?"},
+	"done":         {"done", "done ok", "done status", "ok?"},
+	"kind":         {"kind", "kind subject", "code kind"},
 	"line.product": {"product", "name product", "notes product", "name", "number product?"},
-	"product":      {"product", "name product", "notes product", "number product?"}, "quantity": {"quantity", "product quantity", "quantity unit", "count?"}, "unit_price": {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
-	"position": {"line number", "count line", "line?"}, "opportunity": {"deal", "deal number", "deal name"},
-	"reports_to": {"reports"},
+	"product":      {"product", "name product", "notes product", "number product?"},
+	"quantity":     {"quantity", "product quantity", "quantity unit", "count?"},
+	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
+	"position":     {"line number", "count line", "line?"},
+	"opportunity":  {"deal", "deal number", "deal name"},
+	"reports_to":   {"reports"},
 }
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = map[string]bool{"work": true, "main": true, "code": true, "name": true, "full": true, "address": true, "net": true, "ok": true, "percent": true, "currency": true, "preferred": true, "invoice": true}
+var flavours = wordSet("work main code name full address net ok percent currency preferred invoice")
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
@@ -94,8 +144,12 @@ var entities = map[string][]string{
 }
 
 // small words join others and mean nothing themselves.
-var small = wordSet(`the a an of for and or in to at by on as is are held get be bis until till we you i my our your their his her per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l de du des d
-	et ou un une en au aux el los las del y o al lo gli di della dello dei e van het een of op te os do da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na`)
+var small = wordSet(`
+	the a an of for and or in to at by on as is are held get be bis until till we you i my our your their his her
+	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
+	de du des d et ou un une en au aux el los las del y o al lo gli di della dello dei e van het een of op te os do
+	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
+`)
 
 func wordSet(words string) map[string]bool {
 	set := map[string]bool{}
