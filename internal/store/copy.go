@@ -57,5 +57,6 @@ func (q *recordSQL) guarded(p view.Path) string {
 			fmt.Fprintf(&signs, ` when %d then '''' || %s`, c, text)
 		}
 	}
-	return `case ascii(` + text + `)` + signs.String() + ` when ascii('-') then case when ` + text + ` ~ '^-[0-9.]+$' then ` + text + ` else '''' || ` + text + ` end else ` + text + ` end`
+	number := `case when ` + text + ` ~ '^-[0-9.]+$' then ` + text + ` else '''' || ` + text + ` end`
+	return `case ascii(` + text + `)` + signs.String() + ` when ascii('-') then ` + number + ` else ` + text + ` end`
 }

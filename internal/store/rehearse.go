@@ -41,7 +41,10 @@ func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy
 		return err
 	}
 	err = s.logged(ctx, Entry{Person: by, Workspace: name, Action: "copy workspace " + from.From, Subject: name}, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `insert into workspaces (name, label, nothing) select $1, $2, nothing from workspaces where name = $3`, name, label, from.From); err != nil {
+		_, err := tx.Exec(ctx, `
+			insert into workspaces (name, label, nothing)
+			select $1, $2, nothing from workspaces where name = $3`, name, label, from.From)
+		if err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `create schema `+schema.Workspace(name)); err != nil {
@@ -51,10 +54,14 @@ func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy
 			return err
 		}
 		for _, list := range []string{
-			`insert into routines (workspace, name, type, headers, document, changed_by) select $1, name, type, headers, document, changed_by from routines where workspace = $2`,
-			`insert into header_choices (workspace, type, header, field) select $1, type, header, field from header_choices where workspace = $2`,
-			`insert into weights (workspace, type, document, pairs, share, made_by, made_at) select $1, type, document, pairs, share, made_by, made_at from weights where workspace = $2`,
-			`insert into views (workspace, type, name, document, shared, owner) select $1, type, name, document, shared, owner from views where workspace = $2`,
+			`insert into routines (workspace, name, type, headers, document, changed_by)
+				select $1, name, type, headers, document, changed_by from routines where workspace = $2`,
+			`insert into header_choices (workspace, type, header, field)
+				select $1, type, header, field from header_choices where workspace = $2`,
+			`insert into weights (workspace, type, document, pairs, share, made_by, made_at)
+				select $1, type, document, pairs, share, made_by, made_at from weights where workspace = $2`,
+			`insert into views (workspace, type, name, document, shared, owner)
+				select $1, type, name, document, shared, owner from views where workspace = $2`,
 		} {
 			if _, err := tx.Exec(ctx, list, name, from.From); err != nil {
 				return err
@@ -231,8 +238,12 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 			`delete from touched_rows where import in (select id from imports where workspace = $1)`,
 			`delete from runs where import in (select id from imports where workspace = $1)`,
 			`delete from imports where workspace = $1`,
-			`delete from routines where workspace = $1`, `delete from header_choices where workspace = $1`, `delete from weights where workspace = $1`,
-			`delete from likeness_keys where workspace = $1`, `delete from notes where workspace = $1`, `delete from record_types where workspace = $1`,
+			`delete from routines where workspace = $1`,
+			`delete from header_choices where workspace = $1`,
+			`delete from weights where workspace = $1`,
+			`delete from likeness_keys where workspace = $1`,
+			`delete from notes where workspace = $1`,
+			`delete from record_types where workspace = $1`,
 			`delete from workspaces where name = $1`,
 		} {
 			if _, err := tx.Exec(ctx, gone, name); err != nil {

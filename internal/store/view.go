@@ -336,7 +336,10 @@ func (q *recordSQL) page(after string, limit int) (string, error) {
 	q.alias, q.joins = map[string]string{}, strings.Builder{}
 	q.found = true
 	columns := q.selects()
-	return `select ` + columns + "\n from (select *, row_number() over () as place from (" + chosen + ") x) c join " + schema.Records(q.ws, q.t.Name) + ` r on r.id = c.chosen` + q.joins.String() + people + "\n order by c.place", nil
+	return `select ` + columns +
+		"\n from (select *, row_number() over () as place from (" + chosen + ") x) c" +
+		"\n join " + schema.Records(q.ws, q.t.Name) + ` r on r.id = c.chosen` + q.joins.String() + people +
+		"\n order by c.place", nil
 }
 
 func inOrder(order []orderPart) string {

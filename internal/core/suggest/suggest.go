@@ -279,7 +279,9 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if !holdsFullNames(target.Type, col) {
 			continue
 		}
-		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName})
+		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", map[string]mapping.Take{
+			family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName,
+		})
 		break
 	}
 	return list
@@ -321,7 +323,10 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {
 			return s.Column == col.Header || s.Draft == target.Draft && s.Field == family.Name
 		})
-		return append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name, Confidence: 0.93, Reason: "the given names have a column of their own", Taken: true})
+		return append(list, Suggestion{
+			Column: col.Header, Draft: target.Draft, Field: family.Name,
+			Confidence: 0.93, Reason: "the given names have a column of their own", Taken: true,
+		})
 	}
 	return list
 }
@@ -348,7 +353,9 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if !mute && !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
 			continue
 		}
-		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown})
+		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", map[string]mapping.Take{
+			code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown,
+		})
 		break
 	}
 	return list
@@ -382,7 +389,10 @@ func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Su
 			}
 		}
 		if signed > 0 && signed*5 >= len(columns[n].Samples)*4 {
-			one := Suggestion{Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency, Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true}
+			one := Suggestion{
+				Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency,
+				Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true,
+			}
 			if !certain {
 				one.Confidence, one.Taken, one.Reason = 0.7, false, "the amounts carry a sign that several currencies have"
 			}

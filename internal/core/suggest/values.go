@@ -259,18 +259,23 @@ func fitDate(c *cells) (fit, string) {
 // yearIn gives the year of four figures that stands in a text, 0 without one.
 func yearIn(s string) int {
 	for at := 0; at+4 <= len(s); at++ {
-		if y, err := strconv.Atoi(s[at : at+4]); err == nil && y > 1800 && y < 2200 && (at == 0 || s[at-1] < '0' || s[at-1] > '9') && (at+4 == len(s) || s[at+4] < '0' || s[at+4] > '9') {
+		alone := (at == 0 || !isDigit(s[at-1])) && (at+4 == len(s) || !isDigit(s[at+4]))
+		if y, err := strconv.Atoi(s[at : at+4]); err == nil && alone && y > 1800 && y < 2200 {
 			return y
 		}
 	}
 	return 0
 }
 
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
+
 func fitNumber(c *cells) (fit, string) {
 	if c.readable(c.field.Type) < 0.3 && c.readable(catalog.Money) < 0.3 {
 		return contradicts, "its values are no numbers"
 	}
-	switch percent, money := c.share("percent", func(s string) bool { return strings.Contains(s, "%") }), c.share("money", func(s string) bool { return value.CurrencyIn(s) != "" }); {
+	percent := c.share("percent", func(s string) bool { return strings.Contains(s, "%") })
+	money := c.share("money", func(s string) bool { return value.CurrencyIn(s) != "" })
+	switch {
 	case c.field.Type == catalog.Percent && percent > 0.7:
 		return distinctive, "its values are percentages"
 	case c.field.Type != catalog.Percent && percent > 0.7:
@@ -428,8 +433,17 @@ func fitChoice(c *cells) (fit, string) {
 }
 
 // everyday are words that many lists of choices have.
-var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes no hot warm cold some strong little misc price cost partner call telephone letter niedrig mittel hoch
+var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes no hot warm cold
+	some strong little misc price cost partner call telephone letter niedrig mittel hoch
 	haut moyen bas alto medio bajo basso alta media baixa alto laag hoog hög låg høj lav neu nouveau nuevo nuovo novo ny uusi nowy sonstige autre otro altro anders annat andet andere`)
+
+// grouped tells whether the texts are telephone numbers in groups, and not numbers that
+// only have as many digits.
+func (c *cells) grouped() bool {
+	return c.share("phones", likePhone) > 0.7 && c.share("groups", func(s string) bool {
+		return strings.ContainsAny(strings.TrimSpace(s), " +()/") || strings.Count(s, "-") > 1 && digitsIn(s) > 9
+	}) > 0.5
+}
 
 // fitText is for lines of text: they are no addresses of the net, and what
 // fitNames says.
@@ -438,9 +452,7 @@ func fitText(c *cells) (fit, string) {
 	switch {
 	case c.mails() > 0.6:
 		return contradicts, "its values are e-mail addresses"
-	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.share("phones", likePhone) > 0.7 && c.share("", func(s string) bool {
-		return strings.ContainsAny(strings.TrimSpace(s), " +()/") || strings.Count(s, "-") > 1 && digitsIn(s) > 9
-	}) > 0.5:
+	case c.field.Type == catalog.Text && (c.field.Key || c.field.ComparedAs() == catalog.AsCode) && c.grouped():
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
