@@ -133,7 +133,7 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	}
 	ask := client.FilterAsk{View: p.View, Filter: p.Filter, Text: p.Text, Import: p.Import}
 	if n, err := c.ReadFilterWithResponse(ctx, c.Workspace, typeName, ask); err == nil {
-		fmt.Fprintf(a.out, "%s %s\n", number(n.JSON200.Count), strings.ToLower(t.Plural))
+		fmt.Fprintln(a.out, plural(n.JSON200.Count, strings.ToLower(t.Label), strings.ToLower(t.Plural)))
 	}
 	return nil
 }
