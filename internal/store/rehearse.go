@@ -27,7 +27,7 @@ func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy
 		return s.AddWorkspace(ctx, name, label, by)
 	}
 	if from.Share < 0 || from.Share > 100 {
-		return fault.New(fault.Invalid, "bad_share", "of a hundred records, none to a hundred come along").At(fault.Place{Path: "share"}).With(fmt.Sprint(from.Share))
+		return fault.New(fault.Invalid, "bad_share", "of a hundred records, none to a hundred come along").At(fault.Place{Path: "share"}).With(fmt.Sprint(from.Share)).Mended("Give a whole number, such as 10.")
 	}
 	if err := s.MustWorkspace(ctx, from.From); err != nil {
 		return err
@@ -157,7 +157,7 @@ func columnsOf(ctx context.Context, tx pgx.Tx, workspace, typeName string) ([]st
 // commands stays.
 func (s *Store) RenameWorkspace(ctx context.Context, name, label string, by int64) error {
 	if label = strings.TrimSpace(label); label == "" {
-		return fault.New(fault.Invalid, "bad_name", "a workspace needs words for people").At(fault.Place{Path: "label"})
+		return fault.New(fault.Invalid, "bad_name", "a workspace needs words for people").At(fault.Place{Path: "label"}).Mended("Give it a label, such as Practice.")
 	}
 	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "rename workspace", Subject: label}, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update workspaces set label = $2 where name = $1`, name, label)

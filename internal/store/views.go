@@ -72,7 +72,7 @@ func unknownView(id int64) error {
 func (s *Store) SaveView(ctx context.Context, workspace string, v SavedView, by Person) (SavedView, error) {
 	v.Name = strings.TrimSpace(v.Name)
 	if n := utf8.RuneCountInString(v.Name); n == 0 || n > mostViewName {
-		return v, fault.New(fault.Invalid, "bad_name", fmt.Sprintf("a view has a name of at most %d characters", mostViewName)).With(v.Name)
+		return v, fault.New(fault.Invalid, "bad_name", fmt.Sprintf("a view has a name of at most %d characters", mostViewName)).At(fault.Place{Path: "name"}).With(v.Name).Mended("Give it a name, and a shorter one.")
 	}
 	err := s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "save view", Subject: v.Type + " " + v.Name}, func(tx pgx.Tx) error {
 		if v.ID == 0 {

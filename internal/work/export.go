@@ -90,9 +90,9 @@ func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x E
 			x.Filter.Columns = append(x.Filter.Columns, p.Name)
 		}
 	}
-	ending := string(x.Format)
+	ending, most := string(x.Format), 0
 	if n > sheet.MostBookRows {
-		ending = "zip"
+		ending, most = "zip", mostPart
 	}
 	each := func(ctx context.Context, f func(r store.Record) error) error {
 		return s.store.EachRecord(ctx, workspace, typeName, x.Filter, f)
@@ -102,7 +102,7 @@ func (s *Service) Exporting(ctx context.Context, workspace, typeName string, x E
 		case JSONL:
 			return exportLines(ctx, w, shown.Columns, each)
 		case XLSX, ODS:
-			return exportBooks(ctx, w, x, shown.Columns, head, n, each)
+			return exportBooks(ctx, w, x, shown.Columns, head, most, each)
 		}
 		return s.exportCSV(ctx, w, workspace, t, x, shown.Columns)
 	}, nil
@@ -199,9 +199,9 @@ func (s *Service) returnSheet(ctx context.Context, workspace string, c catalog.C
 	return head, nil
 }
 
-// exportBooks writes records as a workbook, or as several in a ZIP when there are more
-// than a sheet holds.
-func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path, head sheet.BookSheet, n int64, each eachRecord) error {
+// exportBooks writes records as a workbook, or as several in a ZIP with at most so many
+// records each; most is 0 for one.
+func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path, head sheet.BookSheet, most int, each eachRecord) error {
 	var words []func(string) string
 	for _, p := range withTitles(columns) {
 		words = append(words, inWords(p.Field))
@@ -227,30 +227,30 @@ func exportBooks(ctx context.Context, w io.Writer, x Export, columns []view.Path
 		}
 	})
 	defer stop()
-	ended := false
+	ahead, err, more := next() // one row is read ahead, so that no part is empty
 	rows := 0
 	head.Next = func() (sheet.BookRow, error) {
-		if n > sheet.MostBookRows && rows == mostPart {
+		if !more || most > 0 && rows == most {
 			return sheet.BookRow{}, io.EOF
 		}
-		rows++
-		row, err, ok := next()
-		if !ok {
-			ended = true
-			return row, io.EOF
+		if err != nil {
+			return sheet.BookRow{}, err
 		}
-		return row, err
+		row := ahead
+		rows++
+		ahead, err, more = next()
+		return row, nil
 	}
 	write := sheet.WriteXLSX
 	if x.Format == ODS {
 		write = sheet.WriteODS
 	}
 	book := sheet.Book{Sheets: []sheet.BookSheet{head}}
-	if n <= sheet.MostBookRows {
+	if most == 0 {
 		return write(w, book)
 	}
 	z := zip.NewWriter(w)
-	for part := 1; !ended; part++ {
+	for part := 1; more; part++ {
 		rows = 0
 		f, err := z.Create(fmt.Sprintf("%s-%d.%s", head.Name, part, x.Format))
 		if err != nil {

@@ -1,10 +1,16 @@
 package work
 
 import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
 	"slices"
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
@@ -104,6 +110,69 @@ func TestExportAndBack(t *testing.T) {
 	for code, x := range map[string]Export{"unknown_format": {Format: "pdf"}, "unknown_field": {Format: CSV, Filter: columns("shoe")}} {
 		if _, _, _, err := b.work.Exporting(b.Context(), "main", "contact", x); !fault.Is(err, code) {
 			t.Errorf("%+v: %v, want %s", x, err, code)
+		}
+	}
+}
+
+// More records than a sheet holds are workbooks in a ZIP: all records once, in their
+// order, and no part is empty.
+func TestExportInParts(t *testing.T) {
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	account, _ := c.Type("account")
+	name, err := view.Find(c, account, "name")
+	if err != nil {
+		t.Fatal(err)
+	}
+	for records, want := range map[int]string{0: "", 3: "Accounts-1.ods", 6: "Accounts-1.ods Accounts-2.ods", 7: "Accounts-1.ods Accounts-2.ods Accounts-3.ods"} {
+		each := func(_ context.Context, f func(store.Record) error) error {
+			for n := range records {
+				if err := f(store.Record{Type: account, ID: int64(n + 1), Version: 1, Values: map[string]string{"name": fmt.Sprint("Marina ", n)}}); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+		head := sheet.BookSheet{Name: "Accounts", Columns: sheet.Columns([]string{"Account id", "Name"})}
+		var out bytes.Buffer
+		x := Export{Format: ODS, Filter: columns("name")}
+		if err := exportBooks(t.Context(), &out, x, []view.Path{name}, head, 3, each); err != nil {
+			t.Fatal(err)
+		}
+		z, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var names []string
+		rows := 0
+		for _, f := range z.File {
+			names = append(names, f.Name)
+			part, err := f.Open()
+			if err != nil {
+				t.Fatal(err)
+			}
+			b, err := io.ReadAll(part)
+			if err != nil {
+				t.Fatal(err)
+			}
+			book, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+			if err != nil {
+				t.Fatal(err)
+			}
+			content, err := book.Open("content.xml")
+			if err != nil {
+				t.Fatal(err)
+			}
+			text, err := io.ReadAll(content)
+			if err != nil {
+				t.Fatal(err)
+			}
+			rows += strings.Count(string(text), "<text:p>Marina ")
+		}
+		if got := strings.Join(names, " "); got != want || rows != records {
+			t.Errorf("%d records: %s with %d rows, want %s", records, got, rows, want)
 		}
 	}
 }

@@ -274,7 +274,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		}
 		moved := r.Moved(headers(i), there) // read otherwise, a header may say the same in other letters
 		i.Columns.V = columns
-		if kept, ok := s.fitted(c, moved.Renamed(c), i); ok {
+		if kept, ok := fitted(c, moved.Renamed(c), i); ok {
 			return kept.Drafts[0].Type, &kept, nil
 		}
 		into = r.Drafts[0].Type

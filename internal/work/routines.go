@@ -75,7 +75,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 	if err != nil {
 		return nil, err
 	}
-	there := headers(i)
+	there, columns := headers(i), suggest.NewView(i.Columns.V) // compared once for all routines
 	var list []Recognised
 	for _, r := range saved {
 		wanted := r.Document.V.Columns()
@@ -86,7 +86,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 			}
 		}
 		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
-		s.renamed(c, r.Document.V, i, rec.Missing)
+		renamed(c, r.Document.V, columns, rec.Missing)
 		for _, h := range there {
 			taken := slices.ContainsFunc(rec.Missing, func(m Missing) bool { return m.Now == h })
 			if !taken && !slices.Contains(wanted, h) && !slices.Contains(r.Document.V.Ignored, h) {
@@ -139,7 +139,7 @@ func missing(c catalog.Catalog, r mapping.Routine, column string) Missing {
 
 // renamed finds the columns of a file that take the place of those that are missing:
 // such as surely go to the same field and are none that the routine knows.
-func (s *Service) renamed(c catalog.Catalog, r mapping.Routine, i store.Import, list []Missing) {
+func renamed(c catalog.Catalog, r mapping.Routine, columns *suggest.View, list []Missing) {
 	if len(list) == 0 {
 		return
 	}
@@ -152,7 +152,7 @@ func (s *Service) renamed(c catalog.Catalog, r mapping.Routine, i store.Import, 
 		}
 		targets = append(targets, target)
 	}
-	suggested := suggest.NewView(i.Columns.V).Across(targets)
+	suggested := columns.Across(targets)
 	for n := range list {
 		for _, d := range r.Drafts {
 			for field, o := range d.Fields {
@@ -173,7 +173,7 @@ func (s *Service) renamed(c catalog.Catalog, r mapping.Routine, i store.Import, 
 
 // fitted gives a routine as far as the columns of an import are there, columns that
 // were renamed under their new names; ok is false when none is.
-func (s *Service) fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.Routine, ok bool) {
+func fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.Routine, ok bool) {
 	there := headers(i)
 	var list []Missing
 	for _, w := range r.Columns() {
@@ -181,7 +181,7 @@ func (s *Service) fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (
 			list = append(list, Missing{Column: w})
 		}
 	}
-	s.renamed(c, r, i, list)
+	renamed(c, r, suggest.NewView(i.Columns.V), list)
 	now := map[string]string{}
 	for _, m := range list {
 		if m.Now != "" {
@@ -236,7 +236,7 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, v
 	if err != nil {
 		return err
 	}
-	r, ok := s.fitted(c, saved.Document.V.Renamed(c), i)
+	r, ok := fitted(c, saved.Document.V.Renamed(c), i)
 	if !ok {
 		return fault.New(fault.Invalid, "routine_does_not_fit", "the source has none of the columns that the routine takes").With(name).Mended("Columns of the routine: " + fault.Cut(strings.Join(saved.Document.V.Columns(), ", "), 300) + ".")
 	}

@@ -92,10 +92,12 @@ func Filter(c catalog.Catalog, t catalog.RecordType, text string) (Node, error) 
 		return nil, nil
 	}
 	if len(text) > mostLong {
-		return nil, fault.New(fault.TooLarge, "bad_filter", fmt.Sprintf("a filter has at most %d characters", mostLong))
+		return nil, fault.New(fault.TooLarge, "bad_filter", fmt.Sprintf("a filter has at most %d characters", mostLong)).
+			At(fault.Place{Path: "filter"}).Mended("Choose by fewer values, or by another field.")
 	}
 	if !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
-		return nil, fault.New(fault.Invalid, "bad_filter", "the filter holds what is no text")
+		return nil, fault.New(fault.Invalid, "bad_filter", "the filter holds bytes that are no text").
+			At(fault.Place{Path: "filter"}).Mended("Write it in UTF-8.")
 	}
 	env, err := cel.NewEnv(cel.ClearMacros())
 	if err != nil {
@@ -233,7 +235,7 @@ func (r reader) compare(e ast.Expr, op Op, left, right ast.Expr) (Node, error) {
 	if !isField(left) && isField(right) {
 		back, ok := turned[op]
 		if !ok {
-			return nil, r.fail(e, "the field goes first here", "")
+			return nil, r.fail(e, "the field goes first here", `Write it such as name.contains("nord"), or country in ["NO"].`)
 		}
 		left, right, op = right, left, back
 	}
@@ -325,7 +327,7 @@ func (r reader) value(e ast.Expr, p Path) (Value, error) {
 	form := p.Field.Kind().Form
 	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "today" {
 		if form != catalog.DateForm && form != catalog.MomentForm {
-			return Value{}, r.fail(e, p.Name+" is not a date", "")
+			return Value{}, r.fail(e, p.Name+" is not a date", "Compare it with a value of its kind.")
 		}
 		days := "0"
 		if args := e.AsCall().Args(); len(args) == 1 {
