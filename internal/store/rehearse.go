@@ -212,12 +212,22 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 	}
 	switch {
 	case h.Busy > 0:
-		return fault.New(fault.Conflict, "workspace_busy", "imports of the workspace are at work").With(name).Mended("Wait for them, or cancel them.")
+		return workspaceBusy(name)
 	case h.Records != records:
 		return fault.New(fault.Conflict, "not_confirmed", fmt.Sprintf("the workspace holds %d records, %d imports and %d routines, which would go", h.Records, h.Imports, h.Routines)).
 			With(name).Mended(fmt.Sprintf("Say that you mean it by the number of its records: %d.", h.Records))
 	}
 	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "remove workspace", Subject: fmt.Sprintf("%s with %d records and %d imports", name, h.Records, h.Imports)}, func(tx pgx.Tx) error {
+		var busy bool // as it is now, with nothing begun until this is through
+		if _, err := tx.Exec(ctx, `select from imports where workspace = $1 for update`, name); err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null)`, name).Scan(&busy); err != nil {
+			return err
+		}
+		if busy {
+			return workspaceBusy(name)
+		}
 		rows, err := tx.Query(ctx, `
 			select quote_ident(t.tablename::text) from pg_tables t
 			where t.schemaname = 'staging' and exists (select from imports i where i.workspace = $1 and t.tablename ~ ('^i' || i.id || '_'))`, name)
@@ -253,4 +263,8 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 		_, err = tx.Exec(ctx, `drop schema `+schema.Workspace(name)+` cascade`)
 		return err
 	})
+}
+
+func workspaceBusy(name string) error {
+	return fault.New(fault.Conflict, "workspace_busy", "imports of the workspace are at work").With(name).Mended("Wait for them, or cancel them.")
 }
