@@ -105,24 +105,6 @@ func Shown(c catalog.Catalog, f catalog.Field, value string) string {
 	return RecordID(t, value)
 }
 
-// Pointing is a field by which records of one type point to those of another.
-type Pointing struct {
-	Type  catalog.RecordType
-	Field catalog.Field
-}
-
-// PointingTo lists the fields of a catalogue that point to records of a type.
-func PointingTo(c catalog.Catalog, typeName string) (list []Pointing) {
-	for _, t := range c.Types {
-		for _, f := range t.Fields {
-			if f.Kind().Form == catalog.LinkForm && f.To == typeName {
-				list = append(list, Pointing{t, f})
-			}
-		}
-	}
-	return list
-}
-
 // Object is the SQL of a JSON object without the members that are null, of any
 // number of members; each pair is a name and a value in SQL, a comma between.
 func Object(pairs []string) string {

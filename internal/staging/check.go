@@ -544,7 +544,7 @@ var stepReferred = step{does: "holds what other records point to", reads: "match
 // holdReferred holds rows whose record others point to, but for those that go too.
 func (k *draftCheck) holdReferred(ctx context.Context) error {
 	var list []stmt
-	for _, p := range schema.PointingTo(k.catalog, k.plan.Type.Name) {
+	for _, p := range k.catalog.PointingTo(k.plan.Type.Name) {
 		also := `true`
 		if p.Type.Name == k.plan.Type.Name {
 			also = `x.id not in (select record_id from {matches})`

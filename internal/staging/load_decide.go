@@ -107,7 +107,7 @@ func (c *draftChunk) samesSince() (list []string) {
 func (c *draftChunk) setAsideReferred(ctx context.Context) error {
 	for {
 		var more int64
-		for _, p := range schema.PointingTo(c.check.catalog, c.plan.Type.Name) {
+		for _, p := range c.check.catalog.PointingTo(c.plan.Type.Name) {
 			stays := `true`
 			if p.Type.Name == c.plan.Type.Name {
 				stays = `not exists (

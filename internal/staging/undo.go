@@ -133,7 +133,7 @@ func (u *Undo) findTypes(ctx context.Context) error {
 		found = slices.Delete(found, n, n+1)
 	}
 	for _, t := range u.types {
-		for _, p := range schema.PointingTo(u.catalog, t.Name) {
+		for _, p := range u.catalog.PointingTo(t.Name) {
 			u.link(p.Type.Name)
 		}
 		for _, f := range t.Fields {
@@ -576,7 +576,7 @@ func (u *Undo) keepReferred(ctx context.Context) error {
 	for {
 		var more int64
 		for _, t := range u.types {
-			for _, p := range schema.PointingTo(u.catalog, t.Name) {
+			for _, p := range u.catalog.PointingTo(t.Name) {
 				link := schema.Column(p.Field, "x")
 				returns := `false`
 				if n := slices.IndexFunc(u.types, func(x undoType) bool { return x.Name == p.Type.Name }); n >= 0 {

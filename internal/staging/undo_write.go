@@ -106,7 +106,7 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 		return c.do(ctx, c.giveBack(within))
 	}
 	var list []stmt
-	for _, p := range schema.PointingTo(c.catalog, c.t.Name) {
+	for _, p := range c.catalog.PointingTo(c.t.Name) {
 		if n := slices.Index(c.written, p.Type.Name); n >= 0 && n <= c.t.place {
 			list = append(list, c.unlink(p, c.types[n], within))
 		}
@@ -126,7 +126,7 @@ func (c *undoChunk) lookAgain(ctx context.Context, within frag) error {
 	}
 	list := []stmt{q(`update {undo} u set why = @why where {within} and not exists (select from {records} r where r.id = u.record_id and r.version = u.version)`, within, changed)}
 	if c.act == verdict.Remove {
-		for _, p := range schema.PointingTo(c.catalog, c.t.Name) {
+		for _, p := range c.catalog.PointingTo(c.t.Name) {
 			list = append(list, q(`update {undo} u set why = @why where {within} and exists (
 				select from {pointing} x where {link} = u.record_id
 					and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '' and g.seq >= @low))`,
@@ -139,7 +139,7 @@ func (c *undoChunk) lookAgain(ctx context.Context, within frag) error {
 
 // unlink blanks the links of records that go later, where they point in a circle,
 // so that nothing ever points to what is not there.
-func (c *undoChunk) unlink(p schema.Pointing, by undoType, within frag) stmt {
+func (c *undoChunk) unlink(p catalog.Pointing, by undoType, within frag) stmt {
 	link := schema.Value(p.Field.Name)
 	set := link + ` = null`
 	if p.Field.Normalised() {

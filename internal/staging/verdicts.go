@@ -291,7 +291,7 @@ func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdi
 
 // countReferred tells how many records point to those that the rows name.
 func (k *draftCheck) countReferred(ctx context.Context, on querier, t *verdict.Totals) error {
-	for _, p := range schema.PointingTo(k.catalog, k.plan.Type.Name) {
+	for _, p := range k.catalog.PointingTo(k.plan.Type.Name) {
 		c := verdict.ReferredCount{Type: p.Type.Name, Field: p.Field.Name}
 		sql, _, err := q(`select count(*) from {pointing} x where {link} in (select record_id from {matches})`,
 			frag{"pointing": schema.Records(k.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x")}).compose(k.word)

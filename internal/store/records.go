@@ -274,7 +274,7 @@ func (s *Store) ReferringTo(ctx context.Context, workspace string, r Record, lim
 		return nil, err
 	}
 	var out []Referring
-	for _, p := range schema.PointingTo(c, r.Type.Name) {
+	for _, p := range c.PointingTo(r.Type.Name) {
 		ref := Referring{Type: p.Type, Field: p.Field}
 		rows, err := s.pool.Query(ctx, `select x.id, `+schema.TitleText(p.Type, "x")+`, count(*) over () from `+schema.Records(workspace, p.Type.Name)+` x
 			where `+schema.Column(p.Field, "x")+` = $1 order by x.id limit $2`, r.ID, limit)

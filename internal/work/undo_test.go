@@ -93,7 +93,7 @@ func (b *bench) dangling() int {
 	c := b.catalog()
 	var all int
 	for _, t := range c.Types {
-		for _, p := range schema.PointingTo(c, t.Name) {
+		for _, p := range c.PointingTo(t.Name) {
 			var n int
 			link := schema.Column(p.Field, "x")
 			b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from `+schema.Records("main", p.Type.Name)+` x where `+link+` is not null and not exists (select from `+schema.Records("main", t.Name)+` r where r.id = `+link+`)`).Scan(&n))

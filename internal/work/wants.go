@@ -8,7 +8,6 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
-	"uchi/internal/schema"
 )
 
 // Describe writes what records of a type want as a document in Markdown, to hand to
@@ -62,7 +61,7 @@ func describe(c catalog.Catalog, t catalog.RecordType) string {
 	for _, r := range t.Match {
 		fmt.Fprintf(&b, "- %s\n", r.Says(t))
 	}
-	if list := schema.PointingTo(c, t.Name); len(list) > 0 {
+	if list := c.PointingTo(t.Name); len(list) > 0 {
 		b.WriteString("\n## What refers to them\n\n")
 		for _, p := range list {
 			fmt.Fprintf(&b, "- %s, by %s\n", p.Type.Plural, p.Field.Label)

@@ -217,6 +217,24 @@ func (c Catalog) Type(name string) (RecordType, bool) {
 	return c.Types[i], true
 }
 
+// Pointing is a field by which records of one type point to those of another.
+type Pointing struct {
+	Type  RecordType
+	Field Field
+}
+
+// PointingTo lists the fields of a catalogue that point to records of a type.
+func (c Catalog) PointingTo(typeName string) (list []Pointing) {
+	for _, t := range c.Types {
+		for _, f := range t.Fields {
+			if f.Kind().Form == LinkForm && f.To == typeName {
+				list = append(list, Pointing{t, f})
+			}
+		}
+	}
+	return list
+}
+
 // Edition counts the changes of all record types together: it differs whenever one
 // of them has changed.
 func (c Catalog) Edition() (n int64) {
