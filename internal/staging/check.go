@@ -80,7 +80,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved"}
+		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved", "waits"}
 )
 
 // word is the vocabulary of what is said of the row.
@@ -233,6 +233,11 @@ func (k *Check) Run(ctx context.Context, judges []Judge) (Found, error) {
 				return err
 			}
 		}
+		for _, d := range k.drafts {
+			if err := d.linkRows(ctx); err != nil {
+				return err
+			}
+		}
 		for n, d := range k.drafts {
 			if err := d.examine(ctx, judges[n]); err != nil {
 				return err
@@ -299,7 +304,7 @@ func (k *draftCheck) settle(ctx context.Context) error {
 	if err := k.findRepeats(ctx); err != nil {
 		return err
 	}
-	if !k.plan.Shared {
+	if !k.becoming() {
 		return nil
 	}
 	return k.becomes(ctx)
@@ -423,14 +428,19 @@ func (k *draftCheck) cell(fp mapping.FieldPlan) string {
 // hold is the statement that notes a problem of rows d: at a field, or with nil
 // at the row as a whole. Detail is SQL, from is the rest of the query.
 func (k *draftCheck) hold(code problem.Code, fp *mapping.FieldPlan, detail, from string, with ...any) stmt {
+	return k.note(code, fp, false, detail, from, with...)
+}
+
+// note is as hold; with light the row is loaded without the value.
+func (k *draftCheck) note(code problem.Code, fp *mapping.FieldPlan, light bool, detail, from string, with ...any) stmt {
 	field, col, cell := k.plan.Named(""), "", `''`
 	if fp != nil {
 		field, col, cell = k.plan.Named(fp.Field.Name), fp.Column(), k.cell(*fp)
 	}
-	return q(`insert into {problems} (row_no, code, field, col, value, detail)
-		select d.row_no, @code, @field, @col, {cell}, {detail}
+	return q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+		select d.row_no, @code, @field, @col, {cell}, {detail}, @light
 		{from}`,
-		append(with, frag{"cell": cell, "detail": detail, "from": from}, arg{"code": string(code), "field": field, "col": col})...)
+		append(with, frag{"cell": cell, "detail": detail, "from": from}, arg{"code": string(code), "field": field, "col": col, "light": light})...)
 }
 
 // noted is the rule that such a problem of row d is noted already.

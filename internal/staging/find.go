@@ -36,7 +36,7 @@ func recordForm(t catalog.RecordType, name, alias string) string {
 // linked.
 func (k *draftCheck) draftForm(name string) string {
 	if f, _ := k.plan.Type.Field(name); name != mapping.IDField && f.Kind().Form == catalog.LinkForm {
-		return referenceOf(f)
+		return k.comparedReference(*k.field(name))
 	}
 	return recordForm(k.plan.Type, name, "d")
 }
@@ -192,7 +192,7 @@ func (k *draftCheck) findTwins(ctx context.Context) error {
 		f := fp.Field
 		of := func(value string) string { return `coalesce(` + schema.Text(f, value) + `, '')` }
 		if f.Kind().Form == catalog.LinkForm {
-			mine = append(mine, of(referenceOf(f)))
+			mine = append(mine, of(k.comparedReference(fp)))
 		} else {
 			mine = append(mine, of(schema.Column(f, "d")))
 		}

@@ -34,13 +34,14 @@ const (
 	ByBareName LinkFind = "bare_name" // its name but for a legal form that one of the two lacks
 	ByFields   LinkFind = "fields"    // the fields that the routine looks it up by
 	ByDraft    LinkFind = "draft"     // it is what another draft of the row is for
+	ByRow      LinkFind = "row"       // it is what another row of the source is for
 )
 
 // Says gives it in words.
 func (f LinkFind) Says() string {
 	return map[LinkFind]string{
 		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name", ByFields: "found by the fields of the look-up",
-		ByBareName: "found by its name without the legal form", ByDraft: "the record of another draft of this row",
+		ByBareName: "found by its name without the legal form", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
 	}[f]
 }
 
@@ -60,16 +61,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 {
 			continue
 		}
-		target, _ := k.catalog.Type(fp.Field.To)
-		hit := hitByText(target)
-		if len(fp.Find) > 0 {
-			hit = hitByFields(fp.Find)
-		}
-		with := frag{
-			"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
-			"l": textColumn(fp.Field.Name), "m": namedColumn(fp.Field.Name), "value": schema.Value(fp.Field.Name), "whole": k.wholeReads(fp.Field.Name), "o": formsColumn(fp.Field.Name), "field": schema.Literal(fp.Field.Name),
-			"record": schema.RecordID(target, "r.id"), "title": schema.TitleText(target, "r"),
-		}
+		target, with := k.linkWords(fp)
 		statements = append(statements,
 			q(`insert into {links} (field, lookup, record_id, finds, shown, sole, how)
 				with want as materialized (
@@ -110,22 +102,48 @@ func (k *draftCheck) link(ctx context.Context) error {
 					end,
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
-				from decided d`, with),
-			k.hold(problem.LinkNotFound, fp, schema.Literal(strings.ToLower(target.Label)),
-				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with),
-			k.hold(problem.LinkDoubtful, fp, `x.shown`,
-				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
-			k.elsewhere(fp, target, with),
-			k.hasLeft(fp, target, with),
-			k.hold(problem.LinkAmbiguous, fp, `x.shown`,
-				`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
-			k.hold(problem.RecordMissing, fp, `''`,
-				`from {draft} d
-				where {id} is not null and not exists (select from {targets} r where r.id = {id})
-					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with))
+				from decided d`, with))
+		if fp.Rows < 0 {
+			statements = append(statements, k.tellLinks(fp, target, with)...)
+		}
 	}
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
 	return k.do(ctx, stepLinks, statements...)
+}
+
+// linkWords gives the record type that a reference points to, and the words of the
+// statements about it.
+func (k *draftCheck) linkWords(fp *mapping.FieldPlan) (catalog.RecordType, frag) {
+	target, _ := k.catalog.Type(fp.Field.To)
+	hit := hitByText(target)
+	if len(fp.Find) > 0 {
+		hit = hitByFields(fp.Find)
+	}
+	name := fp.Field.Name
+	return target, frag{
+		"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
+		"l": textColumn(name), "m": namedColumn(name), "value": schema.Value(name), "whole": k.wholeReads(name), "o": formsColumn(name),
+		"field": schema.Literal(name), "record": schema.RecordID(target, "r.id"), "title": schema.TitleText(target, "r"),
+	}
+}
+
+// tellLinks notes the rows whose texts name no record, or several, or one of which
+// it is not certain.
+func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType, with frag) []stmt {
+	return []stmt{
+		k.note(problem.LinkNotFound, fp, fp.Light, schema.Literal(strings.ToLower(target.Label)),
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with),
+		k.hold(problem.LinkDoubtful, fp, `x.shown`,
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
+		k.elsewhere(fp, target, with),
+		k.hasLeft(fp, target, with),
+		k.hold(problem.LinkAmbiguous, fp, `x.shown`,
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
+		k.hold(problem.RecordMissing, fp, `''`,
+			`from {draft} d
+				where {id} is not null and not exists (select from {targets} r where r.id = {id})
+					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with),
+	}
 }
 
 // wholeReads is the SQL, behind that of a check of some rows, of how the whole
@@ -185,13 +203,11 @@ func (k *draftCheck) hasLeft(fp *mapping.FieldPlan, target catalog.RecordType, w
 	if !ok {
 		return stmt{}
 	}
-	return q(`insert into {problems} (row_no, code, field, col, value, detail, light)
-		select d.row_no, @code, @field, @col, {cell}, {title}, @light
+	return k.note(problem.LinkLeft, fp, fp.Doubtful != mapping.HoldDoubt, `{title}`, `
 		from {draft} d
 		left join {links} x on x.field = {field} and x.lookup = d.{l}
 		join {targets} r on r.id = coalesce(x.record_id, {id})
-		where not {in_use}`, with, frag{"cell": k.cell(*fp), "in_use": schema.Column(f, "r")},
-		arg{"code": string(problem.LinkLeft), "field": k.plan.Named(fp.Field.Name), "col": fp.Column(), "light": fp.Doubtful != mapping.HoldDoubt})
+		where not {in_use}`, with, frag{"in_use": schema.Column(f, "r")})
 }
 
 // elsewhere holds rows whose link was found by a name that lacks its legal form, or
@@ -276,7 +292,7 @@ func (k *draftCheck) shown(f catalog.Field, value string) string {
 	if f.Kind().Form != catalog.LinkForm {
 		return schema.Text(f, value)
 	}
-	if fp := k.field(f.Name); fp != nil && fp.Draft >= 0 {
+	if fp := k.field(f.Name); fp != nil && fp.Becomes() >= 0 {
 		t, _ := k.catalog.Type(f.To)
 		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of row ") + ` || -` + value + ` else ` + schema.RecordID(t, value) + ` end`
 	}

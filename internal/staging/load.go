@@ -383,6 +383,11 @@ func (c *chunk) carryOut(ctx context.Context) error {
 			return err
 		}
 	}
+	for _, d := range c.drafts {
+		if err := d.fillWaiting(ctx); err != nil {
+			return err
+		}
+	}
 	return c.advance(ctx, before)
 }
 

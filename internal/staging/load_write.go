@@ -52,9 +52,9 @@ func (c *draftChunk) decided(outcome verdict.Outcome) string {
 			join {draft} d on d.row_no = o.row_no
 			join {verdicts} v on v.row_no = o.row_no`
 	for _, fp := range c.plan.Fields {
-		if fp.Draft >= 0 { // what another draft has become by now
+		if fp.Becomes() >= 0 { // what another draft has become by now
 			a := linkAlias(fp.Field.Name)
-			sql += ` left join {results} ` + a + ` on ` + a + `.row_no = -` + schema.Column(fp.Field, "v") + ` and ` + a + `.draft = ` + schema.Int(fp.Draft+1) + ` and ` + a + `.last`
+			sql += ` left join {results} ` + a + ` on ` + a + `.row_no = -` + schema.Column(fp.Field, "v") + ` and ` + a + `.draft = ` + schema.Int(fp.Becomes()+1) + ` and ` + a + `.last`
 		}
 	}
 	return sql + ` where o.last and o.draft = {n} and o.outcome = ` + literal(outcome) + ` and {within o} and {within d} and {within v}`
@@ -69,7 +69,7 @@ func (c *draftChunk) sources() (columns, values []string) {
 		if f.Kind().Form == catalog.LinkForm {
 			from = schema.Column(f, "v")
 		}
-		if fp.Draft >= 0 {
+		if fp.Becomes() >= 0 {
 			from = `case when ` + from + ` < 0 then ` + linkAlias(f.Name) + `.record_id else ` + from + ` end`
 		}
 		columns, values = append(columns, schema.Value(f.Name)), append(values, from)
@@ -88,12 +88,14 @@ func (c *draftChunk) sources() (columns, values []string) {
 func (c *draftChunk) changes() string {
 	out := `v.changes`
 	for _, fp := range c.plan.Fields {
-		if fp.Draft < 0 {
+		if fp.Becomes() < 0 {
 			continue
 		}
 		t, _ := c.check.catalog.Type(fp.Field.To)
 		name := literal(fp.Field.Name)
-		out = `case when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + `
+		out = `case when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + ` and ` + linkAlias(fp.Field.Name) + `.record_id is null
+			then ` + out + ` - ` + name + `
+			when ` + schema.Column(fp.Field, "v") + ` < 0 and v.changes ? ` + name + `
 			then ` + out + ` || jsonb_build_object(` + name + `, jsonb_build_array(v.changes->` + name + `->0, ` + schema.RecordID(t, linkAlias(fp.Field.Name)+`.record_id`) + `))
 			else ` + out + ` end`
 	}

@@ -71,7 +71,7 @@ func (r *Room) Choose(ctx context.Context, i store.Import, plan *mapping.Plan, c
 		verdicts := d.table("verdicts")
 		needs = append(needs, `select n.row_no, n.other_row as need from `+verdicts+` n where n.other_row is not null`)
 		for _, fp := range d.plan.Fields {
-			if fp.Draft >= 0 {
+			if fp.Becomes() >= 0 {
 				link := schema.Column(fp.Field, "n")
 				needs = append(needs, `select n.row_no, -`+link+` from `+verdicts+` n where `+link+` < 0 and -`+link+` <> n.row_no`)
 			}

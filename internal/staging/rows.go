@@ -404,6 +404,7 @@ func (r *Room) firstOverwrites(ctx context.Context, i store.Import, limit int) (
 type RowLink struct {
 	store.Link
 	How LinkFind
+	Row int64 // of the row that is to make the record; 0 when it is there
 }
 
 // RowLinks gives the records that the references of a draft of a checked row
@@ -431,17 +432,20 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 			how = `coalesce((select l.how from ` + k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
 				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + ` and l.record_id = x.id limit 1), ` + literal(ByID) + `)`
 		}
+		link := schema.Column(fp.Field, "v")
 		err = r.pool.QueryRow(ctx, `
-			select x.id, `+schema.TitleText(target, "x")+`, `+how+`
-			from `+k.table("verdicts")+` v join `+schema.Records(i.Workspace, target.Name)+` x on x.id = `+schema.Column(fp.Field, "v")+`
-			where v.row_no = $1`, row).Scan(&id, &l.Title, &l.How)
+			select coalesce(x.id, 0), case when `+link+` < 0 then -`+link+` else 0 end, coalesce(`+schema.TitleText(target, "x")+`, ''), `+how+`
+			from `+k.table("verdicts")+` v left join `+schema.Records(i.Workspace, target.Name)+` x on x.id = `+link+`
+			where v.row_no = $1 and (x.id is not null or `+link+` < 0)`, row).Scan(&id, &l.Row, &l.Title, &l.How)
 		if store.IsMissing(err) || isGone(err) || store.SQLState(err) == "42703" { // not found, not checked, or checked before the column was placed
 			continue
 		}
 		if err != nil {
 			return nil, fmt.Errorf("read links of a row: %w", err)
 		}
-		l.ID = target.RecordID(id)
+		if l.Row == 0 {
+			l.ID = target.RecordID(id)
+		}
 		links[fp.Field.Name] = l
 	}
 	return links, nil

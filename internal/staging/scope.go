@@ -113,10 +113,13 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 		`select other_row from {verdicts} where row_no = any(@rows) and other_row is not null`,
 		`select row_no from {verdicts} where other_row = any(@rows)`,
 	}
-	if k.plan.Shared {
+	if k.becoming() {
 		parts = append(parts,
 			`select -record_id from {became} where row_no = any(@rows) and record_id < 0`,
 			`select row_no from {became} where -record_id = any(@rows)`)
+	}
+	parts = append(parts, k.meetRows(now)...)
+	if k.plan.Shared {
 		if a, b := k.titleOf("a"), k.titleOf("b"); a != "" { // rows of one name are looked at together
 			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
 		}
@@ -244,7 +247,7 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 
 var stepMerge = step{
 	does:   "lets rows that were checked again take their places",
-	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved",
+	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits",
 }
 
 // Merge puts what a check of some rows has found in the place of what the whole
@@ -289,7 +292,7 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 	for n, d := range k.whole.drafts {
 		from := k.drafts[n]
 		parts := []string{"draft", "aside", "settled", "matches", "questions", "candidates", "repeats", "verdicts"}
-		if d.plan.Shared {
+		if d.becoming() {
 			parts = append(parts, "became")
 		}
 		if d.likenessRules() != "" {
@@ -298,13 +301,17 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 		if d.plan.HasID {
 			parts = append(parts, "moved")
 		}
+		if d.waiting() {
+			parts = append(parts, "waits")
+		}
 		for _, part := range parts {
 			if err := do(d.word, swap("{"+part+"}", from.table(part))...); err != nil {
 				return Found{}, err
 			}
 		}
-		err := do(d.word, q(`insert into {links} select * from {from} f
-			where not exists (select from {links} l where l.field = f.field and l.lookup = f.lookup)`, frag{"from": from.table("links")}))
+		err := do(d.word,
+			q(`delete from {links} l using {from} f where l.field = f.field and l.lookup = f.lookup`, frag{"from": from.table("links")}),
+			q(`insert into {links} select * from {from}`, frag{"from": from.table("links")}))
 		if err != nil {
 			return Found{}, err
 		}
@@ -350,8 +357,10 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		index(d.table("repeats"), "lead")
 		index(d.table("candidates"), "other_row")
 		list = append(list, `create index if not exists `+schema.Ident(fmt.Sprintf("i%d_r%d_d%d_others", i.ID, k.run.ID, d.n+1))+` on `+d.table("verdicts")+` (other_row) where other_row is not null`)
-		if d.plan.Shared {
+		if d.becoming() {
 			index(d.table("became"), "(-record_id)")
+		}
+		if d.plan.Shared {
 			if title := d.titleOf("b"); title != "" {
 				index(d.table("draft"), `(`+strings.ReplaceAll(title, "b.", "")+`)`)
 			}

@@ -29,7 +29,7 @@ var (
 		reads:  "draft aside settled matches problems links became",
 		writes: "twins leads fuller",
 	}
-	stepBecome = step{does: "says which record each draft is for", reads: "draft matches results", writes: "became aside"}
+	stepBecome = step{does: "says which record each draft is for", reads: "draft matches results repeats", writes: "became aside"}
 )
 
 // leaveOutWith leaves drafts out that need another draft of the row which the
@@ -246,12 +246,18 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 // becomes says for each row of a draft that others point to which record it is
 // for: one that is there, or the one that a row is to make.
 func (k *draftCheck) becomes(ctx context.Context) error {
-	made := `-coalesce(a.other_row, d.row_no)`
+	// A row that is held because another says the same is for the record of that.
+	stands := `coalesce(a.other_row, d.row_no)`
+	lead := ""
+	if !k.plan.Shared && k.plan.Repeats == mapping.HoldRepeats {
+		stands, lead = `coalesce(a.other_row, s.lead, d.row_no)`, `left join {repeats} s on s.row_no = d.row_no`
+	}
+	made := `-` + stands
 	if k.plan.May == mapping.Update {
 		made = `null`
 	}
 	follow := schema.Literal(string(verdict.Merged)) + `, ` + schema.Literal(string(verdict.Repeated))
-	with := frag{"made": made, "follow": follow}
+	with := frag{"made": made, "stands": stands, "lead": lead, "follow": follow}
 	return k.do(ctx, stepBecome,
 		// What stands for collapsed rows may be found to repeat another row.
 		q(`update {aside} a set other_row = b.other_row from {aside} b
@@ -260,7 +266,8 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 			select d.row_no, coalesce(m.record_id, {made}) as record_id
 			from {draft} d
 			left join {aside} a on a.row_no = d.row_no
-			left join {matches} m on m.row_no = coalesce(a.other_row, d.row_no)
+			{lead}
+			left join {matches} m on m.row_no = {stands}
 			where a.row_no is null or a.why in ({follow})`, with),
 		q(`insert into {became} (row_no, record_id)
 			select a.row_no, coalesce(b.record_id, o.record_id)
@@ -274,7 +281,7 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 
 var (
 	stepTwice = step{does: "holds drafts that seem to be for the record of another draft", reads: "draft aside matches problems", writes: "problems"}
-	stepHeld  = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells", writes: "problems"}
+	stepHeld  = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells links", writes: "problems"}
 )
 
 // holdTogether holds rows that point to a record which is not to be had: one
@@ -325,18 +332,23 @@ func (k *Check) holdTogether(ctx context.Context) error {
 func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error) {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Draft < 0 {
+		if fp.Becomes() < 0 {
 			continue
 		}
+		points := `{target} b on b.row_no = d.row_no`
+		if fp.Rows >= 0 {
+			points = `{links} b on b.field = {field} and b.lookup = d.{l}`
+		}
 		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, `'row ' || -b.record_id`, `
-			from {draft} d join {target} b on b.row_no = d.row_no
+			from {draft} d join `+points+`
 			where b.record_id < 0 and -b.record_id <> d.row_no
 				and (
 					exists (select from {problems} p where p.row_no = -b.record_id and not p.light)
 					or exists (select from {asked} x where x.row_no = -b.record_id)
 				)
 				and {stays d} and not {noted}`,
-			frag{"target": k.Check.drafts[fp.Draft].table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name)}))
+			frag{"target": k.Check.drafts[fp.Becomes()].table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name),
+				"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name)}))
 		if err != nil {
 			return held, err
 		}

@@ -17,8 +17,8 @@ var (
 	stepAsked    = step{does: "gathers what is asked", reads: "questions candidates", writes: "asked offered"}
 	stepVerdicts = step{
 		does:   "gives the verdicts",
-		reads:  "draft matches links settled became aside problems asked records moved",
-		writes: "verdicts",
+		reads:  "draft matches links settled became aside problems asked records moved verdicts",
+		writes: "verdicts waits",
 	}
 	stepOrder = step{does: "puts the verdicts in order", reads: "verdicts", writes: "verdicts anchors asked offered"}
 )
@@ -147,7 +147,8 @@ func (k *draftCheck) decide(ctx context.Context) error {
 	return k.do(ctx, stepVerdicts,
 		q(`create unlogged table {verdicts} as `+k.withRow(), words),
 		q(`alter table {verdicts} add primary key (row_no)`),
-		q(`analyze {verdicts}`))
+		q(`analyze {verdicts}`),
+		k.wait())
 }
 
 // withRow is the SQL that sets what is said of the row beside what is said of

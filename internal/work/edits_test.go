@@ -241,7 +241,7 @@ func TestNear(t *testing.T) {
 }
 
 // A value that cannot be read does not hold its row where the routine says so: the
-// rest is loaded and the value is listed. Keys, required fields and links hold.
+// rest is loaded and the value is listed. Keys and required fields hold.
 func TestTrifles(t *testing.T) {
 	b := start(t)
 	text := "Ref,Family name,E-mail,Birthday,Account\nK-1,Berg,ada@x.example,31/11/1970,\nK-2,Li,bad,1970-01-31,\nK-3,Moe,,,Atlantis\nK-4,,,,\n"

@@ -104,7 +104,10 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays
 				l.Link, ok = d.Found.Links[fp.Field.Name]
 			}
-			if ok && v.Problem == nil {
+			if ok && l.Row > 0 && fp.Rows >= 0 && v.Problem == nil {
+				v.Said, v.After, ok = typed.Values[at], fmt.Sprintf("the %s of row %d", strings.ToLower(fp.LinkLabel), l.Row), false
+			}
+			if ok && l.Row == 0 && v.Problem == nil {
 				v.Link, v.Said = &l.Link, strings.ReplaceAll(typed.Values[at], mapping.FindGap, ", ")
 				if typed.Values[at] != "" || fp.Draft >= 0 {
 					v.Why = l.How.Says()

@@ -33,6 +33,7 @@ type DraftPlan struct {
 	May     May
 	Grouped bool                // blank rows belong to the record of the row above
 	Shared  bool                // another draft points to it
+	Meant   bool                // links of any row may lead to what its rows become
 	ByName  bool                // and the routine leaves the rules to its type: the one record of its name is it, if nothing says otherwise
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
@@ -64,6 +65,9 @@ type FieldPlan struct {
 	Doubtful Doubtful
 	Blank    Blank
 	Draft    int // the place of the draft whose record the field points to, or -1
+	// Rows is the place of the draft that makes records of the type which a text in
+	// the cell names, so that it may name another row of the source; or -1.
+	Rows int
 	// LinkLabel is the label of the record type that such a field points to.
 	LinkLabel string
 	Find      []FindPart // by what the record is looked up, by name of the field; empty for other origins
@@ -142,6 +146,14 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 			}
 		}
 	}
+	for _, dp := range p.Drafts {
+		for i := range dp.Fields {
+			fp := &dp.Fields[i]
+			if fp.Rows = p.meant(*fp); fp.Rows >= 0 {
+				p.Drafts[fp.Rows].Meant = true
+			}
+		}
+	}
 	for i, dp := range p.Drafts {
 		dp.ByName = dp.Shared && len(r.Drafts[i].Match) == 0
 		if dp.Repeats = or(r.Drafts[i].Repeats, HoldRepeats); dp.Shared {
@@ -150,6 +162,27 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	}
 	return p, nil
 }
+
+// forAll gives a policy for all fields of a draft as it holds for one of them: links
+// are left out only where it is said of the field itself.
+func forAll(u Unreadable, f catalog.Field) Unreadable {
+	if f.Kind().Form == catalog.LinkForm {
+		return ""
+	}
+	return u
+}
+
+// meant gives the place of the first draft that makes what a link by text names, or -1.
+func (p *Plan) meant(fp FieldPlan) int {
+	if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 || len(fp.Find) > 0 {
+		return -1
+	}
+	return slices.IndexFunc(p.Drafts, func(d *DraftPlan) bool { return d.Type.Name == fp.Field.To && d.May != Update && d.May != Delete })
+}
+
+// Becomes gives the place of the draft of which the field may point to what a row
+// becomes, of its own row or of any other; or -1.
+func (fp FieldPlan) Becomes() int { return max(fp.Draft, fp.Rows) }
 
 // Several reports whether a row makes several drafts.
 func (p *Plan) Several() bool { return len(p.Drafts) > 1 }
@@ -248,7 +281,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if f.Kind().Form == catalog.LinkForm {
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
-		fp.Light = Light(f) && or(o.Unreadable, d.Unreadable, HoldRow) == LeaveValue
+		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, o, fp.origin, columns)
 		if err != nil {
 			return nil, err

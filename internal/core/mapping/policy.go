@@ -46,8 +46,9 @@ const (
 // Unreadable says what happens to a row with a value that cannot be read.
 type Unreadable string
 
-// The policies for values that cannot be read, the default first. Keys, required
-// fields and links hold their row always.
+// The policies for values that cannot be read, the default first. Keys and required
+// fields hold their row always; links do unless it is said of the field itself, and
+// then only what is not found is left out.
 const (
 	HoldRow    Unreadable = "hold"      // the row is held
 	LeaveValue Unreadable = "leave_out" // the rest of the row is loaded, and the value is listed
@@ -66,9 +67,7 @@ const (
 )
 
 // Light reports whether a row may be loaded without a value of the field.
-func Light(f catalog.Field) bool {
-	return !f.Key && !f.Required && f.Kind().Form != catalog.LinkForm
-}
+func Light(f catalog.Field) bool { return !f.Key && !f.Required }
 
 // The policies in the order in which they are offered.
 var (
@@ -155,7 +154,7 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		f, _ := t.Field(name)
 		switch {
 		case o.Unreadable == LeaveValue && !Light(f):
-			return fault.New(fault.Invalid, "must_be_read", "keys, required fields and links hold their row when they cannot be read").At(place).With(name).Mended("Take unreadable out here.")
+			return fault.New(fault.Invalid, "must_be_read", "keys and required fields hold their row when they cannot be read").At(place).With(name).Mended("Take unreadable out here.")
 		case o.Both == Add && !CanAdd(t, f):
 			return fault.New(fault.Invalid, "cannot_add", "values of this field cannot be added to each other").At(place).With(name).Mended("Long texts, lists and plain texts can; keys and titles cannot.")
 		case or(o.Both, d.Both) == Newer && d.NewerBy == "" && name != IDField:

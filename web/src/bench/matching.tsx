@@ -184,7 +184,10 @@ export function MatchingPanel({ workspace, i, kinds, draft: named, onDraft, onSt
               onChange={(v) => change({ doubtful: v })}
             />
           </Labelled>
-          <Labelled label="When a value cannot be read" hint="Keys, required fields and links hold their row always.">
+          <Labelled
+            label="When a value cannot be read"
+            hint="Keys and required fields hold their row always; links unless it is said of them."
+          >
             <Choose
               label="When a value cannot be read"
               disabled={fixed}

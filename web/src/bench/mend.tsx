@@ -96,7 +96,8 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const told = (n: number) => toast(`${count(n)} ${n === 1 ? "cell" : "cells"} changed.`, () => edits.back.mutate({ column }));
   const listed = values.data?.values.slice(0, shownValues) ?? [];
   const meant = of !== undefined && (hasNear(of.field) || !!of.field.choices);
-  const trifle = of && !of.field.required && !of.field.key && of.field.type !== "reference" && origin;
+  const trifle =
+    of && !of.field.required && !of.field.key && (of.field.type !== "reference" || problem.code === "link_not_found") && origin;
   const doubtful = problem.code === "doubtful_value" && origin !== undefined;
   const missing = problem.code === "required_missing";
   return (

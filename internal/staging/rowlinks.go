@@ -1,0 +1,243 @@
+package staging
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/verdict"
+	"uchi/internal/schema"
+)
+
+// A text may name what another row of the source is to become: a parent further
+// down, a superior in the list. Such a link stands for it by the row's number, below
+// 0. Where the row comes later in the load than the one that points to it, the link
+// waits, and is written with the record that it leads to: rows may point to each
+// other in a ring, and to themselves.
+
+var (
+	stepRowLinks = step{
+		does:   "looks up what texts name among the other rows",
+		reads:  "draft links cells",
+		writes: "links problems",
+	}
+	stepWaiting = step{
+		does:   "writes the links that have waited for a record",
+		reads:  "waits results verdicts problems",
+		writes: "records history results problems",
+	}
+)
+
+// becoming reports whether links may lead to what the rows of the draft become.
+func (k *draftCheck) becoming() bool { return k.plan.Shared || k.plan.Meant }
+
+// waiting reports whether links of the draft may lead to other rows.
+func (k *draftCheck) waiting() bool {
+	return slices.ContainsFunc(k.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 })
+}
+
+// comparedReference is the SQL of the record that a reference of draft d points to,
+// given the joins of linked, for comparing rows before it is known which of them
+// other rows name: of a text that names no record a number that no record has, and
+// that rows of the same text share.
+func (k *draftCheck) comparedReference(fp mapping.FieldPlan) string {
+	if fp.Rows < 0 {
+		return referenceOf(fp.Field)
+	}
+	text := `d.` + textColumn(fp.Field.Name)
+	return `coalesce(` + referenceOf(fp.Field) + `, -abs(hashtextextended(` + text + `, 0) % 4611686018427387904) - 4611686018427387904)`
+}
+
+// everyRow is the SQL of a table of the draft as it stands for all rows, for the
+// statements of another draft.
+func (k *draftCheck) everyRow(part string) string {
+	if k.whole == nil {
+		return k.table(part)
+	}
+	return `(select * from ` + k.whole.drafts[k.n].table(part) + ` where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from ` + k.table(part) + `)`
+}
+
+// linkRows looks up, for texts that name no record by id or key, the rows that are
+// to become what they name: by a key, else by their whole title. A name that a
+// record has as well as a row for another record is the name of two.
+func (k *draftCheck) linkRows(ctx context.Context) error {
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if fp.Rows < 0 {
+			continue
+		}
+		target, with := k.linkWords(fp)
+		theirs := k.Check.drafts[fp.Rows]
+		columns, byKey := []string{`t.row_no`, `b.record_id`}, []string{`select null::text as l, null::bigint as id where false`}
+		for _, f := range theirs.plan.Fields {
+			if f.Field.Normalised() {
+				key := schema.Key(f.Field.Name)
+				columns = append(columns, `t.`+key)
+				byKey = append(byKey, `select w.l, t.record_id from forms w join theirs t on t.`+key+` = w.form`)
+			}
+		}
+		byName := `select null::text as l, null::bigint as id where false`
+		if title := theirs.titleOf("t"); title != "" {
+			columns = append(columns, title+` as title`, theirs.saidTitle("t")+` as said`)
+			byName = `select w.l, t.record_id as id from want w join theirs t on t.title = w.m where w.m <> ''`
+			if namesCompany(target) {
+				byName += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
+			}
+		}
+		record := schema.RecordID(target, "id")
+		with["by_key"], with["by_name"] = strings.Join(byKey, " union "), byName
+		with["columns"], with["draft_of"], with["became_of"] = list(columns), theirs.everyRow("draft"), theirs.everyRow("became")
+		with["row_or_record"] = `case when id < 0 then 'row ' || -id else ` + record + ` end`
+		statements := append([]stmt{q(`
+			with want as materialized (
+				select d.{l} as l, d.{m} as m, min(d.{o}) as o, x.record_id as there
+				from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l}
+				where x.finds = 0 or x.how in ('name', 'bare_name') and x.finds = 1
+				group by 1, 2, 4
+			),
+			forms as materialized (
+				select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
+			),
+			theirs as materialized (
+				select {columns} from {draft_of} t join {became_of} b on b.row_no = t.row_no where b.record_id is not null
+			),
+			by_key as materialized ({by_key}),
+			hit as (
+				select distinct l, id from by_key
+				union
+				select n.l, n.id from ({by_name}) n where not exists (select from by_key k where k.l = n.l)
+				union
+				select l, there from want where there is not null
+			),
+			told as (
+				select h.l, min(h.id) as id, count(*) as finds, string_agg({row_or_record}, ', ' order by id desc) as shown
+				from (select *, row_number() over (partition by l order by id desc) as n from hit) h
+				group by h.l
+				having min(h.id) < 0 or count(*) > 1
+			)
+			update {links} x set
+				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
+				shown = case when t.finds > 1 then left(t.shown, 100) end, how = @row
+			from told t
+			where x.field = {field} and x.lookup = t.l`, with, arg{"row": string(ByRow)}),
+			q(`analyze {links}`)}, k.tellLinks(fp, target, with)...)
+		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// meetRows gives the queries of the rows of this draft that link to the rows @rows,
+// or would, and of those that these link to.
+func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
+	for _, fp := range k.plan.Fields {
+		if fp.Rows < 0 {
+			continue
+		}
+		field, l, m := schema.Literal(fp.Field.Name), textColumn(fp.Field.Name), namedColumn(fp.Field.Name)
+		parts = append(parts, fmt.Sprintf(`select d.row_no from {links} x join {draft} d on d.%s = x.lookup where x.field = %s and x.record_id < 0 and -x.record_id = any(@rows)`, l, field))
+		theirs, theirsNow := k.Check.drafts[fp.Rows], now.Check.drafts[fp.Rows].table("draft")
+		for _, f := range theirs.plan.Fields {
+			if key := schema.Key(f.Field.Name); f.Field.Normalised() {
+				parts = append(parts,
+					fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = t.%s where t.row_no = any(@rows)`, theirsNow, l, key),
+					fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on t.%s = d.%s where d.row_no = any(@rows)`, theirs.table("draft"), key, l))
+			}
+		}
+		if title := theirs.titleOf("t"); title != "" {
+			parts = append(parts,
+				fmt.Sprintf(`select d.row_no from %s t join {draft} d on d.%s = %s where t.row_no = any(@rows) and d.%s <> ''`, theirsNow, m, title, m),
+				fmt.Sprintf(`select t.row_no from {draft_now} d join %s t on %s = d.%s where d.row_no = any(@rows) and d.%s <> ''`, theirs.table("draft"), title, m, m))
+		}
+	}
+	return parts
+}
+
+// wait is the statement that notes which links lead to rows that come later.
+func (k *draftCheck) wait() stmt {
+	if !k.waiting() {
+		return stmt{}
+	}
+	var all []string
+	for _, fp := range k.plan.Fields {
+		if fp.Rows >= 0 {
+			link := schema.Column(fp.Field, "v")
+			all = append(all, `select v.row_no, `+schema.Literal(fp.Field.Name)+`::text as field, -`+link+` as target from {verdicts} v
+				where `+link+` < 0 and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
+		}
+	}
+	return q(`create unlogged table {waits} as {all}`, frag{"all": strings.Join(all, " union all ")})
+}
+
+// fillWaiting writes the links of rows that were loaded before the rows of this chunk
+// that they lead to. Records that nobody else has touched since are not given another
+// version: for everybody else the link was written with the record. A link whose row
+// has not been loaded after all stays blank, and the row says so.
+func (c *draftChunk) fillWaiting(ctx context.Context) error {
+	if !c.check.waiting() {
+		return nil
+	}
+	for _, fp := range c.plan.Fields {
+		if fp.Rows < 0 {
+			continue
+		}
+		target, _ := c.check.catalog.Type(fp.Field.To)
+		name := literal(fp.Field.Name)
+		with := frag{
+			"field": name, "value": schema.Value(fp.Field.Name), "link": schema.Column(fp.Field, "r"), "their_place": schema.Int(fp.Rows + 1),
+			"was": schema.RecordID(target, schema.Column(fp.Field, "r")), "now": schema.RecordID(target, "t.id"),
+		}
+		_, err := c.do(ctx, stepWaiting,
+			q(`with todo as materialized (
+					select o.record_id, o.outcome, v.version, t.record_id as id
+					from {waits} w
+					join {results} t on t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null
+					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
+					join {verdicts} v on v.row_no = w.row_no
+					where w.field = {field} and w.target between @low and @high and w.row_no < @low
+				),
+				was as materialized (
+					select r.id as record_id, r.{value} as was, r.version = coalesce(t.version + 1, 1) as untouched
+					from todo t join {records} r on r.id = t.record_id
+				),
+				changed as (
+					update {records} r set {value} = t.id, version = case when w.untouched then r.version else r.version + 1 end, changed_at = now(), changed_by = @person
+					from todo t join was w using (record_id)
+					where r.id = t.record_id and (w.untouched or r.{value} is null)
+					returning r.id, r.version, t.outcome, w.untouched,
+						jsonb_build_object({field}, jsonb_build_array(case when w.was is not null then {old} end, {now})) as changes
+				),
+				amended as (
+					update {history} h set changes = h.changes || c.changes
+					from changed c
+					where h.record_id = c.id and h.version = c.version and c.untouched and c.outcome = 'updated'
+				)
+				insert into {history} (record_id, version, person, import, run, kind, changes)
+				select id, version, @person, @import, @run, 'update', changes from changed where not untouched`,
+				with, frag{"old": schema.RecordID(target, "w.was")}, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
+			q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+				select w.row_no, @code, @named, @col, '', 'row ' || w.target, true
+				from {waits} w
+				join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
+				where w.field = {field} and w.target between @low and @high and w.row_no < @low
+					and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)`,
+				with, arg{"low": c.low, "high": c.high, "code": string(problem.LinkHeld), "named": c.plan.Named(fp.Field.Name), "col": fp.Column()}),
+			q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target
+				from (
+					select w.row_no, min(w.target) as target from {waits} w
+					where w.field = {field} and w.target between @low and @high and w.row_no < @low
+						and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)
+					group by w.row_no
+				) p
+				where o.row_no = p.row_no and o.draft = {n} and o.last and o.outcome in (@created, @updated)`,
+				with, arg{"low": c.low, "high": c.high, "created": string(verdict.Created), "updated": string(verdict.Updated)}))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
