@@ -28,6 +28,7 @@ var layers = []struct {
 	{"uchi/internal/core/mapping", []string{"core/"}},
 	{"uchi/internal/core/matching", []string{"core/catalog", "core/value"}},
 	{"uchi/internal/core/suggest", []string{"core/"}},
+	{"uchi/internal/core/bundle", []string{"core/catalog", "core/mapping"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
 	{"uchi/internal/core/life", []string{"core/fault"}},
 	{"uchi/internal/pgcopy", nil},

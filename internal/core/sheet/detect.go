@@ -20,7 +20,7 @@ var delimiterNames = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab"
 
 // Kinds of file that are no sheets, by their first bytes.
 var otherFiles = []struct{ start, name string }{
-	{"%PDF", "a PDF document"}, {"\xd0\xcf\x11\xe0", "a spreadsheet in the old binary format"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
+	{"%PDF", "a PDF document"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
 	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"}, {"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
 	{"SQLite format 3", "a database"}, {"<!DOCTYPE html", "a web page"}, {"<html", "a web page"},
 }
@@ -48,6 +48,14 @@ func sniff(src Source) (string, []byte, error) {
 	if bytes.HasPrefix(sample, []byte("PK\x03\x04")) {
 		format, err := sniffArchive(src)
 		return format, nil, err
+	}
+	if bytes.HasPrefix(sample, []byte(oleStart)) {
+		if protected(src, sample) {
+			return "", nil, fault.New(fault.Invalid, "encrypted", "the workbook is protected by a password").At(fault.Place{File: src.Name}).
+				Mended("Open it with the password, save it without one, and send that.")
+		}
+		return "", nil, fault.New(fault.Invalid, "not_text", "this is a workbook in the old binary format (.xls)").At(fault.Place{File: src.Name}).
+			Mended("Open it in the spreadsheet program and save it as .xlsx, .ods or CSV.")
 	}
 	for _, o := range otherFiles {
 		if bytes.HasPrefix(sample, []byte(o.start)) {
