@@ -34,7 +34,9 @@ type Check struct {
 	// for one that stands by itself.
 	whole *Check
 	rows  []int64 // those that it is of, then
-	conn  *conn   // on which the steps are done, while they are
+	// beside are the other imports of the bundle that the import belongs to.
+	beside []*neighbour
+	conn   *conn // on which the steps are done, while they are
 }
 
 // draftCheck is the part of a check that is about one of the drafts of a row.

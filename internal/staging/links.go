@@ -103,7 +103,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
 				from decided d`, with))
-		if fp.Rows < 0 {
+		if !k.outward(*fp) {
 			statements = append(statements, k.tellLinks(fp, target, with)...)
 		}
 	}
@@ -292,9 +292,9 @@ func (k *draftCheck) shown(f catalog.Field, value string) string {
 	if f.Kind().Form != catalog.LinkForm {
 		return schema.Text(f, value)
 	}
-	if fp := k.field(f.Name); fp != nil && fp.Becomes() >= 0 {
+	if fp := k.field(f.Name); fp != nil && (fp.Draft >= 0 || k.outward(*fp)) {
 		t, _ := k.catalog.Type(f.To)
-		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of row ") + ` || -` + value + ` else ` + schema.RecordID(t, value) + ` end`
+		return `case when ` + value + ` < 0 then ` + schema.Literal("new "+strings.ToLower(t.Label)+" of ") + ` || ` + k.saysRow(`(`+value+`)`) + ` else ` + schema.RecordID(t, value) + ` end`
 	}
 	return schema.Shown(k.catalog, f, value)
 }

@@ -32,12 +32,14 @@ type Load struct {
 // ChunkRows is how many rows a transaction of a load carries out.
 const ChunkRows = 20_000
 
-// NewLoad prepares the load, by a run, of a checked import.
-func (r *Room) NewLoad(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog) (*Load, error) {
+// NewLoad prepares the load, by a run, of a checked import, which may stand beside
+// others in a bundle.
+func (r *Room) NewLoad(run store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, beside []Beside) (*Load, error) {
 	k, ok := r.holding(i, plan, c)
 	if !ok {
 		return nil, errNotStaged
 	}
+	k.Among(beside)
 	return &Load{room: r, run: run, i: i, check: k}, nil
 }
 
@@ -103,6 +105,11 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 func (c *chunk) end(ctx context.Context, event life.Event, trouble *store.Trouble) error {
 	if err := c.finish(ctx); err != nil {
 		return err
+	}
+	if event == life.WasLoaded {
+		if err := c.fillBeside(ctx); err != nil {
+			return err
+		}
 	}
 	if event == life.WasLoaded && c.run.Only != nil {
 		left, err := c.keepLeft(ctx)

@@ -80,6 +80,19 @@ func (c *draftChunk) setAside(ctx context.Context, written, linked bool) error {
 			}
 		}
 	}
+	for _, fp := range c.plan.Fields {
+		if len(c.check.beside) == 0 || !nameable(fp) {
+			continue
+		}
+		link := schema.Column(fp.Field, "v")
+		err := late(problem.LinkHeld, fp.Field.Name, `
+			select v.row_no, {says} as record, 'what it points to was not loaded' as why
+			from {verdicts} v where {within v} and v.verdict in ('create', 'update') and {outside}`,
+			frag{"says": c.check.saysRow(link), "outside": isOutside(link)})
+		if err != nil {
+			return err
+		}
+	}
 	if c.plan.May == mapping.Delete {
 		return c.setAsideReferred(ctx)
 	}

@@ -32,11 +32,11 @@ var (
 )
 
 // becoming reports whether links may lead to what the rows of the draft become.
-func (k *draftCheck) becoming() bool { return k.plan.Shared || k.plan.Meant }
+func (k *draftCheck) becoming() bool { return k.plan.Shared || k.plan.Meant || k.i.Bundle != nil }
 
 // waiting reports whether links of the draft may lead to other rows.
 func (k *draftCheck) waiting() bool {
-	return slices.ContainsFunc(k.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 })
+	return slices.ContainsFunc(k.plan.Fields, func(fp mapping.FieldPlan) bool { return fp.Rows >= 0 || k.i.Bundle != nil && nameable(fp) })
 }
 
 // comparedReference is the SQL of the record that a reference of draft d points to,
@@ -44,7 +44,7 @@ func (k *draftCheck) waiting() bool {
 // other rows name: of a text that names no record a number that no record has, and
 // that rows of the same text share.
 func (k *draftCheck) comparedReference(fp mapping.FieldPlan) string {
-	if fp.Rows < 0 {
+	if !k.outward(fp) {
 		return referenceOf(fp.Field)
 	}
 	text := `d.` + textColumn(fp.Field.Name)
@@ -66,32 +66,40 @@ func (k *draftCheck) everyRow(part string) string {
 func (k *draftCheck) linkRows(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Rows < 0 {
+		if !k.outward(*fp) {
 			continue
 		}
 		target, with := k.linkWords(fp)
-		theirs := k.Check.drafts[fp.Rows]
-		columns, byKey := []string{`t.row_no`, `b.record_id`}, []string{`select null::text as l, null::bigint as id where false`}
-		for _, f := range theirs.plan.Fields {
-			if f.Field.Normalised() {
-				key := schema.Key(f.Field.Name)
-				columns = append(columns, `t.`+key)
-				byKey = append(byKey, `select w.l, t.record_id from forms w join theirs t on t.`+key+` = w.form`)
+		byKey, byName := []string{`select null::text as l, null::bigint as id where false`}, []string{`select null::text as l, null::bigint as id where false`}
+		var theirs []string
+		for n, to := range k.mayName(*fp) {
+			from := fmt.Sprintf("theirs%d", n)
+			columns := []string{`t.row_no`, `b.record_id`}
+			if to.in != nil { // a row beside stands below the rows of this import
+				columns[1] = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end as record_id`
 			}
-		}
-		byName := `select null::text as l, null::bigint as id where false`
-		if title := theirs.titleOf("t"); title != "" {
-			columns = append(columns, title+` as title`, theirs.saidTitle("t")+` as said`)
-			byName = `select w.l, t.record_id as id from want w join theirs t on t.title = w.m where w.m <> ''`
-			if namesCompany(target) {
-				byName += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
+			for _, f := range to.draft.plan.Fields {
+				if f.Field.Normalised() {
+					key := schema.Key(f.Field.Name)
+					columns = append(columns, `t.`+key)
+					byKey = append(byKey, `select w.l, t.record_id from forms w join `+from+` t on t.`+key+` = w.form`)
+				}
 			}
+			if title := to.draft.titleOf("t"); title != "" {
+				columns = append(columns, title+` as title`, to.draft.saidTitle("t")+` as said`)
+				named := `select w.l, t.record_id from want w join ` + from + ` t on t.title = w.m where w.m <> ''`
+				if namesCompany(target) {
+					named += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
+				}
+				byName = append(byName, named)
+			}
+			theirs = append(theirs, from+` as materialized (
+				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no where b.record_id is not null
+			),`)
 		}
-		record := schema.RecordID(target, "id")
-		with["by_key"], with["by_name"] = strings.Join(byKey, " union "), byName
-		with["columns"], with["draft_of"], with["became_of"] = list(columns), theirs.everyRow("draft"), theirs.everyRow("became")
-		with["row_or_record"] = `case when id < 0 then 'row ' || -id else ` + record + ` end`
-		statements := append([]stmt{q(`
+		with["by_key"], with["by_name"], with["theirs"] = strings.Join(byKey, " union "), strings.Join(byName, " union "), strings.Join(theirs, " ")
+		with["says"] = `case when id < 0 then ` + k.saysRow("id") + ` else ` + schema.RecordID(target, "id") + ` end`
+		statements := []stmt{q(`
 			with want as materialized (
 				select d.{l} as l, d.{m} as m, min(d.{o}) as o, x.record_id as there
 				from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l}
@@ -101,9 +109,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			forms as materialized (
 				select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
 			),
-			theirs as materialized (
-				select {columns} from {draft_of} t join {became_of} b on b.row_no = t.row_no where b.record_id is not null
-			),
+			{theirs}
 			by_key as materialized ({by_key}),
 			hit as (
 				select distinct l, id from by_key
@@ -113,17 +119,19 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select l, there from want where there is not null
 			),
 			told as (
-				select h.l, min(h.id) as id, count(*) as finds, string_agg({row_or_record}, ', ' order by id desc) as shown
-				from (select *, row_number() over (partition by l order by id desc) as n from hit) h
+				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', ' order by id desc) as shown
+				from hit h
 				group by h.l
-				having min(h.id) < 0 or count(*) > 1
 			)
 			update {links} x set
 				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
 				shown = case when t.finds > 1 then left(t.shown, 100) end, how = @row
 			from told t
-			where x.field = {field} and x.lookup = t.l`, with, arg{"row": string(ByRow)}),
-			q(`analyze {links}`)}, k.tellLinks(fp, target, with)...)
+			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with, arg{"row": string(ByRow)}),
+			q(`analyze {links}`)}
+		if !k.unchecked(*fp) { // else it is known when the import that is loaded later is checked
+			statements = append(statements, k.tellLinks(fp, target, with)...)
+		}
 		if err := k.do(ctx, stepRowLinks, statements...); err != nil {
 			return err
 		}
@@ -157,17 +165,18 @@ func (k *draftCheck) meetRows(now *draftCheck) (parts []string) {
 	return parts
 }
 
-// wait is the statement that notes which links lead to rows that come later.
+// wait is the statement that notes which links lead to rows that come later; those
+// of other imports are noted when the load begins. A member of 0 is this import.
 func (k *draftCheck) wait() stmt {
 	if !k.waiting() {
 		return stmt{}
 	}
-	var all []string
+	all := []string{`select null::bigint as row_no, ''::text as field, null::bigint as target, 0::smallint as member where false`}
 	for _, fp := range k.plan.Fields {
 		if fp.Rows >= 0 {
 			link := schema.Column(fp.Field, "v")
-			all = append(all, `select v.row_no, `+schema.Literal(fp.Field.Name)+`::text as field, -`+link+` as target from {verdicts} v
-				where `+link+` < 0 and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
+			all = append(all, `select v.row_no, `+schema.Literal(fp.Field.Name)+`, -`+link+`, 0::smallint from {verdicts} v
+				where `+link+` < 0 and not `+isOutside(link)+` and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
 		}
 	}
 	return q(`create unlogged table {waits} as {all}`, frag{"all": strings.Join(all, " union all ")})
@@ -198,7 +207,7 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 					join {results} t on t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null
 					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 					join {verdicts} v on v.row_no = w.row_no
-					where w.field = {field} and w.target between @low and @high and w.row_no < @low
+					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 				),
 				was as materialized (
 					select r.id as record_id, r.{value} as was, r.version = coalesce(t.version + 1, 1) as untouched
@@ -223,13 +232,13 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 				select w.row_no, @code, @named, @col, '', 'row ' || w.target, true
 				from {waits} w
 				join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
-				where w.field = {field} and w.target between @low and @high and w.row_no < @low
+				where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 					and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)`,
 				with, arg{"low": c.low, "high": c.high, "code": string(problem.LinkHeld), "named": c.plan.Named(fp.Field.Name), "col": fp.Column()}),
 			q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target
 				from (
 					select w.row_no, min(w.target) as target from {waits} w
-					where w.field = {field} and w.target between @low and @high and w.row_no < @low
+					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 						and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)
 					group by w.row_no
 				) p

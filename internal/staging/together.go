@@ -312,6 +312,11 @@ func (k *Check) holdTogether(ctx context.Context) error {
 			}
 		}
 	}
+	for _, d := range k.drafts {
+		if err := d.holdWithBeside(ctx); err != nil {
+			return err
+		}
+	}
 	for { // until nothing more depends on what is held
 		var held int64
 		for _, d := range k.drafts {

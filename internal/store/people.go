@@ -268,6 +268,15 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 	return list, nil
 }
 
+// Person reads one person.
+func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
+	var p Person
+	if err := s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1`, id); err != nil {
+		return p, fmt.Errorf("read person %d: %w", id, err)
+	}
+	return p, nil
+}
+
 // SessionLength is how long a sign-in lasts.
 const SessionLength = 14 * 24 * time.Hour
 

@@ -51,7 +51,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	if err != nil {
 		return err
 	}
-	defer s.ended.tell(r.Import)
+	defer s.hasEnded(context.WithoutCancel(ctx), r.Import)
 	log := s.opt.Log.With("import", r.Import, "run", r.ID, "work", r.Work)
 	watched, end := s.watch(ctx, r)
 	err = safely(func() error { return s.run(watched, r) })
@@ -73,6 +73,15 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	}
 	trouble := s.troubleOf(err, r.Import)
 	return s.end(context.WithoutCancel(ctx), r, life.Failed, &trouble)
+}
+
+// hasEnded tells those who wait for the end of a run, and goes on with the bundle that
+// its import belongs to.
+func (s *Service) hasEnded(ctx context.Context, importID int64) {
+	s.ended.tell(importID)
+	if err := s.advanceOf(ctx, importID); err != nil {
+		s.opt.Log.Warn("could not go on with a bundle", "import", importID, "error", err)
+	}
 }
 
 // run does what a run is for.
@@ -398,9 +407,12 @@ const mostRounds = 4
 // couple them with more, which are then checked with them. The check is nil when
 // they are too many.
 func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan, c catalog.Catalog, rows []int64) (*staging.Check, error) {
+	beside, err := s.besideOf(ctx, i)
+	if err != nil {
+		return nil, err
+	}
 	for range mostRounds {
 		var ok bool
-		var err error
 		if rows, ok, err = s.room.Coupled(ctx, i, plan, c, rows); err != nil || !ok {
 			return nil, err
 		}
@@ -408,6 +420,7 @@ func (s *Service) checkCoupled(ctx context.Context, r store.Run, i store.Import,
 		if !ok {
 			return nil, nil
 		}
+		k.Among(beside)
 		if err := s.room.DropRun(ctx, r); err != nil { // of an earlier round or attempt
 			return nil, err
 		}
@@ -466,7 +479,13 @@ func (s *Service) checkRows(ctx context.Context, r store.Run, i store.Import) (s
 	if out, err = s.before(ctx, i, plan, c); err != nil {
 		return out, i, err
 	}
-	found, err := s.runCheck(ctx, r, i, s.room.NewCheck(r, i, plan, c), plan, staging.Part{})
+	k := s.room.NewCheck(r, i, plan, c)
+	beside, err := s.besideOf(ctx, i)
+	if err != nil {
+		return out, i, err
+	}
+	k.Among(beside)
+	found, err := s.runCheck(ctx, r, i, k, plan, staging.Part{})
 	out.Totals, out.Digest = found.Totals, found.Digest
 	return out, i, err
 }
@@ -530,11 +549,18 @@ func (s *Service) load(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	l, err := s.room.NewLoad(r, i, plan, c)
+	beside, err := s.besideOf(ctx, i)
+	if err != nil {
+		return err
+	}
+	l, err := s.room.NewLoad(r, i, plan, c, beside)
 	if err != nil {
 		return err
 	}
 	if err := l.Look(ctx); err != nil {
+		return err
+	}
+	if err := l.Settle(ctx); err != nil {
 		return err
 	}
 	if r.Policy.V.Whole {

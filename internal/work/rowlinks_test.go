@@ -80,7 +80,7 @@ func (b *bench) inSteps(i store.Import, rows int, between func()) store.Import {
 		b.ok(err)
 		plan, err := mapping.NewPlan(*now.Routine.V, b.catalog(), now.Columns.V)
 		b.ok(err)
-		l, err := b.room.NewLoad(run, now, plan, b.catalog())
+		l, err := b.room.NewLoad(run, now, plan, b.catalog(), nil)
 		b.ok(err)
 		b.ok(l.Look(b.Context()))
 		ended, err := l.Chunk(b.Context(), rows)

@@ -151,6 +151,9 @@ func (s *Service) upkeep(ctx context.Context) {
 		if err := s.takeOver(ctx, ""); err != nil {
 			s.opt.Log.Warn("could not look for dead processes", "error", err)
 		}
+		if err := s.advanceAll(ctx); err != nil {
+			s.opt.Log.Warn("could not go on with a bundle", "error", err)
+		}
 		if err := s.freeLost(ctx); err != nil {
 			s.opt.Log.Warn("could not look for lost runs", "error", err)
 		}

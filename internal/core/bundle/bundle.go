@@ -15,6 +15,7 @@ import (
 type Member struct {
 	Name  string
 	Makes []string // the record types that its rows become
+	Rank  int      // of the first of them among the record types
 	Links []Link
 }
 
@@ -45,14 +46,17 @@ type Later struct {
 // MemberOf gives what the order needs to know of an import by its routine; an
 // import without one makes nothing yet.
 func MemberOf(c catalog.Catalog, name string, r *mapping.Routine) Member {
-	m := Member{Name: name}
+	m := Member{Name: name, Rank: len(c.Types)}
 	if r == nil {
 		return m
 	}
-	for _, d := range r.Drafts {
+	for n, d := range r.Drafts {
 		t, ok := c.Type(d.Type)
 		if !ok {
 			continue
+		}
+		if n == 0 {
+			m.Rank = slices.IndexFunc(c.Types, func(x catalog.RecordType) bool { return x.Name == t.Name })
 		}
 		if !slices.Contains(m.Makes, t.Name) {
 			m.Makes = append(m.Makes, t.Name)
@@ -84,7 +88,7 @@ func (m Member) pointsTo(other Member) (links []Link) {
 // Order puts members into the order in which their links need each other. Where
 // they point to each other in a ring, the one goes first whose links can best wait:
 // first those that are not required, then the fewest. Members that do not need
-// each other stay as they are given.
+// each other stand in the order of their record types, then as they are given.
 func Order(members []Member) []int {
 	var out []int
 	placed := func(n int) bool { return slices.Contains(out, n) }
@@ -110,7 +114,7 @@ func Order(members []Member) []int {
 					}
 				}
 			}
-			if best < 0 || cost < bestCost {
+			if best < 0 || cost < bestCost || cost == bestCost && m.Rank < members[best].Rank {
 				best, bestCost = n, cost
 			}
 		}

@@ -177,7 +177,12 @@ func (p *Plan) meant(fp FieldPlan) int {
 	if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 || len(fp.Find) > 0 {
 		return -1
 	}
-	return slices.IndexFunc(p.Drafts, func(d *DraftPlan) bool { return d.Type.Name == fp.Field.To && d.May != Update && d.May != Delete })
+	return p.Makes(fp.Field.To)
+}
+
+// Makes gives the place of the first draft that may make records of a type, or -1.
+func (p *Plan) Makes(typeName string) int {
+	return slices.IndexFunc(p.Drafts, func(d *DraftPlan) bool { return d.Type.Name == typeName && d.May != Update && d.May != Delete })
 }
 
 // Becomes gives the place of the draft of which the field may point to what a row

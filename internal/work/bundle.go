@@ -1,0 +1,544 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/bundle"
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
+	"uchi/internal/core/sheet"
+	"uchi/internal/staging"
+	"uchi/internal/store"
+)
+
+// A bundle is checked, loaded and taken back as one. The work on it is a list of acts
+// on its imports that stands in the database: whenever a run of one of them ends, in
+// whatever process, the next act is begun. So nothing waits, and a process may die at
+// any moment.
+
+// MostMembers is how many imports a bundle has at most.
+const MostMembers = sheet.MostParts
+
+// BundleMember is one import of a bundle with where it stands.
+type BundleMember struct {
+	Import  store.Import
+	Reasons []string
+	Later   []string // what its links wait for, in words
+	Stale   bool     // something that it points to was checked after it
+}
+
+// BundleView is a bundle with its imports in their order.
+type BundleView struct {
+	store.Bundle
+	Members  []BundleMember
+	Blocks   string   // a ring of links that must be there, in words; empty for none
+	Loosen   string   // the field by which it can be broken
+	Unfilled []string // record types, by their plural, that no member fills
+}
+
+// NewBundle makes a bundle without imports.
+func (s *Service) NewBundle(ctx context.Context, workspace, name string, by store.Person) (store.Bundle, error) {
+	name = fault.Cut(strings.TrimSpace(name), 200)
+	if name == "" {
+		name = "Bundle"
+	}
+	if _, err := s.store.Catalog(ctx, workspace); err != nil {
+		return store.Bundle{}, err
+	}
+	return s.store.AddBundle(ctx, workspace, name, by)
+}
+
+// AddToBundle stores a source and makes an import of every sheet that it holds. What
+// cannot be read is noted, and stops nothing.
+func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) error {
+	if err := openBundle(b, "take further files"); err != nil {
+		return err
+	}
+	name := cleanName(u.FileName)
+	source, err := s.store.SaveSource(ctx, name, u.Body, u.Bytes, s.opt.MostBytes)
+	if err != nil {
+		return err
+	}
+	left := func(p sheet.Part, f *fault.Error) error {
+		return s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+			now.LeftOut.V = append(now.LeftOut.V, store.LeftOut{Name: p.Called(name),
+				Trouble: store.Trouble{Code: f.Code, Message: f.Message, Place: f.Place, Value: f.Value, Mend: f.Mend}})
+			return nil
+		})
+	}
+	src, err := s.store.OpenSource(ctx, source)
+	if err != nil {
+		return err
+	}
+	parts, err := sheet.Parts(src)
+	if f, ok := fault.From(err); ok {
+		return left(sheet.Part{}, f)
+	}
+	if err != nil {
+		return err
+	}
+	there, err := s.store.BundleImports(ctx, b.ID)
+	if err != nil {
+		return err
+	}
+	if len(there)+len(parts) > MostMembers {
+		return fault.Newf(fault.TooLarge, "too_many_files", "a bundle has at most %d sheets, and these would be %d", MostMembers, len(there)+len(parts)).At(fault.Place{File: name}).
+			Mended("Make several bundles.")
+	}
+	for _, p := range parts {
+		if p.Trouble != nil {
+			if err := left(p, p.Trouble); err != nil {
+				return err
+			}
+			continue
+		}
+		_, err := s.store.AddImport(ctx, store.NewImport{Workspace: b.Workspace, Name: fault.Cut(p.Called(name), 200), Source: source, By: u.By.ID, Bundle: &b.ID,
+			Reading: sheet.Reading{File: p.File, Sheet: p.Sheet}}, s.enqueue)
+		if err != nil {
+			return err
+		}
+	}
+	return s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		if now.State == life.Ready {
+			now.State = life.Open
+		}
+		return nil
+	})
+}
+
+// openBundle refuses what can only be done before rows of a bundle were loaded.
+func openBundle(b store.Bundle, what string) error {
+	if b.State != life.Open && b.State != life.Ready {
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot %s", b.State, what).Mended("Make another bundle.")
+	}
+	return nil
+}
+
+// Bundle gives a bundle with its imports, their order and the reasons for it.
+func (s *Service) Bundle(ctx context.Context, b store.Bundle) (BundleView, error) {
+	v := BundleView{Bundle: b}
+	imports, members, c, err := s.membersOf(ctx, b)
+	if err != nil {
+		return v, err
+	}
+	order := orderOf(b, imports, members)
+	places := bundle.Explain(members, order)
+	v.Blocks, v.Loosen = bundle.Trouble(members, places)
+	for _, p := range places {
+		m := BundleMember{Import: imports[p.Member], Reasons: p.Reasons}
+		for _, l := range p.Later {
+			m.Later = append(m.Later, l.Link.Field+" → "+members[l.Member].Name)
+		}
+		for _, before := range v.Members {
+			o := slices.IndexFunc(imports, func(i store.Import) bool { return i.ID == before.Import.ID })
+			m.Stale = m.Stale || m.Import.State == life.Ready && newer(before.Import, m.Import) && points(members[p.Member], members[o])
+		}
+		v.Members = append(v.Members, m)
+	}
+	for _, t := range c.Types {
+		if !slices.ContainsFunc(members, func(m bundle.Member) bool { return slices.Contains(m.Makes, t.Name) }) {
+			v.Unfilled = append(v.Unfilled, t.Plural)
+		}
+	}
+	return v, nil
+}
+
+// newer reports whether one import was checked after another.
+func newer(a, b store.Import) bool {
+	return a.CheckedAt != nil && b.CheckedAt != nil && a.CheckedAt.After(*b.CheckedAt)
+}
+
+// points reports whether a member comes behind another because it points to it.
+func points(a, b bundle.Member) bool {
+	return slices.ContainsFunc(a.Links, func(l bundle.Link) bool { return slices.Contains(b.Makes, l.To) && !slices.Contains(a.Makes, l.To) })
+}
+
+// membersOf gives the imports of a bundle that have not been discarded, in the order
+// that they stand in, with what their order depends on.
+func (s *Service) membersOf(ctx context.Context, b store.Bundle) ([]store.Import, []bundle.Member, catalog.Catalog, error) {
+	c, err := s.store.Catalog(ctx, b.Workspace)
+	if err != nil {
+		return nil, nil, c, err
+	}
+	imports, err := s.store.BundleImports(ctx, b.ID)
+	if err != nil {
+		return nil, nil, c, err
+	}
+	imports = slices.DeleteFunc(imports, func(i store.Import) bool { return i.State == life.Discarded })
+	members := make([]bundle.Member, len(imports))
+	for n, i := range imports {
+		members[n] = bundle.MemberOf(c, i.Name, i.Routine.V)
+	}
+	return imports, members, c, nil
+}
+
+// orderOf gives the order of the imports of a bundle: as people have put it, or as
+// their links need it.
+func orderOf(b store.Bundle, imports []store.Import, members []bundle.Member) []int {
+	if b.Ordered || b.Works() || b.State == life.Loaded || b.State == life.Paused {
+		order := make([]int, len(imports))
+		for n := range order {
+			order[n] = n
+		}
+		return order
+	}
+	return bundle.Order(members)
+}
+
+// OrderBundle puts the imports of a bundle into an order by hand; with none the order
+// follows their links again.
+func (s *Service) OrderBundle(ctx context.Context, b store.Bundle, imports []int64, by store.Person) error {
+	if err := openBundle(b, "be put into another order"); err != nil {
+		return err
+	}
+	there, _, _, err := s.membersOf(ctx, b)
+	if err != nil {
+		return err
+	}
+	var ids []int64
+	for _, i := range there {
+		ids = append(ids, i.ID)
+	}
+	if len(imports) > 0 {
+		sorted := slices.Sorted(slices.Values(imports))
+		if !slices.Equal(sorted, slices.Sorted(slices.Values(ids))) {
+			return fault.New(fault.Invalid, "not_the_members", "an order names every import of the bundle once").At(fault.Place{Path: "imports"}).With(fmt.Sprint(imports)).
+				Mended(fmt.Sprintf("They are %v.", ids))
+		}
+		if err := s.store.SetTurns(ctx, b.ID, imports); err != nil {
+			return err
+		}
+	}
+	err = s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		now.Ordered, now.State = len(imports) > 0, life.Open
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return s.store.LogBundle(ctx, b, "order", by)
+}
+
+// beginBundle begins a list of acts on the imports of a bundle.
+func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.State, by store.Person, change func(now *store.Bundle) error) error {
+	err := s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		if now.Works() {
+			return fault.Newf(fault.Conflict, "bundle_busy", "the bundle is being worked on").Mended("Wait until this has ended, or cancel it.")
+		}
+		now.At, now.Begun, now.Trouble.V, now.WorkedBy = 0, false, nil, &by.ID
+		if err := change(now); err != nil {
+			return err
+		}
+		if len(now.Plan.V) == 0 {
+			return fault.New(fault.Conflict, "nothing_to_do", "there is nothing in the bundle that this could be done with").Mended("See its imports: they must be read, and have a record type.")
+		}
+		now.State = state
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if err := s.store.LogBundle(ctx, b, map[life.State]string{life.Checking: "check", life.Loading: "load", life.Undoing: "undo"}[state], by); err != nil {
+		return err
+	}
+	return s.advance(ctx, b.ID)
+}
+
+// CheckBundle has all imports of a bundle checked, in their order. Those whose links
+// wait for imports behind them are checked again when these have been.
+func (s *Service) CheckBundle(ctx context.Context, b store.Bundle, by store.Person) error {
+	if b.State == life.Loaded || b.State == life.Undone || b.State == life.Discarded {
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s is not checked", b.State).Mended("Make another bundle of the files, or check a single import of it.")
+	}
+	v, err := s.Bundle(ctx, b)
+	if err != nil {
+		return err
+	}
+	if v.Blocks != "" {
+		return fault.New(fault.Conflict, "ring_of_links", "the imports need each other in a ring: "+v.Blocks).At(fault.Place{Path: v.Loosen}).
+			Mended("Let the field be left blank (its record type says that it is required), or load one of the two without it first.")
+	}
+	// Those whose links wait are checked again when what they lead to has been, and
+	// with them those that point to them.
+	var plan, again []store.BundleStep
+	var turns []int64
+	ring := false
+	for _, m := range v.Members {
+		turns = append(turns, m.Import.ID)
+		if m.Import.Routine.V == nil || m.Import.Written {
+			continue
+		}
+		step := store.BundleStep{Import: m.Import.ID, Act: life.Check}
+		plan = append(plan, step)
+		if ring = ring || len(m.Later) > 0; ring {
+			again = append(again, step)
+		}
+	}
+	if err := s.store.SetTurns(ctx, b.ID, turns); err != nil {
+		return err
+	}
+	return s.beginBundle(ctx, b, life.Checking, by, func(now *store.Bundle) error {
+		now.Plan.V = append(plan, again...)
+		return nil
+	})
+}
+
+// LoadBundle has the verdicts of all imports of a checked bundle carried out in their
+// order, or goes on with a load that has given way.
+func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.BundlePolicy, by store.Person) error {
+	v, err := s.Bundle(ctx, b)
+	if err != nil {
+		return err
+	}
+	switch b.State {
+	case life.Ready:
+		for _, m := range v.Members {
+			if m.Stale || m.Import.Routine.V != nil && !m.Import.Written && m.Import.State != life.Ready {
+				return fault.New(fault.Conflict, "check_again", m.Import.Name+" was changed, or something that it points to was, after the bundle was checked").Mended("Check the bundle again.")
+			}
+		}
+	case life.Paused:
+	default:
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s cannot be loaded", b.State).Mended("Check it first.")
+	}
+	return s.beginBundle(ctx, b, life.Loading, by, func(now *store.Bundle) error {
+		now.Policy.V, now.Plan.V = policy, nil
+		for _, m := range v.Members {
+			switch m.Import.State {
+			case life.Ready:
+				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Load})
+			case life.Paused:
+				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Resume})
+			}
+		}
+		return nil
+	})
+}
+
+// UndoBundle has taken back what the imports of a bundle have written, the last first.
+func (s *Service) UndoBundle(ctx context.Context, b store.Bundle, by store.Person) error {
+	v, err := s.Bundle(ctx, b)
+	if err != nil {
+		return err
+	}
+	return s.beginBundle(ctx, b, life.Undoing, by, func(now *store.Bundle) error {
+		now.Plan.V = nil
+		for _, m := range slices.Backward(v.Members) {
+			if m.Import.Written && m.Import.State != life.Undone {
+				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Undo})
+			}
+		}
+		return nil
+	})
+}
+
+// CancelBundle ends the work on a bundle, and what runs of it.
+func (s *Service) CancelBundle(ctx context.Context, b store.Bundle, by store.Person) error {
+	var runs int64
+	err := s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		if !now.Works() {
+			return fault.New(fault.Conflict, "nothing_runs", "nothing runs that could be cancelled").With(string(now.State))
+		}
+		if now.Begun {
+			runs = now.Plan.V[now.At].Import
+		}
+		now.Trouble.V = &store.Trouble{Code: "cancelled", Message: "the work was cancelled by " + by.Name}
+		rest(now)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if runs > 0 {
+		i, err := s.store.Import(ctx, b.Workspace, runs)
+		if err == nil && i.Work != "" {
+			err = s.Do(ctx, i, life.Cancel, by)
+		}
+		if err != nil && !fault.Is(err, "nothing_runs") {
+			return err
+		}
+	}
+	return s.store.LogBundle(ctx, b, "cancel", by)
+}
+
+// DiscardBundle gives up a bundle of which nothing was loaded, with its imports.
+func (s *Service) DiscardBundle(ctx context.Context, b store.Bundle, by store.Person) error {
+	imports, _, _, err := s.membersOf(ctx, b)
+	if err != nil {
+		return err
+	}
+	for _, i := range imports {
+		if i.Written {
+			return fault.New(fault.Conflict, "rows_written", "rows of the bundle were loaded, so it cannot be discarded").Mended("Take it back, or leave it as it is.")
+		}
+	}
+	err = s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		if now.Works() {
+			return fault.New(fault.Conflict, "bundle_busy", "the bundle is being worked on").Mended("Cancel it first.")
+		}
+		now.State = life.Discarded
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, i := range imports {
+		if err := s.Do(ctx, i, life.Discard, by); err != nil {
+			return err
+		}
+	}
+	return s.store.LogBundle(ctx, b, "discard", by)
+}
+
+// rest puts a bundle on which work has ended, or was ended, into the state in which
+// it is now.
+func rest(b *store.Bundle) {
+	done := b.At >= len(b.Plan.V)
+	switch {
+	case b.State == life.Checking && done && b.Trouble.V == nil:
+		b.State = life.Ready
+	case b.State == life.Checking:
+		b.State = life.Open
+	case b.State == life.Loading && done && b.Trouble.V == nil:
+		b.State = life.Loaded
+	case b.State == life.Undoing && done && b.Trouble.V == nil:
+		b.State = life.Undone
+	default:
+		b.State = life.Paused
+	}
+	b.Begun = false
+}
+
+// advanceOf goes on with the work on the bundle that an import belongs to, if any.
+func (s *Service) advanceOf(ctx context.Context, importID int64) error {
+	i, err := s.store.ImportAnywhere(ctx, importID)
+	if err != nil || i.Bundle == nil {
+		return err
+	}
+	return s.advance(ctx, *i.Bundle)
+}
+
+// advanceAll goes on with the work on all bundles: for what ended while no process
+// lived to see it.
+func (s *Service) advanceAll(ctx context.Context) error {
+	ids, err := s.store.BundlesAtWork(ctx)
+	for _, id := range ids {
+		err = errors.Join(err, s.advance(ctx, id))
+	}
+	return err
+}
+
+// advance begins the next act of the work on a bundle when the one before has ended.
+func (s *Service) advance(ctx context.Context, id int64) error {
+	return s.store.ChangeBundle(ctx, id, func(b *store.Bundle) error {
+		for b.Works() {
+			if b.At >= len(b.Plan.V) {
+				rest(b)
+				return nil
+			}
+			step := b.Plan.V[b.At]
+			i, err := s.store.Import(ctx, b.Workspace, step.Import)
+			if err != nil {
+				return err
+			}
+			if i.Work != "" {
+				return nil // its end goes on with this
+			}
+			if !b.Begun && !did(step.Act, i) {
+				b.Begun = true
+				if err := s.begin(ctx, b, step, i); err != nil {
+					s.giveWay(b, i, s.troubleOf(err, i.ID))
+				}
+				continue
+			}
+			b.Begun = false
+			if trouble := gaveWay(step.Act, i); trouble != nil {
+				s.giveWay(b, i, *trouble)
+				continue
+			}
+			b.At++
+		}
+		return nil
+	})
+}
+
+// giveWay ends the work on a bundle, or goes on with the next import where that is the
+// policy.
+func (s *Service) giveWay(b *store.Bundle, i store.Import, trouble store.Trouble) {
+	trouble.Message = i.Name + ": " + trouble.Message
+	b.Begun = false
+	if b.State == life.Checking || b.State == life.Loading && b.Policy.V.GoOn { // what is left is worth knowing
+		b.Trouble.V = &trouble
+		b.At++
+		return
+	}
+	b.Trouble.V = &trouble
+	rest(b)
+}
+
+// did reports whether an act was done on an import though nobody has noted it.
+func did(act life.Event, i store.Import) bool {
+	return (act == life.Load || act == life.Resume) && i.State == life.Loaded || act == life.Undo && i.State == life.Undone
+}
+
+// gaveWay tells why an act on an import that has ended did not come to its end.
+func gaveWay(act life.Event, i store.Import) *store.Trouble {
+	if i.Trouble.V != nil {
+		return i.Trouble.V
+	}
+	end := map[life.Event][]life.State{life.Check: {life.Ready}, life.Load: {life.Loaded}, life.Resume: {life.Loaded}, life.Undo: {life.Undone, life.Loaded}}[act]
+	if slices.Contains(end, i.State) {
+		return nil
+	}
+	return &store.Trouble{Code: "gave_way", Message: fmt.Sprintf("it is %s", i.State), Mend: "Look at the import, and go on with the bundle."}
+}
+
+// begin begins one act of the work on a bundle.
+func (s *Service) begin(ctx context.Context, b *store.Bundle, step store.BundleStep, i store.Import) error {
+	by, err := s.store.Person(ctx, *b.WorkedBy)
+	if err != nil {
+		return err
+	}
+	switch step.Act {
+	case life.Check:
+		return s.Check(ctx, i, by)
+	case life.Load:
+		return s.Load(ctx, i, LoadRequest{Policy: b.Policy.V.LoadPolicy}, by)
+	case life.Undo:
+		return s.Undo(ctx, i, UndoRequest{}, by)
+	}
+	return s.Do(ctx, i, step.Act, by)
+}
+
+// besideOf gives the other imports of the bundle that an import belongs to, as far as
+// their rows may be linked to.
+func (s *Service) besideOf(ctx context.Context, i store.Import) ([]staging.Beside, error) {
+	if i.Bundle == nil {
+		return nil, nil
+	}
+	imports, err := s.store.BundleImports(ctx, *i.Bundle)
+	if err != nil {
+		return nil, err
+	}
+	var list []staging.Beside
+	for _, o := range imports {
+		if o.ID == i.ID || o.Routine.V == nil || o.State == life.Discarded || o.State == life.Undone || o.State == life.Closed {
+			continue
+		}
+		plan, _, err := s.planOf(ctx, o)
+		if _, bad := fault.From(err); bad {
+			continue // it cannot be loaded as it is
+		}
+		if err != nil {
+			return nil, err
+		}
+		later := o.Turn > i.Turn || o.Turn == i.Turn && o.Place > i.Place
+		list = append(list, staging.Beside{Import: o, Plan: plan, Later: later})
+	}
+	return list, nil
+}

@@ -1,0 +1,154 @@
+package work
+
+import (
+	"fmt"
+	"maps"
+	"strings"
+	"testing"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/life"
+	"uchi/internal/store"
+)
+
+// bundled makes a bundle of files, names and contents by turns, and waits until they
+// are read.
+func (b *bench) bundled(files ...string) store.Bundle {
+	b.Helper()
+	bundle, err := b.work.NewBundle(b.Context(), "main", "All of it", b.person)
+	b.ok(err)
+	for n := 0; n < len(files); n += 2 {
+		b.ok(b.work.AddToBundle(b.Context(), bundle, Upload{Workspace: "main", FileName: files[n], Body: strings.NewReader(files[n+1]), Bytes: int64(len(files[n+1])), By: b.person}))
+	}
+	return b.settled(bundle)
+}
+
+// settled waits until nobody works on a bundle or one of its imports.
+func (b *bench) settled(bundle store.Bundle) store.Bundle {
+	b.Helper()
+	for range 3000 {
+		now, err := b.store.Bundle(b.Context(), "main", bundle.ID)
+		b.ok(err)
+		busy := now.Works()
+		for _, i := range b.members(now) {
+			busy = busy || i.Work != ""
+		}
+		if !busy {
+			return now
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	b.Fatal("the work on the bundle does not end")
+	panic("unreachable")
+}
+
+func (b *bench) members(bundle store.Bundle) []store.Import {
+	b.Helper()
+	list, err := b.store.BundleImports(b.Context(), bundle.ID)
+	b.ok(err)
+	return list
+}
+
+func (b *bench) checkBundle(bundle store.Bundle) store.Bundle {
+	b.Helper()
+	b.ok(b.work.CheckBundle(b.Context(), bundle, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Ready, (*store.Trouble)(nil)})
+	return bundle
+}
+
+// said words what the imports of a bundle would do, or have done.
+func (b *bench) said(bundle store.Bundle) string {
+	b.Helper()
+	var list []string
+	for _, i := range b.members(bundle) {
+		words := map[string]int64{}
+		for o, n := range i.Outcomes.V {
+			words[string(o)] = n
+		}
+		if i.State == life.Ready {
+			words = i.Totals.V.Verdicts
+		}
+		maps.DeleteFunc(words, func(_ string, n int64) bool { return n == 0 })
+		list = append(list, fmt.Sprint(i.Name, " ", i.State, " ", words))
+	}
+	return strings.Join(list, "\n")
+}
+
+const (
+	bundledAccounts = "Company,External ID,Parent account,Country\nUlvsund Havn,B-1,Kyst Group,NO\nKyst Group,B-2,,NO\nBad one,B-3,,Nowhereland\n"
+	bundledContacts = "Given name,Family name,E-mail,Account,External ID\nKari,Berg,kari@ulvsund.example,B-1,P-1\nPer,Lie,per@kyst.example,Kyst Group,P-2\nOle,Dal,ole@bad.example,B-3,P-3\nEva,Li,eva@none.example,Nobody,P-4\n"
+	bundledDeals    = "Deal title,Stage,Account,Contact,Amount,Expected close\nPedestals,offered,Ulvsund Havn,kari@ulvsund.example,1200,2026-12-01\nChargers,offered,B-2,P-2,800,2026-12-02\n"
+)
+
+// Files in any order are checked as one: what one file will make counts for the
+// others; they are loaded in the order of their links, the second time all is the
+// same, and one undo takes everything back.
+func TestBundle(t *testing.T) {
+	b := start(t)
+	files := []string{"deals.csv", bundledDeals, "contacts.csv", bundledContacts, "notes.pdf", "%PDF-1.7", "empty.csv", "", "accounts.csv", bundledAccounts}
+	bundle := b.bundled(files...)
+	b.want(len(bundle.LeftOut.V), 2)
+	v, err := b.work.Bundle(b.Context(), bundle)
+	b.ok(err)
+	var order []string
+	for _, m := range v.Members {
+		order = append(order, m.Import.Name)
+	}
+	b.want(strings.Join(order, " "), "accounts.csv contacts.csv deals.csv")
+	b.want(strings.Join(v.Members[1].Reasons, "; "), "after accounts.csv: Contacts point to accounts by Account")
+	bundle = b.checkBundle(bundle)
+	b.want(b.said(bundle), "accounts.csv ready map[create:2 hold:1]\ncontacts.csv ready map[create:2 hold:2]\ndeals.csv ready map[create:2]")
+	b.want(strings.Join(b.codes(b.members(bundle)[2]), "\n"), "")
+	contacts := b.members(bundle)[1]
+	b.want(strings.Join(b.codes(contacts), "\n"), "4 link_held account\n5 link_not_found account")
+
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Loaded, (*store.Trouble)(nil)})
+	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1]\ncontacts.csv loaded map[created:2 held:2]\ndeals.csv loaded map[created:2]")
+	b.want(b.record("contact", "CON-1").Links["account"].Title+" "+b.record("contact", "CON-2").Links["account"].Title, "Ulvsund Havn Kyst Group")
+	deal := b.record("opportunity", "OPP-2")
+	b.want(deal.Links["account"].Title+" "+deal.Links["contact"].Title, "Kyst Group Per Lie")
+	b.want(b.parents(), "Ulvsund Havn>Kyst Group Kyst Group")
+
+	again := b.checkBundle(b.bundled(files...))
+	b.want(b.said(again), "accounts.csv ready map[hold:1 same:2]\ncontacts.csv ready map[hold:2 same:2]\ndeals.csv ready map[same:2]")
+
+	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
+	bundle = b.settled(bundle)
+	b.want(bundle.State, life.Undone)
+	b.want(b.records("account", "contact", "opportunity"), b.records())
+}
+
+// Files whose records point to each other: the links of the first wait until the
+// second is loaded, whose load writes them, and goes with them.
+func TestTangledBundle(t *testing.T) {
+	b := start(t)
+	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "main_contact", Label: "Main contact", Type: catalog.Reference, To: "contact"}, 0, b.person)
+	b.ok(err)
+	b.loaded("account", "Company,External ID\nNordkai Marina,B-9\n")
+	files := []string{"contacts.csv", bundledContacts, "accounts.csv",
+		"Company,External ID,Main contact\nUlvsund Havn,B-1,P-1\nKyst Group,B-2,per@kyst.example\nNordkai Marina,B-9,P-2\nLost,B-4,P-77\n"}
+	before := b.records("account", "contact")
+	bundle := b.checkBundle(b.bundled(files...))
+	v, err := b.work.Bundle(b.Context(), bundle)
+	b.ok(err)
+	b.want(v.Members[0].Import.Name+" "+strings.Join(v.Members[0].Later, ""), "accounts.csv Main contact → contacts.csv")
+	b.want(b.said(bundle), "accounts.csv ready map[create:2 hold:1 update:1]\ncontacts.csv ready map[create:2 hold:2]")
+	b.want(strings.Join(b.codes(v.Members[0].Import), "\n"), "5 link_not_found main_contact")
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Loaded, (*store.Trouble)(nil)})
+	var linked []string
+	for n := range 3 {
+		linked = append(linked, b.record("account", fmt.Sprint("ACC-", n+1)).Links["main_contact"].Title)
+	}
+	b.want(strings.Join(linked, ", "), "Per Lie, Kari Berg, Per Lie")
+	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Undone, (*store.Trouble)(nil)})
+	b.want(b.records("account", "contact"), before)
+	b.want(b.dangling(), 0)
+}
