@@ -135,13 +135,13 @@ var bodies = map[string]string{
 	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`, "takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
-	"copyRoutine": `{"to":"other"}`,
+	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`,
 	"addView":     `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }
 
 // later are asked last, since they take away what others look at.
-var later = []string{"discardImport", "close", "signOut", "removeToken", "removeRoutine"}
+var later = []string{"discardImport", "discardBundle", "close", "signOut", "removeToken", "removeRoutine"}
 
 // Every operation of the contract, asked by nobody, by each role, of a workspace
 // that has the thing and of one that has not: who may not is refused, what is
@@ -167,6 +167,9 @@ func TestEveryOperation(t *testing.T) {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	f.idle()
+	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"All of it"}`); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
 	for _, act := range []string{"check", "load"} {
 		if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "", ""); res.StatusCode >= 300 {
 			t.Fatalf("%d %s", res.StatusCode, body)
@@ -189,7 +192,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "field": "berths", "text": "Quay", "other": "contact"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}
@@ -231,7 +234,7 @@ func TestEveryOperation(t *testing.T) {
 					break
 				}
 			}
-			if o.OperationID == "upload" {
+			if o.OperationID == "upload" || o.OperationID == "addToBundle" {
 				body = upload
 			}
 		}
@@ -263,7 +266,7 @@ func TestEveryOperation(t *testing.T) {
 					if needs[name] != anybody {
 						t.Error(said)
 					}
-				case workspace == "nowhere", workspace == "other" && (strings.Contains(o.path, "{import}") || strings.Contains(o.path, "{id}")):
+				case workspace == "nowhere", workspace == "other" && (strings.Contains(o.path, "{import}") || strings.Contains(o.path, "{id}") || strings.Contains(o.path, "{bundle}")):
 					if res.StatusCode != http.StatusNotFound && res.StatusCode != http.StatusBadRequest && res.StatusCode != http.StatusUnprocessableEntity {
 						t.Error(said)
 					}

@@ -123,6 +123,45 @@ func (e Both) Valid() bool {
 	}
 }
 
+// Defines values for BundleState.
+const (
+	BundleStateChecking  BundleState = "checking"
+	BundleStateDiscarded BundleState = "discarded"
+	BundleStateLoaded    BundleState = "loaded"
+	BundleStateLoading   BundleState = "loading"
+	BundleStateOpen      BundleState = "open"
+	BundleStatePaused    BundleState = "paused"
+	BundleStateReady     BundleState = "ready"
+	BundleStateUndoing   BundleState = "undoing"
+	BundleStateUndone    BundleState = "undone"
+)
+
+// Valid indicates whether the value is a known member of the BundleState enum.
+func (e BundleState) Valid() bool {
+	switch e {
+	case BundleStateChecking:
+		return true
+	case BundleStateDiscarded:
+		return true
+	case BundleStateLoaded:
+		return true
+	case BundleStateLoading:
+		return true
+	case BundleStateOpen:
+		return true
+	case BundleStatePaused:
+		return true
+	case BundleStateReady:
+		return true
+	case BundleStateUndoing:
+		return true
+	case BundleStateUndone:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DoubtfulPolicy.
 const (
 	DoubtfulPolicyHold DoubtfulPolicy = "hold"
@@ -299,43 +338,43 @@ func (e ImportBusy) Valid() bool {
 
 // Defines values for ImportState.
 const (
-	Checking  ImportState = "checking"
-	Closed    ImportState = "closed"
-	Discarded ImportState = "discarded"
-	Loaded    ImportState = "loaded"
-	Loading   ImportState = "loading"
-	Open      ImportState = "open"
-	Paused    ImportState = "paused"
-	Ready     ImportState = "ready"
-	Stopped   ImportState = "stopped"
-	Undoing   ImportState = "undoing"
-	Undone    ImportState = "undone"
+	ImportStateChecking  ImportState = "checking"
+	ImportStateClosed    ImportState = "closed"
+	ImportStateDiscarded ImportState = "discarded"
+	ImportStateLoaded    ImportState = "loaded"
+	ImportStateLoading   ImportState = "loading"
+	ImportStateOpen      ImportState = "open"
+	ImportStatePaused    ImportState = "paused"
+	ImportStateReady     ImportState = "ready"
+	ImportStateStopped   ImportState = "stopped"
+	ImportStateUndoing   ImportState = "undoing"
+	ImportStateUndone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
-	case Checking:
+	case ImportStateChecking:
 		return true
-	case Closed:
+	case ImportStateClosed:
 		return true
-	case Discarded:
+	case ImportStateDiscarded:
 		return true
-	case Loaded:
+	case ImportStateLoaded:
 		return true
-	case Loading:
+	case ImportStateLoading:
 		return true
-	case Open:
+	case ImportStateOpen:
 		return true
-	case Paused:
+	case ImportStatePaused:
 		return true
-	case Ready:
+	case ImportStateReady:
 		return true
-	case Stopped:
+	case ImportStateStopped:
 		return true
-	case Undoing:
+	case ImportStateUndoing:
 		return true
-	case Undone:
+	case ImportStateUndone:
 		return true
 	default:
 		return false
@@ -749,6 +788,72 @@ type BroughtBack struct {
 	Rows int64 `json:"rows"`
 }
 
+// Bundle defines model for Bundle.
+type Bundle struct {
+	// At Acts of the work under way that are done
+	At int `json:"at"`
+
+	// Blocks A ring of links that records must have, which no order can satisfy
+	Blocks    string    `json:"blocks,omitempty,omitzero"`
+	ChangedAt time.Time `json:"changed_at"`
+	Id        int64     `json:"id"`
+
+	// Imports In the order in which they are loaded
+	Imports []BundleImport `json:"imports"`
+
+	// LeftOut What was sent and cannot be read, and why
+	LeftOut []LeftOut `json:"left_out"`
+
+	// Loosen The field by which the ring can be broken
+	Loosen string    `json:"loosen,omitempty,omitzero"`
+	MadeAt time.Time `json:"made_at"`
+	MadeBy string    `json:"made_by"`
+	Name   string    `json:"name"`
+
+	// Of Acts that the work under way comes to
+	Of int `json:"of"`
+
+	// Ordered The order was made by hand
+	Ordered bool        `json:"ordered"`
+	State   BundleState `json:"state"`
+	Trouble Trouble     `json:"trouble,omitempty,omitzero"`
+
+	// Unfilled Record types, by their plural, that no import fills
+	Unfilled []string `json:"unfilled"`
+}
+
+// BundleState defines model for Bundle.State.
+type BundleState string
+
+// BundleImport defines model for BundleImport.
+type BundleImport struct {
+	Import Import `json:"import"`
+
+	// Later Links that are written when later imports are loaded
+	Later []string `json:"later"`
+
+	// Reasons Why it stands where it does
+	Reasons []string `json:"reasons"`
+
+	// Stale Something that it points to was checked after it
+	Stale bool `json:"stale"`
+
+	// Types The record types that its rows become, by their plural; empty while nobody has said
+	Types []string `json:"types"`
+}
+
+// BundlePolicy When the load gives way; what is left out loads all that is good
+type BundlePolicy struct {
+	// GoOn The next import is loaded all the same when one has given way
+	GoOn bool `json:"go_on,omitempty,omitzero"`
+
+	// PauseHeld An import pauses when so many of its rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// StopFails An import stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	// Against What keeps it from being taken
@@ -997,6 +1102,9 @@ type Import struct {
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
 	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
+	// Bundle The bundle that it belongs to
+	Bundle int64 `json:"bundle,omitempty,omitzero"`
+
 	// Busy Work in progress
 	Busy ImportBusy `json:"busy"`
 
@@ -1073,6 +1181,12 @@ type KnownAs struct {
 
 	// Type The other record type
 	Type string `json:"type"`
+}
+
+// LeftOut defines model for LeftOut.
+type LeftOut struct {
+	Name    string  `json:"name"`
+	Trouble Trouble `json:"trouble"`
 }
 
 // LeftRow defines model for LeftRow.
@@ -1889,6 +2003,9 @@ type WorkspaceChange struct {
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
+// BundleParam defines model for bundle_param.
+type BundleParam = int64
+
 // ColumnsParam defines model for columns_param.
 type ColumnsParam = []string
 
@@ -1965,6 +2082,22 @@ type WorkspaceParam = string
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
 	Records int64 `form:"records,omitempty" json:"records,omitempty,omitzero"`
+}
+
+// AddBundleJSONBody defines parameters for AddBundle.
+type AddBundleJSONBody struct {
+	Name string `json:"name"`
+}
+
+// AddToBundleParams defines parameters for AddToBundle.
+type AddToBundleParams struct {
+	// Name The file's name
+	Name string `form:"name" json:"name"`
+}
+
+// OrderBundleJSONBody defines parameters for OrderBundle.
+type OrderBundleJSONBody struct {
+	Imports []int64 `json:"imports,omitempty,omitzero"`
 }
 
 // ListImportsParams defines parameters for ListImports.
@@ -2372,6 +2505,15 @@ type AddWorkspaceJSONRequestBody = NewWorkspace
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
 
+// AddBundleJSONRequestBody defines body for AddBundle for application/json ContentType.
+type AddBundleJSONRequestBody AddBundleJSONBody
+
+// LoadBundleJSONRequestBody defines body for LoadBundle for application/json ContentType.
+type LoadBundleJSONRequestBody = BundlePolicy
+
+// OrderBundleJSONRequestBody defines body for OrderBundle for application/json ContentType.
+type OrderBundleJSONRequestBody OrderBundleJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2506,6 +2648,36 @@ type ServerInterface interface {
 	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// ListBundles Bundles, newest first; those that were discarded are left out
+	// (GET /workspaces/{workspace}/bundles)
+	ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// AddBundle Make a bundle, to which files are then sent
+	// (POST /workspaces/{workspace}/bundles)
+	AddBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// DiscardBundle Give a bundle up before anything of it is loaded, with its imports
+	// (DELETE /workspaces/{workspace}/bundles/{bundle})
+	DiscardBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// GetBundle A bundle with its imports in their order, and the reasons for it
+	// (GET /workspaces/{workspace}/bundles/{bundle})
+	GetBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// CancelBundle End the work on a bundle, and what runs of it
+	// (POST /workspaces/{workspace}/bundles/{bundle}/cancel)
+	CancelBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// CheckBundle Check all imports in their order; what one will make counts as found for the others
+	// (POST /workspaces/{workspace}/bundles/{bundle}/check)
+	CheckBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// AddToBundle Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+	// (POST /workspaces/{workspace}/bundles/{bundle}/files)
+	AddToBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params AddToBundleParams)
+	// LoadBundle Load all imports in their order, or go on with a load that has given way
+	// (POST /workspaces/{workspace}/bundles/{bundle}/load)
+	LoadBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// OrderBundle Put the imports into an order by hand; none lets it follow their links again
+	// (PUT /workspaces/{workspace}/bundles/{bundle}/order)
+	OrderBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// UndoBundle Take back what was loaded, the last import first
+	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
+	UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListImportsParams)
@@ -2848,6 +3020,66 @@ func (_ Unimplemented) GetWorkspace(w http.ResponseWriter, r *http.Request, work
 // ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 // (PATCH /workspaces/{workspace})
 func (_ Unimplemented) ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListBundles Bundles, newest first; those that were discarded are left out
+// (GET /workspaces/{workspace}/bundles)
+func (_ Unimplemented) ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddBundle Make a bundle, to which files are then sent
+// (POST /workspaces/{workspace}/bundles)
+func (_ Unimplemented) AddBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DiscardBundle Give a bundle up before anything of it is loaded, with its imports
+// (DELETE /workspaces/{workspace}/bundles/{bundle})
+func (_ Unimplemented) DiscardBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetBundle A bundle with its imports in their order, and the reasons for it
+// (GET /workspaces/{workspace}/bundles/{bundle})
+func (_ Unimplemented) GetBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// CancelBundle End the work on a bundle, and what runs of it
+// (POST /workspaces/{workspace}/bundles/{bundle}/cancel)
+func (_ Unimplemented) CancelBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// CheckBundle Check all imports in their order; what one will make counts as found for the others
+// (POST /workspaces/{workspace}/bundles/{bundle}/check)
+func (_ Unimplemented) CheckBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddToBundle Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+// (POST /workspaces/{workspace}/bundles/{bundle}/files)
+func (_ Unimplemented) AddToBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params AddToBundleParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// LoadBundle Load all imports in their order, or go on with a load that has given way
+// (POST /workspaces/{workspace}/bundles/{bundle}/load)
+func (_ Unimplemented) LoadBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// OrderBundle Put the imports into an order by hand; none lets it follow their links again
+// (PUT /workspaces/{workspace}/bundles/{bundle}/order)
+func (_ Unimplemented) OrderBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// UndoBundle Take back what was loaded, the last import first
+// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
+func (_ Unimplemented) UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3639,6 +3871,354 @@ func (siw *ServerInterfaceWrapper) ChangeWorkspace(w http.ResponseWriter, r *htt
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.ChangeWorkspace(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListBundles operation middleware
+func (siw *ServerInterfaceWrapper) ListBundles(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListBundles(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddBundle operation middleware
+func (siw *ServerInterfaceWrapper) AddBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddBundle(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// DiscardBundle operation middleware
+func (siw *ServerInterfaceWrapper) DiscardBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DiscardBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetBundle operation middleware
+func (siw *ServerInterfaceWrapper) GetBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// CancelBundle operation middleware
+func (siw *ServerInterfaceWrapper) CancelBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.CancelBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// CheckBundle operation middleware
+func (siw *ServerInterfaceWrapper) CheckBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.CheckBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddToBundle operation middleware
+func (siw *ServerInterfaceWrapper) AddToBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddToBundleParams
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", r.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "name"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddToBundle(w, r, workspace, bundle, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// LoadBundle operation middleware
+func (siw *ServerInterfaceWrapper) LoadBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.LoadBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// OrderBundle operation middleware
+func (siw *ServerInterfaceWrapper) OrderBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.OrderBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// UndoBundle operation middleware
+func (siw *ServerInterfaceWrapper) UndoBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.UndoBundle(w, r, workspace, bundle)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -8007,6 +8587,36 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Patch(options.BaseURL+"/workspaces/{workspace}", wrapper.ChangeWorkspace)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/bundles", wrapper.ListBundles)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles", wrapper.AddBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}", wrapper.DiscardBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}", wrapper.GetBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/cancel", wrapper.CancelBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/check", wrapper.CheckBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/files", wrapper.AddToBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/load", wrapper.LoadBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/order", wrapper.OrderBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo", wrapper.UndoBundle)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports", wrapper.ListImports)
 	})
 	r.Group(func(r chi.Router) {
@@ -8894,6 +9504,405 @@ type ChangeWorkspacedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChangeWorkspacedefaultApplicationProblemPlusJSONResponse) VisitChangeWorkspaceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBundlesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type ListBundlesResponseObject interface {
+	VisitListBundlesResponse(w http.ResponseWriter) error
+}
+
+type ListBundles200JSONResponse struct {
+	Bundles []Bundle `json:"bundles"`
+}
+
+func (response ListBundles200JSONResponse) VisitListBundlesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBundlesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListBundlesdefaultApplicationProblemPlusJSONResponse) VisitListBundlesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *AddBundleJSONRequestBody
+}
+
+type AddBundleResponseObject interface {
+	VisitAddBundleResponse(w http.ResponseWriter) error
+}
+
+type AddBundle201JSONResponse Bundle
+
+func (response AddBundle201JSONResponse) VisitAddBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddBundledefaultApplicationProblemPlusJSONResponse) VisitAddBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DiscardBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+}
+
+type DiscardBundleResponseObject interface {
+	VisitDiscardBundleResponse(w http.ResponseWriter) error
+}
+
+type DiscardBundle204Response struct {
+}
+
+func (response DiscardBundle204Response) VisitDiscardBundleResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DiscardBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DiscardBundledefaultApplicationProblemPlusJSONResponse) VisitDiscardBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+}
+
+type GetBundleResponseObject interface {
+	VisitGetBundleResponse(w http.ResponseWriter) error
+}
+
+type GetBundle200JSONResponse Bundle
+
+func (response GetBundle200JSONResponse) VisitGetBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBundledefaultApplicationProblemPlusJSONResponse) VisitGetBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+}
+
+type CancelBundleResponseObject interface {
+	VisitCancelBundleResponse(w http.ResponseWriter) error
+}
+
+type CancelBundle202JSONResponse Bundle
+
+func (response CancelBundle202JSONResponse) VisitCancelBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CancelBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CancelBundledefaultApplicationProblemPlusJSONResponse) VisitCancelBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+}
+
+type CheckBundleResponseObject interface {
+	VisitCheckBundleResponse(w http.ResponseWriter) error
+}
+
+type CheckBundle202JSONResponse Bundle
+
+func (response CheckBundle202JSONResponse) VisitCheckBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckBundledefaultApplicationProblemPlusJSONResponse) VisitCheckBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddToBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+	Params    AddToBundleParams
+	Body      io.Reader
+}
+
+type AddToBundleResponseObject interface {
+	VisitAddToBundleResponse(w http.ResponseWriter) error
+}
+
+type AddToBundle201JSONResponse Bundle
+
+func (response AddToBundle201JSONResponse) VisitAddToBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddToBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddToBundledefaultApplicationProblemPlusJSONResponse) VisitAddToBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LoadBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+	Body      *LoadBundleJSONRequestBody
+}
+
+type LoadBundleResponseObject interface {
+	VisitLoadBundleResponse(w http.ResponseWriter) error
+}
+
+type LoadBundle202JSONResponse Bundle
+
+func (response LoadBundle202JSONResponse) VisitLoadBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LoadBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LoadBundledefaultApplicationProblemPlusJSONResponse) VisitLoadBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+	Body      *OrderBundleJSONRequestBody
+}
+
+type OrderBundleResponseObject interface {
+	VisitOrderBundleResponse(w http.ResponseWriter) error
+}
+
+type OrderBundle200JSONResponse Bundle
+
+func (response OrderBundle200JSONResponse) VisitOrderBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OrderBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response OrderBundledefaultApplicationProblemPlusJSONResponse) VisitOrderBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+}
+
+type UndoBundleResponseObject interface {
+	VisitUndoBundleResponse(w http.ResponseWriter) error
+}
+
+type UndoBundle202JSONResponse Bundle
+
+func (response UndoBundle202JSONResponse) VisitUndoBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoBundledefaultApplicationProblemPlusJSONResponse) VisitUndoBundleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12377,6 +13386,36 @@ type StrictServerInterface interface {
 	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(ctx context.Context, request ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error)
+	// ListBundles Bundles, newest first; those that were discarded are left out
+	// (GET /workspaces/{workspace}/bundles)
+	ListBundles(ctx context.Context, request ListBundlesRequestObject) (ListBundlesResponseObject, error)
+	// AddBundle Make a bundle, to which files are then sent
+	// (POST /workspaces/{workspace}/bundles)
+	AddBundle(ctx context.Context, request AddBundleRequestObject) (AddBundleResponseObject, error)
+	// DiscardBundle Give a bundle up before anything of it is loaded, with its imports
+	// (DELETE /workspaces/{workspace}/bundles/{bundle})
+	DiscardBundle(ctx context.Context, request DiscardBundleRequestObject) (DiscardBundleResponseObject, error)
+	// GetBundle A bundle with its imports in their order, and the reasons for it
+	// (GET /workspaces/{workspace}/bundles/{bundle})
+	GetBundle(ctx context.Context, request GetBundleRequestObject) (GetBundleResponseObject, error)
+	// CancelBundle End the work on a bundle, and what runs of it
+	// (POST /workspaces/{workspace}/bundles/{bundle}/cancel)
+	CancelBundle(ctx context.Context, request CancelBundleRequestObject) (CancelBundleResponseObject, error)
+	// CheckBundle Check all imports in their order; what one will make counts as found for the others
+	// (POST /workspaces/{workspace}/bundles/{bundle}/check)
+	CheckBundle(ctx context.Context, request CheckBundleRequestObject) (CheckBundleResponseObject, error)
+	// AddToBundle Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+	// (POST /workspaces/{workspace}/bundles/{bundle}/files)
+	AddToBundle(ctx context.Context, request AddToBundleRequestObject) (AddToBundleResponseObject, error)
+	// LoadBundle Load all imports in their order, or go on with a load that has given way
+	// (POST /workspaces/{workspace}/bundles/{bundle}/load)
+	LoadBundle(ctx context.Context, request LoadBundleRequestObject) (LoadBundleResponseObject, error)
+	// OrderBundle Put the imports into an order by hand; none lets it follow their links again
+	// (PUT /workspaces/{workspace}/bundles/{bundle}/order)
+	OrderBundle(ctx context.Context, request OrderBundleRequestObject) (OrderBundleResponseObject, error)
+	// UndoBundle Take back what was loaded, the last import first
+	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
+	UndoBundle(ctx context.Context, request UndoBundleRequestObject) (UndoBundleResponseObject, error)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
@@ -13123,6 +14162,301 @@ func (sh *strictHandler) ChangeWorkspace(w http.ResponseWriter, r *http.Request,
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ChangeWorkspaceResponseObject); ok {
 		if err := validResponse.VisitChangeWorkspaceResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListBundles operation middleware
+func (sh *strictHandler) ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ListBundlesRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListBundles(ctx, request.(ListBundlesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListBundles")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListBundlesResponseObject); ok {
+		if err := validResponse.VisitListBundlesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddBundle operation middleware
+func (sh *strictHandler) AddBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request AddBundleRequestObject
+
+	request.Workspace = workspace
+
+	var body AddBundleJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddBundle(ctx, request.(AddBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddBundleResponseObject); ok {
+		if err := validResponse.VisitAddBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DiscardBundle operation middleware
+func (sh *strictHandler) DiscardBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request DiscardBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DiscardBundle(ctx, request.(DiscardBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DiscardBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DiscardBundleResponseObject); ok {
+		if err := validResponse.VisitDiscardBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetBundle operation middleware
+func (sh *strictHandler) GetBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request GetBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBundle(ctx, request.(GetBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetBundleResponseObject); ok {
+		if err := validResponse.VisitGetBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CancelBundle operation middleware
+func (sh *strictHandler) CancelBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request CancelBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.CancelBundle(ctx, request.(CancelBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CancelBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(CancelBundleResponseObject); ok {
+		if err := validResponse.VisitCancelBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CheckBundle operation middleware
+func (sh *strictHandler) CheckBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request CheckBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckBundle(ctx, request.(CheckBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(CheckBundleResponseObject); ok {
+		if err := validResponse.VisitCheckBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddToBundle operation middleware
+func (sh *strictHandler) AddToBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params AddToBundleParams) {
+	var request AddToBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+	request.Params = params
+
+	request.Body = r.Body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddToBundle(ctx, request.(AddToBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddToBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddToBundleResponseObject); ok {
+		if err := validResponse.VisitAddToBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LoadBundle operation middleware
+func (sh *strictHandler) LoadBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request LoadBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	var body LoadBundleJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.LoadBundle(ctx, request.(LoadBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LoadBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(LoadBundleResponseObject); ok {
+		if err := validResponse.VisitLoadBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// OrderBundle operation middleware
+func (sh *strictHandler) OrderBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request OrderBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	var body OrderBundleJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.OrderBundle(ctx, request.(OrderBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OrderBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(OrderBundleResponseObject); ok {
+		if err := validResponse.VisitOrderBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// UndoBundle operation middleware
+func (sh *strictHandler) UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request UndoBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoBundle(ctx, request.(UndoBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(UndoBundleResponseObject); ok {
+		if err := validResponse.VisitUndoBundleResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

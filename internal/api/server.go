@@ -247,6 +247,17 @@ var needs = map[string]store.Role{
 	"EstimateWeights": store.Administrator,
 	"ForgetWeights":   store.Administrator,
 
+	"ListBundles":   store.Viewer,
+	"AddBundle":     store.Operator,
+	"GetBundle":     store.Viewer,
+	"DiscardBundle": store.Operator,
+	"AddToBundle":   store.Operator,
+	"OrderBundle":   store.Operator,
+	"CheckBundle":   store.Operator,
+	"LoadBundle":    store.Operator,
+	"UndoBundle":    store.Operator,
+	"CancelBundle":  store.Operator,
+
 	"ListImports":    store.Viewer,
 	"Upload":         store.Operator,
 	"GetImport":      store.Viewer,

@@ -34,6 +34,7 @@ func importView(i store.Import, whole bool) Import {
 	v := Import{Id: i.ID, Name: i.Name, State: ImportState(i.State), Busy: ImportBusy(i.Work), Into: i.Into, Rows: i.Rows, Done: i.Done, Of: i.Of, Written: i.Written, Cancelling: i.Cancelled, CleanedAt: at(i.CleanedAt),
 		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
 		Outcomes: outcomesView(i.Outcomes.V), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
+	v.Bundle = deref(i.Bundle)
 	v.File.Name, v.File.Bytes, v.File.Sha256 = i.FileName, i.FileBytes, i.FileSHA256
 	if !whole {
 		return v

@@ -125,6 +125,45 @@ func (e Both) Valid() bool {
 	}
 }
 
+// Defines values for BundleState.
+const (
+	BundleStateChecking  BundleState = "checking"
+	BundleStateDiscarded BundleState = "discarded"
+	BundleStateLoaded    BundleState = "loaded"
+	BundleStateLoading   BundleState = "loading"
+	BundleStateOpen      BundleState = "open"
+	BundleStatePaused    BundleState = "paused"
+	BundleStateReady     BundleState = "ready"
+	BundleStateUndoing   BundleState = "undoing"
+	BundleStateUndone    BundleState = "undone"
+)
+
+// Valid indicates whether the value is a known member of the BundleState enum.
+func (e BundleState) Valid() bool {
+	switch e {
+	case BundleStateChecking:
+		return true
+	case BundleStateDiscarded:
+		return true
+	case BundleStateLoaded:
+		return true
+	case BundleStateLoading:
+		return true
+	case BundleStateOpen:
+		return true
+	case BundleStatePaused:
+		return true
+	case BundleStateReady:
+		return true
+	case BundleStateUndoing:
+		return true
+	case BundleStateUndone:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DoubtfulPolicy.
 const (
 	DoubtfulPolicyHold DoubtfulPolicy = "hold"
@@ -301,43 +340,43 @@ func (e ImportBusy) Valid() bool {
 
 // Defines values for ImportState.
 const (
-	Checking  ImportState = "checking"
-	Closed    ImportState = "closed"
-	Discarded ImportState = "discarded"
-	Loaded    ImportState = "loaded"
-	Loading   ImportState = "loading"
-	Open      ImportState = "open"
-	Paused    ImportState = "paused"
-	Ready     ImportState = "ready"
-	Stopped   ImportState = "stopped"
-	Undoing   ImportState = "undoing"
-	Undone    ImportState = "undone"
+	ImportStateChecking  ImportState = "checking"
+	ImportStateClosed    ImportState = "closed"
+	ImportStateDiscarded ImportState = "discarded"
+	ImportStateLoaded    ImportState = "loaded"
+	ImportStateLoading   ImportState = "loading"
+	ImportStateOpen      ImportState = "open"
+	ImportStatePaused    ImportState = "paused"
+	ImportStateReady     ImportState = "ready"
+	ImportStateStopped   ImportState = "stopped"
+	ImportStateUndoing   ImportState = "undoing"
+	ImportStateUndone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
-	case Checking:
+	case ImportStateChecking:
 		return true
-	case Closed:
+	case ImportStateClosed:
 		return true
-	case Discarded:
+	case ImportStateDiscarded:
 		return true
-	case Loaded:
+	case ImportStateLoaded:
 		return true
-	case Loading:
+	case ImportStateLoading:
 		return true
-	case Open:
+	case ImportStateOpen:
 		return true
-	case Paused:
+	case ImportStatePaused:
 		return true
-	case Ready:
+	case ImportStateReady:
 		return true
-	case Stopped:
+	case ImportStateStopped:
 		return true
-	case Undoing:
+	case ImportStateUndoing:
 		return true
-	case Undone:
+	case ImportStateUndone:
 		return true
 	default:
 		return false
@@ -751,6 +790,72 @@ type BroughtBack struct {
 	Rows int64 `json:"rows"`
 }
 
+// Bundle defines model for Bundle.
+type Bundle struct {
+	// At Acts of the work under way that are done
+	At int `json:"at"`
+
+	// Blocks A ring of links that records must have, which no order can satisfy
+	Blocks    string    `json:"blocks,omitempty,omitzero"`
+	ChangedAt time.Time `json:"changed_at"`
+	Id        int64     `json:"id"`
+
+	// Imports In the order in which they are loaded
+	Imports []BundleImport `json:"imports"`
+
+	// LeftOut What was sent and cannot be read, and why
+	LeftOut []LeftOut `json:"left_out"`
+
+	// Loosen The field by which the ring can be broken
+	Loosen string    `json:"loosen,omitempty,omitzero"`
+	MadeAt time.Time `json:"made_at"`
+	MadeBy string    `json:"made_by"`
+	Name   string    `json:"name"`
+
+	// Of Acts that the work under way comes to
+	Of int `json:"of"`
+
+	// Ordered The order was made by hand
+	Ordered bool        `json:"ordered"`
+	State   BundleState `json:"state"`
+	Trouble Trouble     `json:"trouble,omitempty,omitzero"`
+
+	// Unfilled Record types, by their plural, that no import fills
+	Unfilled []string `json:"unfilled"`
+}
+
+// BundleState defines model for Bundle.State.
+type BundleState string
+
+// BundleImport defines model for BundleImport.
+type BundleImport struct {
+	Import Import `json:"import"`
+
+	// Later Links that are written when later imports are loaded
+	Later []string `json:"later"`
+
+	// Reasons Why it stands where it does
+	Reasons []string `json:"reasons"`
+
+	// Stale Something that it points to was checked after it
+	Stale bool `json:"stale"`
+
+	// Types The record types that its rows become, by their plural; empty while nobody has said
+	Types []string `json:"types"`
+}
+
+// BundlePolicy When the load gives way; what is left out loads all that is good
+type BundlePolicy struct {
+	// GoOn The next import is loaded all the same when one has given way
+	GoOn bool `json:"go_on,omitempty,omitzero"`
+
+	// PauseHeld An import pauses when so many of its rows are held
+	PauseHeld int64 `json:"pause_held,omitempty,omitzero"`
+
+	// StopFails An import stops when the database has refused so many rows
+	StopFails int64 `json:"stop_fails,omitempty,omitzero"`
+}
+
 // Candidate defines model for Candidate.
 type Candidate struct {
 	// Against What keeps it from being taken
@@ -999,6 +1104,9 @@ type Import struct {
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
 	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
 
+	// Bundle The bundle that it belongs to
+	Bundle int64 `json:"bundle,omitempty,omitzero"`
+
 	// Busy Work in progress
 	Busy ImportBusy `json:"busy"`
 
@@ -1075,6 +1183,12 @@ type KnownAs struct {
 
 	// Type The other record type
 	Type string `json:"type"`
+}
+
+// LeftOut defines model for LeftOut.
+type LeftOut struct {
+	Name    string  `json:"name"`
+	Trouble Trouble `json:"trouble"`
 }
 
 // LeftRow defines model for LeftRow.
@@ -1891,6 +2005,9 @@ type WorkspaceChange struct {
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
 
+// BundleParam defines model for bundle_param.
+type BundleParam = int64
+
 // ColumnsParam defines model for columns_param.
 type ColumnsParam = []string
 
@@ -1967,6 +2084,22 @@ type WorkspaceParam = string
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
 	Records int64 `form:"records,omitempty" json:"records,omitempty,omitzero"`
+}
+
+// AddBundleJSONBody defines parameters for AddBundle.
+type AddBundleJSONBody struct {
+	Name string `json:"name"`
+}
+
+// AddToBundleParams defines parameters for AddToBundle.
+type AddToBundleParams struct {
+	// Name The file's name
+	Name string `form:"name" json:"name"`
+}
+
+// OrderBundleJSONBody defines parameters for OrderBundle.
+type OrderBundleJSONBody struct {
+	Imports []int64 `json:"imports,omitempty,omitzero"`
 }
 
 // ListImportsParams defines parameters for ListImports.
@@ -2374,6 +2507,15 @@ type AddWorkspaceJSONRequestBody = NewWorkspace
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
 
+// AddBundleJSONRequestBody defines body for AddBundle for application/json ContentType.
+type AddBundleJSONRequestBody AddBundleJSONBody
+
+// LoadBundleJSONRequestBody defines body for LoadBundle for application/json ContentType.
+type LoadBundleJSONRequestBody = BundlePolicy
+
+// OrderBundleJSONRequestBody defines body for OrderBundle for application/json ContentType.
+type OrderBundleJSONRequestBody OrderBundleJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2685,6 +2827,85 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListBundles Bundles, newest first; those that were discarded are left out
+	//
+	// Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
+	ListBundles(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddBundleWithBody Make a bundle, to which files are then sent
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+	AddBundleWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddBundle Make a bundle, to which files are then sent
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+	AddBundle(ctx context.Context, workspace WorkspaceParam, body AddBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DiscardBundle Give a bundle up before anything of it is loaded, with its imports
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/bundles/{bundle} (the `DiscardBundle` operationId).
+	DiscardBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetBundle A bundle with its imports in their order, and the reasons for it
+	//
+	// Corresponds with GET /workspaces/{workspace}/bundles/{bundle} (the `GetBundle` operationId).
+	GetBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CancelBundle End the work on a bundle, and what runs of it
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/cancel (the `CancelBundle` operationId).
+	CancelBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CheckBundle Check all imports in their order; what one will make counts as found for the others
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/check (the `CheckBundle` operationId).
+	CheckBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddToBundleWithBody Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/files (the `AddToBundle` operationId).
+	AddToBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *AddToBundleParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LoadBundleWithBody Load all imports in their order, or go on with a load that has given way
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+	LoadBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LoadBundle Load all imports in their order, or go on with a load that has given way
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+	LoadBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body LoadBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// OrderBundleWithBody Put the imports into an order by hand; none lets it follow their links again
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+	OrderBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// OrderBundle Put the imports into an order by hand; none lets it follow their links again
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+	OrderBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// UndoBundle Take back what was loaded, the last import first
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
+	UndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListImports The imports, newest first
 	//
@@ -3728,6 +3949,215 @@ func (c *Client) ChangeWorkspaceWithBody(ctx context.Context, workspace Workspac
 // Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 func (c *Client) ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewChangeWorkspaceRequest(c.Server, workspace, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListBundles Bundles, newest first; those that were discarded are left out
+//
+// Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
+func (c *Client) ListBundles(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListBundlesRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddBundleWithBody Make a bundle, to which files are then sent
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+func (c *Client) AddBundleWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddBundleRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddBundle Make a bundle, to which files are then sent
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+func (c *Client) AddBundle(ctx context.Context, workspace WorkspaceParam, body AddBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddBundleRequest(c.Server, workspace, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DiscardBundle Give a bundle up before anything of it is loaded, with its imports
+//
+// Corresponds with DELETE /workspaces/{workspace}/bundles/{bundle} (the `DiscardBundle` operationId).
+func (c *Client) DiscardBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDiscardBundleRequest(c.Server, workspace, bundle)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetBundle A bundle with its imports in their order, and the reasons for it
+//
+// Corresponds with GET /workspaces/{workspace}/bundles/{bundle} (the `GetBundle` operationId).
+func (c *Client) GetBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBundleRequest(c.Server, workspace, bundle)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CancelBundle End the work on a bundle, and what runs of it
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/cancel (the `CancelBundle` operationId).
+func (c *Client) CancelBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCancelBundleRequest(c.Server, workspace, bundle)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CheckBundle Check all imports in their order; what one will make counts as found for the others
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/check (the `CheckBundle` operationId).
+func (c *Client) CheckBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCheckBundleRequest(c.Server, workspace, bundle)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddToBundleWithBody Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/files (the `AddToBundle` operationId).
+func (c *Client) AddToBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *AddToBundleParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddToBundleRequestWithBody(c.Server, workspace, bundle, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LoadBundleWithBody Load all imports in their order, or go on with a load that has given way
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+func (c *Client) LoadBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadBundleRequestWithBody(c.Server, workspace, bundle, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LoadBundle Load all imports in their order, or go on with a load that has given way
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+func (c *Client) LoadBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body LoadBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLoadBundleRequest(c.Server, workspace, bundle, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// OrderBundleWithBody Put the imports into an order by hand; none lets it follow their links again
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+func (c *Client) OrderBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOrderBundleRequestWithBody(c.Server, workspace, bundle, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// OrderBundle Put the imports into an order by hand; none lets it follow their links again
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+func (c *Client) OrderBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOrderBundleRequest(c.Server, workspace, bundle, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// UndoBundle Take back what was loaded, the last import first
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
+func (c *Client) UndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewUndoBundleRequest(c.Server, workspace, bundle)
 	if err != nil {
 		return nil, err
 	}
@@ -6059,6 +6489,466 @@ func NewChangeWorkspaceRequestWithBody(server string, workspace WorkspaceParam, 
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListBundlesRequest constructs an http.Request for the ListBundles method
+func NewListBundlesRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddBundleRequest calls the generic AddBundle builder with application/json body
+func NewAddBundleRequest(server string, workspace WorkspaceParam, body AddBundleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddBundleRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewAddBundleRequestWithBody constructs an http.Request for the AddBundle method, with any body, and a specified content type
+func NewAddBundleRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDiscardBundleRequest constructs an http.Request for the DiscardBundle method
+func NewDiscardBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetBundleRequest constructs an http.Request for the GetBundle method
+func NewGetBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCancelBundleRequest constructs an http.Request for the CancelBundle method
+func NewCancelBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/cancel", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCheckBundleRequest constructs an http.Request for the CheckBundle method
+func NewCheckBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/check", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddToBundleRequestWithBody constructs an http.Request for the AddToBundle method, with any body, and a specified content type
+func NewAddToBundleRequestWithBody(server string, workspace WorkspaceParam, bundle BundleParam, params *AddToBundleParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/files", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "name", params.Name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewLoadBundleRequest calls the generic LoadBundle builder with application/json body
+func NewLoadBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam, body LoadBundleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewLoadBundleRequestWithBody(server, workspace, bundle, "application/json", bodyReader)
+}
+
+// NewLoadBundleRequestWithBody constructs an http.Request for the LoadBundle method, with any body, and a specified content type
+func NewLoadBundleRequestWithBody(server string, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/load", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewOrderBundleRequest calls the generic OrderBundle builder with application/json body
+func NewOrderBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewOrderBundleRequestWithBody(server, workspace, bundle, "application/json", bodyReader)
+}
+
+// NewOrderBundleRequestWithBody constructs an http.Request for the OrderBundle method, with any body, and a specified content type
+func NewOrderBundleRequestWithBody(server string, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/order", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewUndoBundleRequest constructs an http.Request for the UndoBundle method
+func NewUndoBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/undo", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -11076,6 +11966,97 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
 
+	// ListBundlesWithResponse Bundles, newest first; those that were discarded are left out
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
+	ListBundlesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListBundlesResponse, error)
+
+	// AddBundleWithBodyWithResponse Make a bundle, to which files are then sent
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+	AddBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddBundleResponse, error)
+
+	// AddBundleWithResponse Make a bundle, to which files are then sent
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+	AddBundleWithResponse(ctx context.Context, workspace WorkspaceParam, body AddBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*AddBundleResponse, error)
+
+	// DiscardBundleWithResponse Give a bundle up before anything of it is loaded, with its imports
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/bundles/{bundle} (the `DiscardBundle` operationId).
+	DiscardBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*DiscardBundleResponse, error)
+
+	// GetBundleWithResponse A bundle with its imports in their order, and the reasons for it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/bundles/{bundle} (the `GetBundle` operationId).
+	GetBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*GetBundleResponse, error)
+
+	// CancelBundleWithResponse End the work on a bundle, and what runs of it
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/cancel (the `CancelBundle` operationId).
+	CancelBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*CancelBundleResponse, error)
+
+	// CheckBundleWithResponse Check all imports in their order; what one will make counts as found for the others
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/check (the `CheckBundle` operationId).
+	CheckBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*CheckBundleResponse, error)
+
+	// AddToBundleWithBodyWithResponse Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/files (the `AddToBundle` operationId).
+	AddToBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *AddToBundleParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddToBundleResponse, error)
+
+	// LoadBundleWithBodyWithResponse Load all imports in their order, or go on with a load that has given way
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+	LoadBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadBundleResponse, error)
+
+	// LoadBundleWithResponse Load all imports in their order, or go on with a load that has given way
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+	LoadBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body LoadBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadBundleResponse, error)
+
+	// OrderBundleWithBodyWithResponse Put the imports into an order by hand; none lets it follow their links again
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+	OrderBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OrderBundleResponse, error)
+
+	// OrderBundleWithResponse Put the imports into an order by hand; none lets it follow their links again
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+	OrderBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderBundleResponse, error)
+
+	// UndoBundleWithResponse Take back what was loaded, the last import first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
+	UndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*UndoBundleResponse, error)
+
 	// ListImportsWithResponse The imports, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -12627,6 +13608,483 @@ func (r ChangeWorkspaceResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ChangeWorkspaceResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListBundlesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Bundles []Bundle `json:"bundles"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListBundlesResponse) GetJSON200() *struct {
+	Bundles []Bundle `json:"bundles"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListBundlesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListBundlesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListBundlesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListBundlesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListBundlesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddBundleResponse) GetJSON201() *Bundle {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DiscardBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DiscardBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DiscardBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DiscardBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DiscardBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DiscardBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetBundleResponse) GetJSON200() *Bundle {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CancelBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r CancelBundleResponse) GetJSON202() *Bundle {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CancelBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CancelBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CancelBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CancelBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CancelBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type CheckBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r CheckBundleResponse) GetJSON202() *Bundle {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CheckBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CheckBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CheckBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CheckBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CheckBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddToBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddToBundleResponse) GetJSON201() *Bundle {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddToBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddToBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddToBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddToBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddToBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type LoadBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r LoadBundleResponse) GetJSON202() *Bundle {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r LoadBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r LoadBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r LoadBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r LoadBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r LoadBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type OrderBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r OrderBundleResponse) GetJSON200() *Bundle {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r OrderBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r OrderBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r OrderBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r OrderBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r OrderBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type UndoBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Bundle
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r UndoBundleResponse) GetJSON202() *Bundle {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r UndoBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r UndoBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r UndoBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r UndoBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r UndoBundleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16842,6 +18300,175 @@ func (c *ClientWithResponses) ChangeWorkspaceWithResponse(ctx context.Context, w
 	return ParseChangeWorkspaceResponse(rsp)
 }
 
+// ListBundlesWithResponse Bundles, newest first; those that were discarded are left out
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
+func (c *ClientWithResponses) ListBundlesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListBundlesResponse, error) {
+	rsp, err := c.ListBundles(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListBundlesResponse(rsp)
+}
+
+// AddBundleWithBodyWithResponse Make a bundle, to which files are then sent
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+func (c *ClientWithResponses) AddBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddBundleResponse, error) {
+	rsp, err := c.AddBundleWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddBundleResponse(rsp)
+}
+
+// AddBundleWithResponse Make a bundle, to which files are then sent
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles (the `AddBundle` operationId).
+func (c *ClientWithResponses) AddBundleWithResponse(ctx context.Context, workspace WorkspaceParam, body AddBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*AddBundleResponse, error) {
+	rsp, err := c.AddBundle(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddBundleResponse(rsp)
+}
+
+// DiscardBundleWithResponse Give a bundle up before anything of it is loaded, with its imports
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/bundles/{bundle} (the `DiscardBundle` operationId).
+func (c *ClientWithResponses) DiscardBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*DiscardBundleResponse, error) {
+	rsp, err := c.DiscardBundle(ctx, workspace, bundle, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDiscardBundleResponse(rsp)
+}
+
+// GetBundleWithResponse A bundle with its imports in their order, and the reasons for it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/bundles/{bundle} (the `GetBundle` operationId).
+func (c *ClientWithResponses) GetBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*GetBundleResponse, error) {
+	rsp, err := c.GetBundle(ctx, workspace, bundle, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBundleResponse(rsp)
+}
+
+// CancelBundleWithResponse End the work on a bundle, and what runs of it
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/cancel (the `CancelBundle` operationId).
+func (c *ClientWithResponses) CancelBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*CancelBundleResponse, error) {
+	rsp, err := c.CancelBundle(ctx, workspace, bundle, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCancelBundleResponse(rsp)
+}
+
+// CheckBundleWithResponse Check all imports in their order; what one will make counts as found for the others
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/check (the `CheckBundle` operationId).
+func (c *ClientWithResponses) CheckBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*CheckBundleResponse, error) {
+	rsp, err := c.CheckBundle(ctx, workspace, bundle, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCheckBundleResponse(rsp)
+}
+
+// AddToBundleWithBodyWithResponse Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/files (the `AddToBundle` operationId).
+func (c *ClientWithResponses) AddToBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *AddToBundleParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddToBundleResponse, error) {
+	rsp, err := c.AddToBundleWithBody(ctx, workspace, bundle, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddToBundleResponse(rsp)
+}
+
+// LoadBundleWithBodyWithResponse Load all imports in their order, or go on with a load that has given way
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+func (c *ClientWithResponses) LoadBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LoadBundleResponse, error) {
+	rsp, err := c.LoadBundleWithBody(ctx, workspace, bundle, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLoadBundleResponse(rsp)
+}
+
+// LoadBundleWithResponse Load all imports in their order, or go on with a load that has given way
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/load (the `LoadBundle` operationId).
+func (c *ClientWithResponses) LoadBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body LoadBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*LoadBundleResponse, error) {
+	rsp, err := c.LoadBundle(ctx, workspace, bundle, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLoadBundleResponse(rsp)
+}
+
+// OrderBundleWithBodyWithResponse Put the imports into an order by hand; none lets it follow their links again
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+func (c *ClientWithResponses) OrderBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*OrderBundleResponse, error) {
+	rsp, err := c.OrderBundleWithBody(ctx, workspace, bundle, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseOrderBundleResponse(rsp)
+}
+
+// OrderBundleWithResponse Put the imports into an order by hand; none lets it follow their links again
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
+func (c *ClientWithResponses) OrderBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderBundleResponse, error) {
+	rsp, err := c.OrderBundle(ctx, workspace, bundle, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseOrderBundleResponse(rsp)
+}
+
+// UndoBundleWithResponse Take back what was loaded, the last import first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
+func (c *ClientWithResponses) UndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*UndoBundleResponse, error) {
+	rsp, err := c.UndoBundle(ctx, workspace, bundle, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseUndoBundleResponse(rsp)
+}
+
 // ListImportsWithResponse The imports, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18784,6 +20411,334 @@ func ParseChangeWorkspaceResponse(rsp *http.Response) (*ChangeWorkspaceResponse,
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListBundlesResponse parses an HTTP response from a ListBundlesWithResponse call
+func ParseListBundlesResponse(rsp *http.Response) (*ListBundlesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListBundlesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Bundles []Bundle `json:"bundles"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddBundleResponse parses an HTTP response from a AddBundleWithResponse call
+func ParseAddBundleResponse(rsp *http.Response) (*AddBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDiscardBundleResponse parses an HTTP response from a DiscardBundleWithResponse call
+func ParseDiscardBundleResponse(rsp *http.Response) (*DiscardBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DiscardBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetBundleResponse parses an HTTP response from a GetBundleWithResponse call
+func ParseGetBundleResponse(rsp *http.Response) (*GetBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCancelBundleResponse parses an HTTP response from a CancelBundleWithResponse call
+func ParseCancelBundleResponse(rsp *http.Response) (*CancelBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CancelBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseCheckBundleResponse parses an HTTP response from a CheckBundleWithResponse call
+func ParseCheckBundleResponse(rsp *http.Response) (*CheckBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CheckBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddToBundleResponse parses an HTTP response from a AddToBundleWithResponse call
+func ParseAddToBundleResponse(rsp *http.Response) (*AddToBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddToBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseLoadBundleResponse parses an HTTP response from a LoadBundleWithResponse call
+func ParseLoadBundleResponse(rsp *http.Response) (*LoadBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &LoadBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseOrderBundleResponse parses an HTTP response from a OrderBundleWithResponse call
+func ParseOrderBundleResponse(rsp *http.Response) (*OrderBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &OrderBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseUndoBundleResponse parses an HTTP response from a UndoBundleWithResponse call
+func ParseUndoBundleResponse(rsp *http.Response) (*UndoBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &UndoBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -371,6 +371,167 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** Bundles, newest first; those that were discarded are left out */
+        get: operations["listBundles"];
+        put?: never;
+        /** Make a bundle, to which files are then sent */
+        post: operations["addBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        /** A bundle with its imports in their order, and the reasons for it */
+        get: operations["getBundle"];
+        put?: never;
+        post?: never;
+        /** Give a bundle up before anything of it is loaded, with its imports */
+        delete: operations["discardBundle"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a file: every sheet of a workbook and every file of a ZIP archive becomes an import; what cannot be read is listed */
+        post: operations["addToBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put the imports into an order by hand; none lets it follow their links again */
+        put: operations["orderBundle"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check all imports in their order; what one will make counts as found for the others */
+        post: operations["checkBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Load all imports in their order, or go on with a load that has given way */
+        post: operations["loadBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what was loaded, the last import first */
+        post: operations["undoBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/bundles/{bundle}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the work on a bundle, and what runs of it */
+        post: operations["cancelBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports": {
         parameters: {
             query?: never;
@@ -2656,6 +2817,11 @@ export interface components {
             trouble?: components["schemas"]["Trouble"];
             /** @description Earlier imports of the same file, by its checksum, with what came of them */
             same_file?: components["schemas"]["SameFile"][];
+            /**
+             * Format: int64
+             * @description The bundle that it belongs to
+             */
+            bundle?: number;
             /** @description Whose import it is */
             made_by: string;
             /** Format: date-time */
@@ -2673,6 +2839,65 @@ export interface components {
             began_at?: string;
             /** Format: date-time */
             ended_at?: string;
+        };
+        /** @description When the load gives way; what is left out loads all that is good */
+        BundlePolicy: {
+            /**
+             * Format: int64
+             * @description An import pauses when so many of its rows are held
+             */
+            pause_held?: number;
+            /**
+             * Format: int64
+             * @description An import stops when the database has refused so many rows
+             */
+            stop_fails?: number;
+            /** @description The next import is loaded all the same when one has given way */
+            go_on?: boolean;
+        };
+        Bundle: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** @enum {string} */
+            state: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "undoing" | "undone" | "discarded";
+            /** @description The order was made by hand */
+            ordered: boolean;
+            /** @description Acts of the work under way that are done */
+            at: number;
+            /** @description Acts that the work under way comes to */
+            of: number;
+            /** @description In the order in which they are loaded */
+            imports: components["schemas"]["BundleImport"][];
+            /** @description What was sent and cannot be read, and why */
+            left_out: components["schemas"]["LeftOut"][];
+            /** @description Record types, by their plural, that no import fills */
+            unfilled: string[];
+            /** @description A ring of links that records must have, which no order can satisfy */
+            blocks?: string;
+            /** @description The field by which the ring can be broken */
+            loosen?: string;
+            trouble?: components["schemas"]["Trouble"];
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            changed_at: string;
+        };
+        BundleImport: {
+            import: components["schemas"]["Import"];
+            /** @description The record types that its rows become, by their plural; empty while nobody has said */
+            types: string[];
+            /** @description Why it stands where it does */
+            reasons: string[];
+            /** @description Links that are written when later imports are loaded */
+            later: string[];
+            /** @description Something that it points to was checked after it */
+            stale: boolean;
+        };
+        LeftOut: {
+            name: string;
+            trouble: components["schemas"]["Trouble"];
         };
         SameFile: {
             /** Format: int64 */
@@ -2870,6 +3095,7 @@ export interface components {
         reason_param: string;
         workspace_param: string;
         import_param: number;
+        bundle_param: number;
         type_param: string;
         /** @description Such as CON-1042 */
         id_param: string;
@@ -3624,6 +3850,267 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listBundles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The bundles, without their imports */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        bundles: components["schemas"]["Bundle"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The bundle */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The bundle */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    discardBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Discarded */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addToBundle: {
+        parameters: {
+            query: {
+                /** @description The file's name */
+                name: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The bundle */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    orderBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    imports?: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description The bundle */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    checkBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The check has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    loadBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BundlePolicy"];
+            };
+        };
+        responses: {
+            /** @description The load has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    undoBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The undo has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    cancelBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It ends */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundle"];
                 };
             };
             default: components["responses"]["Problem"];
