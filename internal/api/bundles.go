@@ -101,7 +101,7 @@ func (h *handlers) bundle(ctx context.Context, workspace string, id int64, do fu
 }
 
 func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
-	v := Bundle{Id: b.ID, Name: b.Name, State: BundleState(b.State), Ordered: b.Ordered, Imports: []BundleImport{}, LeftOut: []LeftOut{}, Unfilled: []string{},
+	v := Bundle{Id: b.ID, Name: b.Name, State: ImportState(b.State), Ordered: b.Ordered, Imports: []BundleImport{}, LeftOut: []LeftOut{}, Unfilled: []string{},
 		Blocks: b.Blocks, Loosen: b.Loosen, Trouble: troubleView(b.Trouble.V), MadeBy: b.MadeByName, MadeAt: b.MadeAt, ChangedAt: b.ChangedAt}
 	if b.Works() {
 		v.At, v.Of = b.At, len(b.Plan.V)

@@ -136,7 +136,7 @@ var bodies = map[string]string{
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
 	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`,
-	"addView":     `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
+	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }
 

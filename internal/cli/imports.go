@@ -37,17 +37,31 @@ type importFlags struct {
 func (a *app) importCmd() *cobra.Command {
 	var f importFlags
 	cmd := &cobra.Command{
-		Use: "import FILE", GroupID: "load", Args: args(cobra.ExactArgs(1)),
+		Use: "import FILE...", GroupID: "load", Args: args(cobra.MinimumNArgs(1)),
 		Short: "Upload a file, show mapping and check, ask, load",
 		Long: `Uploads a file, shows how its columns were placed and what each row would do, asks, and
-loads. Use - as FILE to read standard input.
+loads. Use - as FILE to read standard input. Several files, or a ZIP archive of several, are a
+bundle: see uchi bundle.
 
 Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 2 not understood, 5 service unreachable, 6 not signed in.`,
 		Example: `  uchi import contacts.csv --into contact
   uchi import contacts.csv --into contact --map "job_title=Post" --fixed country=NO --yes
   uchi import accounts.csv --check-only --json`,
-		RunE: func(cmd *cobra.Command, args []string) error { return a.importFile(cmd.Context(), args[0], f) },
+		RunE: func(cmd *cobra.Command, args []string) error {
+			single := f.into != "" || f.routine != "" || f.like > 0 || !f.change.none() || f.reading != (sheet.Reading{})
+			switch {
+			case len(args) > 1 && single:
+				return usageError{fmt.Errorf("set up several files one by one: uchi bundle them, then uchi mapping")}
+			case len(args) > 1, !single && manyIn(args[0]):
+				c, err := a.connect()
+				if err != nil {
+					return err
+				}
+				return a.importBundle(cmd.Context(), c, args, bundleFlags{yes: f.yes, checkOnly: f.checkOnly})
+			}
+			return a.importFile(cmd.Context(), args[0], f)
+		},
 	}
 	fl := cmd.Flags()
 	fl.StringVar(&f.into, "into", "", "record type of the rows (suggested when left out)")
@@ -171,33 +185,49 @@ func orDeclined(err error) error {
 }
 
 func (a *app) upload(ctx context.Context, c *client.Conn, file string, p client.UploadParams) (client.Import, error) {
+	var i client.Import
+	err := a.sendFile(file, func(name string, body io.Reader) error {
+		p.Name = name
+		r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &p, "application/octet-stream", body)
+		if err == nil {
+			i = *r.JSON201
+		}
+		return err
+	})
+	if err != nil {
+		return i, err
+	}
+	if len(i.SameFile) > 0 && !a.asJSON {
+		x := i.SameFile[0]
+		fmt.Fprintf(a.errs, "%s this file came before: import %d of %s, %s, by %s. %s\n", a.paint(amber, "Note:"), x.Id, x.MadeAt.Local().Format("2006-01-02 15:04"), x.State, x.MadeBy, outcomeWords(x.Outcomes))
+	}
+	return i, nil
+}
+
+// sendFile opens a file, or standard input for a hyphen, and sends it with a bar that
+// fills.
+func (a *app) sendFile(file string, send func(name string, body io.Reader) error) error {
 	var body io.Reader = a.in
 	name, size := "standard-input.csv", int64(-1)
 	if file != "-" {
 		f, err := os.Open(file)
 		if err != nil {
-			return client.Import{}, fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
+			return fault.New(fault.Invalid, "file_refused", "the file cannot be opened: "+err.Error()).At(fault.Place{File: file})
 		}
 		defer f.Close()
 		st, err := f.Stat()
 		if err != nil || st.IsDir() {
-			return client.Import{}, fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: file})
+			return fault.New(fault.Invalid, "file_refused", "this is not a file").At(fault.Place{File: file})
 		}
 		body, name, size = f, filepath.Base(file), st.Size()
 	}
-	p.Name = name
 	bar := a.bar(size, "Uploading")
 	reader := progressbar.NewReader(body, bar)
-	r, err := c.UploadWithBodyWithResponse(ctx, c.Workspace, &p, "application/octet-stream", &reader)
-	if err != nil {
-		return client.Import{}, err
+	if err := send(name, &reader); err != nil {
+		return err
 	}
 	bar.Finish() //nolint:errcheck // only a picture
-	if same := r.JSON201.SameFile; len(same) > 0 && !a.asJSON {
-		x := same[0]
-		fmt.Fprintf(a.errs, "%s this file came before: import %d of %s, %s, by %s. %s\n", a.paint(amber, "Note:"), x.Id, x.MadeAt.Local().Format("2006-01-02 15:04"), x.State, x.MadeBy, outcomeWords(x.Outcomes))
-	}
-	return *r.JSON201, nil
+	return nil
 }
 
 // bar is a progress bar on a terminal, silent elsewhere.

@@ -125,45 +125,6 @@ func (e Both) Valid() bool {
 	}
 }
 
-// Defines values for BundleState.
-const (
-	BundleStateChecking  BundleState = "checking"
-	BundleStateDiscarded BundleState = "discarded"
-	BundleStateLoaded    BundleState = "loaded"
-	BundleStateLoading   BundleState = "loading"
-	BundleStateOpen      BundleState = "open"
-	BundleStatePaused    BundleState = "paused"
-	BundleStateReady     BundleState = "ready"
-	BundleStateUndoing   BundleState = "undoing"
-	BundleStateUndone    BundleState = "undone"
-)
-
-// Valid indicates whether the value is a known member of the BundleState enum.
-func (e BundleState) Valid() bool {
-	switch e {
-	case BundleStateChecking:
-		return true
-	case BundleStateDiscarded:
-		return true
-	case BundleStateLoaded:
-		return true
-	case BundleStateLoading:
-		return true
-	case BundleStateOpen:
-		return true
-	case BundleStatePaused:
-		return true
-	case BundleStateReady:
-		return true
-	case BundleStateUndoing:
-		return true
-	case BundleStateUndone:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for DoubtfulPolicy.
 const (
 	DoubtfulPolicyHold DoubtfulPolicy = "hold"
@@ -340,43 +301,43 @@ func (e ImportBusy) Valid() bool {
 
 // Defines values for ImportState.
 const (
-	ImportStateChecking  ImportState = "checking"
-	ImportStateClosed    ImportState = "closed"
-	ImportStateDiscarded ImportState = "discarded"
-	ImportStateLoaded    ImportState = "loaded"
-	ImportStateLoading   ImportState = "loading"
-	ImportStateOpen      ImportState = "open"
-	ImportStatePaused    ImportState = "paused"
-	ImportStateReady     ImportState = "ready"
-	ImportStateStopped   ImportState = "stopped"
-	ImportStateUndoing   ImportState = "undoing"
-	ImportStateUndone    ImportState = "undone"
+	Checking  ImportState = "checking"
+	Closed    ImportState = "closed"
+	Discarded ImportState = "discarded"
+	Loaded    ImportState = "loaded"
+	Loading   ImportState = "loading"
+	Open      ImportState = "open"
+	Paused    ImportState = "paused"
+	Ready     ImportState = "ready"
+	Stopped   ImportState = "stopped"
+	Undoing   ImportState = "undoing"
+	Undone    ImportState = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ImportState enum.
 func (e ImportState) Valid() bool {
 	switch e {
-	case ImportStateChecking:
+	case Checking:
 		return true
-	case ImportStateClosed:
+	case Closed:
 		return true
-	case ImportStateDiscarded:
+	case Discarded:
 		return true
-	case ImportStateLoaded:
+	case Loaded:
 		return true
-	case ImportStateLoading:
+	case Loading:
 		return true
-	case ImportStateOpen:
+	case Open:
 		return true
-	case ImportStatePaused:
+	case Paused:
 		return true
-	case ImportStateReady:
+	case Ready:
 		return true
-	case ImportStateStopped:
+	case Stopped:
 		return true
-	case ImportStateUndoing:
+	case Undoing:
 		return true
-	case ImportStateUndone:
+	case Undone:
 		return true
 	default:
 		return false
@@ -817,15 +778,12 @@ type Bundle struct {
 
 	// Ordered The order was made by hand
 	Ordered bool        `json:"ordered"`
-	State   BundleState `json:"state"`
+	State   ImportState `json:"state"`
 	Trouble Trouble     `json:"trouble,omitempty,omitzero"`
 
 	// Unfilled Record types, by their plural, that no import fills
 	Unfilled []string `json:"unfilled"`
 }
-
-// BundleState defines model for Bundle.State.
-type BundleState string
 
 // BundleImport defines model for BundleImport.
 type BundleImport struct {

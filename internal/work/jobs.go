@@ -289,7 +289,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		into = r.Drafts[0].Type
 	}
 	if into == "" {
-		into, _ = suggest.Sure(suggest.Type(c, columns))
+		into, _ = suggest.Sure(suggest.NewView(columns).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
 	}
 	t, ok := c.Type(into)
 	if !ok {

@@ -509,7 +509,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	view := suggest.NewView(i.Columns.V)
+	view := suggest.NewView(i.Columns.V).Called(i.Name)
 	out.Types = view.Types(c, memory)
 	drafts := []mapping.Draft{{Type: typeName}}
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {

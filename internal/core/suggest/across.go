@@ -27,6 +27,7 @@ type View struct {
 	kinds   []kindsOf // of the texts of each column
 	types   map[string]*compared
 	ranked  []TypeSuggestion // best first, once they were asked for
+	called  []string         // the words of the sheet's name
 }
 
 // compared is a record type with how well each column fits each of its fields.

@@ -178,14 +178,14 @@ func TestSure(t *testing.T) {
 	}
 	c := standard(t)
 	person := []sheet.Column{column("Vorname"), column("Nachname"), column("Firma"), column("E-Mail"), column("Funktion")}
-	if name, ok := Sure(Type(c, person)); !ok || name != "contact" {
+	if name, ok := Sure(typesOf(c, person)); !ok || name != "contact" {
 		t.Errorf("people at companies are %q", name)
 	}
 	met := append(person, column("Herkunft", "Messe", "Web", "Messe"), column("Interesse", "hoch", "mittel"), column("Getroffen am"))
-	if name, ok := Sure(Type(c, met)); ok && name != "lead" {
+	if name, ok := Sure(typesOf(c, met)); ok && name != "lead" {
 		t.Errorf("people met at a fair are %q", name)
 	}
-	if _, ok := Sure(Type(catalog.Catalog{Types: c.Types}, []sheet.Column{column("Remark"), column("x")})); ok {
+	if _, ok := Sure(typesOf(catalog.Catalog{Types: c.Types}, []sheet.Column{column("Remark"), column("x")})); ok {
 		t.Error("a remark alone is of some type")
 	}
 }
@@ -200,6 +200,26 @@ func TestOthers(t *testing.T) {
 	for _, s := range Columns(rt, []sheet.Column{column("Contact", "+47 22 33 44 55", "+47 55 66 77 88", "+46 8 123 45 67")}, nil) {
 		if !s.Taken && (len(s.Others) == 0 || s.Others[0].Reason == "" || len(s.Others) > mostOthers) {
 			t.Errorf("%+v", s)
+		}
+	}
+}
+
+// typesOf ranks the record types for columns of a sheet without a name.
+func typesOf(c catalog.Catalog, columns []sheet.Column) []TypeSuggestion {
+	return NewView(columns).Types(c, func(string) Memory { return nil })
+}
+
+// A sheet's name settles what its columns leave open, and no more.
+func TestNamesOfSheets(t *testing.T) {
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	people := []sheet.Column{column("Full name", "Fiona Quill", "Anders Kvamme", "Sofia Dimou"), column("Mail", "fiona@x.example", "anders@x.example", "sofia@x.example")}
+	for name, want := range map[string]string{"old/sales-people.csv": "staff", "book.xlsx > Mitarbeiter 2026": "staff", "export.zip > all/people.csv": "contact", "list.csv": "", "tasks.csv": ""} {
+		got, sure := Sure(NewView(people).Called(name).Types(c, func(string) Memory { return nil }))
+		if want != "" && (got != want || !sure) || want == "" && got == "task" {
+			t.Errorf("%s: %s, want %s", name, got, want)
 		}
 	}
 }

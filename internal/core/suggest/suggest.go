@@ -119,19 +119,13 @@ const (
 	leastVague = 0.735
 )
 
-// Type ranks the record types by how many of the columns find a field, best
-// first, with the reason.
-func Type(c catalog.Catalog, columns []sheet.Column) []TypeSuggestion {
-	return NewView(columns).Types(c, func(string) Memory { return nil })
-}
-
-// Types ranks the record types as Type does; memory gives what was chosen for
-// each before.
+// Types ranks the record types by how many of the columns find a field, best
+// first, with the reason; memory gives what was chosen for each before.
 func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []TypeSuggestion {
 	if v.ranked != nil {
 		return v.ranked
 	}
-	columns := v.columns
+	columns, named := v.columns, v.named(c)
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		required, wanted := 0, 0
@@ -160,8 +154,11 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if marks := marksOf[t.Name]; marks != nil && !slices.ContainsFunc(marks, func(f string) bool { return got[f] }) {
 			score *= unmarked
 		}
-		out = append(out, TypeSuggestion{Type: t.Name, Score: score,
-			Reason: strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"})
+		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
+		if required == wanted && len(placed) > 0 && named[t.Name] {
+			score, reason = score*byName, reason+", and the sheet is called so"
+		}
+		out = append(out, TypeSuggestion{Type: t.Name, Score: score, Reason: reason})
 	}
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	v.ranked = out

@@ -96,7 +96,7 @@ func TestSuggestType(t *testing.T) {
 		"line":        {"Opportunity", "Product", "Quantity", "Unit price"},
 		"task":        {"Subject", "Due date", "Done"},
 	} {
-		if got := Type(c, columns(headers...)); got[0].Type != want || got[0].Reason == "" {
+		if got := typesOf(c, columns(headers...)); got[0].Type != want || got[0].Reason == "" {
 			t.Errorf("%v: %+v, want %s", headers, got[0], want)
 		}
 	}
@@ -232,10 +232,10 @@ func TestLabelledFiles(t *testing.T) {
 				t.Logf("%s: %q is not found, it is %s", l.name, l.columns[i].Header, want)
 			}
 		}
-		if Type(c, l.columns)[0].Type == l.typ {
+		if typesOf(c, l.columns)[0].Type == l.typ {
 			types++
 		} else {
-			t.Logf("%s: the type is taken for %s", l.name, Type(c, l.columns)[0].Type)
+			t.Logf("%s: the type is taken for %s", l.name, typesOf(c, l.columns)[0].Type)
 		}
 	}
 	precision, recall := float64(right)/float64(max(1, right+wrong)), float64(right)/float64(there)

@@ -2859,8 +2859,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
-            /** @enum {string} */
-            state: "open" | "checking" | "ready" | "loading" | "paused" | "loaded" | "undoing" | "undone" | "discarded";
+            state: components["schemas"]["ImportState"];
             /** @description The order was made by hand */
             ordered: boolean;
             /** @description Acts of the work under way that are done */

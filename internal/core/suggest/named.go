@@ -1,0 +1,66 @@
+package suggest
+
+import (
+	"path"
+	"strings"
+
+	"uchi/internal/core/catalog"
+)
+
+// The name of a file or sheet says what its rows are, where the columns leave it open:
+// people with a mailbox and a team are staff in "sales-people.csv". It weighs only for
+// types of which all that is required is found.
+
+// byName is how much better a type fits whose records the name of the sheet names.
+const byName = 1.4
+
+// filesOf are the words, beside the type's own, that files of its records are called
+// by, in the languages of the product.
+var filesOf = map[string][]string{
+	"staff": {"staff", "sales people", "salespeople", "sales team", "sales reps", "reps", "employees", "colleagues", "owners", "mitarbeiter", "vertrieb", "personal", "personnel", "équipe",
+		"vendeurs", "personale", "medewerkers", "ansatte", "anställda", "medarbejdere", "henkilöstö", "pracownicy", "προσωπικό", "社員"},
+	"account": {"customers", "companies", "clients", "debtors", "organisations", "organizations", "suppliers", "kunden", "firmen", "debitoren", "sociétés", "entreprises", "clientes",
+		"empresas", "clienti", "aziende", "klanten", "bedrijven", "kunder", "företag", "firmaer", "yritykset", "asiakkaat", "klienci", "firmy", "πελάτες", "会社", "顧客"},
+	"contact": {"people", "persons", "contact persons", "ansprechpartner", "kontakte", "personen", "personnes", "contactos", "personas", "contatti", "persone", "contactpersonen", "contatos",
+		"pessoas", "kontakter", "personer", "yhteyshenkilöt", "kontakty", "osoby", "επαφές", "担当者"},
+	"lead": {"leads", "enquiries", "inquiries", "prospects", "visitors", "interessenten", "anfragen", "besucher", "visiteurs", "visitantes", "visitatori", "bezoekers", "besökare", "besøgende"},
+	"opportunity": {"deals", "opportunities", "pipeline", "projects", "chancen", "projekte", "geschäfte", "affaires", "negocios", "oportunidades", "affari", "opportunità", "verkoopkansen",
+		"affärer", "salg"},
+	"line": {"deal items", "line items", "deal lines", "order lines", "items", "positions", "positionen", "posten", "lignes", "líneas", "righe", "regels", "rader", "linjer", "pozycje"},
+	"task": {"tasks", "visits", "calls", "activities", "to dos", "todo", "appointments", "aufgaben", "termine", "besuche", "tâches", "visites", "tareas", "visitas", "attività", "taken",
+		"uppgifter", "oppgaver", "opgaver", "tehtävät", "zadania"},
+}
+
+// Called tells the view what the sheet is called: its name, or that of its file, with
+// whatever it stands in.
+func (v *View) Called(name string) *View {
+	if n := strings.LastIndex(name, " > "); n >= 0 {
+		name = name[n+3:]
+	}
+	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
+	if ext := path.Ext(name); len(ext) < 7 {
+		name = strings.TrimSuffix(name, ext)
+	}
+	v.called = tokens(name)
+	return v
+}
+
+// named gives the record types whose records the name of the sheet names, those that
+// it names by the longest words: sales people are not any people.
+func (v *View) named(c catalog.Catalog) map[string]bool {
+	longest, out := 1, map[string]bool{}
+	says := " " + strings.Join(v.called, " ") + " "
+	for _, t := range c.Types {
+		for _, word := range append([]string{t.Name, t.Plural, t.Label}, filesOf[t.Name]...) {
+			w := strings.Join(tokens(word), " ")
+			if len(w) < longest || !strings.Contains(says, " "+w+" ") {
+				continue
+			}
+			if len(w) > longest {
+				longest, out = len(w), map[string]bool{}
+			}
+			out[t.Name] = true
+		}
+	}
+	return out
+}
