@@ -154,10 +154,11 @@ func TestAccessible(t *testing.T) {
 	s.uchi(0, "Name,Country,Status\nKalvøya Marina,NO,customer\n", "import", "-", "--into", "account", "--yes")
 	s.uchi(3, "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\n", "import", "-", "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
 	checker := axe(t)
 	for _, x := range []struct{ name, path, click string }{
-		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"records", "/w/main/records/account", ""},
+		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"bundle", "/w/main/bundles/1", ""}, {"records", "/w/main/records/account", ""},
 		{"record", "/w/main/records/account/ACC-1", ""}, {"routines", "/w/main/routines/weekly", ""}, {"types", "/w/main/types/contact", ""},
 		{"account", "/w/main/account", ""}, {"nowhere", "/w/main/nowhere", ""},
 		{"source", "/w/main/imports/2/source", ""}, {"columns", "/w/main/imports/2/columns", ""}, {"matching", "/w/main/imports/2/matching", ""},
@@ -194,10 +195,11 @@ func TestNarrow(t *testing.T) {
 	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n", "import", "-", "--into", "contact", "--yes")
 	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
 	for _, height := range []int64{800, 400} {
 		p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height))
-		for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
+		for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
 			"/w/main/types/contact", "/w/main/account", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
 			"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
 			var over, room int64

@@ -86,14 +86,14 @@ func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartRespon
 		return nil, err
 	}
 	out := Start200JSONResponse{Records: records, Waiting: []Import{}, Recent: []Import{}}
-	waiting, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"open", "ready", "paused"}, Limit: startShown})
+	waiting, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"open", "ready", "paused"}, Single: true, Limit: startShown})
 	if err != nil {
 		return nil, err
 	}
 	for _, i := range waiting {
 		out.Waiting = append(out.Waiting, importView(i, false))
 	}
-	recent, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"loaded", "loading", "stopped", "undoing", "undone", "closed"}, Limit: startShown})
+	recent, err := h.store.Imports(ctx, r.Workspace, store.ImportFilter{States: []string{"loaded", "loading", "stopped", "undoing", "undone", "closed"}, Single: true, Limit: startShown})
 	for _, i := range recent {
 		out.Recent = append(out.Recent, importView(i, false))
 	}

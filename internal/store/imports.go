@@ -215,6 +215,7 @@ type ImportFilter struct {
 	From   *time.Time
 	To     *time.Time // the end, exclusive
 	SHA256 string
+	Single bool  // only those of no bundle
 	Before int64 // only with a lower id; 0 is no bound
 	Limit  int
 }
@@ -227,9 +228,9 @@ func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) (
 			and (coalesce(cardinality($3::text[]), 0) = 0 and i.state <> 'discarded' or i.state = any($3))
 			and ($5 = '' or i.name ilike $5) and ($6 = '' or i.into_type = $6) and ($7 = '' or p.email = $7)
 			and ($8::timestamptz is null or i.made_at >= $8) and ($9::timestamptz is null or i.made_at < $9)
-			and ($10 = '' or s.sha256 = $10)
+			and ($10 = '' or s.sha256 = $10) and (not $11 or i.bundle is null)
 		order by i.id desc limit $4`,
-		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256)
+		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256, f.Single)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}

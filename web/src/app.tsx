@@ -24,6 +24,7 @@ import { Button, Choose, cx, Empty, Loading, Menu, MenuItem, Wrong } from "./ui/
 import { applyTheme } from "./ui/theme";
 
 const Bench = lazy(() => import("./bench/bench").then((m) => ({ default: m.Bench })));
+const BundlePage = lazy(() => import("./pages/bundle").then((m) => ({ default: m.BundlePage })));
 const ImportsPage = lazy(() => import("./pages/imports").then((m) => ({ default: m.ImportsPage })));
 const RecordPage = lazy(() => import("./pages/record").then((m) => ({ default: m.RecordPage })));
 const RecordsPage = lazy(() => import("./pages/records").then((m) => ({ default: m.RecordsPage })));
@@ -63,6 +64,7 @@ function Pages() {
       <Route path="/w/:workspace/imports" element={<Frame page={<ImportsPage />} />} />
       <Route path="/w/:workspace/imports/:id" element={<Navigate to="source" replace />} />
       <Route path="/w/:workspace/imports/:id/:station" element={<Frame page={<Bench />} />} />
+      <Route path="/w/:workspace/bundles/:id" element={<Frame page={<BundlePage />} />} />
       <Route path="/w/:workspace/records" element={<Navigate to="account" replace />} />
       <Route path="/w/:workspace/records/:type" element={<Frame page={<RecordsPage />} />} />
       <Route path="/w/:workspace/records/:type/:id" element={<Frame page={<RecordPage />} />} />
@@ -141,7 +143,9 @@ function Frame({ page }: { page: ReactNode }) {
             className={({ isActive }) =>
               cx(
                 "mb-0.5 flex items-center gap-2.5 rounded-md px-2 py-1.5",
-                isActive ? "bg-act-soft font-medium text-ink" : "text-ink-soft hover:bg-act-soft",
+                isActive || (label === "Imports" && here.pathname.startsWith(`${base}/bundles/`))
+                  ? "bg-act-soft font-medium text-ink"
+                  : "text-ink-soft hover:bg-act-soft",
               )
             }
           >

@@ -5,6 +5,7 @@ type Schemas = components["schemas"];
 export type Import = Schemas["Import"];
 export type ImportState = Schemas["ImportState"];
 export type Act = Schemas["Act"];
+export type Bundle = Schemas["Bundle"];
 export type Totals = Schemas["Totals"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];

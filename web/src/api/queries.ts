@@ -20,6 +20,14 @@ export const types = (workspace: string) =>
     staleTime: 30_000,
   });
 
+/** The bundles, newest first, without their imports. */
+export const bundles = (workspace: string) =>
+  queryOptions({
+    queryKey: ["bundles", workspace],
+    queryFn: () => must(api.GET("/workspaces/{workspace}/bundles", { params: { path: { workspace } } })),
+    refetchInterval: 5_000,
+  });
+
 /** Which imports are listed; what is left out chooses all. */
 export interface Imports {
   cursor?: string;

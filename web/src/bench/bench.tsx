@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
 import { FieldDialog } from "../ui/field";
@@ -150,6 +150,14 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           {i.name}
         </h1>
         <span className="text-[12.5px] whitespace-nowrap text-ink-soft">
+          {i.bundle && (
+            <>
+              <Link className="text-act underline" to={`/w/${workspace}/bundles/${i.bundle}`}>
+                bundle {i.bundle}
+              </Link>
+              {" · "}
+            </>
+          )}
           import {i.id} · {i.state}
           {rowKinds.length > 0 && ` · into ${rowKinds.map((k) => k.t.plural.toLowerCase()).join(", ")}`}
         </span>

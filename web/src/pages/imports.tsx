@@ -5,7 +5,7 @@ import { imports, types, who, type Imports } from "../api/queries";
 import { Button, Choose, Empty, inputClass, Loading, Panel, tdClass, thClass, Ticked, Wrong } from "../ui/parts";
 import { count, Tally } from "../ui/verdict";
 import { Upload } from "../ui/upload";
-import { stationOf, when } from "./start";
+import { Bundles, stationOf, when } from "./start";
 
 const any = "any";
 const states: Import["state"][] = ["open", "ready", "loading", "paused", "loaded", "stopped", "undone", "closed", "discarded"];
@@ -48,6 +48,7 @@ export function ImportsPage() {
       <title>Imports · Uchi</title>
       <h1 className="mb-4 text-[26px]">Imports</h1>
       <Upload workspace={workspace} />
+      <Bundles workspace={workspace} />
       <div role="search" aria-label="Imports" className="mt-5 flex flex-wrap items-center gap-2">
         <input
           data-search
@@ -122,6 +123,11 @@ export function ImportsPage() {
                     <Link className="font-medium text-act" to={`/w/${workspace}/imports/${i.id}/${stationOf(i)}`}>
                       {i.name}
                     </Link>
+                    {i.bundle && (
+                      <Link className="ml-2 text-[12.5px] text-ink-soft underline" to={`/w/${workspace}/bundles/${i.bundle}`}>
+                        bundle {i.bundle}
+                      </Link>
+                    )}
                   </td>
                   <td className={tdClass}>{i.into}</td>
                   <td className={tdClass}>{i.trouble ? <span className="text-ask">{i.state}, in trouble</span> : i.state}</td>

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import type { Import } from "../api/client";
-import { start, types, who } from "../api/queries";
+import { bundles, start, types, who } from "../api/queries";
 import { Empty, Loading, Panel, Wrong } from "../ui/parts";
 import { Upload } from "../ui/upload";
 import { count, Tally } from "../ui/verdict";
@@ -20,7 +20,8 @@ export function StartPage() {
         {waiting.length ? `${waiting.length} import${waiting.length > 1 ? "s wait" : " waits"} for you` : "Nothing waits for you"}
       </h1>
       {me.data?.role !== "viewer" && <Upload workspace={workspace} />}
-      <div className="mt-5 grid grid-cols-[1fr_300px] items-start gap-5">
+      <Bundles workspace={workspace} />
+      <div className="mt-5 grid grid-cols-[minmax(0,1fr)_300px] items-start gap-5 max-[760px]:grid-cols-1">
         <div className="space-y-5">
           <Panel title="Waiting">
             {waiting.length ? (
@@ -59,6 +60,33 @@ export function StartPage() {
         </Panel>
       </div>
     </div>
+  );
+}
+
+/** How many bundles a list of the latest shows. */
+const bundlesShown = 5;
+
+/** The latest bundles, each with its state. */
+export function Bundles({ workspace }: { workspace: string }) {
+  const list = useQuery(bundles(workspace)).data?.bundles ?? [];
+  if (list.length === 0) return null;
+  return (
+    <section aria-labelledby="bundles" className="mt-4 flex flex-wrap items-baseline gap-x-4 gap-y-1 text-[13px]">
+      <h2 id="bundles" className="text-[13px] font-medium">
+        Bundles
+      </h2>
+      {list.slice(0, bundlesShown).map((b) => (
+        <span key={b.id}>
+          <Link className="font-medium text-act" to={`/w/${workspace}/bundles/${b.id}`}>
+            {b.name}
+          </Link>{" "}
+          <span className="text-ink-soft">
+            {b.state}, {when(b.made_at)}
+          </span>
+        </span>
+      ))}
+      {list.length > bundlesShown && <span className="text-ink-faint">and {list.length - bundlesShown} older</span>}
+    </section>
   );
 }
 

@@ -2,8 +2,24 @@ import { useMutation } from "@tanstack/react-query";
 import { FileUp } from "lucide-react";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, must, type Import } from "../api/client";
+import { api, must, type Bundle } from "../api/client";
 import { Button, cx, Dialog, Wrong } from "./parts";
+
+const bytes = { bodySerializer: (b: string) => b as unknown as Blob, headers: { "Content-Type": "application/octet-stream" } };
+
+/** Sends files to a bundle, one after the other, and gives the bundle as it is then. */
+export async function sendToBundle(workspace: string, bundle: number, files: { name: string; body?: Blob }[]): Promise<Bundle> {
+  let b: Bundle | undefined;
+  for (const f of files)
+    b = await must(
+      api.POST("/workspaces/{workspace}/bundles/{bundle}/files", {
+        params: { path: { workspace, bundle }, query: { name: f.name } },
+        body: (f.body ?? f) as unknown as string,
+        ...bytes,
+      }),
+    );
+  return b ?? must(api.GET("/workspaces/{workspace}/bundles/{bundle}", { params: { path: { workspace, bundle } } }));
+}
 
 /** Takes one file or several, dropped or chosen, or a block pasted from a spreadsheet. */
 export function Upload({ workspace }: { workspace: string }) {
@@ -13,20 +29,25 @@ export function Upload({ workspace }: { workspace: string }) {
   const [paste, setPaste] = useState(false);
   const send = useMutation({
     mutationFn: async (files: { name: string; body: Blob }[]) => {
-      let last: Import | undefined;
-      for (const f of files)
-        last = await must(
-          api.POST("/workspaces/{workspace}/imports", {
-            params: { path: { workspace }, query: { name: f.name } },
-            body: f.body as unknown as string,
-            bodySerializer: (b) => b as unknown as Blob,
-            headers: { "Content-Type": "application/octet-stream" },
-          }),
-        );
-      return { last, many: files.length > 1 };
+      const [first] = files;
+      if (!first) return "";
+      if (files.length > 1 || /\.zip$/i.test(first.name)) {
+        const name = files.length > 1 ? `${first.name} and ${files.length - 1} more` : first.name.replace(/\.zip$/i, "");
+        const made = await must(api.POST("/workspaces/{workspace}/bundles", { params: { path: { workspace } }, body: { name } }));
+        await sendToBundle(workspace, made.id, files);
+        return `bundles/${made.id}`;
+      }
+      const one = await must(
+        api.POST("/workspaces/{workspace}/imports", {
+          params: { path: { workspace }, query: { name: first.name } },
+          body: first.body as unknown as string,
+          ...bytes,
+        }),
+      );
+      return `imports/${one.id}/columns`;
     },
-    onSuccess: ({ last, many }) => {
-      if (last) void go(many ? `/w/${workspace}/imports` : `/w/${workspace}/imports/${last.id}/columns`);
+    onSuccess: (to) => {
+      if (to) void go(`/w/${workspace}/${to}`);
     },
   });
   const take = (list: FileList | null) => {
@@ -54,7 +75,7 @@ export function Upload({ workspace }: { workspace: string }) {
         <div className="mr-auto">
           <div className="font-medium">{send.isPending ? "Sending…" : "Drop spreadsheets here"}</div>
           <div className="text-[12.5px] text-ink-soft">
-            CSV, XLSX, ODS, JSON Lines, or a ZIP. Nothing is written before you have seen what would happen.
+            CSV, XLSX, ODS, JSON Lines; several, or a ZIP, as a bundle. Nothing is written before you have seen it.
           </div>
         </div>
         <Button look="act" onClick={() => input.current?.click()} disabled={send.isPending}>
