@@ -236,7 +236,7 @@ func (c *chunk) decide(ctx context.Context) error {
 			return err
 		}
 	}
-	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 && slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.plan.Shared }) {
+	if c.number > 0 && bits.OnesCount64(uint64(c.number)) == 1 && slices.ContainsFunc(c.drafts, func(d *draftChunk) bool { return d.check.becoming() }) {
 		// What points to these records is looked up in a table that is still
 		// growing: its size must be known, or the server looks in loops.
 		return c.do(ctx, stepDecide, q(`analyze {results}`))

@@ -179,7 +179,7 @@ func (k *draftCheck) wait() stmt {
 				where `+link+` < 0 and not `+isOutside(link)+` and -`+link+` > v.row_no and v.verdict in ('create', 'update')`)
 		}
 	}
-	return q(`create unlogged table {waits} as {all}`, frag{"all": strings.Join(all, " union all ")})
+	return q(`create unlogged table {waits} as {all}; create index on {waits} (target); analyze {waits}`, frag{"all": strings.Join(all, " union all ")})
 }
 
 // fillWaiting writes the links of rows that were loaded before the rows of this chunk
@@ -202,32 +202,29 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 		}
 		_, err := c.do(ctx, stepWaiting,
 			q(`with todo as materialized (
-					select o.record_id, o.outcome, v.version, t.record_id as id
+					select r.id as record_id, r.{value} as was, r.version = coalesce(v.version + 1, 1) as untouched, o.outcome, t.record_id as id
 					from {waits} w
 					join {results} t on t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null
 					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 					join {verdicts} v on v.row_no = w.row_no
+					join {records} r on r.id = o.record_id
 					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
 				),
-				was as materialized (
-					select r.id as record_id, r.{value} as was, r.version = coalesce(t.version + 1, 1) as untouched
-					from todo t join {records} r on r.id = t.record_id
-				),
 				changed as (
-					update {records} r set {value} = t.id, version = case when w.untouched then r.version else r.version + 1 end, changed_at = now(), changed_by = @person
-					from todo t join was w using (record_id)
-					where r.id = t.record_id and (w.untouched or r.{value} is null)
-					returning r.id, r.version, t.outcome, w.untouched,
-						jsonb_build_object({field}, jsonb_build_array(case when w.was is not null then {old} end, {now})) as changes
+					update {records} r set {value} = t.id, version = case when t.untouched then r.version else r.version + 1 end, changed_at = now(), changed_by = @person
+					from todo t
+					where r.id = t.record_id and (t.untouched or r.{value} is null)
+					returning r.id, r.version, t.outcome, t.untouched,
+						jsonb_build_object({field}, jsonb_build_array(case when t.was is not null then {old} end, {now})) as changes
 				),
 				amended as (
 					update {history} h set changes = h.changes || c.changes
 					from changed c
-					where h.record_id = c.id and h.version = c.version and c.untouched and c.outcome = 'updated'
+					where c.outcome = 'updated' and h.record_id = c.id and h.version = c.version and c.untouched
 				)
 				insert into {history} (record_id, version, person, import, run, kind, changes)
 				select id, version, @person, @import, @run, 'update', changes from changed where not untouched`,
-				with, frag{"old": schema.RecordID(target, "w.was")}, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
+				with, frag{"old": schema.RecordID(target, "t.was")}, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
 			q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 				select w.row_no, @code, @named, @col, '', 'row ' || w.target, true
 				from {waits} w
