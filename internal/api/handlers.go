@@ -100,6 +100,21 @@ func (h *handlers) Start(ctx context.Context, r StartRequestObject) (StartRespon
 	return out, err
 }
 
+func (h *handlers) AddType(ctx context.Context, r AddTypeRequestObject) (AddTypeResponseObject, error) {
+	b := *r.Body
+	t, err := h.work.AddType(ctx, r.Workspace, catalog.RecordType{Name: b.Name, Label: b.Label, Plural: b.Plural, Prefix: b.Prefix, Title: b.Title, Fields: b.Fields, Match: b.Match}, personOf(ctx))
+	return AddType201JSONResponse(t), err
+}
+
+func (h *handlers) ProposeType(ctx context.Context, r ProposeTypeRequestObject) (ProposeTypeResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	t, err := h.work.ProposeType(ctx, i)
+	return ProposeType200JSONResponse{Label: t.Label, Plural: t.Plural, Title: t.Title, Fields: t.Fields}, err
+}
+
 func (h *handlers) ListTypes(ctx context.Context, r ListTypesRequestObject) (ListTypesResponseObject, error) {
 	c, err := h.store.Catalog(ctx, r.Workspace)
 	return ListTypes200JSONResponse{Types: c.Types}, err

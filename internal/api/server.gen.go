@@ -1288,6 +1288,27 @@ type NewToken struct {
 	Role  Role   `json:"role,omitempty,omitzero"`
 }
 
+// NewType A record type of a customer's own
+type NewType struct {
+	Fields []Field `json:"fields"`
+
+	// Label The word for one record, such as Berth
+	Label string `json:"label"`
+
+	// Match How rows find their record
+	Match []MatchRule `json:"match,omitempty,omitzero"`
+
+	// Name As it stands in addresses and routines; made of the label when left out
+	Name   string `json:"name,omitempty,omitzero"`
+	Plural string `json:"plural,omitempty,omitzero"`
+
+	// Prefix Of the ids, two to six capital letters or digits
+	Prefix string `json:"prefix,omitempty,omitzero"`
+
+	// Title The names of the fields by which a record is called
+	Title []string `json:"title,omitempty,omitzero"`
+}
+
 // NewValue defines model for NewValue.
 type NewValue struct {
 	Column string `json:"column"`
@@ -2529,6 +2550,9 @@ type SaveRoutineJSONRequestBody = Routine
 // CopyRoutineJSONRequestBody defines body for CopyRoutine for application/json ContentType.
 type CopyRoutineJSONRequestBody = RoutineCopy
 
+// AddTypeJSONRequestBody defines body for AddType for application/json ContentType.
+type AddTypeJSONRequestBody = NewType
+
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
 
@@ -2765,6 +2789,9 @@ type ServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params TryRoutineParams)
+	// ProposeType A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+	// (GET /workspaces/{workspace}/imports/{import}/type)
+	ProposeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Undo Take back what loads or undos have written
 	// (POST /workspaces/{workspace}/imports/{import}/undo)
 	Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -2828,6 +2855,9 @@ type ServerInterface interface {
 	// ListTypes The record types with their fields
 	// (GET /workspaces/{workspace}/types)
 	ListTypes(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// AddType Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	// (POST /workspaces/{workspace}/types)
+	AddType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
 	// GetType One record type
 	// (GET /workspaces/{workspace}/types/{type})
 	GetType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
@@ -3299,6 +3329,12 @@ func (_ Unimplemented) TryRoutine(w http.ResponseWriter, r *http.Request, worksp
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ProposeType A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+// (GET /workspaces/{workspace}/imports/{import}/type)
+func (_ Unimplemented) ProposeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // Undo Take back what loads or undos have written
 // (POST /workspaces/{workspace}/imports/{import}/undo)
 func (_ Unimplemented) Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
@@ -3422,6 +3458,12 @@ func (_ Unimplemented) StarterSheet(w http.ResponseWriter, r *http.Request, work
 // ListTypes The record types with their fields
 // (GET /workspaces/{workspace}/types)
 func (_ Unimplemented) ListTypes(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddType Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+// (POST /workspaces/{workspace}/types)
+func (_ Unimplemented) AddType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6600,6 +6642,41 @@ func (siw *ServerInterfaceWrapper) TryRoutine(w http.ResponseWriter, r *http.Req
 	handler.ServeHTTP(w, r)
 }
 
+// ProposeType operation middleware
+func (siw *ServerInterfaceWrapper) ProposeType(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ProposeType(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Undo operation middleware
 func (siw *ServerInterfaceWrapper) Undo(w http.ResponseWriter, r *http.Request) {
 
@@ -7734,6 +7811,32 @@ func (siw *ServerInterfaceWrapper) ListTypes(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// AddType operation middleware
+func (siw *ServerInterfaceWrapper) AddType(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddType(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetType operation middleware
 func (siw *ServerInterfaceWrapper) GetType(w http.ResponseWriter, r *http.Request) {
 
@@ -8704,6 +8807,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/try", wrapper.TryRoutine)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/type", wrapper.ProposeType)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/undo", wrapper.Undo)
 	})
 	r.Group(func(r chi.Router) {
@@ -8765,6 +8871,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/types", wrapper.ListTypes)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/types", wrapper.AddType)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/types/{type}", wrapper.GetType)
@@ -11708,6 +11817,46 @@ func (response TryRoutinedefaultApplicationProblemPlusJSONResponse) VisitTryRout
 	return err
 }
 
+type ProposeTypeRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type ProposeTypeResponseObject interface {
+	VisitProposeTypeResponse(w http.ResponseWriter) error
+}
+
+type ProposeType200JSONResponse NewType
+
+func (response ProposeType200JSONResponse) VisitProposeTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProposeTypedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProposeTypedefaultApplicationProblemPlusJSONResponse) VisitProposeTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type UndoRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -12623,6 +12772,46 @@ func (response ListTypesdefaultApplicationProblemPlusJSONResponse) VisitListType
 	return err
 }
 
+type AddTypeRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *AddTypeJSONRequestBody
+}
+
+type AddTypeResponseObject interface {
+	VisitAddTypeResponse(w http.ResponseWriter) error
+}
+
+type AddType201JSONResponse RecordType
+
+func (response AddType201JSONResponse) VisitAddTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTypedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddTypedefaultApplicationProblemPlusJSONResponse) VisitAddTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetTypeRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -13503,6 +13692,9 @@ type StrictServerInterface interface {
 	// TryRoutine What a check with this routine would say, from a sample; nothing is kept
 	// (POST /workspaces/{workspace}/imports/{import}/try)
 	TryRoutine(ctx context.Context, request TryRoutineRequestObject) (TryRoutineResponseObject, error)
+	// ProposeType A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+	// (GET /workspaces/{workspace}/imports/{import}/type)
+	ProposeType(ctx context.Context, request ProposeTypeRequestObject) (ProposeTypeResponseObject, error)
 	// Undo Take back what loads or undos have written
 	// (POST /workspaces/{workspace}/imports/{import}/undo)
 	Undo(ctx context.Context, request UndoRequestObject) (UndoResponseObject, error)
@@ -13566,6 +13758,9 @@ type StrictServerInterface interface {
 	// ListTypes The record types with their fields
 	// (GET /workspaces/{workspace}/types)
 	ListTypes(ctx context.Context, request ListTypesRequestObject) (ListTypesResponseObject, error)
+	// AddType Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	// (POST /workspaces/{workspace}/types)
+	AddType(ctx context.Context, request AddTypeRequestObject) (AddTypeResponseObject, error)
 	// GetType One record type
 	// (GET /workspaces/{workspace}/types/{type})
 	GetType(ctx context.Context, request GetTypeRequestObject) (GetTypeResponseObject, error)
@@ -15694,6 +15889,33 @@ func (sh *strictHandler) TryRoutine(w http.ResponseWriter, r *http.Request, work
 	}
 }
 
+// ProposeType operation middleware
+func (sh *strictHandler) ProposeType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request ProposeTypeRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ProposeType(ctx, request.(ProposeTypeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProposeType")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ProposeTypeResponseObject); ok {
+		if err := validResponse.VisitProposeTypeResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // Undo operation middleware
 func (sh *strictHandler) Undo(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	var request UndoRequestObject
@@ -16319,6 +16541,39 @@ func (sh *strictHandler) ListTypes(w http.ResponseWriter, r *http.Request, works
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ListTypesResponseObject); ok {
 		if err := validResponse.VisitListTypesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddType operation middleware
+func (sh *strictHandler) AddType(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request AddTypeRequestObject
+
+	request.Workspace = workspace
+
+	var body AddTypeJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddType(ctx, request.(AddTypeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddType")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddTypeResponseObject); ok {
+		if err := validResponse.VisitAddTypeResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

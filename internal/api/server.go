@@ -235,6 +235,8 @@ var needs = map[string]store.Role{
 	"Start":           store.Viewer,
 
 	"ListTypes":       store.Viewer,
+	"AddType":         store.Administrator,
+	"ProposeType":     store.Viewer,
 	"GetType":         store.Viewer,
 	"DescribeType":    store.Viewer,
 	"AddField":        store.Administrator,

@@ -273,7 +273,7 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 		}
 		i, err = a.follow(ctx, c, i.Id, "Reading")
 	}
-	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 && f.change.from == "" {
+	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 && f.change.from == "" && len(f.change.drafts) == 0 {
 		return i, err
 	}
 	return a.change(ctx, c, i, f.change)

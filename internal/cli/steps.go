@@ -285,7 +285,7 @@ func (a *app) mappingCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if (len(i.Routine.Drafts) > 0 || change.from != "") && !change.none() {
+			if (len(i.Routine.Drafts) > 0 || change.from != "" || len(change.drafts) > 0) && !change.none() {
 				if i, err = a.change(ctx, c, i, change); err != nil {
 					return err
 				}

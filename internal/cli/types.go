@@ -1,7 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"context"
+	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/client"
@@ -62,7 +65,109 @@ choices, an example, how a row finds its record, and what refers to such records
 		}),
 	}
 	cmd.Flags().StringVarP(&out, "out", "o", "", "write the document into this file")
+	cmd.AddCommand(a.addTypeCmd())
 	return cmd
+}
+
+func (a *app) addTypeCmd() *cobra.Command {
+	var t client.NewType
+	var fields []string
+	var from string
+	var show bool
+	cmd := &cobra.Command{
+		Use: "add [LABEL]", Args: args(cobra.MaximumNArgs(1)), Short: "Add a record type of your own, by its fields or from an import's columns",
+		Long: `Adds a record type. Its fields are given one by one, as label=type, or are made of the columns of an import: types,
+choices, references and the key from what stands in the cells. --show tells what would be added.
+
+A field is label=type, behind it key, required, or for a reference the record type: "Berth no=text,key",
+"Marina=reference,account". Choices are given as Kind=choice,pontoon,buoy.`,
+		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			if from != "" {
+				id, err := importID(from)
+				if err != nil {
+					return err
+				}
+				r, err := c.ProposeTypeWithResponse(ctx, c.Workspace, id)
+				if err != nil {
+					return err
+				}
+				p := *r.JSON200
+				t.Fields, t.Title = p.Fields, p.Title
+				if len(list) == 0 {
+					t.Label, t.Plural = p.Label, cmp.Or(t.Plural, p.Plural)
+				}
+			}
+			if len(list) == 1 {
+				t.Label = list[0]
+			}
+			if t.Label == "" {
+				return usageError{fmt.Errorf("say what one such record is called, or give --from-import")}
+			}
+			for _, s := range fields {
+				f, err := newField(s)
+				if err != nil {
+					return err
+				}
+				t.Fields = append(t.Fields, f)
+			}
+			if show {
+				return a.showNewType(t)
+			}
+			r, err := c.AddTypeWithResponse(ctx, c.Workspace, t)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON201)
+			}
+			fmt.Fprintf(a.out, "%s: ids %s-1, …\n", r.JSON201.Plural, r.JSON201.Prefix)
+			return a.showFields(*r.JSON201)
+		}),
+	}
+	f := cmd.Flags()
+	f.StringVar(&t.Name, "name", "", "as it stands in addresses and routines; made of the label when left out")
+	f.StringVar(&t.Plural, "plural", "", "the word for several records")
+	f.StringVar(&t.Prefix, "prefix", "", "of the ids, two to six capital letters or digits")
+	f.StringSliceVar(&t.Title, "title", nil, "names of the fields by which a record is called")
+	f.StringArrayVar(&fields, "field", nil, "a field as label=type (repeatable)")
+	f.StringVar(&from, "from-import", "", "make the fields of the columns of this import")
+	f.BoolVar(&show, "show", false, "only show what would be added")
+	return cmd
+}
+
+// newField reads a field given as label=type and what is said behind it.
+func newField(s string) (catalog.Field, error) {
+	label, rest, ok := strings.Cut(s, "=")
+	said := strings.Split(rest, ",")
+	f := catalog.Field{Label: strings.TrimSpace(label), Name: catalog.Slug(label), Type: catalog.FieldType(said[0])}
+	if !ok || f.Label == "" || !slices.Contains(catalog.FieldTypes, f.Type) {
+		return f, usageError{fmt.Errorf("%q is not a field; write it as \"Berth no=text,key\", with one of the types %v", s, catalog.FieldTypes)}
+	}
+	for _, word := range said[1:] {
+		switch word = strings.TrimSpace(word); {
+		case word == "key":
+			f.Key = true
+		case word == "required":
+			f.Required = true
+		case f.Type == catalog.Reference && f.To == "":
+			f.To = word
+		case f.Kind().Choices:
+			f.Choices = append(f.Choices, catalog.Choice{Code: cmp.Or(catalog.Slug(word), word), Label: word})
+		default:
+			return f, usageError{fmt.Errorf("%q: nothing is known of %q behind a field of the type %s", s, word, f.Type)}
+		}
+	}
+	return f, nil
+}
+
+// showNewType shows a record type before it is added.
+func (a *app) showNewType(t client.NewType) error {
+	if a.asJSON {
+		return a.printJSON(t)
+	}
+	fmt.Fprintf(a.out, "%s\n", t.Label)
+	return a.showFields(catalog.RecordType{Fields: t.Fields})
 }
 
 func (a *app) fieldsCmd() *cobra.Command {

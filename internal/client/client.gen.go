@@ -1290,6 +1290,27 @@ type NewToken struct {
 	Role  Role   `json:"role,omitempty,omitzero"`
 }
 
+// NewType A record type of a customer's own
+type NewType struct {
+	Fields []Field `json:"fields"`
+
+	// Label The word for one record, such as Berth
+	Label string `json:"label"`
+
+	// Match How rows find their record
+	Match []MatchRule `json:"match,omitempty,omitzero"`
+
+	// Name As it stands in addresses and routines; made of the label when left out
+	Name   string `json:"name,omitempty,omitzero"`
+	Plural string `json:"plural,omitempty,omitzero"`
+
+	// Prefix Of the ids, two to six capital letters or digits
+	Prefix string `json:"prefix,omitempty,omitzero"`
+
+	// Title The names of the fields by which a record is called
+	Title []string `json:"title,omitempty,omitzero"`
+}
+
 // NewValue defines model for NewValue.
 type NewValue struct {
 	Column string `json:"column"`
@@ -2531,6 +2552,9 @@ type SaveRoutineJSONRequestBody = Routine
 // CopyRoutineJSONRequestBody defines body for CopyRoutine for application/json ContentType.
 type CopyRoutineJSONRequestBody = RoutineCopy
 
+// AddTypeJSONRequestBody defines body for AddType for application/json ContentType.
+type AddTypeJSONRequestBody = NewType
+
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
 
@@ -3192,6 +3216,11 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutine(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ProposeType A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/type (the `ProposeType` operationId).
+	ProposeType(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// UndoWithBody Take back what loads or undos have written
 	//
 	// Takes any type of body and a specified content type.
@@ -3361,6 +3390,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/types (the `ListTypes` operationId).
 	ListTypes(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddTypeWithBody Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+	AddTypeWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddType Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+	AddType(ctx context.Context, workspace WorkspaceParam, body AddTypeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetType One record type
 	//
@@ -5003,6 +5046,21 @@ func (c *Client) TryRoutine(ctx context.Context, workspace WorkspaceParam, pImpo
 	return c.Client.Do(req)
 }
 
+// ProposeType A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/type (the `ProposeType` operationId).
+func (c *Client) ProposeType(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewProposeTypeRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // UndoWithBody Take back what loads or undos have written
 //
 // Takes any type of body and a specified content type.
@@ -5443,6 +5501,40 @@ func (c *Client) StarterSheet(ctx context.Context, workspace WorkspaceParam, par
 // Corresponds with GET /workspaces/{workspace}/types (the `ListTypes` operationId).
 func (c *Client) ListTypes(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListTypesRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddTypeWithBody Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+func (c *Client) AddTypeWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTypeRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddType Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+func (c *Client) AddType(ctx context.Context, workspace WorkspaceParam, body AddTypeJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddTypeRequest(c.Server, workspace, body)
 	if err != nil {
 		return nil, err
 	}
@@ -9620,6 +9712,47 @@ func NewTryRoutineRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	return req, nil
 }
 
+// NewProposeTypeRequest constructs an http.Request for the ProposeType method
+func NewProposeTypeRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/type", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewUndoRequest calls the generic Undo builder with application/json body
 func NewUndoRequest(server string, workspace WorkspaceParam, pImport ImportParam, body UndoJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -10900,6 +11033,53 @@ func NewListTypesRequest(server string, workspace WorkspaceParam) (*http.Request
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewAddTypeRequest calls the generic AddType builder with application/json body
+func NewAddTypeRequest(server string, workspace WorkspaceParam, body AddTypeJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddTypeRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewAddTypeRequestWithBody constructs an http.Request for the AddType method, with any body, and a specified content type
+func NewAddTypeRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/types", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -12400,6 +12580,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/try (the `TryRoutine` operationId).
 	TryRoutineWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *TryRoutineParams, body TryRoutineJSONRequestBody, reqEditors ...RequestEditorFn) (*TryRoutineResponse, error)
 
+	// ProposeTypeWithResponse A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/type (the `ProposeType` operationId).
+	ProposeTypeWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ProposeTypeResponse, error)
+
 	// UndoWithBodyWithResponse Take back what loads or undos have written
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -12595,6 +12782,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/types (the `ListTypes` operationId).
 	ListTypesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListTypesResponse, error)
+
+	// AddTypeWithBodyWithResponse Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+	AddTypeWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTypeResponse, error)
+
+	// AddTypeWithResponse Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+	AddTypeWithResponse(ctx context.Context, workspace WorkspaceParam, body AddTypeJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTypeResponse, error)
 
 	// GetTypeWithResponse One record type
 	//
@@ -16132,6 +16333,54 @@ func (r TryRoutineResponse) ContentType() string {
 	return ""
 }
 
+type ProposeTypeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *NewType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ProposeTypeResponse) GetJSON200() *NewType {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ProposeTypeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ProposeTypeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ProposeTypeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ProposeTypeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ProposeTypeResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type UndoResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -17171,6 +17420,54 @@ func (r ListTypesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListTypesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddTypeResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *RecordType
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddTypeResponse) GetJSON201() *RecordType {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddTypeResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddTypeResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddTypeResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddTypeResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddTypeResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -19142,6 +19439,19 @@ func (c *ClientWithResponses) TryRoutineWithResponse(ctx context.Context, worksp
 	return ParseTryRoutineResponse(rsp)
 }
 
+// ProposeTypeWithResponse A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/type (the `ProposeType` operationId).
+func (c *ClientWithResponses) ProposeTypeWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*ProposeTypeResponse, error) {
+	rsp, err := c.ProposeType(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseProposeTypeResponse(rsp)
+}
+
 // UndoWithBodyWithResponse Take back what loads or undos have written
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -19504,6 +19814,32 @@ func (c *ClientWithResponses) ListTypesWithResponse(ctx context.Context, workspa
 		return nil, err
 	}
 	return ParseListTypesResponse(rsp)
+}
+
+// AddTypeWithBodyWithResponse Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+func (c *ClientWithResponses) AddTypeWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddTypeResponse, error) {
+	rsp, err := c.AddTypeWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTypeResponse(rsp)
+}
+
+// AddTypeWithResponse Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/types (the `AddType` operationId).
+func (c *ClientWithResponses) AddTypeWithResponse(ctx context.Context, workspace WorkspaceParam, body AddTypeJSONRequestBody, reqEditors ...RequestEditorFn) (*AddTypeResponse, error) {
+	rsp, err := c.AddType(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddTypeResponse(rsp)
 }
 
 // GetTypeWithResponse One record type
@@ -22130,6 +22466,39 @@ func ParseTryRoutineResponse(rsp *http.Response) (*TryRoutineResponse, error) {
 	return response, nil
 }
 
+// ParseProposeTypeResponse parses an HTTP response from a ProposeTypeWithResponse call
+func ParseProposeTypeResponse(rsp *http.Response) (*ProposeTypeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ProposeTypeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest NewType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseUndoResponse parses an HTTP response from a UndoWithResponse call
 func ParseUndoResponse(rsp *http.Response) (*UndoResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -22868,6 +23237,39 @@ func ParseListTypesResponse(rsp *http.Response) (*ListTypesResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddTypeResponse parses an HTTP response from a AddTypeWithResponse call
+func ParseAddTypeResponse(rsp *http.Response) (*AddTypeResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddTypeResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest RecordType
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

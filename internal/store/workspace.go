@@ -353,6 +353,32 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 	return t, nil
 }
 
+// AddType adds a record type of the customer's own to a workspace, and makes its
+// tables.
+func (s *Store) AddType(ctx context.Context, workspace string, t catalog.RecordType, by int64) error {
+	doc, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "add record type", Subject: t.Name}, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `
+			insert into record_types (workspace, name, position, version, document, edition, learned)
+			select $1, $2, coalesce(max(position), 0) + 1, $3, $4, $5, '' from record_types where workspace = $1`,
+			workspace, t.Name, t.Version, doc, schema.Edition)
+		if err != nil {
+			return err
+		}
+		return runDDL(ctx, tx, schema.Make(workspace, t))
+	})
+	if SQLState(err) == "23505" {
+		return fault.New(fault.Conflict, "type_exists", "there is already a record type of this name").With(t.Name)
+	}
+	if err != nil {
+		return fmt.Errorf("add record type: %w", err)
+	}
+	return nil
+}
+
 // renameChoices lets what was chosen for headers follow fields that were renamed.
 func renameChoices(ctx context.Context, tx pgx.Tx, workspace string, t catalog.RecordType) error {
 	for _, f := range t.Fields {

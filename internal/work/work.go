@@ -550,19 +550,22 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err
 	}
-	if i.Routine.V == nil {
-		return fault.New(fault.Conflict, "no_mapping", "no column is mapped yet").Mended("Say into which record type the rows go.")
-	}
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return err
 	}
-	if _, err := c.MustType(draft.Type); err != nil {
+	t, err := c.MustType(draft.Type)
+	if err != nil {
 		return err
 	}
 	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return err
+	}
+	if i.Routine.V == nil { // the first
+		r := suggest.Routine(t, suggest.Columns(t, i.Columns.V, memory(t.Name)))
+		r.Drafts[0].Name = draft.Name
+		return s.SetRoutine(ctx, i, r, version, by)
 	}
 	return s.SetRoutine(ctx, i, suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory), version, by)
 }

@@ -6,6 +6,9 @@ import (
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/expr"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/suggest"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
@@ -47,6 +50,35 @@ func (s *Service) AddField(ctx context.Context, workspace, typeName string, f ca
 	return s.store.ChangeType(ctx, workspace, typeName, version, by.ID, "add field "+f.Name, func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
 		return c.AddField(t, f)
 	})
+}
+
+// AddType adds a record type of the customer's own: what is not said of it follows
+// from the rest.
+func (s *Service) AddType(ctx context.Context, workspace string, t catalog.RecordType, by store.Person) (catalog.RecordType, error) {
+	c, err := s.store.Catalog(ctx, workspace)
+	if err != nil {
+		return t, err
+	}
+	if t, err = c.NewType(t); err != nil {
+		return t, err
+	}
+	if _, err := expr.CompileRules(t); err != nil {
+		return t, err
+	}
+	return t, s.store.AddType(ctx, workspace, t, by.ID)
+}
+
+// ProposeType makes of the columns of an import a record type that it would fit, to be
+// looked at and added.
+func (s *Service) ProposeType(ctx context.Context, i store.Import) (catalog.RecordType, error) {
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return catalog.RecordType{}, err
+	}
+	if len(i.Columns.V) == 0 {
+		return catalog.RecordType{}, fault.New(fault.Conflict, "rows_not_read", "the rows are not read yet").Mended("Wait until the source has been read.")
+	}
+	return suggest.NewView(i.Columns.V).NewType(c.Offered(), i.Name), nil
 }
 
 // ChangeField changes a field of a record type: its name, words, bounds or

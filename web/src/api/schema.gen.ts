@@ -182,7 +182,8 @@ export interface paths {
         /** The record types with their fields */
         get: operations["listTypes"];
         put?: never;
-        post?: never;
+        /** Add a record type of your own; name, plural, prefix, title and match rules follow from the rest where they are left out */
+        post: operations["addType"];
         delete?: never;
         options?: never;
         head?: never;
@@ -568,6 +569,26 @@ export interface paths {
         post?: never;
         /** Give an import up before it is loaded */
         delete: operations["discardImport"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** A record type that the columns of the import would fit: fields, types, choices and key from its cells; nothing is added */
+        get: operations["proposeType"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2840,6 +2861,21 @@ export interface components {
             /** Format: date-time */
             ended_at?: string;
         };
+        /** @description A record type of a customer's own */
+        NewType: {
+            /** @description As it stands in addresses and routines; made of the label when left out */
+            name?: string;
+            /** @description The word for one record, such as Berth */
+            label: string;
+            plural?: string;
+            /** @description Of the ids, two to six capital letters or digits */
+            prefix?: string;
+            /** @description The names of the fields by which a record is called */
+            title?: string[];
+            fields: components["schemas"]["Field"][];
+            /** @description How rows find their record */
+            match?: components["schemas"]["MatchRule"][];
+        };
         /** @description When the load gives way; what is left out loads all that is good */
         BundlePolicy: {
             /**
@@ -3580,6 +3616,33 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    addType: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewType"];
+            };
+        };
+        responses: {
+            /** @description The record type */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordType"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     starterSheet: {
         parameters: {
             query: {
@@ -4234,6 +4297,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proposeType: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The proposal */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewType"];
+                };
             };
             default: components["responses"]["Problem"];
         };

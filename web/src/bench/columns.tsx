@@ -2,7 +2,8 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
 import { api, must, type Field, type Import, type Origin, type Recognised, type Routine } from "../api/client";
-import { act, suggestions } from "../api/queries";
+import { act, suggestions, who } from "../api/queries";
+import { NewTypeDialog } from "../ui/newtype";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { useEditing } from "./edited";
 import { ExpressionDialog } from "./expression";
@@ -68,6 +69,8 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
   const [opened, setOpen] = useState<Open>();
   const open = opened && "k" in opened ? { ...opened, k: kinds.find((k) => k.name === opened.k.name) ?? opened.k } : opened; // as it is now
   const [failed, setFailed] = useState<unknown>();
+  const [making, setMaking] = useState(false);
+  const me = useQuery(who);
   const missing = unmet(kinds);
   const known = useQuery(suggestions(workspace, i));
   const used = known.data?.routines.find((r) => r.name === i.routine?.name);
@@ -111,6 +114,19 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             value={i.into ?? ""}
             onChange={(v) => void into(v).catch(setFailed)}
             options={types.map((x) => ({ value: x.name, label: x.label }))}
+          />
+        )}
+        {kinds.length === 0 && !fixed && me.data?.role === "administrator" && (
+          <Button look="quiet" className="mt-1.5" onClick={() => setMaking(true)}>
+            None of these: a type of its own…
+          </Button>
+        )}
+        {making && (
+          <NewTypeDialog
+            workspace={workspace}
+            importId={i.id}
+            onClose={() => setMaking(false)}
+            onAdded={(made) => void into(made.name).catch(setFailed)}
           />
         )}
         {kinds.length > 1 && (

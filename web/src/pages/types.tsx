@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { types, who } from "../api/queries";
 import { Button, cx, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
 import type { Field } from "../api/client";
 import { FieldDialog } from "../ui/field";
+import { NewTypeDialog } from "../ui/newtype";
 import { TypeRules } from "./rules";
 
 export function TypesPage() {
@@ -12,13 +13,25 @@ export function TypesPage() {
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
   const [open, setOpen] = useState<"new" | Field>();
+  const [adding, setAdding] = useState(false);
+  const go = useNavigate();
   if (!kinds.data) return kinds.error ? <Wrong error={kinds.error} className="m-6" /> : <Loading what="record types" />;
   const t = kinds.data.types.find((x) => x.name === type) ?? kinds.data.types[0];
   if (!t) return null;
   return (
     <div className="mx-auto max-w-[1280px] px-7 py-6 max-[900px]:px-3">
       <title>Record types · Uchi</title>
-      <h1 className="mb-4 text-[26px]">Record types</h1>
+      <div className="mb-4 flex items-center gap-3">
+        <h1 className="mr-auto text-[26px]">Record types</h1>
+        {me.data?.role === "administrator" && <Button onClick={() => setAdding(true)}>Add a record type</Button>}
+      </div>
+      {adding && (
+        <NewTypeDialog
+          workspace={workspace}
+          onClose={() => setAdding(false)}
+          onAdded={(made) => void go(`/w/${workspace}/types/${made.name}`)}
+        />
+      )}
       <div className="grid grid-cols-[180px_minmax(0,1fr)] items-start gap-5 max-[900px]:grid-cols-[minmax(0,1fr)]">
         <nav aria-label="Record types" className="space-y-0.5">
           {kinds.data.types.map((k) => (

@@ -14,7 +14,7 @@ export function nameOf(label: string): string {
     .slice(0, 40);
 }
 
-const fieldTypes: Field["type"][] = [
+export const fieldTypes: Field["type"][] = [
   "text",
   "long_text",
   "integer",
@@ -35,7 +35,7 @@ const fieldTypes: Field["type"][] = [
   "reference",
 ];
 
-const keyTypes: Field["type"][] = ["text", "integer", "email", "phone", "url"];
+export const keyTypes: Field["type"][] = ["text", "integer", "email", "phone", "url"];
 
 /** The choices as lines: a label each, with its code before it where that says something else. */
 function linesOf(list: Choice[] | undefined): string {
