@@ -264,7 +264,7 @@ func (a *app) bundleOrder(b client.Bundle) {
 func (a *app) bundleTroubles(b client.Bundle) {
 	for _, m := range b.Imports {
 		if len(m.Types) == 0 && m.Import.Busy == "" {
-			why := "no record type fits its columns well enough; say it with uchi mapping " + strconv.FormatInt(m.Import.Id, 10) + " --add TYPE"
+			why := fmt.Sprintf("no record type fits its columns well enough; say it with uchi mapping %d --add TYPE, or make one of its columns with uchi types add --from-import %d", m.Import.Id, m.Import.Id)
 			if m.Import.Trouble.Code != "" {
 				why = m.Import.Trouble.Message
 			}

@@ -81,7 +81,7 @@ choices, references and the key from what stands in the cells. --show tells what
 
 A field is label=type, behind it key, required, or for a reference the record type: "Berth no=text,key",
 "Marina=reference,account". Choices are given as Kind=choice,pontoon,buoy.`,
-		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12",
+		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12 --field Marina=reference,account\n  uchi mapping 12 --add berth",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if from != "" {
 				id, err := importID(from)
@@ -109,7 +109,11 @@ A field is label=type, behind it key, required, or for a reference the record ty
 				if err != nil {
 					return err
 				}
-				t.Fields = append(t.Fields, f)
+				if n := slices.IndexFunc(t.Fields, func(x catalog.Field) bool { return x.Name == f.Name }); n >= 0 {
+					t.Fields[n] = f // it was proposed otherwise
+				} else {
+					t.Fields = append(t.Fields, f)
+				}
 			}
 			if show {
 				return a.showNewType(t)
@@ -130,7 +134,7 @@ A field is label=type, behind it key, required, or for a reference the record ty
 	f.StringVar(&t.Plural, "plural", "", "the word for several records")
 	f.StringVar(&t.Prefix, "prefix", "", "of the ids, two to six capital letters or digits")
 	f.StringSliceVar(&t.Title, "title", nil, "names of the fields by which a record is called")
-	f.StringArrayVar(&fields, "field", nil, "a field as label=type (repeatable)")
+	f.StringArrayVar(&fields, "field", nil, "a field as label=type, also in place of one that is proposed (repeatable)")
 	f.StringVar(&from, "from-import", "", "make the fields of the columns of this import")
 	f.BoolVar(&show, "show", false, "only show what would be added")
 	return cmd

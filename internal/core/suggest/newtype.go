@@ -35,7 +35,7 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 	for _, col := range v.columns {
 		rows = max(rows, col.Filled+col.Blank)
 	}
-	names := map[string]int{}
+	seen := map[string]int{}
 	for n, col := range v.columns {
 		if col.Filled == 0 {
 			continue
@@ -45,18 +45,29 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 		if f.Name == "" || slices.Contains(catalog.Reserved, f.Name) {
 			f.Name = strings.TrimPrefix(f.Name+"_"+strings.ToLower(col.Letter), "_")
 		}
-		if names[f.Name]++; names[f.Name] > 1 {
-			f.Name = fmt.Sprintf("%s_%d", f.Name, names[f.Name])
+		if seen[f.Name]++; seen[f.Name] > 1 {
+			f.Name = fmt.Sprintf("%s_%d", f.Name, seen[f.Name])
 		}
 		t.Fields = append(t.Fields, f)
 	}
+	called := slices.IndexFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Text && names(f.Label) })
 	if key := slices.IndexFunc(t.Fields, func(f catalog.Field) bool { return f.Key }); key >= 0 {
 		t.Fields[key].Required = true
+		if called < 0 {
+			called = key
+		}
 	}
-	if len(t.Fields) > 0 && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Text }) {
-		t.Title = []string{t.Fields[0].Name}
+	if called >= 0 {
+		t.Title = []string{t.Fields[called].Name}
 	}
 	return t
+}
+
+// names reports whether a header says that its cells are what the rows are called by.
+func names(header string) bool {
+	return slices.ContainsFunc(tokens(header), func(w string) bool {
+		return slices.Contains([]string{"name", "title", "subject", "product", "label", "bezeichnung", "titel", "nom", "nombre", "nome", "naam", "namn", "navn", "nimi", "nazwa"}, w)
+	})
 }
 
 // labelOf makes the words for a record of the name of its sheet.
