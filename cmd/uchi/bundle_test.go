@@ -153,3 +153,38 @@ func TestKilledWhileLoadingABundle(t *testing.T) {
 		t.Errorf("%d records are left", n)
 	}
 }
+
+// A sheet that no record type fits becomes one of its own, by command and in the
+// console, and its records are as all others.
+func TestRecordTypeFromASheet(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Company,External ID\nStonewharf Marina Ltd,BM-101\nMarina Psarolimani,BM-104\nTangvik Gjestehavn,BM-103\n", "import", "-", "--into", "account", "--yes")
+	const berths = "../../demo/brightmooring/berths.csv"
+	if out := s.uchi(1, "", "import", berths); !strings.Contains(out, "no record type fits") {
+		t.Errorf("a sheet of nothing known:\n%s", out)
+	}
+	if out := s.uchi(0, "", "types", "add", "--from-import", "2", "--show"); !strings.Contains(out, "pontoon, buoy, quay") || !strings.Contains(out, "required, key") {
+		t.Errorf("what is proposed:\n%s", out)
+	}
+	s.uchi(0, "", "types", "add", "--from-import", "2", "--field", "Marina=reference,account", "--prefix", "BTH")
+	s.uchi(0, "", "mapping", "2", "--add", "berth")
+	s.uchi(0, "", "check", "2")
+	s.uchi(0, "", "load", "2", "--yes")
+	if out := s.uchi(0, "", "records", "berth", "--columns", "marina.source_ref,kind", "--filter", `kind == "buoy" && marina.name.contains("Psaro")`); !strings.Contains(out, "2 berths") || !strings.Contains(out, "BTH-5") || !strings.Contains(out, "BM-104") {
+		t.Errorf("the records:\n%s", out)
+	}
+	if out := s.uchi(0, "", "import", berths, "--check-only"); !strings.Contains(out, "○ same      9") {
+		t.Errorf("the second time:\n%s", out)
+	}
+	s.uchi(1, "", "types", "add", "Berth", "--field", "What=text")
+	s.uchi(2, "", "types", "add", "Crane", "--field", "What=metal")
+
+	p := open(s)
+	cranes := s.file("cranes.csv", "Crane code,Lifts t,Kind,Checked\nC-1,12.5,mobile,2026-01-02\nC-2,40,gantry,2026-02-03\nC-3,12.5,mobile,2026-03-04\nC-4,8,mobile,2026-03-04\nC-5,40,gantry,2026-05-01\n")
+	p.do("upload", chromedp.SetUploadFiles(`input[type=file]`, []string{cranes}, chromedp.ByQuery))
+	p.click(`//button[contains(., "None of these")]`)
+	p.click(`//div[@role="dialog"]//button[contains(., "Add Cranes with 4 fields")]`)
+	p.do("see its columns placed", chromedp.WaitVisible(`//button[@aria-label="Crane code goes to Crane code"]`, chromedp.BySearch))
+	p.do("see the type", chromedp.Navigate(p.server+"/w/main/types/crane"))
+	p.sees("h2", "Crane · ids like CRA-1042 · version 1")
+}

@@ -49,6 +49,7 @@ const views: { at: RegExp; page: string; keys: Keys }[] = [
   { at: /\/imports\/\d+\/check/, page: "mend", keys: grid },
   { at: /\/imports\/\d+\//, page: "undo", keys: grid },
   { at: /\/imports/, page: "reading", keys: [] },
+  { at: /\/bundles/, page: "bundles", keys: [] },
   { at: /\/records/, page: "records", keys: grid },
   { at: /\/routines/, page: "columns", keys: [] },
   { at: /\/types/, page: "records", keys: [] },

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, must, type Field, type RecordType } from "../api/client";
 import { types } from "../api/queries";
 import { fieldTypes, keyTypes, nameOf } from "./field";
-import { Button, Choose, Dialog, inputClass, Labelled, Loading, tdClass, thClass, Ticked, Wrong } from "./parts";
+import { Button, Choose, cx, Dialog, inputClass, Labelled, Loading, tdClass, thClass, Ticked, Wrong } from "./parts";
 
 interface Row {
   f: Field;
@@ -159,7 +159,7 @@ function Form(p: {
                   <div className="mt-1 max-w-72 text-[12px] text-ink-soft">{f.choices.map((c) => c.label).join(", ")}</div>
                 )}
               </td>
-              <td className={tdClass}>
+              <td className={cx(tdClass, "pt-3!")}>
                 <Ticked
                   label={<span className="sr-only">{f.label} is a key</span>}
                   on={f.key ?? false}
@@ -167,7 +167,7 @@ function Form(p: {
                   onChange={(key) => set(n, { key })}
                 />
               </td>
-              <td className={tdClass}>
+              <td className={cx(tdClass, "pt-3!")}>
                 <Ticked
                   label={<span className="sr-only">{f.label} must be there</span>}
                   on={f.required ?? false}
