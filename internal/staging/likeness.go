@@ -303,6 +303,12 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 	return k.do(ctx, stepByLikeness, k.decideAlike(n, rule)...)
 }
 
+// toldApart is the SQL of whether a person has said of two records that they are two.
+func (k *draftCheck) toldApart(one, other string) string {
+	return `exists (select from apart a where a.workspace = ` + schema.Literal(k.i.Workspace) + ` and a.type = ` + schema.Literal(k.plan.Type.Name) + `
+		and a.low = least(` + one + `, ` + other + `) and a.high = greatest(` + one + `, ` + other + `))`
+}
+
 // decideAlike takes and asks about what the scores have decided.
 func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 	ask := func(kind verdict.Question, decision matching.Decision) stmt {
@@ -312,7 +318,18 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 	}
 	takeAt, _ := rule.Bounds()
 	many := arg{"rule": n, "many": int(matching.Many)}
-	statements := []stmt{q(`analyze {found}`)}
+	statements := []stmt{
+		q(`analyze {found}`),
+		// A row that says just what a record says, of which a person has said that it is
+		// none of the others that are like it, is that record.
+		q(`delete from {found} f using {found} b
+			where b.row_no = f.row_no and b.says_all and not f.says_all and {apart}`, frag{"apart": k.toldApart("b.other", "f.other")}),
+		q(`update {found} f set decision = @found, place = 1
+			where f.says_all and f.decision <> @found
+				and not exists (select from {found} x where x.row_no = f.row_no and x.other <> f.other)
+				and exists (select from apart a where a.workspace = @workspace and a.type = @type and f.other in (a.low, a.high))`,
+			arg{"found": int(matching.Found), "workspace": k.i.Workspace, "type": k.plan.Type.Name}),
+	}
 	if rule.One == catalog.Ask {
 		statements = append(statements, ask(verdict.AskAlike, matching.Found))
 	} else {
@@ -417,7 +434,7 @@ type compared struct {
 func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer, freq matching.Frequencies, rule catalog.MatchRule) error {
 	err := k.do(ctx, stepScored, q(`create unlogged table {found} (
 		row_no bigint not null, place integer not null, other bigint not null, decision integer not null, percent real not null,
-		reasons jsonb not null, against text[], alike text[])`))
+		reasons jsonb not null, against text[], alike text[], says_all boolean not null)`))
 	if err != nil {
 		return err
 	}
@@ -425,7 +442,7 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 	if err != nil {
 		return err
 	}
-	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("found"), []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike"})
+	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("found"), []string{"row_no", "place", "other", "decision", "percent", "reasons", "against", "alike", "says_all"})
 	var mu sync.Mutex
 	var failed error
 	judge := c.Judge(k.weights, freq)
@@ -440,7 +457,7 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 					failed = err
 				}
 				if failed == nil {
-					failed = addFound(out, row.row, list, decision)
+					failed = addFound(out, row, list, decision)
 				}
 				mu.Unlock()
 			}
@@ -510,14 +527,14 @@ func decide(row compared, c *matching.Comparer, judge *matching.Judge, rule cata
 	return list[:min(most, len(list))], decision
 }
 
-func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Decision) error {
+func addFound(out *pgcopy.In, row compared, list []candidate, decision matching.Decision) error {
 	for i, x := range list {
 		reasons, err := json.Marshal(x.score.Reasons)
 		if err != nil {
 			return err
 		}
-		out.Row(8)
-		out.Int64(row)
+		out.Row(9)
+		out.Int64(row.row)
 		out.Int32(int32(i + 1))
 		out.Int64(x.other)
 		out.Int32(int32(decision))
@@ -525,6 +542,7 @@ func addFound(out *pgcopy.In, row int64, list []candidate, decision matching.Dec
 		out.JSONB(reasons)
 		out.Texts(x.score.Against)
 		out.Texts(x.score.Alike())
+		out.Bool(slices.Equal(row.values, x.values))
 		if err := out.Flush(); err != nil {
 			return err
 		}

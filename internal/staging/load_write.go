@@ -32,6 +32,9 @@ func (c *draftChunk) write(ctx context.Context) error {
 		if _, err := c.do(ctx, stepCreate, c.create()); err != nil {
 			return err
 		}
+		if _, err := c.do(ctx, stepApart, c.tellApart()); err != nil {
+			return err
+		}
 	}
 	if c.plan.May == mapping.Delete {
 		_, err := c.do(ctx, stepDelete, c.remove())
@@ -42,6 +45,29 @@ func (c *draftChunk) write(ctx context.Context) error {
 	}
 	_, err := c.do(ctx, stepUpdate, c.update())
 	return err
+}
+
+var stepApart = step{does: "remembers which records were told apart", reads: "results settled"}
+
+// tellApart notes of records that were made because a person has said so which
+// others they are not: the records and rows that the question named.
+func (c *draftChunk) tellApart() stmt {
+	return q(`insert into apart (workspace, type, low, high, person)
+		select distinct @workspace, @type, least(x.made, x.other), greatest(x.made, x.other), @person::bigint
+		from (
+			select o.record_id as made, unnest(s.denied_records) as other
+			from {results} o join {settled} s on s.row_no = o.row_no and s.choice = 'new'
+			where o.last and o.draft = {n} and o.outcome = 'created' and {within o}
+			union
+			select o.record_id, t.record_id
+			from {settled} s cross join unnest(s.denied) r (row_no)
+			join {results} o on o.row_no = s.row_no and o.last and o.draft = {n}
+			join {results} t on t.row_no = r.row_no and t.last and t.draft = {n}
+			where s.choice = 'new' and (s.row_no between @low and @high or r.row_no between @low and @high)
+		) x
+		where x.made <> x.other
+		on conflict do nothing`,
+		arg{"workspace": c.i.Workspace, "type": c.plan.Type.Name, "person": c.run.Person, "low": c.low, "high": c.high})
 }
 
 // decided is the SQL of the drafts of the chunk with an outcome, as o, with

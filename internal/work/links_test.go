@@ -2,6 +2,7 @@ package work
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"uchi/internal/core/mapping"
@@ -65,4 +66,19 @@ func TestDraftsOfOtherForms(t *testing.T) {
 	// The first is asked about the company of the other form, with which the second
 	// stands in the file; so are the fifth and sixth about that of the fourth.
 	b.want(b.rows(i), "[2 ask (ask, ask) 3 hold (hold, skip) 4 create (create, create) 5 ask (ask, ask) 6 ask (ask, ask)]")
+}
+
+// Owners by their initials: taken where the whole column is of our people, and not
+// where some of them are others', who may have the same.
+func TestOwnersByInitials(t *testing.T) {
+	b := start(t)
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ingrid@lanternquay.example\nLars Brattvik,lars@lanternquay.example\nAnne-Marie Li,anne@lanternquay.example\nLeo Berg,leo@lanternquay.example\n")
+	i := b.check(b.upload("account", "Company,Owner\nA Marina,IH\nB Marina,aml\nC Marina,lars@lanternquay.example\nD Marina,\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "")
+	i = b.load(i)
+	b.want(b.record("account", "ACC-1").Links["owner"].Title+", "+b.record("account", "ACC-2").Links["owner"].Title, "Ingrid Havnes, Anne-Marie Li")
+	i = b.check(b.upload("account", "Company,Owner\nE Marina,IH\nF Marina,FQ\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "2 link_not_found owner\n3 link_not_found owner")
+	i = b.check(b.upload("account", "Company,Owner\nG Marina,LB\nH Marina,IH\n")) // two of the same
+	b.want(strings.Join(b.codes(i), "\n"), "2 link_ambiguous owner")
 }

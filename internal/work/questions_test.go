@@ -152,6 +152,33 @@ func TestAllNewMakesNoTwo(t *testing.T) {
 	b.want(b.rows(next), "[2 same (same 6)]")
 }
 
+// Of whom a person has said that they are another than a record, is not asked about
+// when the same row comes again, and the other is found as well; what is written
+// otherwise is asked as before.
+func TestToldApart(t *testing.T) {
+	b := start(t)
+	const father, son = "Ola,Tangvald,+4755112234,Bergvik,1975-03-02", "Ola,Tangvald,+4755112234,Bergvik,"
+	const header = "Given name,Family name,Phone,Town,Birthday\n"
+	b.loaded("contact", header+father+"\n")
+	b.loaded("account", "Company,Town,Country\nNordkai Marina,Nordkai,NO\n")
+	for _, x := range []struct{ into, header, first, again, other, otherwise string }{
+		{"contact", header, son, son, father, "O.,Tangvald,+4755112234,Bergvik,"},
+		{"account", "Company,Town,Country\n", "Nordkai Marina Service,Nordkai,NO", "Nordkai Marina Service,Nordkai,NO", "Nordkai Marina,Nordkai,NO", "Nordkai Marina Servce,Nordkai,NO"},
+	} {
+		i := b.check(b.upload(x.into, x.header+x.first+"\n"))
+		if x.into == "account" {
+			b.want(b.rows(i), "[2 ask (ask)]")
+		}
+		_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseNew}}, b.person)
+		b.ok(err)
+		i = b.load(b.check(b.again(i)))
+		b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1})
+		b.want(b.rows(b.check(b.upload(x.into, x.header+x.again+"\n"))), "[2 same (same 2)]")
+		b.want(b.rows(b.check(b.upload(x.into, x.header+x.other+"\n"))), "[2 same (same 1)]")
+		b.want(b.rows(b.check(b.upload(x.into, x.header+x.otherwise+"\n"))), "[2 ask (ask)]")
+	}
+}
+
 func TestAnswersInBulk(t *testing.T) {
 	b := start(t)
 	var there, come strings.Builder
