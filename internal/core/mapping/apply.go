@@ -1,0 +1,347 @@
+package mapping
+
+import (
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"uchi/internal/core/expr"
+	"uchi/internal/core/problem"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Typed is what typing one row gives: values in the order of the draft's fields.
+type Typed struct {
+	LeftOut  bool     // the routine's condition does not hold for the row
+	Example  bool     // the row only shows what a filled one looks like; it is left out
+	Empty    bool     // the row says nothing of this draft
+	Above    int64    // the row above to whose record it belongs, 0 when none
+	ID       int64    // record id given in the row, 0 when none
+	Version  int      // of the record that the row was made of, 0 when not said
+	Values   []string // canonical texts, empty when blank
+	Cleared  []string // fields that the row empties
+	NewerAt  string   // when the row was last right, empty when it does not say
+	Problems []problem.Problem
+}
+
+// text gives what the row says for this origin, before it is typed.
+func (o *origin) text(cells []string) string {
+	var s string
+	switch len(o.from) {
+	case 0:
+		s = o.fixed
+	case 1:
+		s = o.cell(cells, 0)
+	default:
+		var parts []string
+		for n := range o.from {
+			if c := o.cell(cells, n); c != "" {
+				parts = append(parts, c)
+			}
+		}
+		s = strings.Join(parts, o.join)
+	}
+	if s != "" && o.split != "" {
+		s = partOf(s, o.split, o.part)
+	}
+	if s != "" && o.take != "" {
+		s = o.take.of(s)
+	}
+	if s != "" && o.values != nil {
+		if to, ok := o.values[value.Fold(s)]; ok {
+			s = to
+		}
+	}
+	if o.cut > 0 && len(s) > o.cut {
+		if r := []rune(s); len(r) > o.cut {
+			s = value.Trim(string(r[:o.cut]))
+		}
+	}
+	if s == "" {
+		s = o.otherwise
+	}
+	return s
+}
+
+// cell gives the n-th of the origin's cells, behind its header when asked.
+func (o *origin) cell(cells []string, n int) string {
+	i := o.from[n]
+	if i >= len(cells) {
+		return ""
+	}
+	c := value.Unguard(value.Trim(cells[i]))
+	if c != "" && o.nothing.Is(c) {
+		if _, said := o.values[value.Fold(c)]; !said {
+			return ""
+		}
+	}
+	if c != "" && o.labels != nil {
+		return o.labels[n] + ": " + c
+	}
+	return c
+}
+
+// partOf gives the n-th part of a text, counted from 1, or from the end when
+// n is negative; empty when there are not so many.
+func partOf(s, by string, n int) string {
+	parts := strings.Split(s, by)
+	if n < 0 {
+		n += len(parts) + 1
+	}
+	if n < 1 || n > len(parts) {
+		return ""
+	}
+	return value.Trim(parts[n-1])
+}
+
+// of gives the part of a text.
+func (t Take) of(s string) string {
+	switch t {
+	case TakeGivenName:
+		given, _ := value.SplitName(s)
+		return given
+	case TakeFamilyName:
+		_, family := value.SplitName(s)
+		return family
+	case TakeCurrency:
+		return value.CurrencyIn(s)
+	case TakePostalCode:
+		code, _ := value.SplitTown(s)
+		return code
+	case TakeTown:
+		if _, town := value.SplitTown(s); town != "" {
+			return town
+		}
+		return s // a town without a code
+	}
+	words := strings.Fields(s)
+	if len(words) == 0 {
+		return ""
+	}
+	if t == TakeLastWord {
+		return words[len(words)-1]
+	}
+	return words[0]
+}
+
+// Ragged finds the problem of a row that has filled cells beyond the header.
+func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
+	for i := p.columns; i < len(row.Cells); i++ {
+		if value.Trim(row.Cells[i]) != "" {
+			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) + " cells under " + strconv.Itoa(p.columns) + " headers"}, true
+		}
+	}
+	return problem.Problem{}, false
+}
+
+// MakesNone tells whether the row makes no record of the draft: it says nothing of it, is
+// left out, or is an example.
+func (t *Typed) MakesNone() bool { return t.Empty || t.LeftOut || t.Example }
+
+// ExampleMark begins the first cell of a row that only shows what a filled one looks
+// like, as starter sheets have it. Such a row is left out.
+const ExampleMark = "(example)"
+
+func isExample(row sheet.Row) bool {
+	return len(row.Cells) > 0 && strings.HasPrefix(row.Cells[0], ExampleMark)
+}
+
+// Apply types one row for the draft. The result's slices are used again by the next call.
+func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
+	out.ID, out.Version, out.LeftOut, out.Example, out.Empty, out.Above, out.NewerAt, out.Problems = 0, 0, false, false, false, 0, "", out.Problems[:0]
+	out.Values, out.Cleared = out.Values[:0], out.Cleared[:0]
+	for range dp.Fields {
+		out.Values = append(out.Values, "")
+	}
+	if dp.blank(row) {
+		if out.Empty = true; dp.Grouped {
+			out.Above = dp.above
+		}
+		return
+	}
+	if out.Example = isExample(row); out.Example {
+		return
+	}
+	dp.above = row.Number
+	var seen expr.Row
+	if dp.where != nil || dp.expr {
+		seen = dp.seen(row)
+	}
+	if dp.where != nil {
+		holds, err := dp.where.Holds(seen)
+		if err != nil {
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(""), Detail: err.Error()})
+			return
+		}
+		if out.LeftOut = !holds; out.LeftOut {
+			return
+		}
+	}
+	if dp.HasID {
+		dp.applyID(row, out)
+	}
+	if dp.newer != nil {
+		dp.applyNewer(row, out)
+	}
+	country := ""
+	if dp.country >= 0 {
+		dp.applyField(dp.country, row, "", seen, out)
+		country = out.Values[dp.country]
+	}
+	for i := range dp.Fields {
+		if i != dp.country {
+			dp.applyField(i, row, country, seen, out)
+		}
+	}
+}
+
+// empties reports whether a text is the marker that empties a value, as people
+// read it. Most texts are told from it by their last letter.
+func (dp *DraftPlan) empties(text string) bool {
+	a, b := text[len(text)-1], dp.clear[len(dp.clear)-1]
+	if 'A' <= a && a <= 'Z' {
+		a += 'a' - 'A'
+	}
+	if a < utf8.RuneSelf && b < utf8.RuneSelf && a != b {
+		return false
+	}
+	return value.Fold(text) == dp.clear
+}
+
+// blank reports whether the row says nothing of the draft: with several drafts,
+// all cells of its own columns are blank.
+func (dp *DraftPlan) blank(row sheet.Row) bool {
+	if !dp.several || len(dp.cells) == 0 {
+		return false
+	}
+	for _, i := range dp.cells {
+		if i < len(row.Cells) {
+			if c := value.Unguard(value.Trim(row.Cells[i])); c != "" && !dp.nothing.Is(c) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// seen is the row as expressions see it.
+func (dp *DraftPlan) seen(row sheet.Row) expr.Row {
+	r := expr.Row{Cells: make(map[string]string, len(dp.header)), Fields: map[string]string{}}
+	for i, h := range dp.header {
+		r.Cells[h] = ""
+		if i < len(row.Cells) {
+			r.Cells[h] = value.Unguard(value.Trim(row.Cells[i]))
+		}
+	}
+	return r
+}
+
+func (dp *DraftPlan) applyID(row sheet.Row, out *Typed) {
+	text := dp.id.text(row.Cells)
+	if text == "" {
+		return
+	}
+	// A sheet that was made of records says which version it was made of.
+	text, version, versioned := strings.Cut(text, VersionMark)
+	id, err := dp.Type.ParseRecordID(text)
+	if versioned && err == nil {
+		out.Version, err = strconv.Atoi(version)
+	}
+	if err != nil {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadRecordID, Field: dp.Named(IDField), Column: dp.id.column, Value: text, Detail: dp.Type.RecordID(1042)})
+		return
+	}
+	out.ID = id
+}
+
+func (dp *DraftPlan) applyNewer(row sheet.Row, out *Typed) {
+	text := dp.newer.origin.text(row.Cells)
+	v, trouble := dp.newer.reader.Read(text)
+	if trouble.Code != "" {
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Column: dp.newer.origin.column, Value: text, Detail: trouble.Detail})
+		return
+	}
+	out.NewerAt = v
+}
+
+func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.Row, out *Typed) {
+	fp := &dp.Fields[i]
+	if len(fp.Find) > 0 {
+		out.Values[i] = dp.findText(fp, row, country, seen, out)
+		return
+	}
+	text, ok := dp.textOf(&fp.origin, fp.Field.Name, row, seen, out)
+	if text == "" || !ok {
+		return
+	}
+	if dp.empties(text) {
+		if fp.Field.Required {
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text})
+			return
+		}
+		out.Cleared = append(out.Cleared, fp.Field.Name)
+		return
+	}
+	v, trouble := fp.reader.ReadIn(text, country)
+	if trouble.Code != "" {
+		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
+		return
+	}
+	out.Values[i] = v
+	if seen.Fields != nil {
+		seen.Fields[fp.Field.Name] = v
+	}
+}
+
+// textOf gives what the row says for an origin; ok is false when it could not be
+// computed.
+func (dp *DraftPlan) textOf(o *origin, field string, row sheet.Row, seen expr.Row, out *Typed) (text string, ok bool) {
+	text = o.text(row.Cells)
+	if o.compute == nil {
+		return text, true
+	}
+	computed, err := o.compute.Text(seen)
+	if err != nil {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.ComputeFailed, Field: dp.Named(field), Detail: err.Error()})
+		return "", false
+	}
+	if computed = value.Trim(computed); computed != "" {
+		text = computed
+	}
+	return text, true
+}
+
+// findText gives the compared forms by which a record is looked up, with FindGap
+// between; empty when the row says nothing of any.
+func (dp *DraftPlan) findText(fp *FieldPlan, row sheet.Row, country string, seen expr.Row, out *Typed) string {
+	forms := make([]string, len(fp.Find))
+	filled := 0
+	for n := range fp.Find {
+		part := &fp.Find[n]
+		text, ok := dp.textOf(&part.origin, fp.Field.Name, row, seen, out)
+		if !ok {
+			return ""
+		}
+		if text == "" {
+			continue
+		}
+		v, trouble := part.reader.ReadIn(text, country)
+		if trouble.Code != "" {
+			out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: part.origin.column, Value: text, Detail: trouble.Detail})
+			return ""
+		}
+		filled++
+		switch {
+		case part.Field.Normalised():
+			v = value.Key(part.Field, v)
+		case part.ByName:
+			v = value.NameKey(v)
+		}
+		forms[n] = v
+	}
+	if filled == 0 {
+		return ""
+	}
+	return strings.Join(forms, FindGap)
+}
