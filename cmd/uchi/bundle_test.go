@@ -37,7 +37,13 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	if out := s.uchi(0, "", "records", "contact", "--columns", "account.parent,reports_to", "--filter", `source_ref == "BP-2"`); !strings.Contains(out, "Stonewharf Harbours") || !strings.Contains(out, "Rosalind Harker") {
 		t.Errorf("the links of a contact:\n%s", out)
 	}
+	if out := s.uchi(0, "", "bundles", "save", "1", "Monthly"); !strings.Contains(out, "Saved Monthly: people.csv") {
+		t.Errorf("saved:\n%s", out)
+	}
 	again := s.uchi(3, "", "import", archive, "--check-only")
+	if !strings.Contains(again, `people.csv is set up by the routine "Monthly: people.csv"`) {
+		t.Errorf("the set-up of the second time:\n%s", again)
+	}
 	if strings.Contains(again, "create") || strings.Count(again, "same") != 7 {
 		t.Errorf("the second time:\n%s", again)
 	}

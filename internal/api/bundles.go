@@ -54,6 +54,15 @@ func (h *handlers) OrderBundle(ctx context.Context, r OrderBundleRequestObject) 
 	return OrderBundle200JSONResponse(b), err
 }
 
+func (h *handlers) SaveBundle(ctx context.Context, r SaveBundleRequestObject) (SaveBundleResponseObject, error) {
+	b, err := h.store.Bundle(ctx, r.Workspace, r.Bundle)
+	if err != nil {
+		return nil, err
+	}
+	names, err := h.work.SaveBundle(ctx, b, r.Body.Name, personOf(ctx))
+	return SaveBundle200JSONResponse{Routines: append([]string{}, names...)}, err
+}
+
 func (h *handlers) CheckBundle(ctx context.Context, r CheckBundleRequestObject) (CheckBundleResponseObject, error) {
 	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.CheckBundle(ctx, b, personOf(ctx)) })
 	return CheckBundle202JSONResponse(b), err
@@ -113,6 +122,7 @@ func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
 	for _, m := range b.Members {
 		one := BundleImport{Import: importView(m.Import, false), Types: []string{}, Reasons: append([]string{}, m.Reasons...), Later: append([]string{}, m.Later...), Stale: m.Stale}
 		if m.Import.Routine.V != nil {
+			one.Routine = m.Import.Routine.V.Name
 			for _, name := range m.Import.Routine.V.TypeNames() {
 				t, _ := c.Type(name)
 				one.Types = append(one.Types, t.Plural)

@@ -135,7 +135,7 @@ var bodies = map[string]string{
 	"answer": `{"answers":[{"row":2,"choice":"leave_out"}]}`, "answerMany": `{"choice":"leave_out"}`, "takeBack": `{"rows":[2]}`, "tryRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
-	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
+	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "saveBundle": `{"name":"Monthly"}`, "addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
 	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }

@@ -793,6 +793,9 @@ type BundleImport struct {
 	// Reasons Why it stands where it does
 	Reasons []string `json:"reasons"`
 
+	// Routine The saved routine that it is set up by, if any
+	Routine string `json:"routine,omitempty,omitzero"`
+
 	// Stale Something that it points to was checked after it
 	Stale bool `json:"stale"`
 
@@ -2079,6 +2082,11 @@ type OrderBundleJSONBody struct {
 	Imports []int64 `json:"imports,omitempty,omitzero"`
 }
 
+// SaveBundleJSONBody defines parameters for SaveBundle.
+type SaveBundleJSONBody struct {
+	Name string `json:"name"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -2493,6 +2501,9 @@ type LoadBundleJSONRequestBody = BundlePolicy
 // OrderBundleJSONRequestBody defines body for OrderBundle for application/json ContentType.
 type OrderBundleJSONRequestBody OrderBundleJSONBody
 
+// SaveBundleJSONRequestBody defines body for SaveBundle for application/json ContentType.
+type SaveBundleJSONRequestBody SaveBundleJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2657,6 +2668,9 @@ type ServerInterface interface {
 	// OrderBundle Put the imports into an order by hand; none lets it follow their links again
 	// (PUT /workspaces/{workspace}/bundles/{bundle}/order)
 	OrderBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// SaveBundle Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	// (POST /workspaces/{workspace}/bundles/{bundle}/routines)
+	SaveBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
 	// UndoBundle Take back what was loaded, the last import first
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
 	UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
@@ -3062,6 +3076,12 @@ func (_ Unimplemented) LoadBundle(w http.ResponseWriter, r *http.Request, worksp
 // OrderBundle Put the imports into an order by hand; none lets it follow their links again
 // (PUT /workspaces/{workspace}/bundles/{bundle}/order)
 func (_ Unimplemented) OrderBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SaveBundle Keep the set-up of every import as a routine, by which the next files of their kind are set up
+// (POST /workspaces/{workspace}/bundles/{bundle}/routines)
+func (_ Unimplemented) SaveBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4184,6 +4204,41 @@ func (siw *ServerInterfaceWrapper) OrderBundle(w http.ResponseWriter, r *http.Re
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.OrderBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SaveBundle operation middleware
+func (siw *ServerInterfaceWrapper) SaveBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SaveBundle(w, r, workspace, bundle)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -8675,6 +8730,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Put(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/order", wrapper.OrderBundle)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/routines", wrapper.SaveBundle)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo", wrapper.UndoBundle)
 	})
 	r.Group(func(r chi.Router) {
@@ -9930,6 +9988,49 @@ type OrderBundledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response OrderBundledefaultApplicationProblemPlusJSONResponse) VisitOrderBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+	Body      *SaveBundleJSONRequestBody
+}
+
+type SaveBundleResponseObject interface {
+	VisitSaveBundleResponse(w http.ResponseWriter) error
+}
+
+type SaveBundle200JSONResponse struct {
+	Routines []string `json:"routines"`
+}
+
+func (response SaveBundle200JSONResponse) VisitSaveBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveBundledefaultApplicationProblemPlusJSONResponse) VisitSaveBundleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13560,6 +13661,9 @@ type StrictServerInterface interface {
 	// OrderBundle Put the imports into an order by hand; none lets it follow their links again
 	// (PUT /workspaces/{workspace}/bundles/{bundle}/order)
 	OrderBundle(ctx context.Context, request OrderBundleRequestObject) (OrderBundleResponseObject, error)
+	// SaveBundle Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	// (POST /workspaces/{workspace}/bundles/{bundle}/routines)
+	SaveBundle(ctx context.Context, request SaveBundleRequestObject) (SaveBundleResponseObject, error)
 	// UndoBundle Take back what was loaded, the last import first
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
 	UndoBundle(ctx context.Context, request UndoBundleRequestObject) (UndoBundleResponseObject, error)
@@ -14583,6 +14687,40 @@ func (sh *strictHandler) OrderBundle(w http.ResponseWriter, r *http.Request, wor
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(OrderBundleResponseObject); ok {
 		if err := validResponse.VisitOrderBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SaveBundle operation middleware
+func (sh *strictHandler) SaveBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	var request SaveBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+
+	var body SaveBundleJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveBundle(ctx, request.(SaveBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SaveBundleResponseObject); ok {
+		if err := validResponse.VisitSaveBundleResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -255,6 +255,7 @@ var needs = map[string]store.Role{
 	"DiscardBundle": store.Operator,
 	"AddToBundle":   store.Operator,
 	"OrderBundle":   store.Operator,
+	"SaveBundle":    store.Operator,
 	"CheckBundle":   store.Operator,
 	"LoadBundle":    store.Operator,
 	"UndoBundle":    store.Operator,

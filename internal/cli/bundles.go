@@ -263,6 +263,11 @@ func (a *app) bundleOrder(b client.Bundle) {
 // bundleTroubles says what is not loaded, and why.
 func (a *app) bundleTroubles(b client.Bundle) {
 	for _, m := range b.Imports {
+		if m.Routine != "" {
+			fmt.Fprintf(a.out, "%s is set up by the routine %q.\n", m.Import.Name, m.Routine)
+		}
+	}
+	for _, m := range b.Imports {
 		if len(m.Types) == 0 && m.Import.Busy == "" {
 			why := fmt.Sprintf("no record type fits its columns well enough; say it with uchi mapping %d --add TYPE, or make one of its columns with uchi types add --from-import %d", m.Import.Id, m.Import.Id)
 			if m.Import.Trouble.Code != "" {
@@ -346,6 +351,27 @@ func (a *app) bundlesCmd() *cobra.Command {
 			_, err := c.OrderBundleWithResponse(ctx, c.Workspace, id, client.OrderBundleJSONRequestBody{Imports: ids})
 			return err
 		}),
+		&cobra.Command{
+			Use: "save NUMBER NAME", Short: "Keep the set-up of all imports as routines, for the next files of their kind", Args: args(cobra.ExactArgs(2)),
+			Example: "  uchi bundles save 3 \"Brightmooring monthly\"",
+			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+				id, err := bundleID(list[0])
+				if err != nil {
+					return err
+				}
+				r, err := c.SaveBundleWithResponse(ctx, c.Workspace, id, client.SaveBundleJSONRequestBody{Name: list[1]})
+				if err != nil {
+					return err
+				}
+				if a.asJSON {
+					return a.printJSON(r.JSON200)
+				}
+				for _, name := range r.JSON200.Routines {
+					fmt.Fprintf(a.out, "Saved %s.\n", name)
+				}
+				return nil
+			}),
+		},
 		&cobra.Command{
 			Use: "discard NUMBER", Short: "Give a bundle up before anything of it is loaded", Args: args(cobra.ExactArgs(1)),
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {

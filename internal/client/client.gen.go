@@ -795,6 +795,9 @@ type BundleImport struct {
 	// Reasons Why it stands where it does
 	Reasons []string `json:"reasons"`
 
+	// Routine The saved routine that it is set up by, if any
+	Routine string `json:"routine,omitempty,omitzero"`
+
 	// Stale Something that it points to was checked after it
 	Stale bool `json:"stale"`
 
@@ -2081,6 +2084,11 @@ type OrderBundleJSONBody struct {
 	Imports []int64 `json:"imports,omitempty,omitzero"`
 }
 
+// SaveBundleJSONBody defines parameters for SaveBundle.
+type SaveBundleJSONBody struct {
+	Name string `json:"name"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -2495,6 +2503,9 @@ type LoadBundleJSONRequestBody = BundlePolicy
 // OrderBundleJSONRequestBody defines body for OrderBundle for application/json ContentType.
 type OrderBundleJSONRequestBody OrderBundleJSONBody
 
+// SaveBundleJSONRequestBody defines body for SaveBundle for application/json ContentType.
+type SaveBundleJSONRequestBody SaveBundleJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2883,6 +2894,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
 	OrderBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveBundleWithBody Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+	SaveBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SaveBundle Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+	SaveBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body SaveBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// UndoBundle Take back what was loaded, the last import first
 	//
@@ -4144,6 +4169,40 @@ func (c *Client) OrderBundleWithBody(ctx context.Context, workspace WorkspacePar
 // Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
 func (c *Client) OrderBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewOrderBundleRequest(c.Server, workspace, bundle, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveBundleWithBody Keep the set-up of every import as a routine, by which the next files of their kind are set up
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+func (c *Client) SaveBundleWithBody(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveBundleRequestWithBody(c.Server, workspace, bundle, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SaveBundle Keep the set-up of every import as a routine, by which the next files of their kind are set up
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+func (c *Client) SaveBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body SaveBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSaveBundleRequest(c.Server, workspace, bundle, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6953,6 +7012,60 @@ func NewOrderBundleRequestWithBody(server string, workspace WorkspaceParam, bund
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSaveBundleRequest calls the generic SaveBundle builder with application/json body
+func NewSaveBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam, body SaveBundleJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSaveBundleRequestWithBody(server, workspace, bundle, "application/json", bodyReader)
+}
+
+// NewSaveBundleRequestWithBody constructs an http.Request for the SaveBundle method, with any body, and a specified content type
+func NewSaveBundleRequestWithBody(server string, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/routines", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -12188,6 +12301,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /workspaces/{workspace}/bundles/{bundle}/order (the `OrderBundle` operationId).
 	OrderBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body OrderBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*OrderBundleResponse, error)
 
+	// SaveBundleWithBodyWithResponse Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+	SaveBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveBundleResponse, error)
+
+	// SaveBundleWithResponse Keep the set-up of every import as a routine, by which the next files of their kind are set up
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+	SaveBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body SaveBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveBundleResponse, error)
+
 	// UndoBundleWithResponse Take back what was loaded, the last import first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -14196,6 +14323,58 @@ func (r OrderBundleResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r OrderBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SaveBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Routines []string `json:"routines"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SaveBundleResponse) GetJSON200() *struct {
+	Routines []string `json:"routines"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SaveBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SaveBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SaveBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SaveBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SaveBundleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18711,6 +18890,32 @@ func (c *ClientWithResponses) OrderBundleWithResponse(ctx context.Context, works
 	return ParseOrderBundleResponse(rsp)
 }
 
+// SaveBundleWithBodyWithResponse Keep the set-up of every import as a routine, by which the next files of their kind are set up
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+func (c *ClientWithResponses) SaveBundleWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SaveBundleResponse, error) {
+	rsp, err := c.SaveBundleWithBody(ctx, workspace, bundle, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveBundleResponse(rsp)
+}
+
+// SaveBundleWithResponse Keep the set-up of every import as a routine, by which the next files of their kind are set up
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/routines (the `SaveBundle` operationId).
+func (c *ClientWithResponses) SaveBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, body SaveBundleJSONRequestBody, reqEditors ...RequestEditorFn) (*SaveBundleResponse, error) {
+	rsp, err := c.SaveBundle(ctx, workspace, bundle, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSaveBundleResponse(rsp)
+}
+
 // UndoBundleWithResponse Take back what was loaded, the last import first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -20996,6 +21201,41 @@ func ParseOrderBundleResponse(rsp *http.Response) (*OrderBundleResponse, error) 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Bundle
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSaveBundleResponse parses an HTTP response from a SaveBundleWithResponse call
+func ParseSaveBundleResponse(rsp *http.Response) (*SaveBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SaveBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Routines []string `json:"routines"`
+		}
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

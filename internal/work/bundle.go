@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -513,6 +514,64 @@ func (s *Service) begin(ctx context.Context, b *store.Bundle, step store.BundleS
 		return s.Undo(ctx, i, UndoRequest{}, by)
 	}
 	return s.Do(ctx, i, step.Act, by)
+}
+
+// partOf stands between the name of a bundle and that of an import of it in the names of
+// their routines.
+const partOf = ": "
+
+// SaveBundle keeps the set-up of every import of a bundle as a routine, by which the
+// next files of their kind are recognised; it gives the names.
+func (s *Service) SaveBundle(ctx context.Context, b store.Bundle, name string, by store.Person) ([]string, error) {
+	name = strings.TrimSpace(name)
+	if name == "" {
+		return nil, fault.New(fault.Invalid, "bad_name", "the routines of a bundle need a name").At(fault.Place{Path: "name"})
+	}
+	imports, _, _, err := s.membersOf(ctx, b)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	for _, i := range imports {
+		if i.Routine.V == nil {
+			continue
+		}
+		r := *i.Routine.V
+		r.Name = fault.Cut(name+partOf+i.Name, 100)
+		if _, err := s.SaveRoutine(ctx, b.Workspace, r, 0, by); err != nil {
+			return names, err
+		}
+		names = append(names, r.Name)
+	}
+	return names, nil
+}
+
+// recognised gives the routine by which a file of a bundle is set up without being
+// asked: it has all columns that the routine takes, under whatever name, and the
+// routine is that of a file of this name, or the only one that knows all its columns.
+func (s *Service) recognised(ctx context.Context, c catalog.Catalog, i store.Import) (*mapping.Routine, error) {
+	list, err := s.Recognise(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	list = slices.DeleteFunc(list, func(r Recognised) bool { return r.Share < 1 })
+	at := slices.IndexFunc(list, func(r Recognised) bool { return strings.HasSuffix(r.Name, partOf+i.Name) })
+	if at < 0 {
+		list = slices.DeleteFunc(list, func(r Recognised) bool { return len(r.New) > 0 })
+		if len(list) != 1 {
+			return nil, nil
+		}
+		at = 0
+	}
+	saved, err := s.store.Routine(ctx, i.Workspace, list[at].Name)
+	if err != nil {
+		return nil, err
+	}
+	r, ok := fitted(c, saved.Document.V.Renamed(c), i)
+	if !ok {
+		return nil, nil
+	}
+	return &r, nil
 }
 
 // besideOf gives the other imports of the bundle that an import belongs to, as far as

@@ -8,7 +8,9 @@ import (
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/store"
 )
 
@@ -151,4 +153,32 @@ func TestTangledBundle(t *testing.T) {
 	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Undone, (*store.Trouble)(nil)})
 	b.want(b.records("account", "contact"), before)
 	b.want(b.dangling(), 0)
+}
+
+// The set-up of a bundle is kept, and the next files of its kind are set up by it: by
+// their names, or by their columns; what has other columns is not.
+func TestBundleAsRoutine(t *testing.T) {
+	b := start(t)
+	files := []string{"accounts.csv", bundledAccounts, "contacts.csv", bundledContacts}
+	first := b.bundled(files...)
+	accounts := b.change(b.members(first)[0], func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["country"]
+		o.Values = map[string]string{"Nowhereland": "IS"}
+		r.Drafts[0].Fields["country"] = o
+	})
+	names, err := b.work.SaveBundle(b.Context(), first, "Monthly", b.person)
+	b.ok(err)
+	b.want(names, "[Monthly: accounts.csv Monthly: contacts.csv]")
+	_, err = b.work.SaveBundle(b.Context(), first, " ", b.person)
+	if !fault.Is(err, "bad_name") {
+		t.Errorf("without a name: %v", err)
+	}
+	next := b.bundled("accounts 2026-12.csv", bundledAccounts, "contacts.csv", strings.Replace(bundledContacts, "External ID", "Shoe size", 1), "others.csv", "Company,Town\nX Marina,Y\n")
+	var used []string
+	for _, i := range b.members(next) {
+		used = append(used, i.Routine.V.Name)
+	}
+	b.want(strings.Join(used, ", "), "Monthly: accounts.csv, , ")
+	b.want(b.members(next)[0].Routine.V.Drafts[0].Fields["country"].Values, accounts.Routine.V.Drafts[0].Fields["country"].Values)
+	b.want(b.said(b.checkBundle(b.bundled(files...))), "accounts.csv ready map[create:3]\ncontacts.csv ready map[create:3 hold:1]")
 }

@@ -288,6 +288,13 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		}
 		into = r.Drafts[0].Type
 	}
+	if into == "" && i.Bundle != nil {
+		i.Columns.V = columns
+		r, err := s.recognised(ctx, c, i)
+		if r != nil || err != nil {
+			return intoOf(r), r, err
+		}
+	}
 	if into == "" {
 		into, _ = suggest.Sure(suggest.NewView(columns).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
 	}
@@ -301,6 +308,14 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	}
 	r := suggest.Routine(t, suggest.Columns(t, columns, memory(t.Name)))
 	return into, &r, nil
+}
+
+// intoOf gives the record type that the rows of an import become first.
+func intoOf(r *mapping.Routine) string {
+	if r == nil {
+		return ""
+	}
+	return r.Drafts[0].Type
 }
 
 // planOf makes the routine of an import ready.

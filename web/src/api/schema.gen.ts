@@ -453,6 +453,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/bundles/{bundle}/routines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the set-up of every import as a routine, by which the next files of their kind are set up */
+        post: operations["saveBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/bundles/{bundle}/check": {
         parameters: {
             query?: never;
@@ -2923,6 +2943,8 @@ export interface components {
             import: components["schemas"]["Import"];
             /** @description The record types that its rows become, by their plural; empty while nobody has said */
             types: string[];
+            /** @description The saved routine that it is set up by, if any */
+            routine?: string;
             /** @description Why it stands where it does */
             reasons: string[];
             /** @description Links that are written when later imports are loaded */
@@ -4073,6 +4095,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    saveBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The names of the routines */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        routines: string[];
+                    };
                 };
             };
             default: components["responses"]["Problem"];

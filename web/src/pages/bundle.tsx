@@ -4,9 +4,25 @@ import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, must, type Bundle, type Import } from "../api/client";
 import { who } from "../api/queries";
-import { Button, Confirm, cx, Empty, Loading, Panel, tdClass, thClass, Ticked, Tip, Wrong } from "../ui/parts";
+import {
+  Button,
+  Confirm,
+  cx,
+  Dialog,
+  Empty,
+  inputClass,
+  Labelled,
+  Loading,
+  Panel,
+  tdClass,
+  thClass,
+  Ticked,
+  Tip,
+  Wrong,
+} from "../ui/parts";
 import { count, outcomeWords, Tally, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { sendToBundle } from "../ui/upload";
+import { toast } from "../ui/toast";
 import { stationOf, when } from "./start";
 
 const works = (b: Bundle | undefined) =>
@@ -47,6 +63,11 @@ function useBundleActs(workspace: string, id: number) {
         must(api.PUT("/workspaces/{workspace}/bundles/{bundle}/order", { params, body: { imports } })),
       ...options,
     }),
+    save: useMutation({
+      mutationFn: (name: string) =>
+        must(api.POST("/workspaces/{workspace}/bundles/{bundle}/routines", { params, body: { name } })),
+      onSuccess: () => client.invalidateQueries({ queryKey: ["routines", workspace] }),
+    }),
     add: useMutation({ mutationFn: (files: File[]) => sendToBundle(workspace, id, files), ...options }),
     discard: useMutation({ mutationFn: () => must(api.DELETE("/workspaces/{workspace}/bundles/{bundle}", { params })) }),
   };
@@ -79,7 +100,8 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
   const me = useQuery(who);
   const go = useNavigate();
   const file = useRef<HTMLInputElement>(null);
-  const [asking, setAsking] = useState<"load" | "undo" | "discard">();
+  const [asking, setAsking] = useState<"load" | "undo" | "discard" | "save">();
+  const [called, setCalled] = useState(b.name);
   const [goOn, setGoOn] = useState(false);
   const may = me.data?.role !== "viewer";
   const busy = works(b);
@@ -143,6 +165,11 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
           <Button onClick={() => setAsking("undo")}>Take back</Button>
         )}
         {may && b.of > 0 && <Button onClick={() => acts.cancel.mutate()}>Cancel</Button>}
+        {may && !busy && b.imports.some((m) => m.types.length > 0) && (
+          <Button look="quiet" onClick={() => setAsking("save")}>
+            Save as routines…
+          </Button>
+        )}
         {may && open && !busy && (
           <Button look="quiet" onClick={() => setAsking("discard")}>
             Discard
@@ -236,6 +263,7 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
                           say it
                         </Link>
                       ))}
+                    {m.routine && <div className="text-[12px] text-ink-soft">by “{m.routine}”</div>}
                   </td>
                   <td className={cx(tdClass, "figures text-right")}>{count(m.import.rows)}</td>
                   <td className={tdClass}>
@@ -267,6 +295,32 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
       {b.unfilled.length > 0 && b.imports.length > 0 && (
         <p className="mt-4 text-[12.5px] text-ink-soft">No file here becomes {b.unfilled.join(", ").toLowerCase()}.</p>
       )}
+      <Dialog
+        open={asking === "save"}
+        onClose={() => setAsking(undefined)}
+        title="Keep the set-up as routines"
+        foot={
+          <Button
+            look="act"
+            disabled={!called.trim() || acts.save.isPending}
+            onClick={() =>
+              acts.save.mutate(called, {
+                onSuccess: ({ routines }) => {
+                  setAsking(undefined);
+                  toast(`${routines.length} routines are saved.`);
+                },
+              })
+            }
+          >
+            Save them
+          </Button>
+        }
+      >
+        <Labelled label="Name" hint="One for each file. The next files of their kind are set up by them.">
+          <input autoFocus className={inputClass} value={called} onChange={(e) => setCalled(e.target.value)} />
+        </Labelled>
+        <Wrong error={acts.save.error} className="mt-2" />
+      </Dialog>
       <Confirm
         open={asking === "load"}
         title={b.state === "paused" ? "Go on with the load?" : "Load the bundle?"}
