@@ -47,6 +47,8 @@ type LeftOut struct {
 type BundleStep struct {
 	Import int64      `json:"import"`
 	Act    life.Event `json:"act"`
+	// Was is what a check in the middle of a load is to say again, by verdict.
+	Was map[string]int64 `json:"was,omitempty"`
 }
 
 // BundlePolicy says when the load of a bundle gives way.

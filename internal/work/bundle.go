@@ -13,6 +13,7 @@ import (
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 )
@@ -309,9 +310,17 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 	}
 	return s.beginBundle(ctx, b, life.Loading, by, func(now *store.Bundle) error {
 		now.Policy.V, now.Plan.V = policy, nil
+		written := map[string]bool{} // the types of which records are written before
 		for _, m := range v.Members {
 			switch m.Import.State {
 			case life.Ready:
+				again := false
+				for _, name := range m.Import.Routine.V.TypeNames() {
+					again, written[name] = again || written[name], true
+				}
+				if again { // its rows may be like what the files before have made
+					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: m.Import.Totals.V.Verdicts})
+				}
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Load})
 			case life.Paused:
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Resume})
@@ -458,7 +467,7 @@ func (s *Service) advance(ctx context.Context, id int64) error {
 				continue
 			}
 			b.Begun = false
-			if trouble := gaveWay(step.Act, i); trouble != nil {
+			if trouble := gaveWay(step, i); trouble != nil {
 				s.giveWay(b, i, *trouble)
 				continue
 			}
@@ -475,7 +484,8 @@ func (s *Service) giveWay(b *store.Bundle, i store.Import, trouble store.Trouble
 	b.Begun = false
 	if b.State == life.Checking || b.State == life.Loading && b.Policy.V.GoOn { // what is left is worth knowing
 		b.Trouble.V = &trouble
-		b.At++
+		for now := b.Plan.V[b.At].Import; b.At < len(b.Plan.V) && b.Plan.V[b.At].Import == now; b.At++ {
+		}
 		return
 	}
 	b.Trouble.V = &trouble
@@ -487,16 +497,27 @@ func did(act life.Event, i store.Import) bool {
 	return (act == life.Load || act == life.Resume) && i.State == life.Loaded || act == life.Undo && i.State == life.Undone
 }
 
-// gaveWay tells why an act on an import that has ended did not come to its end.
-func gaveWay(act life.Event, i store.Import) *store.Trouble {
+// gaveWay tells why an act on an import that has ended did not come to its end, or
+// why the next may not follow.
+func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 	if i.Trouble.V != nil {
 		return i.Trouble.V
 	}
+	if step.Was != nil && i.Totals.V != nil && !sameVerdicts(step.Was, i.Totals.V.Verdicts) {
+		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check says something else of its rows",
+			Mend: "Look at them, answer or mend, and go on with the bundle."}
+	}
+	act := step.Act
 	end := map[life.Event][]life.State{life.Check: {life.Ready}, life.Load: {life.Loaded}, life.Resume: {life.Loaded}, life.Undo: {life.Undone, life.Loaded}}[act]
 	if slices.Contains(end, i.State) {
 		return nil
 	}
 	return &store.Trouble{Code: "gave_way", Message: fmt.Sprintf("it is %s", i.State), Mend: "Look at the import, and go on with the bundle."}
+}
+
+// sameVerdicts reports whether two checks came to the same numbers.
+func sameVerdicts(a, b map[string]int64) bool {
+	return !slices.ContainsFunc(verdict.All, func(v verdict.Verdict) bool { return a[string(v)] != b[string(v)] })
 }
 
 // begin begins one act of the work on a bundle.

@@ -182,3 +182,24 @@ func TestBundleAsRoutine(t *testing.T) {
 	b.want(b.members(next)[0].Routine.V.Drafts[0].Fields["country"].Values, accounts.Routine.V.Drafts[0].Fields["country"].Values)
 	b.want(b.said(b.checkBundle(b.bundled(files...))), "accounts.csv ready map[create:3]\ncontacts.csv ready map[create:3 hold:1]")
 }
+
+// The second of two files of one type is checked again when the first is loaded: it goes
+// on where it says the same, and waits for a person where a row is in both.
+func TestBundleWithTwoOfAType(t *testing.T) {
+	b := start(t)
+	const north, south = "Company,External ID,Country,Phone\nNord Marina,N-1,NO,+47 55 11 22 33\n", "Company,External ID,Country,Phone\nSyd Hamn,S-1,SE,+46 8 5551 2233\n"
+	bundle := b.checkBundle(b.bundled("north.csv", north, "south.csv", south))
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, b.said(bundle)}, []any{life.Loaded, "north.csv loaded map[created:1]\nsouth.csv loaded map[created:1]"})
+
+	bundle = b.checkBundle(b.bundled("one.csv", "Company,External ID\nVest Marina,V-1\n", "two.csv", "Company,External ID,Country\nVest Marina,V-1,NO\n"))
+	b.want(b.said(bundle), "one.csv ready map[create:1]\ntwo.csv ready map[create:1]")
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V.Code, b.said(bundle)}, []any{life.Paused, "checks_differ", "one.csv loaded map[created:1]\ntwo.csv ready map[update:1]"})
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, b.said(bundle)}, []any{life.Loaded, "one.csv loaded map[created:1]\ntwo.csv loaded map[updated:1]"})
+	b.want(b.record("account", "ACC-3").Values["country"], "NO")
+}
