@@ -222,7 +222,7 @@ func TestExitCodesAndFaults(t *testing.T) {
 		args []string
 	}{
 		{2, "unknown flag", []string{"import", "--colour"}},
-		{2, "accepts 1 arg", []string{"import"}},
+		{2, "requires at least 1 arg", []string{"import"}},
 		{2, "not the number of an import", []string{"check", "x"}},
 		{1, "cannot be opened", []string{"import", "/nowhere.csv", "--into", "contact"}},
 		{1, "no such record type", []string{"import", s.file("a.csv", "a\n1\n"), "--into", "boat"}},
