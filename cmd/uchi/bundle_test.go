@@ -47,7 +47,11 @@ func TestBundleFromTheCommandLine(t *testing.T) {
 	if strings.Contains(again, "create") || strings.Count(again, "same") != 7 {
 		t.Errorf("the second time:\n%s", again)
 	}
-	s.uchi(0, "", "bundles", "undo", "1")
+	if out := s.uchi(0, "", "bundles", "undo", "1", "--plan"); strings.Contains(out, "cannot be taken back") || !strings.Contains(out, "7 accounts") || !strings.Contains(out, "7 contacts") {
+		t.Errorf("what would go:\n%s", out)
+	}
+	s.uchi(4, "n\n", "bundles", "undo", "1")
+	s.uchi(0, "", "bundles", "undo", "1", "--yes")
 	if got := counts(); got != "[0 0 0 0 0 0 0]" {
 		t.Errorf("records that are left: %s", got)
 	}
@@ -82,6 +86,7 @@ func TestConsoleBundle(t *testing.T) {
 		t.Errorf("%d contacts are linked", n)
 	}
 	p.click(`//button[.="Take back"]`)
+	p.do("see what goes", chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "account")]`, chromedp.BySearch), chromedp.WaitVisible(`//div[@role="dialog"]//li[contains(., "contact")]`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Take it back"]`)
 	p.do("see it taken back", chromedp.WaitVisible(`//tr[contains(., "people.csv")][contains(., "undone")]`, chromedp.BySearch))
 	if n := s.count("select count(*) from w_main.r_contact"); n != 0 {
@@ -154,7 +159,7 @@ func TestKilledWhileLoadingABundle(t *testing.T) {
 	if kills == 0 {
 		t.Error("it was never killed")
 	}
-	s.uchi(0, "", "bundles", "undo", "1")
+	s.uchi(0, "", "bundles", "undo", "1", "--yes")
 	if n := s.count(`select (select count(*) from w_main.r_account) + (select count(*) from w_main.r_contact)`); n != 0 {
 		t.Errorf("%d records are left", n)
 	}

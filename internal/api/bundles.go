@@ -82,6 +82,19 @@ func (h *handlers) UndoBundle(ctx context.Context, r UndoBundleRequestObject) (U
 	return UndoBundle202JSONResponse(b), err
 }
 
+func (h *handlers) PlanUndoBundle(ctx context.Context, r PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject, error) {
+	b, err := h.store.Bundle(ctx, r.Workspace, r.Bundle)
+	if err != nil {
+		return nil, err
+	}
+	plan, err := h.work.PlanUndoBundle(ctx, b, limitOf(r.Params.Limit, 50), personOf(ctx))
+	if err != nil {
+		return nil, err
+	}
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	return PlanUndoBundle200JSONResponse(undoPlanView(plan, c)), err
+}
+
 func (h *handlers) CancelBundle(ctx context.Context, r CancelBundleRequestObject) (CancelBundleResponseObject, error) {
 	b, err := h.bundle(ctx, r.Workspace, r.Bundle, func(b store.Bundle) error { return h.work.CancelBundle(ctx, b, personOf(ctx)) })
 	return CancelBundle202JSONResponse(b), err

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
@@ -67,7 +68,11 @@ func (h *handlers) PlanUndo(ctx context.Context, r PlanUndoRequestObject) (PlanU
 		return nil, err
 	}
 	plan, err := h.work.PlanUndo(ctx, i, req, limitOf(r.Params.Limit, 50), personOf(ctx))
-	out := PlanUndo200JSONResponse{Counts: []UndoCount{}, Items: []UndoItem{}}
+	return PlanUndo200JSONResponse(undoPlanView(plan, c)), err
+}
+
+func undoPlanView(plan staging.UndoPlan, c catalog.Catalog) UndoPlan {
+	out := UndoPlan{Counts: []UndoCount{}, Items: []UndoItem{}}
 	for _, x := range plan.Counts {
 		t, _ := c.Type(x.Type)
 		out.Counts = append(out.Counts, UndoCount{Act: UndoAct(x.Act), Type: x.Type, Why: UndoWhy(x.Why), Records: x.Records, Values: x.Values,
@@ -79,7 +84,7 @@ func (h *handlers) PlanUndo(ctx context.Context, r PlanUndoRequestObject) (PlanU
 		v.Says = undoItemSays(x, t.FieldLabels)
 		out.Items = append(out.Items, v)
 	}
-	return out, err
+	return out
 }
 
 // undoItemSays words what happens to one record.

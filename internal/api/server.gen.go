@@ -2087,6 +2087,11 @@ type SaveBundleJSONBody struct {
 	Name string `json:"name"`
 }
 
+// PlanUndoBundleParams defines parameters for PlanUndoBundle.
+type PlanUndoBundleParams struct {
+	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -2674,6 +2679,9 @@ type ServerInterface interface {
 	// UndoBundle Take back what was loaded, the last import first
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
 	UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam)
+	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
+	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
+	PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListImportsParams)
@@ -3088,6 +3096,12 @@ func (_ Unimplemented) SaveBundle(w http.ResponseWriter, r *http.Request, worksp
 // UndoBundle Take back what was loaded, the last import first
 // (POST /workspaces/{workspace}/bundles/{bundle}/undo)
 func (_ Unimplemented) UndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
+// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
+func (_ Unimplemented) PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4274,6 +4288,57 @@ func (siw *ServerInterfaceWrapper) UndoBundle(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.UndoBundle(w, r, workspace, bundle)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// PlanUndoBundle operation middleware
+func (siw *ServerInterfaceWrapper) PlanUndoBundle(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "bundle" -------------
+	var bundle BundleParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "bundle", chi.URLParam(r, "bundle"), &bundle, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "bundle", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PlanUndoBundleParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.PlanUndoBundle(w, r, workspace, bundle, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -8736,6 +8801,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo", wrapper.UndoBundle)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo/plan", wrapper.PlanUndoBundle)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports", wrapper.ListImports)
 	})
 	r.Group(func(r chi.Router) {
@@ -10071,6 +10139,47 @@ type UndoBundledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response UndoBundledefaultApplicationProblemPlusJSONResponse) VisitUndoBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanUndoBundleRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Bundle    BundleParam    `json:"bundle"`
+	Params    PlanUndoBundleParams
+}
+
+type PlanUndoBundleResponseObject interface {
+	VisitPlanUndoBundleResponse(w http.ResponseWriter) error
+}
+
+type PlanUndoBundle200JSONResponse UndoPlan
+
+func (response PlanUndoBundle200JSONResponse) VisitPlanUndoBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PlanUndoBundledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PlanUndoBundledefaultApplicationProblemPlusJSONResponse) VisitPlanUndoBundleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13667,6 +13776,9 @@ type StrictServerInterface interface {
 	// UndoBundle Take back what was loaded, the last import first
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo)
 	UndoBundle(ctx context.Context, request UndoBundleRequestObject) (UndoBundleResponseObject, error)
+	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
+	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
+	PlanUndoBundle(ctx context.Context, request PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject, error)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
@@ -14748,6 +14860,34 @@ func (sh *strictHandler) UndoBundle(w http.ResponseWriter, r *http.Request, work
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(UndoBundleResponseObject); ok {
 		if err := validResponse.VisitUndoBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PlanUndoBundle operation middleware
+func (sh *strictHandler) PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams) {
+	var request PlanUndoBundleRequestObject
+
+	request.Workspace = workspace
+	request.Bundle = bundle
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.PlanUndoBundle(ctx, request.(PlanUndoBundleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PlanUndoBundle")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(PlanUndoBundleResponseObject); ok {
+		if err := validResponse.VisitPlanUndoBundleResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

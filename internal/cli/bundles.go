@@ -331,10 +331,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 			_, err := c.CheckBundleWithResponse(ctx, c.Workspace, id)
 			return err
 		}),
-		a.bundleAct("undo NUMBER", "Take back what a bundle has loaded, the last import first", "Undoing", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
-			_, err := c.UndoBundleWithResponse(ctx, c.Workspace, id)
-			return err
-		}),
+		a.undoBundleCmd(),
 		a.bundleAct("cancel NUMBER", "End the work on a bundle; what is loaded stays", "Ending", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
 			_, err := c.CancelBundleWithResponse(ctx, c.Workspace, id)
 			return err
@@ -383,6 +380,32 @@ func (a *app) bundlesCmd() *cobra.Command {
 				return err
 			}),
 		})
+	return cmd
+}
+
+func (a *app) undoBundleCmd() *cobra.Command {
+	var plan, yes bool
+	cmd := a.bundleAct("undo NUMBER", "Take back what a bundle has loaded, the last import first", "Undoing", 1, func(ctx context.Context, c *client.Conn, id int64, _ []string) error {
+		if !yes {
+			p, err := c.PlanUndoBundleWithResponse(ctx, c.Workspace, id, &client.PlanUndoBundleParams{Limit: 20})
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(p.JSON200)
+			}
+			if !a.showUndoPlan(*p.JSON200) || plan {
+				return nil
+			}
+			if ok, err := a.confirm("Take this back?"); err != nil || !ok {
+				return orDeclined(err)
+			}
+		}
+		_, err := c.UndoBundleWithResponse(ctx, c.Workspace, id)
+		return err
+	})
+	cmd.Flags().BoolVar(&plan, "plan", false, "only show what would be taken back")
+	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "take back without asking")
 	return cmd
 }
 

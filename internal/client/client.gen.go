@@ -2089,6 +2089,11 @@ type SaveBundleJSONBody struct {
 	Name string `json:"name"`
 }
 
+// PlanUndoBundleParams defines parameters for PlanUndoBundle.
+type PlanUndoBundleParams struct {
+	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -2913,6 +2918,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
 	UndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
+	PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListImports The imports, newest first
 	//
@@ -4218,6 +4228,21 @@ func (c *Client) SaveBundle(ctx context.Context, workspace WorkspaceParam, bundl
 // Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
 func (c *Client) UndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewUndoBundleRequest(c.Server, workspace, bundle)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
+func (c *Client) PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPlanUndoBundleRequest(c.Server, workspace, bundle, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7106,6 +7131,70 @@ func NewUndoBundleRequest(server string, workspace WorkspaceParam, bundle Bundle
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPlanUndoBundleRequest constructs an http.Request for the PlanUndoBundle method
+func NewPlanUndoBundleRequest(server string, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "bundle", bundle, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/bundles/%s/undo/plan", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
@@ -12322,6 +12411,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo (the `UndoBundle` operationId).
 	UndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, reqEditors ...RequestEditorFn) (*UndoBundleResponse, error)
 
+	// PlanUndoBundleWithResponse What taking the bundle back would do, what it cannot, and why; nothing is written
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
+	PlanUndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*PlanUndoBundleResponse, error)
+
 	// ListImportsWithResponse The imports, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -14423,6 +14519,54 @@ func (r UndoBundleResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r UndoBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PlanUndoBundleResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *UndoPlan
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PlanUndoBundleResponse) GetJSON200() *UndoPlan {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PlanUndoBundleResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PlanUndoBundleResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PlanUndoBundleResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PlanUndoBundleResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PlanUndoBundleResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18929,6 +19073,19 @@ func (c *ClientWithResponses) UndoBundleWithResponse(ctx context.Context, worksp
 	return ParseUndoBundleResponse(rsp)
 }
 
+// PlanUndoBundleWithResponse What taking the bundle back would do, what it cannot, and why; nothing is written
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
+func (c *ClientWithResponses) PlanUndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*PlanUndoBundleResponse, error) {
+	rsp, err := c.PlanUndoBundle(ctx, workspace, bundle, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePlanUndoBundleResponse(rsp)
+}
+
 // ListImportsWithResponse The imports, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -21273,6 +21430,39 @@ func ParseUndoBundleResponse(rsp *http.Response) (*UndoBundleResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePlanUndoBundleResponse parses an HTTP response from a PlanUndoBundleWithResponse call
+func ParsePlanUndoBundleResponse(rsp *http.Response) (*PlanUndoBundleResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PlanUndoBundleResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest UndoPlan
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -347,6 +347,31 @@ func (s *Service) UndoBundle(ctx context.Context, b store.Bundle, by store.Perso
 	})
 }
 
+// PlanUndoBundle tells what taking a bundle back would do, all its imports together:
+// what one of them points to goes with it.
+func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int, by store.Person) (plan staging.UndoPlan, err error) {
+	imports, _, c, err := s.membersOf(ctx, b)
+	if err != nil {
+		return plan, err
+	}
+	var pieces []int64
+	var any store.Import
+	for _, i := range imports {
+		if !i.Written || i.State == life.Undone {
+			continue
+		}
+		run, err := s.toUndo(ctx, i, UndoRequest{}, by)
+		if err != nil {
+			return plan, err
+		}
+		pieces, any = append(pieces, run.Undoes...), i
+	}
+	if len(pieces) == 0 {
+		return plan, fault.New(fault.Conflict, "nothing_written", "nothing of the bundle was loaded, so there is nothing to take back")
+	}
+	return s.planUndo(ctx, any, store.Run{Undoes: pieces}, c, items, by)
+}
+
 // CancelBundle ends the work on a bundle, and what runs of it.
 func (s *Service) CancelBundle(ctx context.Context, b store.Bundle, by store.Person) error {
 	var runs int64

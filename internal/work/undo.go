@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/verdict"
@@ -41,6 +42,11 @@ func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest,
 	if err != nil {
 		return plan, err
 	}
+	return s.planUndo(ctx, i, what, c, items, by)
+}
+
+// planUndo works out what an undo would do, beside an import.
+func (s *Service) planUndo(ctx context.Context, i store.Import, what store.Run, c catalog.Catalog, items int, by store.Person) (plan staging.UndoPlan, err error) {
 	err = s.room.Trying(ctx, func() error {
 		return s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
 			run.Undoes, run.Only = what.Undoes, what.Only

@@ -6,6 +6,7 @@ export type Import = Schemas["Import"];
 export type ImportState = Schemas["ImportState"];
 export type Act = Schemas["Act"];
 export type Bundle = Schemas["Bundle"];
+export type UndoPlan = Schemas["UndoPlan"];
 export type Totals = Schemas["Totals"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];

@@ -533,6 +533,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/bundles/{bundle}/undo/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What taking the bundle back would do, what it cannot, and why; nothing is written */
+        post: operations["planUndoBundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/bundles/{bundle}/cancel": {
         parameters: {
             query?: never;
@@ -4203,6 +4223,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    planUndoBundle: {
+        parameters: {
+            query?: {
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                bundle: components["parameters"]["bundle_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The plan */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoPlan"];
                 };
             };
             default: components["responses"]["Problem"];

@@ -5,6 +5,7 @@ import { api, must, type Import, type Run } from "../api/client";
 import { act, stampOf, useImportActs } from "../api/queries";
 import { when } from "../pages/start";
 import { Button, Dialog, Labelled, Loading, inputClass, Wrong } from "../ui/parts";
+import { UndoCounts } from "../ui/undocounts";
 import { count, outcomeWords, Word } from "../ui/verdict";
 import { Section } from "./panel";
 
@@ -92,7 +93,6 @@ export function UndoDialog({
       ),
   });
   const does = plan.data?.counts.filter((c) => !c.why) ?? [];
-  const stays = plan.data?.counts.filter((c) => c.why) ?? [];
   const again = run?.work === "undo";
   return (
     <Dialog
@@ -135,26 +135,7 @@ export function UndoDialog({
       <Wrong error={plan.error ?? acts.undo.error} className="mb-2" />
       {plan.data && (
         <>
-          {does.length > 0 && (
-            <ul className="mb-2">
-              {does.map((c) => (
-                <li key={c.act + c.type} className="py-0.5">
-                  {c.says}
-                </li>
-              ))}
-            </ul>
-          )}
-          {stays.length > 0 && (
-            <div className="mb-2 rounded bg-ask-soft px-3 py-2">
-              <b className="font-medium">What cannot be taken back, and stays:</b>
-              <ul>
-                {stays.map((c) => (
-                  <li key={c.act + c.type + c.why}>{c.says}</li>
-                ))}
-              </ul>
-            </div>
-          )}
-          {plan.data.counts.length === 0 && <p>There is nothing left to take back.</p>}
+          <UndoCounts counts={plan.data.counts} />
           {plan.data.items.length > 0 && (
             <table className="w-full text-[12.5px]">
               <caption className="sr-only">Single records, those that stay first</caption>

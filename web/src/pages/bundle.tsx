@@ -23,6 +23,7 @@ import {
 import { count, outcomeWords, Tally, TotalsBar, verdictWords, written } from "../ui/verdict";
 import { sendToBundle } from "../ui/upload";
 import { toast } from "../ui/toast";
+import { UndoCounts } from "../ui/undocounts";
 import { stationOf, when } from "./start";
 
 const works = (b: Bundle | undefined) =>
@@ -101,6 +102,17 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
   const go = useNavigate();
   const file = useRef<HTMLInputElement>(null);
   const [asking, setAsking] = useState<"load" | "undo" | "discard" | "save">();
+  const going = useQuery({
+    queryKey: ["undo", workspace, "bundle", b.id, b.changed_at],
+    enabled: asking === "undo",
+    retry: false,
+    queryFn: () =>
+      must(
+        api.POST("/workspaces/{workspace}/bundles/{bundle}/undo/plan", {
+          params: { path: { workspace, bundle: b.id }, query: { limit: 1 } },
+        }),
+      ),
+  });
   const [called, setCalled] = useState(b.name);
   const [goOn, setGoOn] = useState(false);
   const may = me.data?.role !== "viewer";
@@ -348,7 +360,13 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
           acts.undo.mutate();
         }}
       >
-        What was made goes and what was changed returns, the last file first. What others have changed since stays as it is.
+        {going.data ? (
+          <UndoCounts counts={going.data.counts} />
+        ) : going.error ? (
+          <Wrong error={going.error} />
+        ) : (
+          <Loading what="what would go" />
+        )}
       </Confirm>
       <Confirm
         open={asking === "discard"}
