@@ -36,6 +36,7 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 		rows = max(rows, col.Filled+col.Blank)
 	}
 	seen := map[string]int{}
+	signed := false // some amounts carry a currency, which is a field of its own
 	for n, col := range v.columns {
 		if col.Filled == 0 {
 			continue
@@ -49,6 +50,10 @@ func (v *View) NewType(c catalog.Catalog, name string) catalog.RecordType {
 			f.Name = fmt.Sprintf("%s_%d", f.Name, seen[f.Name])
 		}
 		t.Fields = append(t.Fields, f)
+		signed = signed || f.Type == catalog.Money && slices.ContainsFunc(col.Samples, func(s string) bool { return value.CurrencyIn(s) != "" })
+	}
+	if signed && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Currency || f.Name == "currency" }) {
+		t.Fields = append(t.Fields, catalog.Field{Name: "currency", Label: "Currency", Type: catalog.Currency})
 	}
 	called := slices.IndexFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Text && names(f.Label) })
 	if key := slices.IndexFunc(t.Fields, func(f catalog.Field) bool { return f.Key }); key >= 0 {

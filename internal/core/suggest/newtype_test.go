@@ -26,7 +26,7 @@ func TestNewTypeFromASheet(t *testing.T) {
 		t.Fatal(err)
 	}
 	want := map[string]catalog.FieldType{"berth_no": catalog.Text, "length": catalog.Decimal, "kind": catalog.OneChoice, "price_a_year": catalog.Money, "taken": catalog.YesNo,
-		"since": catalog.Date, "watched_by": catalog.Email, "remarks": catalog.Text}
+		"since": catalog.Date, "currency": catalog.Currency, "watched_by": catalog.Email, "remarks": catalog.Text}
 	for name, ft := range want {
 		if f, ok := got.Field(name); !ok || f.Type != ft {
 			t.Errorf("%s: %+v", name, f)
@@ -34,7 +34,7 @@ func TestNewTypeFromASheet(t *testing.T) {
 	}
 	number, _ := got.Field("berth_no")
 	kind, _ := got.Field("kind")
-	if got.Label != "Berth" || got.Plural != "Berths" || !number.Key || len(kind.Choices) != 3 || len(got.Fields) != 10 {
+	if got.Label != "Berth" || got.Plural != "Berths" || !number.Key || len(kind.Choices) != 3 || len(got.Fields) != 11 {
 		t.Errorf("%s/%s, key %v, %d choices, %d fields", got.Label, got.Plural, number.Key, len(kind.Choices), len(got.Fields))
 	}
 }
