@@ -29,6 +29,7 @@ func main() {
 	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
 	mending := flag.String("mend", "", "instead, sizes of imports of which cells are mended and the load is taken back")
 	views := flag.String("views", "", "instead, sizes of records of which views are paged and exports are made")
+	bundles := flag.String("bundle", "", "instead, numbers of contacts of a customer base that comes as three files")
 	out := flag.String("out", "bench/out", "directory for generated files")
 	dir := flag.String("data", "/var/tmp/uchi-bench", "directory for the private server; emptied")
 	flag.Parse()
@@ -44,6 +45,9 @@ func main() {
 	}
 	if *views != "" {
 		work = func() error { return viewed(context.Background(), *views, *bin, *out, *dir) }
+	}
+	if *bundles != "" {
+		work = func() error { return bundled(context.Background(), *bundles, *bin, *out, *dir) }
 	}
 	if err := errors.Join(os.MkdirAll(*out, 0o755), work()); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)

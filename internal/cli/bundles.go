@@ -158,7 +158,8 @@ func (a *app) loadBundle(ctx context.Context, c *client.Conn, id int64, policy c
 func bundleTrouble(b client.Bundle) error {
 	t := b.Trouble
 	if t.Code == "" {
-		return fault.New(fault.Invalid, "nothing_to_load", "nothing of the bundle can be loaded").Mended("See what was left out, and name record types with uchi mapping.")
+		return fault.New(fault.Invalid, "nothing_to_load", "nothing of the bundle can be loaded").
+			Mended("See what was left out, and name record types with uchi mapping.")
 	}
 	return fault.New(fault.Conflict, t.Code, t.Message).At(t.Place).With(t.Value).Mended(t.Mend)
 }

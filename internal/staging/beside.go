@@ -243,8 +243,9 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 	if there, err := c.room.there(ctx, d.table("waits")); err != nil || !there {
 		return err
 	}
-	var any bool
-	if err := c.tx.QueryRow(ctx, `select exists (select from `+d.table("waits")+` where field = $1 and member = $2)`, fp.Field.Name, c.i.Place).Scan(&any); err != nil || !any {
+	var waits bool
+	err := c.tx.QueryRow(ctx, `select exists (select from `+d.table("waits")+` where field = $1 and member = $2)`, fp.Field.Name, c.i.Place).Scan(&waits)
+	if err != nil || !waits {
 		return err
 	}
 	if _, _, err := store.LockTypes(ctx, c.tx, c.i.Workspace, map[string]int64{d.plan.Type.Name: 0}, nil); err != nil {
@@ -259,7 +260,7 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 		"value": schema.Value(fp.Field.Name), "field": schema.Literal(fp.Field.Name), "now": schema.RecordID(target, "t.id"), "old": schema.RecordID(target, "t.was"),
 		"mine": resultsTable(c.i.ID), "place": schema.Int(to.draft.n + 1), "member": schema.Int(c.i.Place), "waiting": waiting,
 	}
-	_, err := c.room.carryOut(ctx, c.tx, c.run, stepFill, d.word, []stmt{
+	_, err = c.room.carryOut(ctx, c.tx, c.run, stepFill, d.word, []stmt{
 		q(`with todo as materialized (
 				select r.id as record_id, r.{value} as was, x.id
 				from (select o.record_id, t.record_id as id {waiting} and t.record_id is not null) x join {records} r on r.id = x.record_id

@@ -26,8 +26,9 @@
 //	matches     the record that each draft was found to be
 //	questions, candidates  what is asked of the draft
 //	repeats     rows that are for the same record as another
-//	became      the record that the draft is for, where others point to it
+//	became      the record that the draft is for, where others may point to it
 //	keys        what is compared by likeness
+//	waits       the links to rows, here or in another import of the bundle, that are loaded later
 //	verdicts    what the draft would do, with the difference; that of the first draft also says what the row would do
 //
 // It knows the store and the core, and neither jobs nor faces.

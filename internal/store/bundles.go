@@ -83,7 +83,8 @@ func (s *Store) Bundle(ctx context.Context, workspace string, id int64) (Bundle,
 	var b Bundle
 	err := s.db.GetContext(ctx, &b, `select `+bundleColumns+` where b.id = $1 and b.workspace = $2`, id, workspace)
 	if IsMissing(err) {
-		return b, fault.New(fault.NotFound, "unknown_bundle", "there is no such bundle in this workspace").With(fmt.Sprint(id)).Mended("See uchi bundles.")
+		return b, fault.New(fault.NotFound, "unknown_bundle", "there is no such bundle in this workspace").With(fmt.Sprint(id)).
+			Mended("See uchi bundles.")
 	}
 	if err != nil {
 		return b, fmt.Errorf("read bundle: %w", err)

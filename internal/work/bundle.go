@@ -237,7 +237,8 @@ func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.St
 			return err
 		}
 		if len(now.Plan.V) == 0 {
-			return fault.New(fault.Conflict, "nothing_to_do", "there is nothing in the bundle that this could be done with").Mended("See its imports: they must be read, and have a record type.")
+			return fault.New(fault.Conflict, "nothing_to_do", "there is nothing in the bundle that this could be done with").
+				Mended("See its imports: they must be read, and have a record type.")
 		}
 		now.State = state
 		return nil
@@ -255,7 +256,8 @@ func (s *Service) beginBundle(ctx context.Context, b store.Bundle, state life.St
 // wait for imports behind them are checked again when these have been.
 func (s *Service) CheckBundle(ctx context.Context, b store.Bundle, by store.Person) error {
 	if b.State == life.Loaded || b.State == life.Undone || b.State == life.Discarded {
-		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s is not checked", b.State).Mended("Make another bundle of the files, or check a single import of it.")
+		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s is not checked", b.State).
+			Mended("Make another bundle of the files, or check a single import of it.")
 	}
 	v, err := s.Bundle(ctx, b)
 	if err != nil {
@@ -301,7 +303,8 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 	case life.Ready:
 		for _, m := range v.Members {
 			if m.Stale || m.Import.Routine.V != nil && !m.Import.Written && m.Import.State != life.Ready {
-				return fault.New(fault.Conflict, "check_again", m.Import.Name+" was changed, or something that it points to was, after the bundle was checked").Mended("Check the bundle again.")
+				return fault.New(fault.Conflict, "check_again", m.Import.Name+" was changed, or something that it points to was, after the bundle was checked").
+					Mended("Check the bundle again.")
 			}
 		}
 	case life.Paused:
@@ -355,7 +358,7 @@ func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int,
 		return plan, err
 	}
 	var pieces []int64
-	var any store.Import
+	var last store.Import
 	for _, i := range imports {
 		if !i.Written || i.State == life.Undone {
 			continue
@@ -364,12 +367,12 @@ func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int,
 		if err != nil {
 			return plan, err
 		}
-		pieces, any = append(pieces, run.Undoes...), i
+		pieces, last = append(pieces, run.Undoes...), i
 	}
 	if len(pieces) == 0 {
 		return plan, fault.New(fault.Conflict, "nothing_written", "nothing of the bundle was loaded, so there is nothing to take back")
 	}
-	return s.planUndo(ctx, any, store.Run{Undoes: pieces}, c, items, by)
+	return s.planUndo(ctx, last, store.Run{Undoes: pieces}, c, items, by)
 }
 
 // CancelBundle ends the work on a bundle, and what runs of it.
@@ -409,7 +412,8 @@ func (s *Service) DiscardBundle(ctx context.Context, b store.Bundle, by store.Pe
 	}
 	for _, i := range imports {
 		if i.Written {
-			return fault.New(fault.Conflict, "rows_written", "rows of the bundle were loaded, so it cannot be discarded").Mended("Take it back, or leave it as it is.")
+			return fault.New(fault.Conflict, "rows_written", "rows of the bundle were loaded, so it cannot be discarded").
+				Mended("Take it back, or leave it as it is.")
 		}
 	}
 	err = s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {

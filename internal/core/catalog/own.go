@@ -17,7 +17,8 @@ import (
 // type may be added to this catalogue.
 func (c Catalog) NewType(t RecordType) (RecordType, error) {
 	if t.Label = strings.TrimSpace(t.Label); t.Label == "" {
-		return t, fault.New(fault.Invalid, "label_missing", "a record type needs a label").At(fault.Place{Path: "label"}).Mended("Give the word for one such record, for example Berth.")
+		return t, fault.New(fault.Invalid, "label_missing", "a record type needs a label").At(fault.Place{Path: "label"}).
+			Mended("Give the word for one such record, for example Berth.")
 	}
 	if t.Name == "" {
 		t.Name = cmp.Or(Slug(t.Label), fmt.Sprintf("own_%d", len(c.Types)+1))
@@ -26,18 +27,21 @@ func (c Catalog) NewType(t RecordType) (RecordType, error) {
 		t.Plural = t.Label + "s"
 	}
 	if _, there := c.Type(t.Name); there {
-		return t, fault.New(fault.Conflict, "type_exists", "there is already a record type of this name").At(fault.Place{Path: "name"}).With(t.Name).Mended("Take another name, or add fields to that one.")
+		return t, fault.New(fault.Conflict, "type_exists", "there is already a record type of this name").At(fault.Place{Path: "name"}).With(t.Name).
+			Mended("Take another name, or add fields to that one.")
 	}
 	if t.Prefix == "" {
 		t.Prefix = c.freePrefix(t.Name)
 	}
 	for _, o := range c.Types {
 		if o.Prefix == t.Prefix {
-			return t, fault.New(fault.Conflict, "prefix_taken", "the ids of another record type begin so").At(fault.Place{Path: "prefix"}).With(t.Prefix).Mended(o.Plural + " have it. Take another.")
+			return t, fault.New(fault.Conflict, "prefix_taken", "the ids of another record type begin so").At(fault.Place{Path: "prefix"}).With(t.Prefix).
+				Mended(o.Plural + " have it. Take another.")
 		}
 	}
 	if len(t.Fields) == 0 {
-		return t, fault.New(fault.Invalid, "fields_missing", "a record type has fields").At(fault.Place{Path: "fields"}).Mended("Give at least one, by which its records are called.")
+		return t, fault.New(fault.Invalid, "fields_missing", "a record type has fields").At(fault.Place{Path: "fields"}).
+			Mended("Give at least one, by which its records are called.")
 	}
 	t.Own, t.Version, t.Changed = true, 1, nil
 	t.Fields = slices.Clone(t.Fields)
