@@ -53,12 +53,7 @@ func (k *draftCheck) comparedReference(fp mapping.FieldPlan) string {
 
 // everyRow is the SQL of a table of the draft as it stands for all rows, for the
 // statements of another draft.
-func (k *draftCheck) everyRow(part string) string {
-	if k.whole == nil {
-		return k.table(part)
-	}
-	return `(select * from ` + k.whole.drafts[k.n].table(part) + ` where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from ` + k.table(part) + `)`
-}
+func (k *draftCheck) everyRow(part string) string { return k.amongAs(part, k.table(part)) }
 
 // linkRows looks up, for texts that name no record by id or key, the rows that are
 // to become what they name: by a key, else by their whole title. A name that a
@@ -197,8 +192,8 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 		target, _ := c.check.catalog.Type(fp.Field.To)
 		name := literal(fp.Field.Name)
 		with := frag{
-			"field": name, "value": schema.Value(fp.Field.Name), "link": schema.Column(fp.Field, "r"), "their_place": schema.Int(fp.Rows + 1),
-			"was": schema.RecordID(target, schema.Column(fp.Field, "r")), "now": schema.RecordID(target, "t.id"),
+			"field": name, "value": schema.Value(fp.Field.Name), "their_place": schema.Int(fp.Rows + 1),
+			"old": schema.RecordID(target, "t.was"), "now": schema.RecordID(target, "t.id"),
 		}
 		_, err := c.do(ctx, stepWaiting,
 			q(`with todo as materialized (
@@ -224,7 +219,7 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 				)
 				insert into {history} (record_id, version, person, import, run, kind, changes)
 				select id, version, @person, @import, @run, 'update', changes from changed where not untouched`,
-				with, frag{"old": schema.RecordID(target, "t.was")}, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
+				with, arg{"low": c.low, "high": c.high, "person": c.run.Person, "import": c.i.ID, "run": c.run.Piece}),
 			q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 				select w.row_no, @code, @named, @col, '', 'row ' || w.target, true
 				from {waits} w

@@ -185,11 +185,15 @@ func (r *Room) NewPartialCheck(run store.Run, i store.Import, plan *mapping.Plan
 
 // among is the SQL of a table of the draft as it stands for all rows: of a check of
 // some, its own rows beside the others of the whole.
-func (k *draftCheck) among(part string) string {
+func (k *draftCheck) among(part string) string { return k.amongAs(part, `{`+part+`}`) }
+
+// amongAs is among with the SQL of the check's own table.
+func (k *draftCheck) amongAs(part, own string) string {
 	if k.whole == nil {
-		return `{` + part + `}`
+		return own
 	}
-	return `(select * from ` + k.whole.drafts[k.n].table(part) + ` where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from {` + part + `})`
+	return `(select * from ` + k.whole.drafts[k.n].table(part) + `
+		where row_no not in (select unnest(` + numbers(k.rows) + `)) union all select * from ` + own + `)`
 }
 
 // Outside gives the rows outside those of a check of some rows that must be checked

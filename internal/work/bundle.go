@@ -195,9 +195,6 @@ func orderOf(b store.Bundle, imports []store.Import, members []bundle.Member) []
 // OrderBundle puts the imports of a bundle into an order by hand; with none the order
 // follows their links again.
 func (s *Service) OrderBundle(ctx context.Context, b store.Bundle, imports []int64, by store.Person) error {
-	if err := openBundle(b, "be put into another order"); err != nil {
-		return err
-	}
 	there, _, _, err := s.membersOf(ctx, b)
 	if err != nil {
 		return err
@@ -212,13 +209,13 @@ func (s *Service) OrderBundle(ctx context.Context, b store.Bundle, imports []int
 			return fault.New(fault.Invalid, "not_the_members", "an order names every import of the bundle once").At(fault.Place{Path: "imports"}).With(fmt.Sprint(imports)).
 				Mended(fmt.Sprintf("They are %v.", ids))
 		}
-		if err := s.store.SetTurns(ctx, b.ID, imports); err != nil {
-			return err
-		}
 	}
 	err = s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
+		if err := openBundle(*now, "be put into another order"); err != nil {
+			return err
+		}
 		now.Ordered, now.State = len(imports) > 0, life.Open
-		return nil
+		return s.store.SetTurns(ctx, b.ID, imports)
 	})
 	if err != nil {
 		return err
@@ -342,13 +339,22 @@ func (s *Service) UndoBundle(ctx context.Context, b store.Bundle, by store.Perso
 	return s.beginBundle(ctx, b, life.Undoing, by, func(now *store.Bundle) error {
 		now.Plan.V = nil
 		for _, m := range slices.Backward(v.Members) {
-			if m.Import.Written && m.Import.State != life.Undone {
+			if stands(m.Import) {
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Undo})
 			}
+		}
+		if len(now.Plan.V) == 0 {
+			return errNothingLoaded
 		}
 		return nil
 	})
 }
+
+// stands reports whether an import has loaded something that was not taken back.
+func stands(i store.Import) bool { return i.Written && i.State != life.Undone }
+
+var errNothingLoaded = fault.New(fault.Conflict, "nothing_written", "nothing of the bundle was loaded, so there is nothing to take back").
+	Mended("Discard it, if it is not to be loaded.")
 
 // PlanUndoBundle tells what taking a bundle back would do, all its imports together:
 // what one of them points to goes with it.
@@ -360,7 +366,7 @@ func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int,
 	var pieces []int64
 	var last store.Import
 	for _, i := range imports {
-		if !i.Written || i.State == life.Undone {
+		if !stands(i) {
 			continue
 		}
 		run, err := s.toUndo(ctx, i, UndoRequest{}, by)
@@ -370,7 +376,7 @@ func (s *Service) PlanUndoBundle(ctx context.Context, b store.Bundle, items int,
 		pieces, last = append(pieces, run.Undoes...), i
 	}
 	if len(pieces) == 0 {
-		return plan, fault.New(fault.Conflict, "nothing_written", "nothing of the bundle was loaded, so there is nothing to take back")
+		return plan, errNothingLoaded
 	}
 	return s.planUndo(ctx, last, store.Run{Undoes: pieces}, c, items, by)
 }
@@ -447,6 +453,8 @@ func rest(b *store.Bundle) {
 		b.State = life.Loaded
 	case b.State == life.Undoing && done && b.Trouble.V == nil:
 		b.State = life.Undone
+	case b.State == life.Undoing: // some of it is still there
+		b.State = life.Loaded
 	default:
 		b.State = life.Paused
 	}
@@ -511,7 +519,8 @@ func (s *Service) advance(ctx context.Context, id int64) error {
 func (s *Service) giveWay(b *store.Bundle, i store.Import, trouble store.Trouble) {
 	trouble.Message = i.Name + ": " + trouble.Message
 	b.Begun = false
-	if b.State == life.Checking || b.State == life.Loading && b.Policy.V.GoOn { // what is left is worth knowing
+	// What is left is worth knowing, or taking back.
+	if b.State == life.Checking || b.State == life.Undoing || b.State == life.Loading && b.Policy.V.GoOn {
 		b.Trouble.V = &trouble
 		for now := b.Plan.V[b.At].Import; b.At < len(b.Plan.V) && b.Plan.V[b.At].Import == now; b.At++ {
 		}
@@ -536,10 +545,12 @@ func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check says something else of its rows",
 			Mend: "Look at them, answer or mend, and go on with the bundle."}
 	}
-	act := step.Act
-	end := map[life.Event][]life.State{life.Check: {life.Ready}, life.Load: {life.Loaded}, life.Resume: {life.Loaded}, life.Undo: {life.Undone, life.Loaded}}[act]
-	if slices.Contains(end, i.State) {
+	end := map[life.Event]life.State{life.Check: life.Ready, life.Load: life.Loaded, life.Resume: life.Loaded, life.Undo: life.Undone}
+	if end[step.Act] == i.State {
 		return nil
+	}
+	if step.Act == life.Undo && i.State == life.Loaded {
+		return &store.Trouble{Code: string(life.PartUndone), Message: "not all of it could be taken back", Mend: "Its result says what stays, and why."}
 	}
 	return &store.Trouble{Code: "gave_way", Message: fmt.Sprintf("it is %s", i.State), Mend: "Look at the import, and go on with the bundle."}
 }
@@ -575,7 +586,8 @@ const partOf = ": "
 func (s *Service) SaveBundle(ctx context.Context, b store.Bundle, name string, by store.Person) ([]string, error) {
 	name = strings.TrimSpace(name)
 	if name == "" {
-		return nil, fault.New(fault.Invalid, "bad_name", "the routines of a bundle need a name").At(fault.Place{Path: "name"})
+		return nil, fault.New(fault.Invalid, "bad_name", "the routines of a bundle need a name").At(fault.Place{Path: "name"}).
+			Mended("Give one, such as that of whom the files come from.")
 	}
 	imports, _, _, err := s.membersOf(ctx, b)
 	if err != nil {

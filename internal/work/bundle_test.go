@@ -203,3 +203,25 @@ func TestBundleWithTwoOfAType(t *testing.T) {
 	b.want([]any{bundle.State, b.said(bundle)}, []any{life.Loaded, "one.csv loaded map[created:1]\ntwo.csv loaded map[updated:1]"})
 	b.want(b.record("account", "ACC-3").Values["country"], "NO")
 }
+
+// What somebody has changed since stays when a bundle is taken back: the rest goes, and
+// the bundle is not called undone.
+func TestBundleTakenBackInPart(t *testing.T) {
+	b := start(t)
+	bundle := b.bundled("accounts.csv", bundledAccounts, "contacts.csv", bundledContacts)
+	if err := b.work.UndoBundle(b.Context(), bundle, b.person); !fault.Is(err, "nothing_written") {
+		t.Errorf("nothing is loaded: %v", err)
+	}
+	bundle = b.checkBundle(bundle)
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	if err := b.work.OrderBundle(b.Context(), bundle, nil, b.person); !fault.Is(err, "wrong_state") {
+		t.Errorf("another order after the load: %v", err)
+	}
+	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-1", 0, map[string]string{"job_title": "Skipper"}, b.person)
+	b.ok(err)
+	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
+	bundle = b.settled(bundle)
+	b.want([]any{bundle.State, bundle.Trouble.V.Code}, []any{life.Loaded, "part_undone"})
+	b.want(b.record("contact", "CON-1").Links["account"].Title, "Ulvsund Havn")
+}

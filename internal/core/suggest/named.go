@@ -34,14 +34,7 @@ var filesOf = map[string][]string{
 // Called tells the view what the sheet is called: its name, or that of its file, with
 // whatever it stands in.
 func (v *View) Called(name string) *View {
-	if n := strings.LastIndex(name, " > "); n >= 0 {
-		name = name[n+3:]
-	}
-	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
-	if ext := path.Ext(name); len(ext) < 7 {
-		name = strings.TrimSuffix(name, ext)
-	}
-	v.called = tokens(name)
+	v.called = tokens(ownName(name))
 	return v
 }
 
@@ -63,4 +56,17 @@ func (v *View) named(c catalog.Catalog) map[string]bool {
 		}
 	}
 	return out
+}
+
+// ownName is what a sheet or file is called, without what it stands in and the ending
+// that says its format.
+func ownName(name string) string {
+	if n := strings.LastIndex(name, " > "); n >= 0 {
+		name = name[n+3:]
+	}
+	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
+	if ext := path.Ext(name); len(ext) < 7 {
+		name = strings.TrimSuffix(name, ext)
+	}
+	return name
 }

@@ -2,7 +2,6 @@ package suggest
 
 import (
 	"fmt"
-	"path"
 	"slices"
 	"strings"
 
@@ -77,17 +76,12 @@ func names(header string) bool {
 
 // labelOf makes the words for a record of the name of its sheet.
 func labelOf(name string) string {
-	if n := strings.LastIndex(name, " > "); n >= 0 {
-		name = name[n+3:]
-	}
-	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
-	name = strings.TrimSuffix(name, path.Ext(name))
 	words := strings.Fields(strings.Map(func(r rune) rune {
 		if r == '_' || r == '-' || r == '.' || r >= '0' && r <= '9' {
 			return ' '
 		}
 		return r
-	}, name))
+	}, ownName(name)))
 	if len(words) == 0 {
 		return "Record"
 	}
