@@ -7,7 +7,6 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
-	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
 	"uchi/internal/store"
 
@@ -205,7 +204,10 @@ func (l *Load) settle(ctx context.Context, tx pgx.Tx, d *draftCheck, fp mapping.
 		list = append(list,
 			q(`insert into {waits} (row_no, field, target, member)
 				select v.row_no, {field}, {row}, {member} from {verdicts} v where {there} and v.verdict in ('create', 'update')`, with),
-			q(`update {verdicts} v set {value} = null, changes = v.changes - {field} where {there}`, with))
+			// Where the link is all that would change, this load changes nothing.
+			q(`update {verdicts} v set {value} = null, changes = nullif(v.changes - {field}, '{}'),
+					verdict = case when v.verdict = 'update' and v.changes - {field} = '{}' then 'same' else v.verdict end
+				where {there}`, with))
 	}
 	_, err = l.room.carryOut(ctx, tx, l.run, stepSettle, d.word, list)
 	return err
@@ -253,7 +255,7 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 	}
 	target, _ := c.check.catalog.Type(fp.Field.To)
 	waiting := `from {waits} w
-		join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
+		join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated', 'unchanged')
 		left join {mine} t on t.row_no = w.target and t.draft = {place} and t.last
 		where w.field = {field} and w.member = {member}`
 	with := frag{
@@ -278,8 +280,7 @@ func (c *chunk) fillFrom(ctx context.Context, d *draftCheck, fp mapping.FieldPla
 			with, arg{"code": string(problem.LinkHeld), "named": d.plan.Named(fp.Field.Name), "col": fp.Column(), "of": " of " + c.i.Name}),
 		q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target || @of
 			from (select w.row_no, min(w.target) as target {waiting} and t.record_id is null group by w.row_no) p
-			where o.row_no = p.row_no and o.draft = {n} and o.last and o.outcome in (@created, @updated)`,
-			with, arg{"of": " of " + c.i.Name, "created": string(verdict.Created), "updated": string(verdict.Updated)}),
+			where o.row_no = p.row_no and o.draft = {n} and o.last`, with, arg{"of": " of " + c.i.Name}),
 		q(`delete from {waits} w where w.field = {field} and w.member = {member}`, with),
 	})
 	return err

@@ -148,6 +148,8 @@ func TestTangledBundle(t *testing.T) {
 		linked = append(linked, b.record("account", fmt.Sprint("ACC-", n+1)).Links["main_contact"].Title)
 	}
 	b.want(strings.Join(linked, ", "), "Per Lie, Kari Berg, Per Lie")
+	b.want(b.said(bundle), "accounts.csv loaded map[created:2 held:1 unchanged:1]\ncontacts.csv loaded map[created:2 held:2]")
+	b.want(b.record("account", "ACC-1").Version, 2) // changed once, by the load of the contacts
 	b.ok(b.work.UndoBundle(b.Context(), bundle, b.person))
 	bundle = b.settled(bundle)
 	b.want([]any{bundle.State, bundle.Trouble.V}, []any{life.Undone, (*store.Trouble)(nil)})
