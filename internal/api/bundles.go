@@ -131,7 +131,7 @@ func bundleView(b work.BundleView, c catalog.Catalog) Bundle {
 	for _, l := range b.LeftOut.V {
 		v.LeftOut = append(v.LeftOut, LeftOut{Name: l.Name, Trouble: troubleView(&l.Trouble)})
 	}
-	v.Unfilled = append(v.Unfilled, b.Unfilled...)
+	v.Unfilled, v.Files = append(v.Unfilled, b.Unfilled...), b.Files
 	for _, m := range b.Members {
 		one := BundleImport{Import: importView(m.Import, false), Types: []string{}, Reasons: append([]string{}, m.Reasons...), Later: append([]string{}, m.Later...), Stale: m.Stale}
 		if m.Import.Routine.V != nil {

@@ -475,6 +475,9 @@ func (s stream) VisitDownloadOverwritesResponse(w http.ResponseWriter) error { r
 // VisitDownloadWorkbookResponse writes the workbook.
 func (s stream) VisitDownloadWorkbookResponse(w http.ResponseWriter) error { return s.send(w) }
 
+// VisitGetFileResponse writes the file.
+func (s stream) VisitGetFileResponse(w http.ResponseWriter) error { return s.send(w) }
+
 // VisitDownloadSourceResponse writes the file.
 func (s stream) VisitDownloadSourceResponse(w http.ResponseWriter) error { return s.send(w) }
 

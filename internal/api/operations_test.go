@@ -1,6 +1,7 @@
 package api
 
 import (
+	"archive/zip"
 	"bufio"
 	"bytes"
 	"cmp"
@@ -270,7 +271,7 @@ func TestEveryOperation(t *testing.T) {
 					if res.StatusCode != http.StatusNotFound && res.StatusCode != http.StatusBadRequest && res.StatusCode != http.StatusUnprocessableEntity {
 						t.Error(said)
 					}
-				case workspace == "main" && o.method == http.MethodGet && res.StatusCode >= 400 && !strings.Contains(o.path, "/routines/{name}") && !strings.Contains(o.path, "/questions/{row}"):
+				case workspace == "main" && o.method == http.MethodGet && res.StatusCode >= 400 && !strings.Contains(o.path, "/routines/{name}") && !strings.Contains(o.path, "/questions/{row}") && !strings.Contains(o.path, "/files/{field}"):
 					t.Error(said)
 				}
 				input := &openapi3filter.ResponseValidationInput{
@@ -292,6 +293,85 @@ func TestEveryOperation(t *testing.T) {
 	if asked < 4*len(needs) {
 		t.Errorf("only %d questions were asked of %d operations", asked, len(needs))
 	}
+}
+
+// What hangs on a record is shown where that is safe, saved else, and runs no script.
+func TestAttachedFiles(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	var z bytes.Buffer
+	w := zip.NewWriter(&z)
+	for name, text := range map[string]string{
+		"accounts.csv": "Company,External ID\nTern Marina,A-1\n", "attachments.csv": "File,Account\na/page.html,A-1\na/quay.png,A-1\n",
+		"a/page.html": "<script>alert(1)</script>", "a/quay.png": "\x89PNG",
+	} {
+		part, err := w.Create(name)
+		if err == nil {
+			_, err = io.WriteString(part, text)
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	const bundle = "/api/v1/workspaces/main/bundles"
+	for _, step := range [][2]string{{"", `{"name":"All of it"}`}, {"/1/files?name=all.zip", z.String()}, {"/1/check", "{}"}, {"/1/load", "{}"}} {
+		kind := "application/json"
+		if strings.Contains(step[0], "files") {
+			kind = "application/octet-stream"
+		}
+		if res, body := f.ask(store.Operator, http.MethodPost, bundle+step[0], kind, step[1]); res.StatusCode >= 300 {
+			t.Fatalf("%s: %d %s", step[0], res.StatusCode, body)
+		}
+		f.until(bundle+"/1", func(b map[string]any) bool { return !strings.HasSuffix(b["state"].(string), "ing") && !reading(b) })
+	}
+	_, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/history", "", "")
+	var history struct {
+		Events []struct {
+			Text   string
+			Record struct{ ID string }
+			File   struct{ Field, Media string }
+		}
+	}
+	if err := json.Unmarshal(body, &history); err != nil || len(history.Events) != 3 {
+		t.Fatalf("%v: %s", err, body)
+	}
+	for _, e := range history.Events[:2] {
+		res, content := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/attachment/"+e.Record.ID+"/files/"+e.File.Field+"?show=true", "", "")
+		got := fmt.Sprint(res.StatusCode, " ", res.Header.Get("Content-Type"), " ", res.Header.Get("Content-Disposition"), " ", len(content))
+		want := map[string]string{"a/page.html": "200 text/plain attachment; filename=page.html 25", "a/quay.png": "200 image/png  4"}[e.Text]
+		if got != want || !strings.Contains(res.Header.Get("Content-Security-Policy"), "sandbox") || res.Header.Get("X-Content-Type-Options") != "nosniff" {
+			t.Errorf("%s: %s, want %s; %v", e.Text, got, want, res.Header)
+		}
+	}
+	if res, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/files/name", "", ""); res.StatusCode != http.StatusNotFound || !strings.Contains(string(body), "unknown_file") {
+		t.Errorf("%d %s", res.StatusCode, body)
+	}
+}
+
+// until waits until what stands at a path is as it should be.
+func (f *face) until(path string, is func(map[string]any) bool) {
+	f.Helper()
+	for range 600 {
+		_, body := f.ask(store.Viewer, http.MethodGet, path, "", "")
+		var v map[string]any
+		if json.Unmarshal(body, &v) == nil && is(v) {
+			return
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	f.Fatalf("%s does not become what it should", path)
+}
+
+// reading reports whether an import of a bundle is still read.
+func reading(b map[string]any) bool {
+	list, _ := b["imports"].([]any)
+	return slices.ContainsFunc(list, func(x any) bool {
+		busy, _ := x.(map[string]any)["import"].(map[string]any)["busy"].(string)
+		return busy != ""
+	})
 }
 
 // A stream of progress tells what is now, and again what changes, until nobody listens.

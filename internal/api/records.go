@@ -5,9 +5,13 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"path"
+	"slices"
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/view"
 	"uchi/internal/store"
 	"uchi/internal/work"
@@ -182,6 +186,9 @@ func (h *handlers) GetRecord(ctx context.Context, r GetRecordRequestObject) (Get
 		return nil, err
 	}
 	v := recordView(rec)
+	if v.Files, err = h.filesOf(ctx, rec); err != nil {
+		return nil, err
+	}
 	refs, err := h.store.ReferringTo(ctx, r.Workspace, rec, referringShown)
 	for _, x := range refs {
 		ref := Referring{Type: x.Type.Name, Field: x.Field.Name, Label: x.Type.Plural + " · " + x.Field.Label, Count: x.Count, Records: []Link{}}
@@ -199,13 +206,91 @@ func (h *handlers) GetHistory(ctx context.Context, r GetHistoryRequestObject) (G
 		return nil, err
 	}
 	list, err := h.store.History(ctx, r.Workspace, t, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	var sums []string
+	for _, e := range list {
+		sums = append(sums, e.File)
+	}
+	files, err := h.store.Files(ctx, sums)
 	out := GetHistory200JSONResponse{Events: []Event{}}
 	for _, e := range list {
 		v := Event{Version: e.Version, At: e.At, Person: e.Person, Kind: EventKind(e.Kind), Changes: changesView(e.Changes.V, t, ""), Undo: e.Undo, Text: e.Text}
 		if e.Import != nil {
 			v.Import = *e.Import
 		}
+		if told, ok := c.Type(e.Type); ok {
+			v.Record = Link{Type: told.Name, Id: told.RecordID(e.Record), Title: e.Text}
+			if f, there := files[e.File]; there {
+				v.File = fileView(told.Timeline.File, f)
+				v.Text = cmp.Or(v.Text, f.Name)
+			}
+		}
 		out.Events = append(out.Events, v)
 	}
 	return out, err
+}
+
+func fileView(field string, f store.FileInfo) AttachedFile {
+	return AttachedFile{Field: field, Name: f.Name, Media: f.Media, Bytes: f.Bytes, Sha256: f.SHA256}
+}
+
+// filesOf tells of the files of a record.
+func (h *handlers) filesOf(ctx context.Context, r store.Record) (list []AttachedFile, err error) {
+	var fields []catalog.Field
+	var sums []string
+	for _, f := range r.Type.Fields {
+		if sum := r.Values[f.Name]; f.Type == catalog.File && sum != "" {
+			fields, sums = append(fields, f), append(sums, sum)
+		}
+	}
+	files, err := h.store.Files(ctx, sums)
+	for n, f := range fields {
+		if info, ok := files[sums[n]]; ok {
+			list = append(list, fileView(f.Name, info))
+		}
+	}
+	return list, err
+}
+
+// shownAsIs are the kinds of files that a browser may show in place: it runs no script
+// of theirs.
+var shownAsIs = []string{"text/plain", "text/csv", "image/png", "image/jpeg", "image/gif", "image/webp", "application/pdf"}
+
+func (h *handlers) GetFile(ctx context.Context, r GetFileRequestObject) (GetFileResponseObject, error) {
+	rec, err := h.store.Record(ctx, r.Workspace, r.Type, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	f, ok := rec.Type.Field(r.Field)
+	if !ok || f.Type != catalog.File || rec.Values[f.Name] == "" {
+		return nil, fault.New(fault.NotFound, "unknown_file", "the record has no file in this field").With(r.Field)
+	}
+	info, src, err := h.store.OpenFile(ctx, rec.Values[f.Name])
+	if err != nil {
+		return nil, err
+	}
+	kind, name := info.Media, path.Base(strings.ReplaceAll(info.Name, `\`, "/"))
+	if r.Params.Show && slices.Contains(shownAsIs, kind) {
+		name = ""
+	}
+	if strings.HasPrefix(kind, "text/") {
+		kind = "text/plain"
+	}
+	return stream{kind: kind, file: name, write: func(w http.ResponseWriter) error {
+		header := w.Header()
+		header.Set("Content-Length", strconv.FormatInt(src.Size, 10))
+		if kind != "application/pdf" { // which browsers show by a program of their own
+			header.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'; sandbox")
+		}
+		header.Set("ETag", `"`+info.SHA256+`"`)
+		header.Set("Cache-Control", "private, max-age=3600")
+		_, err := io.Copy(w, io.NewSectionReader(src, 0, src.Size))
+		return err
+	}}, nil
 }

@@ -146,25 +146,28 @@ func (e DoubtfulPolicy) Valid() bool {
 
 // Defines values for EventKind.
 const (
-	Create  EventKind = "create"
-	Delete  EventKind = "delete"
-	Note    EventKind = "note"
-	Restore EventKind = "restore"
-	Update  EventKind = "update"
+	EventKindCreate  EventKind = "create"
+	EventKindDelete  EventKind = "delete"
+	EventKindFile    EventKind = "file"
+	EventKindNote    EventKind = "note"
+	EventKindRestore EventKind = "restore"
+	EventKindUpdate  EventKind = "update"
 )
 
 // Valid indicates whether the value is a known member of the EventKind enum.
 func (e EventKind) Valid() bool {
 	switch e {
-	case Create:
+	case EventKindCreate:
 		return true
-	case Delete:
+	case EventKindDelete:
 		return true
-	case Note:
+	case EventKindFile:
 		return true
-	case Restore:
+	case EventKindNote:
 		return true
-	case Update:
+	case EventKindRestore:
+		return true
+	case EventKindUpdate:
 		return true
 	default:
 		return false
@@ -181,6 +184,7 @@ const (
 	FieldTypeDateTime  FieldType = "date_time"
 	FieldTypeDecimal   FieldType = "decimal"
 	FieldTypeEmail     FieldType = "email"
+	FieldTypeFile      FieldType = "file"
 	FieldTypeInteger   FieldType = "integer"
 	FieldTypeLanguage  FieldType = "language"
 	FieldTypeLongText  FieldType = "long_text"
@@ -211,6 +215,8 @@ func (e FieldType) Valid() bool {
 	case FieldTypeDecimal:
 		return true
 	case FieldTypeEmail:
+		return true
+	case FieldTypeFile:
 		return true
 	case FieldTypeInteger:
 		return true
@@ -725,6 +731,21 @@ type AskedRow struct {
 	Row    int64  `json:"row"`
 }
 
+// AttachedFile defines model for AttachedFile.
+type AttachedFile struct {
+	Bytes int64 `json:"bytes"`
+
+	// Field In which field of its record it hangs
+	Field string `json:"field"`
+
+	// Media Its media type
+	Media string `json:"media"`
+
+	// Name Its own name, with the folder that it came in
+	Name   string `json:"name"`
+	Sha256 string `json:"sha256"`
+}
+
 // BlankPolicy What happens when the row says nothing
 type BlankPolicy string
 
@@ -757,7 +778,10 @@ type Bundle struct {
 	// Blocks A ring of links that records must have, which no order can satisfy
 	Blocks    string    `json:"blocks,omitempty,omitzero"`
 	ChangedAt time.Time `json:"changed_at"`
-	Id        int64     `json:"id"`
+
+	// Files How many files came along that its sheets may name
+	Files int   `json:"files,omitempty,omitzero"`
+	Id    int64 `json:"id"`
 
 	// Imports In the order in which they are loaded
 	Imports []BundleImport `json:"imports"`
@@ -964,13 +988,15 @@ type Edits struct {
 
 // Event defines model for Event.
 type Event struct {
-	At      time.Time `json:"at"`
-	Changes []Change  `json:"changes"`
-	Import  int64     `json:"import,omitempty,omitzero"`
-	Kind    EventKind `json:"kind"`
-	Person  string    `json:"person,omitempty,omitzero"`
+	At      time.Time    `json:"at"`
+	Changes []Change     `json:"changes"`
+	File    AttachedFile `json:"file,omitempty,omitzero"`
+	Import  int64        `json:"import,omitempty,omitzero"`
+	Kind    EventKind    `json:"kind"`
+	Person  string       `json:"person,omitempty,omitzero"`
+	Record  Link         `json:"record,omitempty,omitzero"`
 
-	// Text Of a note
+	// Text Of a note; what a file is called
 	Text string `json:"text,omitempty,omitzero"`
 
 	// Undo It took something back
@@ -1474,7 +1500,10 @@ type Record struct {
 	ChangedBy string    `json:"changed_by,omitempty,omitzero"`
 	CreatedAt time.Time `json:"created_at"`
 	CreatedBy string    `json:"created_by,omitempty,omitzero"`
-	Id        string    `json:"id"`
+
+	// Files The files in its fields
+	Files []AttachedFile `json:"files,omitempty,omitzero"`
+	Id    string         `json:"id"`
 
 	// Import The import that made it
 	Import int64 `json:"import,omitempty,omitzero"`
@@ -2411,6 +2440,12 @@ type ChangeRecordParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// GetFileParams defines parameters for GetFile.
+type GetFileParams struct {
+	// Show To be looked at where it is, where that is safe, instead of being saved
+	Show bool `form:"show,omitempty" json:"show,omitempty,omitzero"`
+}
+
 // SaveRoutineParams defines parameters for SaveRoutine.
 type SaveRoutineParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -2841,6 +2876,9 @@ type ServerInterface interface {
 	// ChangeRecord Change values of a record by hand; what they were stays in its history
 	// (PATCH /workspaces/{workspace}/records/{type}/{id})
 	ChangeRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, params ChangeRecordParams)
+	// GetFile The file that hangs on a record in a field
+	// (GET /workspaces/{workspace}/records/{type}/{id}/files/{field})
+	GetFile(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params GetFileParams)
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam)
@@ -3420,6 +3458,12 @@ func (_ Unimplemented) GetRecord(w http.ResponseWriter, r *http.Request, workspa
 // ChangeRecord Change values of a record by hand; what they were stays in its history
 // (PATCH /workspaces/{workspace}/records/{type}/{id})
 func (_ Unimplemented) ChangeRecord(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, params ChangeRecordParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetFile The file that hangs on a record in a field
+// (GET /workspaces/{workspace}/records/{type}/{id}/files/{field})
+func (_ Unimplemented) GetFile(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params GetFileParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -7439,6 +7483,75 @@ func (siw *ServerInterfaceWrapper) ChangeRecord(w http.ResponseWriter, r *http.R
 	handler.ServeHTTP(w, r)
 }
 
+// GetFile operation middleware
+func (siw *ServerInterfaceWrapper) GetFile(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "id" -------------
+	var id IdParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", chi.URLParam(r, "id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "id", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "field" -------------
+	var field string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "field", chi.URLParam(r, "field"), &field, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "field", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetFileParams
+
+	// ------------- Optional query parameter "show" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "show", r.URL.Query(), &params.Show, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "show"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "show", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetFile(w, r, workspace, pType, id, field, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // GetHistory operation middleware
 func (siw *ServerInterfaceWrapper) GetHistory(w http.ResponseWriter, r *http.Request) {
 
@@ -8952,6 +9065,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Patch(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}", wrapper.ChangeRecord)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/files/{field}", wrapper.GetFile)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/{id}/history", wrapper.GetHistory)
@@ -12461,6 +12577,55 @@ func (response ChangeRecorddefaultApplicationProblemPlusJSONResponse) VisitChang
 	return err
 }
 
+type GetFileRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Id        IdParam        `json:"id"`
+	Field     string         `json:"field"`
+	Params    GetFileParams
+}
+
+type GetFileResponseObject interface {
+	VisitGetFileResponse(w http.ResponseWriter) error
+}
+
+type GetFile200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetFile200ApplicationoctetStreamResponse) VisitGetFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetFiledefaultApplicationProblemPlusJSONResponse) VisitGetFileResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHistoryRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -13938,6 +14103,9 @@ type StrictServerInterface interface {
 	// ChangeRecord Change values of a record by hand; what they were stays in its history
 	// (PATCH /workspaces/{workspace}/records/{type}/{id})
 	ChangeRecord(ctx context.Context, request ChangeRecordRequestObject) (ChangeRecordResponseObject, error)
+	// GetFile The file that hangs on a record in a field
+	// (GET /workspaces/{workspace}/records/{type}/{id}/files/{field})
+	GetFile(ctx context.Context, request GetFileRequestObject) (GetFileResponseObject, error)
 	// GetHistory What happened to a record, newest first
 	// (GET /workspaces/{workspace}/records/{type}/{id}/history)
 	GetHistory(ctx context.Context, request GetHistoryRequestObject) (GetHistoryResponseObject, error)
@@ -16471,6 +16639,36 @@ func (sh *strictHandler) ChangeRecord(w http.ResponseWriter, r *http.Request, wo
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ChangeRecordResponseObject); ok {
 		if err := validResponse.VisitChangeRecordResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetFile operation middleware
+func (sh *strictHandler) GetFile(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params GetFileParams) {
+	var request GetFileRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Id = id
+	request.Field = field
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetFile(ctx, request.(GetFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetFile")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetFileResponseObject); ok {
+		if err := validResponse.VisitGetFileResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

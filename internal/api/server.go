@@ -336,6 +336,7 @@ var needs = map[string]store.Role{
 	"ChangeRecord": store.Operator,
 	"AddNote":      store.Operator,
 	"GetHistory":   store.Viewer,
+	"GetFile":      store.Viewer,
 }
 
 // errNoRole refuses an operation for which no role is named.

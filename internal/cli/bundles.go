@@ -70,8 +70,7 @@ func manyIn(file string) bool {
 	if err != nil {
 		return false
 	}
-	parts, err := sheet.Parts(sheet.Source{Name: file, Size: st.Size(), ReaderAt: f})
-	return err == nil && len(parts) > 1
+	return sheet.Several(sheet.Source{Name: file, Size: st.Size(), ReaderAt: f})
 }
 
 // importBundle is the whole way of several files from upload to outcome.
@@ -276,6 +275,9 @@ func (a *app) bundleTroubles(b client.Bundle) {
 			}
 			fmt.Fprintf(a.out, "%s %s: %s\n", a.paint(amber, "Not loaded:"), m.Import.Name, why)
 		}
+	}
+	if b.Files > 0 {
+		fmt.Fprintf(a.out, "%s came along that rows may name, to hang them on records.\n", plural(int64(b.Files), "file", "files"))
 	}
 	for _, l := range b.LeftOut {
 		fmt.Fprintf(a.out, "%s %s: %s. %s\n", a.paint(amber, "Left out:"), l.Name, l.Trouble.Message, l.Trouble.Mend)

@@ -41,7 +41,7 @@ taken away are not touched; a row without an id is looked up like any other.`,
 			if err != nil {
 				return err
 			}
-			return a.sheetInto(out, r.Body)
+			return a.answerInto(out, r.Body)
 		}),
 	}
 	f := cmd.Flags()

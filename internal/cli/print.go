@@ -99,3 +99,6 @@ func plural(n int64, one, many string) string {
 	}
 	return number(n) + " " + many
 }
+
+// size writes how large a file is.
+func size(bytes int64) string { return number((bytes+1023)>>10) + " KiB" }

@@ -8,6 +8,7 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/view"
 
 	"github.com/spf13/cobra"
@@ -16,14 +17,17 @@ import (
 func (a *app) recordsCmd() *cobra.Command {
 	var l look
 	var p client.ListRecordsParams
-	var note string
+	var note, save string
 	var set []string
 	cmd := &cobra.Command{
 		Use: "records TYPE [ID]", GroupID: "look", Args: args(cobra.RangeArgs(1, 2)),
 		Short:   "List records of a type, or show one with its history",
-		Example: "  uchi records contact --text nilsen\n  uchi records account --filter 'country == \"NO\"' --columns name,owner,account.name --sort -changed_at\n  uchi records account --view \"Norwegian customers\"\n  uchi records contact CON-1042\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
+		Example: "  uchi records contact --text nilsen\n  uchi records account --filter 'country == \"NO\"' --columns name,owner,account.name --sort -changed_at\n  uchi records account --view \"Norwegian customers\"\n  uchi records contact CON-1042\n  uchi records attachment ATT-3 --save layout.pdf\n  uchi records contact CON-1042 --set job_title=Skipper --set phone= --note \"Moved in May\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 2 {
+				if save != "" {
+					return a.saveFile(ctx, c, list[0], list[1], save)
+				}
 				if err := a.changeRecord(ctx, c, list[0], list[1], set, note); err != nil {
 					return err
 				}
@@ -44,6 +48,7 @@ func (a *app) recordsCmd() *cobra.Command {
 	f := cmd.Flags()
 	f.StringArrayVar(&set, "set", nil, "change a value of the one record: field=value, blank after the sign to blank it (repeatable)")
 	f.StringVar(&note, "note", "", "note something about the one record")
+	f.StringVar(&save, "save", "", "write the file that hangs on the one record into this file; - is standard output")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most records to list")
 	return cmd
@@ -75,6 +80,26 @@ func (a *app) changeRecord(ctx context.Context, c *client.Conn, typeName, id str
 	return err
 }
 
+// saveFile writes the file of a record into one here.
+func (a *app) saveFile(ctx context.Context, c *client.Conn, typeName, id, path string) error {
+	r, err := c.GetRecordWithResponse(ctx, c.Workspace, typeName, id)
+	if err != nil {
+		return err
+	}
+	if len(r.JSON200.Files) == 0 {
+		return fault.New(fault.NotFound, "unknown_file", "no file hangs on the record itself").With(id).Mended("See its history for its attachments; each has the id of its own record.")
+	}
+	// A file may be large, so it is not held in memory as a parsed response would be.
+	res, err := c.GetFile(ctx, c.Workspace, typeName, id, r.JSON200.Files[0].Field, &client.GetFileParams{})
+	if err != nil {
+		return err
+	}
+	if path == "-" {
+		path = ""
+	}
+	return a.answerInto(path, res.Body)
+}
+
 // shownFields is how many fields the list of records shows beside the title.
 const shownFields = 5
 
@@ -98,7 +123,7 @@ func (a *app) listRecords(ctx context.Context, c *client.Conn, typeName string, 
 	header := []any{"Id", t.Label}
 	if len(columns) == 0 {
 		for _, f := range t.Offered().Fields {
-			if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && len(columns) < shownFields {
+			if !slices.Contains(t.Title, f.Name) && f.Type != catalog.LongText && f.Type != catalog.File && len(columns) < shownFields {
 				columns = append(columns, f.Name)
 			}
 		}
@@ -161,6 +186,9 @@ func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id strin
 		if l, ok := rec.Links[f.Name]; ok {
 			v = l.Title + "  " + a.paint(faint, l.Id)
 		}
+		if n := slices.IndexFunc(rec.Files, func(x client.AttachedFile) bool { return x.Field == f.Name }); n >= 0 {
+			v = rec.Files[n].Name + "  " + a.paint(faint, rec.Files[n].Media+", "+size(rec.Files[n].Bytes))
+		}
 		if v != "" {
 			fmt.Fprintf(a.out, "  %-24s %s\n", f.Label, strings.ReplaceAll(v, "\n", "\n"+strings.Repeat(" ", 27)))
 		}
@@ -182,7 +210,9 @@ func (a *app) showRecord(ctx context.Context, c *client.Conn, typeName, id strin
 			kind += " (taken back)"
 		}
 		fmt.Fprintf(a.out, "  %s  %s by %s\n", e.At.Local().Format("2006-01-02 15:04"), kind, by)
-		if e.Text != "" {
+		if e.File.Name != "" {
+			fmt.Fprintf(a.out, "      %s  %s\n", e.Text, a.paint(faint, e.Record.Id+", "+e.File.Media+", "+size(e.File.Bytes)))
+		} else if e.Text != "" {
 			fmt.Fprintf(a.out, "      %s\n", strings.ReplaceAll(e.Text, "\n", "\n      "))
 		}
 		for _, ch := range e.Changes {

@@ -37,14 +37,14 @@ func (a *app) rowsCmd() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				return a.sheetInto(book, r.Body)
+				return a.answerInto(book, r.Body)
 			}
 			if overwrites {
 				r, err := c.DownloadOverwrites(cmd.Context(), c.Workspace, i.Id)
 				if err != nil {
 					return err
 				}
-				return a.sheetInto("", r.Body)
+				return a.answerInto("", r.Body)
 			}
 			if csv {
 				return a.rowsAsCSV(cmd.Context(), c, i.Id, p)
@@ -139,11 +139,11 @@ func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.
 	if err != nil {
 		return err
 	}
-	return a.sheetInto("", r.Body)
+	return a.answerInto("", r.Body)
 }
 
-// sheetInto writes what the service sends into a file, or prints it when none is named.
-func (a *app) sheetInto(file string, body io.ReadCloser) error {
+// answerInto writes what the service sends into a file, or prints it when none is named.
+func (a *app) answerInto(file string, body io.ReadCloser) error {
 	defer body.Close()
 	if file != "" {
 		return intoFile(file, body)

@@ -33,7 +33,7 @@ it is a workbook (.xlsx, .ods) or CSV (.csv; .zip with a file for each of severa
 			if err != nil {
 				return err
 			}
-			return a.sheetInto(out, r.Body)
+			return a.answerInto(out, r.Body)
 		}),
 	}
 	f := cmd.Flags()

@@ -34,7 +34,7 @@ choices, an example, how a row finds its record, and what refers to such records
 				if err != nil {
 					return err
 				}
-				return a.sheetInto(out, r.Body)
+				return a.answerInto(out, r.Body)
 			}
 			r, err := c.ListTypesWithResponse(ctx, c.Workspace)
 			if err != nil {

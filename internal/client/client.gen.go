@@ -148,25 +148,28 @@ func (e DoubtfulPolicy) Valid() bool {
 
 // Defines values for EventKind.
 const (
-	Create  EventKind = "create"
-	Delete  EventKind = "delete"
-	Note    EventKind = "note"
-	Restore EventKind = "restore"
-	Update  EventKind = "update"
+	EventKindCreate  EventKind = "create"
+	EventKindDelete  EventKind = "delete"
+	EventKindFile    EventKind = "file"
+	EventKindNote    EventKind = "note"
+	EventKindRestore EventKind = "restore"
+	EventKindUpdate  EventKind = "update"
 )
 
 // Valid indicates whether the value is a known member of the EventKind enum.
 func (e EventKind) Valid() bool {
 	switch e {
-	case Create:
+	case EventKindCreate:
 		return true
-	case Delete:
+	case EventKindDelete:
 		return true
-	case Note:
+	case EventKindFile:
 		return true
-	case Restore:
+	case EventKindNote:
 		return true
-	case Update:
+	case EventKindRestore:
+		return true
+	case EventKindUpdate:
 		return true
 	default:
 		return false
@@ -183,6 +186,7 @@ const (
 	FieldTypeDateTime  FieldType = "date_time"
 	FieldTypeDecimal   FieldType = "decimal"
 	FieldTypeEmail     FieldType = "email"
+	FieldTypeFile      FieldType = "file"
 	FieldTypeInteger   FieldType = "integer"
 	FieldTypeLanguage  FieldType = "language"
 	FieldTypeLongText  FieldType = "long_text"
@@ -213,6 +217,8 @@ func (e FieldType) Valid() bool {
 	case FieldTypeDecimal:
 		return true
 	case FieldTypeEmail:
+		return true
+	case FieldTypeFile:
 		return true
 	case FieldTypeInteger:
 		return true
@@ -727,6 +733,21 @@ type AskedRow struct {
 	Row    int64  `json:"row"`
 }
 
+// AttachedFile defines model for AttachedFile.
+type AttachedFile struct {
+	Bytes int64 `json:"bytes"`
+
+	// Field In which field of its record it hangs
+	Field string `json:"field"`
+
+	// Media Its media type
+	Media string `json:"media"`
+
+	// Name Its own name, with the folder that it came in
+	Name   string `json:"name"`
+	Sha256 string `json:"sha256"`
+}
+
 // BlankPolicy What happens when the row says nothing
 type BlankPolicy string
 
@@ -759,7 +780,10 @@ type Bundle struct {
 	// Blocks A ring of links that records must have, which no order can satisfy
 	Blocks    string    `json:"blocks,omitempty,omitzero"`
 	ChangedAt time.Time `json:"changed_at"`
-	Id        int64     `json:"id"`
+
+	// Files How many files came along that its sheets may name
+	Files int   `json:"files,omitempty,omitzero"`
+	Id    int64 `json:"id"`
 
 	// Imports In the order in which they are loaded
 	Imports []BundleImport `json:"imports"`
@@ -966,13 +990,15 @@ type Edits struct {
 
 // Event defines model for Event.
 type Event struct {
-	At      time.Time `json:"at"`
-	Changes []Change  `json:"changes"`
-	Import  int64     `json:"import,omitempty,omitzero"`
-	Kind    EventKind `json:"kind"`
-	Person  string    `json:"person,omitempty,omitzero"`
+	At      time.Time    `json:"at"`
+	Changes []Change     `json:"changes"`
+	File    AttachedFile `json:"file,omitempty,omitzero"`
+	Import  int64        `json:"import,omitempty,omitzero"`
+	Kind    EventKind    `json:"kind"`
+	Person  string       `json:"person,omitempty,omitzero"`
+	Record  Link         `json:"record,omitempty,omitzero"`
 
-	// Text Of a note
+	// Text Of a note; what a file is called
 	Text string `json:"text,omitempty,omitzero"`
 
 	// Undo It took something back
@@ -1476,7 +1502,10 @@ type Record struct {
 	ChangedBy string    `json:"changed_by,omitempty,omitzero"`
 	CreatedAt time.Time `json:"created_at"`
 	CreatedBy string    `json:"created_by,omitempty,omitzero"`
-	Id        string    `json:"id"`
+
+	// Files The files in its fields
+	Files []AttachedFile `json:"files,omitempty,omitzero"`
+	Id    string         `json:"id"`
 
 	// Import The import that made it
 	Import int64 `json:"import,omitempty,omitzero"`
@@ -2413,6 +2442,12 @@ type ChangeRecordParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// GetFileParams defines parameters for GetFile.
+type GetFileParams struct {
+	// Show To be looked at where it is, where that is safe, instead of being saved
+	Show bool `form:"show,omitempty" json:"show,omitempty,omitzero"`
+}
+
 // SaveRoutineParams defines parameters for SaveRoutine.
 type SaveRoutineParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -3336,6 +3371,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
 	ChangeRecord(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetFile The file that hangs on a record in a field
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/files/{field} (the `GetFile` operationId).
+	GetFile(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params *GetFileParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetHistory What happened to a record, newest first
 	//
@@ -5346,6 +5386,21 @@ func (c *Client) ChangeRecordWithBody(ctx context.Context, workspace WorkspacePa
 // Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
 func (c *Client) ChangeRecord(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewChangeRecordRequest(c.Server, workspace, pType, id, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetFile The file that hangs on a record in a field
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/files/{field} (the `GetFile` operationId).
+func (c *Client) GetFile(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params *GetFileParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetFileRequest(c.Server, workspace, pType, id, field, params)
 	if err != nil {
 		return nil, err
 	}
@@ -10647,6 +10702,84 @@ func NewChangeRecordRequestWithBody(server string, workspace WorkspaceParam, pTy
 	return req, nil
 }
 
+// NewGetFileRequest constructs an http.Request for the GetFile method
+func NewGetFileRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params *GetFileParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam2 string
+
+	pathParam2, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam3 string
+
+	pathParam3, err = runtime.StyleParamWithOptions("simple", false, "field", field, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/%s/files/%s", pathParam0, pathParam1, pathParam2, pathParam3)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "show", params.Show, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetHistoryRequest constructs an http.Request for the GetHistory method
 func NewGetHistoryRequest(server string, workspace WorkspaceParam, pType TypeParam, id IdParam) (*http.Request, error) {
 	var err error
@@ -12900,6 +13033,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /workspaces/{workspace}/records/{type}/{id} (the `ChangeRecord` operationId).
 	ChangeRecordWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, params *ChangeRecordParams, body ChangeRecordJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeRecordResponse, error)
+
+	// GetFileWithResponse The file that hangs on a record in a field
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/files/{field} (the `GetFile` operationId).
+	GetFileWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params *GetFileParams, reqEditors ...RequestEditorFn) (*GetFileResponse, error)
 
 	// GetHistoryWithResponse What happened to a record, newest first
 	//
@@ -17154,6 +17294,47 @@ func (r ChangeRecordResponse) ContentType() string {
 	return ""
 }
 
+type GetFileResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetFileResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetFileResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetFileResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetFileResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetFileResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type GetHistoryResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -19981,6 +20162,19 @@ func (c *ClientWithResponses) ChangeRecordWithResponse(ctx context.Context, work
 		return nil, err
 	}
 	return ParseChangeRecordResponse(rsp)
+}
+
+// GetFileWithResponse The file that hangs on a record in a field
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/records/{type}/{id}/files/{field} (the `GetFile` operationId).
+func (c *ClientWithResponses) GetFileWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, id IdParam, field string, params *GetFileParams, reqEditors ...RequestEditorFn) (*GetFileResponse, error) {
+	rsp, err := c.GetFile(ctx, workspace, pType, id, field, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetFileResponse(rsp)
 }
 
 // GetHistoryWithResponse What happened to a record, newest first
@@ -23236,6 +23430,32 @@ func ParseChangeRecordResponse(rsp *http.Response) (*ChangeRecordResponse, error
 			headers.ETag = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetFileResponse parses an HTTP response from a GetFileWithResponse call
+func ParseGetFileResponse(rsp *http.Response) (*GetFileResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetFileResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

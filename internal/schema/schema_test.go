@@ -49,6 +49,7 @@ func texts() map[catalog.FieldType][]string {
 		catalog.Language:  {"nb"},
 		catalog.Currency:  {"NOK"},
 		catalog.Reference: {"12", ""},
+		catalog.File:      {strings.Repeat("0f", 32), ""},
 	}
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 200 {

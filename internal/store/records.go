@@ -193,11 +193,48 @@ type Event struct {
 	At      time.Time                   `db:"at"`
 	Person  string                      `db:"person"`
 	Import  *int64                      `db:"import"`
-	Kind    string                      `db:"kind"` // create, update, delete, restore or note
+	Kind    string                      `db:"kind"` // create, update, delete, restore, note or file
 	Changes JSON[map[string][2]*string] `db:"changes"`
 	Undo    bool                        `db:"undo"` // it took something back
 	Text    string                      `db:"text"` // of a note
 	Was     []byte                      `db:"was"`  // of a deleted record: its row
+	Type    string                      `db:"type"` // of the record that is the note, or has the file
+	Record  int64                       `db:"record"`
+	File    string                      `db:"file"` // what the file holds, as its SHA-256
+}
+
+// told is the SQL of the records that stand on the timeline of those of a type, such
+// as notes and attachments, as events; @id is the number of the record.
+func told(c catalog.Catalog, workspace, typeName string) (sql string) {
+	for _, p := range c.PointingTo(typeName) {
+		l := p.Type.Timeline
+		if l == nil {
+			continue
+		}
+		text := func(name string) string {
+			f, ok := p.Type.Field(name)
+			if !ok {
+				return `''`
+			}
+			return `coalesce(` + schema.Text(f, schema.Column(f, "n")) + `, '')`
+		}
+		kind, at := `'note'`, `n.created_at`
+		if l.File != "" {
+			kind = `'file'`
+		}
+		if f, ok := p.Type.Field(l.At); ok {
+			at = `coalesce(` + schema.Column(f, "n") + `::timestamptz, n.created_at)`
+		}
+		by := `(select name from people where id = n.created_by)`
+		if l.By != "" {
+			by = `coalesce(nullif(` + text(l.By) + `, ''), ` + by + `)`
+		}
+		sql += `
+			union all
+			select n.version, ` + at + `, ` + by + `, n.import, ` + kind + `, '{}', false, ` + text(l.Text) + `, null, ` + schema.Literal(p.Type.Name) + `, n.id, ` + text(l.File) + `
+			from ` + schema.Records(workspace, p.Type.Name) + ` n where ` + schema.Column(p.Field, "n") + ` = @id`
+	}
+	return sql
 }
 
 // History gives what happened to a record, newest first; that of a deleted
@@ -208,21 +245,25 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	if err != nil {
 		return nil, err
 	}
-	var list []Event
-	err = s.db.SelectContext(ctx, &list, `
-		select version, at, coalesce(p.name, '') as person, import, kind, changes, undo, text, was
-		from (
-			select h.version, h.at, h.person, h.import, h.kind, h.changes, coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text, convert_to(h.was::text, 'UTF8') as was
-			from `+schema.History(workspace, t.Name)+` h where h.record_id = $1
-			union all
-			select 0, at, person, null, 'note', '{}', false, text, null from notes where workspace = $2 and type = $3 and record_id = $1
-		) x left join people p on p.id = x.person order by at desc, version desc limit 500`, n, workspace, t.Name)
-	if err != nil {
-		return nil, fmt.Errorf("read history: %w", err)
-	}
 	c, err := s.Catalog(ctx, workspace)
 	if err != nil {
 		return nil, err
+	}
+	rows, err := s.pool.Query(ctx, `
+		select * from (
+			select h.version, h.at, coalesce((select p.name from people p where p.id = h.person), '') as person, h.import, h.kind, h.changes,
+				coalesce((select r.work = 'undo' from runs r where r.id = h.run), false) as undo, '' as text, convert_to(h.was::text, 'UTF8') as was, '' as type, 0::bigint as record, '' as file
+			from `+schema.History(workspace, t.Name)+` h where h.record_id = @id
+			union all
+			select 0, o.at, coalesce((select p.name from people p where p.id = o.person), ''), null, 'note', '{}', false, o.text, null, '', 0, ''
+			from notes o where o.workspace = @workspace and o.type = @type and o.record_id = @id`+told(c, workspace, t.Name)+`
+		) x order by at desc, version desc limit 500`, pgx.StrictNamedArgs{"id": n, "workspace": workspace, "type": t.Name})
+	if err != nil {
+		return nil, fmt.Errorf("read history: %w", err)
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByName[Event])
+	if err != nil {
+		return nil, fmt.Errorf("read history: %w", err)
 	}
 	for n := range list {
 		if err := list[n].tellRow(c, t); err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"slices"
 	"strings"
 
@@ -41,6 +42,7 @@ type BundleView struct {
 	Blocks   string   // a ring of links that must be there, in words; empty for none
 	Loosen   string   // the field by which it can be broken
 	Unfilled []string // record types, by their plural, that no member fills
+	Files    int      // how many came along beside the sheets, which these may name
 }
 
 // NewBundle makes a bundle without imports.
@@ -105,6 +107,28 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 			return err
 		}
 	}
+	untaken, err := sheet.Files(src, func(f sheet.File, r io.Reader) error {
+		if f.Path == "" || f.Path == src.Name {
+			f.Path = name
+		}
+		return s.store.SaveFile(ctx, b.ID, f, r)
+	})
+	if f, ok := fault.From(err); ok {
+		return left(sheet.Part{}, f)
+	}
+	if err != nil {
+		return err
+	}
+	for _, p := range untaken {
+		if err := left(p, p.Trouble); err != nil {
+			return err
+		}
+	}
+	if len(parts) == 0 {
+		if err := s.store.DropSource(ctx, source); err != nil {
+			return err
+		}
+	}
 	return s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
 		if now.State == life.Ready {
 			now.State = life.Open
@@ -127,6 +151,16 @@ func (s *Service) Bundle(ctx context.Context, b store.Bundle) (BundleView, error
 	imports, members, c, err := s.membersOf(ctx, b)
 	if err != nil {
 		return v, err
+	}
+	files, err := s.store.BundleFiles(ctx, b.ID)
+	if err != nil {
+		return v, err
+	}
+	for path := range files {
+		sheets := func(i store.Import) bool { return i.Reading.V.File == path || i.FileName == path }
+		if !slices.ContainsFunc(imports, sheets) {
+			v.Files++
+		}
 	}
 	order := orderOf(b, imports, members)
 	places := bundle.Explain(members, order)

@@ -29,11 +29,15 @@ func (s *Service) Clean(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		uploads, err := s.store.DropUnfinished(ctx, unfinishedAfter)
+		set, err := s.store.Settings(ctx)
 		if err != nil {
 			return err
 		}
-		set, err := s.store.Settings(ctx)
+		files, err := s.store.DropFiles(ctx, time.Duration(set.KeepDays)*24*time.Hour)
+		if err != nil {
+			return err
+		}
+		uploads, err := s.store.DropUnfinished(ctx, unfinishedAfter)
 		if err != nil {
 			return err
 		}
@@ -49,8 +53,8 @@ func (s *Service) Clean(ctx context.Context) error {
 				return fmt.Errorf("clean import %d: %w", id, err)
 			}
 		}
-		if tables+int(uploads)+len(past) > 0 {
-			s.opt.Log.Info("cleaned up", "tables", tables, "uploads", uploads, "imports", len(past))
+		if tables+int(uploads+files)+len(past) > 0 {
+			s.opt.Log.Info("cleaned up", "tables", tables, "files", files, "uploads", uploads, "imports", len(past))
 		}
 		return nil
 	})

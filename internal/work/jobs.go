@@ -17,6 +17,7 @@ import (
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/value"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 
@@ -327,10 +328,25 @@ func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, ca
 	if i.Routine.V == nil {
 		return nil, c, fault.New(fault.Conflict, "no_mapping", "no column is mapped yet")
 	}
-	r := i.Routine.V.Renamed(c)
+	_, plan, err := s.planWith(ctx, i, *i.Routine.V, c)
+	return plan, c, err
+}
+
+// planWith makes a routine ready for the columns of an import and the files that came
+// with it; it gives the routine with the names that its fields have now.
+func (s *Service) planWith(ctx context.Context, i store.Import, r mapping.Routine, c catalog.Catalog) (mapping.Routine, *mapping.Plan, error) {
+	r = r.Renamed(c)
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
-	return plan, c, err
+	if err != nil || i.Bundle == nil || !plan.NamesFiles() {
+		return r, plan, err
+	}
+	files, err := s.store.BundleFiles(ctx, *i.Bundle)
+	if err != nil {
+		return r, nil, err
+	}
+	plan.WithFiles(value.NewFiles(files))
+	return r, plan, nil
 }
 
 // check works out the verdicts and makes the import ready.

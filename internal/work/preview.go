@@ -34,9 +34,7 @@ func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine
 	if err != nil {
 		return nil, err
 	}
-	r = r.Renamed(c)
-	r.Reading = i.Reading.V
-	plan, err := mapping.NewPlan(r, c, i.Columns.V)
+	_, plan, err := s.planWith(ctx, i, r, c)
 	if err != nil {
 		return nil, err
 	}

@@ -324,9 +324,7 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 	if err != nil {
 		return out, err
 	}
-	r = r.Renamed(c)
-	r.Reading = i.Reading.V
-	plan, err := mapping.NewPlan(r, c, i.Columns.V)
+	r, plan, err := s.planWith(ctx, i, r, c)
 	if err != nil {
 		return out, err
 	}

@@ -88,11 +88,26 @@ type RecordType struct {
 	Fields   []Field      `json:"fields" yaml:"fields"`
 	Match    []MatchRule  `json:"match" yaml:"match"`
 	Rules    []RecordRule `json:"rules,omitempty" yaml:"rules,omitempty"`
-	InUse    string       `json:"in_use,omitempty" yaml:"in_use,omitempty"` // the yes-or-no field that says whether a record is still there to be linked to, such as of staff who have left
-	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"`   // how it is seen that what a row would make is there as a record of another type
-	Version  int          `json:"version" yaml:"version,omitempty"`         // counts changes of this description
+	InUse    string       `json:"in_use,omitempty" yaml:"in_use,omitempty"`     // the yes-or-no field that says whether a record is still there to be linked to, such as of staff who have left
+	Known    []KnownAs    `json:"known,omitempty" yaml:"known,omitempty"`       // how it is seen that what a row would make is there as a record of another type
+	Timeline *Timeline    `json:"timeline,omitempty" yaml:"timeline,omitempty"` // how its records are told on the timeline of those that they point to
+	Version  int          `json:"version" yaml:"version,omitempty"`             // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
+}
+
+// Timeline says how records of a type, such as notes and attachments, stand on the
+// timeline of the records that they point to: by the names of their fields.
+type Timeline struct {
+	Text string `json:"text" yaml:"text"`
+	At   string `json:"at,omitempty" yaml:"at,omitempty"`     // when it was, of the record's making when blank
+	By   string `json:"by,omitempty" yaml:"by,omitempty"`     // who said so
+	File string `json:"file,omitempty" yaml:"file,omitempty"` // what hangs on it
+}
+
+// Fields lists the fields that the timeline shows.
+func (l Timeline) Fields() []string {
+	return slices.DeleteFunc([]string{l.Text, l.At, l.By, l.File}, func(name string) bool { return name == "" })
 }
 
 // KnownAs says when somebody or something that a row would make a record of is there
@@ -368,6 +383,13 @@ func (c Catalog) CheckType(t RecordType) error {
 	}
 	if f, ok := t.Field(t.InUse); t.InUse != "" && (!ok || f.Type != YesNo) {
 		return bad("unknown_field", "what says whether a record is in use is a yes-or-no field", t.InUse)
+	}
+	if t.Timeline != nil {
+		for _, name := range t.Timeline.Fields() {
+			if !seen[name] {
+				return bad("unknown_field", "the timeline names a field that is not there", name)
+			}
+		}
 	}
 	for _, k := range t.Known {
 		if err := c.CheckKnown(t, k); err != nil {

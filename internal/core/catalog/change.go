@@ -289,7 +289,7 @@ func (t RecordType) Learned(standard RecordType) RecordType {
 	if t.OwnMatch() {
 		out.Match = t.Match
 	}
-	out.InUse = standard.InUse
+	out.InUse, out.Timeline = standard.InUse, standard.Timeline
 	if out.Known = standard.Known; slices.Contains(t.Changed, KnownPart) {
 		out.Known = t.Known
 	}

@@ -25,6 +25,7 @@ const (
 	Language  FieldType = "language"
 	Currency  FieldType = "currency"
 	Reference FieldType = "reference"
+	File      FieldType = "file"
 )
 
 // Form is how the values of a field type are held, whatever they mean. The
@@ -110,6 +111,7 @@ var kinds = []Kind{
 	{Type: Language, Form: TextForm, Words: true, Editor: "language"},
 	{Type: Currency, Form: TextForm, Words: true, Editor: "currency"},
 	{Type: Reference, Form: LinkForm, Editor: "record"},
+	{Type: File, Form: TextForm, Editor: "file"}, // the SHA-256 of what it holds, in hexadecimal
 }
 
 // FieldTypes lists every field type in the order in which they are offered.

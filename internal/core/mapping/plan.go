@@ -167,6 +167,22 @@ func (p *Plan) Makes(typeName string) int {
 	return slices.IndexFunc(p.Drafts, func(d *DraftPlan) bool { return d.Type.Name == typeName && d.May != Update && d.May != Delete })
 }
 
+// NamesFiles reports whether cells name files.
+func (p *Plan) NamesFiles() bool {
+	return slices.ContainsFunc(p.Drafts, func(d *DraftPlan) bool {
+		return slices.ContainsFunc(d.Fields, func(fp FieldPlan) bool { return fp.Field.Type == catalog.File })
+	})
+}
+
+// WithFiles lets the plan find the files that cells name.
+func (p *Plan) WithFiles(f *value.Files) {
+	for _, dp := range p.Drafts {
+		for _, fp := range dp.Fields {
+			fp.reader.WithFiles(f)
+		}
+	}
+}
+
 // Becomes gives the place of the draft of which the field may point to what a row
 // becomes, of its own row or of any other; or -1.
 func (fp FieldPlan) Becomes() int { return max(fp.Draft, fp.Rows) }

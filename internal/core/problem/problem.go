@@ -41,6 +41,8 @@ const (
 	BadCurrency      Code = "bad_currency"
 	SeveralValues    Code = "several_values"
 	TooLong          Code = "too_long"
+	FileMissing      Code = "file_missing"
+	FileSeveral      Code = "file_several"
 	ComputeFailed    Code = "compute_failed"
 	RuleBroken       Code = "rule_broken"
 	BadRecordID      Code = "bad_record_id"
@@ -96,6 +98,8 @@ var table = map[Code]words{
 	BadCurrency:      {"no currency is known by this code or sign", "Write the three-letter code of ISO 4217, such as EUR."},
 	SeveralValues:    {"there are several values in a cell that takes one", "Keep one of them in the cell."},
 	TooLong:          {"the text is too long ({detail})", "Shorten it in the sheet."},
+	FileMissing:      {"no file of this name came with the sheet", "Send the sheet and its files in one ZIP, or as one bundle; the cell names the file with its folder."},
+	FileSeveral:      {"several files that differ are called {detail}", "Write the folder before the name, as it stands in the ZIP."},
 	ComputeFailed:    {"the value could not be computed: {detail}", "Correct the expression at the Columns station or the cells it reads."},
 	RuleBroken:       {"{detail}", "Change the values so that the rule holds."},
 	BadRecordID:      {"this is not an id of the record type", "An id looks like {detail}."},
@@ -146,6 +150,7 @@ func Summary(c Code) string {
 	if strings.Contains(says, "{") {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
+			FileMissing: "no file of this name came along", FileSeveral: "several files have this name",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",
 			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company",

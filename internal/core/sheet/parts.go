@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"io"
 	"slices"
+	"strings"
 
 	"uchi/internal/core/fault"
 )
@@ -37,12 +38,31 @@ const MostParts = 200
 // archive, those in archives within it, and the shown sheets of workbooks that hold
 // a table. What cannot be read stands there with its trouble, and does not stop the
 // others. A source that is one sheet is one part without a name.
+//
+// Documents, which Files gives, are no parts.
 func Parts(src Source) ([]Part, error) {
+	if isDocument(src.Name) {
+		return nil, nil
+	}
 	format, _, err := sniff(src)
 	if err != nil {
 		return nil, err
 	}
 	return partsOf(src, format)
+}
+
+// Several reports whether a source is an archive that holds more than one sheet, or
+// files beside it.
+func Several(src Source) bool {
+	z, err := zip.NewReader(src, src.Size)
+	if err != nil {
+		return false
+	}
+	if len(members(z)) > 1 {
+		return true
+	}
+	parts, err := Parts(src)
+	return err == nil && len(parts) > 1
 }
 
 func partsOf(src Source, format string) ([]Part, error) {
@@ -83,7 +103,7 @@ func filesOf(src Source) ([]Part, error) {
 	if err != nil {
 		return nil, errXML.At(fault.Place{File: src.Name})
 	}
-	files := members(z)
+	files := slices.DeleteFunc(members(z), func(f *zip.File) bool { return isDocument(f.Name) })
 	if len(files) > MostParts {
 		return nil, fault.Newf(fault.TooLarge, "too_many_files", "the archive holds %d files, more than %d", len(files), MostParts).At(fault.Place{File: src.Name}).
 			Mended("Send archives with fewer files in them.")
@@ -116,7 +136,30 @@ func partsWithin(src Source, name string) ([]Part, error) {
 	if format == formatText && bytes.IndexByte(sample, 0) >= 0 && controls(sample) > len(sample)/20 {
 		return nil, notText(inner, "this is not a sheet")
 	}
+	if format == formatText && MediaType(name) == sheetTypes[".txt"] && !isTable(inner) {
+		return nil, nil
+	}
 	return partsOf(inner, format)
+}
+
+// isTable reports whether the first lines of a text stand in columns, rather than in
+// sentences.
+func isTable(src Source) bool {
+	reading, _, err := Detect(src, Reading{})
+	if err != nil {
+		return true // what is wrong is said when it is read
+	}
+	rows, err := firstRows(src, reading)
+	if err != nil {
+		return true
+	}
+	wide := 0
+	for _, r := range rows {
+		if last := r.Cells[max(0, len(r.Cells)-1):]; filled(r) > 1 && !strings.HasSuffix(last[0], ".") {
+			wide++
+		}
+	}
+	return wide > 1 && wide*2 > len(rows)
 }
 
 func asTrouble(err error) *fault.Error {

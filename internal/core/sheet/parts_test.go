@@ -2,6 +2,8 @@ package sheet
 
 import (
 	"bytes"
+	"fmt"
+	"io"
 	"strings"
 	"testing"
 
@@ -53,9 +55,21 @@ func TestParts(t *testing.T) {
 		got = append(got, s)
 	}
 	want := []string{"a/accounts.csv", "empty.csv: empty_source", "book.xlsx > Sheet1", "book.xlsx > People", "book.xlsx > Notes: no_table", "more.zip > deep/tasks.csv",
-		"scan.pdf: not_text", "../climbs.csv", "old.xls: not_text", "locked.xlsx: encrypted"}
+		"../climbs.csv", "old.xls: not_text", "locked.xlsx: encrypted"}
 	if strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got\n%s\nwant\n%s", strings.Join(got, "\n"), strings.Join(want, "\n"))
+	}
+	var files []string
+	left, err := Files(src, func(f File, r io.Reader) error {
+		body, err := io.ReadAll(r)
+		files = append(files, fmt.Sprintf("%s %s %d", f.Path, f.Media, len(body)))
+		return err
+	})
+	if err != nil || len(left) > 0 {
+		t.Errorf("left %v, %v", left, err)
+	}
+	if got := strings.Join(files, "\n"); !strings.Contains(got, "scan.pdf application/pdf 10") || !strings.Contains(got, "deep/tasks.csv text/csv 13") || strings.Contains(got, "empty") || strings.Contains(got, "__MACOSX") {
+		t.Errorf("the files are\n%s", got)
 	}
 	one, err := Parts(bytesSource("one.csv", []byte("a,b\n1,2\n")))
 	if err != nil || len(one) != 1 || one[0].Called("one.csv") != "one.csv" {

@@ -124,6 +124,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 			}
 		}
 		out = splitAmounts(target, mine, splitTowns(target, mine, splitNames(target, mine, besideGiven(target, mine, out))))
+		out = nameFiles(target, out)
 	}
 	order := map[string]int{}
 	for i, c := range v.columns {
@@ -273,6 +274,9 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 	placed := taken(v.Across(targets))
 	var out []DraftSuggestion
 	for _, t := range c.Types {
+		if t.Timeline != nil && !v.hangs(t) {
+			continue
+		}
 		if slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == t.Name }) || !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
 			continue
 		}

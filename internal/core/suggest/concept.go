@@ -131,8 +131,21 @@ var means = map[string][]string{
 	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position":     {"line number", "count line", "line?"},
 	"opportunity":  {"deal", "deal number", "deal name"},
-	"reports_to":   {"reports"},
+
+	// What is not known by such a number itself points by it.
+	"opportunity.account": byCompany, "task.account": byCompany, "note.account": byCompany, "attachment.account": byCompany,
+	"opportunity.contact": byPerson, "task.contact": byPerson, "note.contact": byPerson, "attachment.contact": byPerson,
+
+	"reports_to": {"reports"},
 }
+
+var (
+	byCompany = []string{
+		"company", "company name", "customer", "customer name", "company customer", "company person", "customer number", "customer code", "company number", "company code",
+		"number system customer",
+	}
+	byPerson = []string{"person", "person name", "customer person", "email person", "company person", "person number", "person code"}
+)
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.

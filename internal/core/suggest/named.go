@@ -26,7 +26,9 @@ var filesOf = map[string][]string{
 	"lead": {"leads", "enquiries", "inquiries", "prospects", "visitors", "interessenten", "anfragen", "besucher", "visiteurs", "visitantes", "visitatori", "bezoekers", "besökare", "besøgende"},
 	"opportunity": {"deals", "opportunities", "pipeline", "projects", "chancen", "projekte", "geschäfte", "affaires", "negocios", "oportunidades", "affari", "opportunità", "verkoopkansen",
 		"affärer", "salg"},
-	"line": {"deal items", "line items", "deal lines", "order lines", "items", "positions", "positionen", "posten", "lignes", "líneas", "righe", "regels", "rader", "linjer", "pozycje"},
+	"line":       {"deal items", "line items", "deal lines", "order lines", "items", "positions", "positionen", "posten", "lignes", "líneas", "righe", "regels", "rader", "linjer", "pozycje"},
+	"note":       {"notes", "remarks", "journal", "diary", "notizen", "bemerkungen", "remarques", "notas", "apuntes", "appunti", "notities", "anteckningar", "notater", "muistiinpanot", "notatki", "σημειώσεις"},
+	"attachment": {"attachments", "files", "documents", "anhänge", "dokumente", "dateien", "pièces jointes", "documents", "adjuntos", "documentos", "allegati", "documenti", "bijlagen", "bilagor", "bilag", "vedlegg", "liitteet", "załączniki"},
 	"task": {"tasks", "visits", "calls", "activities", "to dos", "todo", "appointments", "aufgaben", "termine", "besuche", "tâches", "visites", "tareas", "visitas", "attività", "taken",
 		"uppgifter", "oppgaver", "opgaver", "tehtävät", "zadania"},
 }

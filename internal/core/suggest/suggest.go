@@ -151,8 +151,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 {
 			score *= 0.4 + 0.6*float64(required)/float64(wanted)
 		}
+		if wanted > 0 && required == 0 { // no row of it would load
+			score *= unmarked
+		}
 		if marks := marksOf[t.Name]; marks != nil && !slices.ContainsFunc(marks, func(f string) bool { return got[f] }) {
 			score *= unmarked
+		}
+		linked := slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
+		if t.Timeline != nil && !(linked && (named[t.Name] || v.hangs(t))) {
+			score *= hardly
 		}
 		reason := strconv.Itoa(len(placed)) + " of " + strconv.Itoa(len(columns)) + " columns and " + strconv.Itoa(required) + " of " + strconv.Itoa(wanted) + " required fields are found"
 		if required == wanted && len(placed) > 0 && named[t.Name] {
@@ -171,6 +178,18 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 var marksOf = map[string][]string{"lead": {"interest", "origin", "met_on", "estimated_value", "status"}}
 
 const unmarked = 0.8
+
+// hardly is for notes and attachments that say of no record that they are about it.
+const hardly = 0.3
+
+// hangs reports whether a column names files, which speaks for records of a type that
+// hang files on others. Notes are told by nothing but what their sheet is called: all
+// records may have a text, a day and a person.
+func (v *View) hangs(t catalog.RecordType) bool {
+	return t.Timeline.File != "" && slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
+		return len(col.Samples) > 0 && share(col.Samples, fileName) > 0.7
+	})
+}
 
 // telling is how much a field says about which type a sheet is of: one that all types
 // have, such as an owner, less than one that is of this type alone.
@@ -326,6 +345,24 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		})
 	}
 	return list
+}
+
+// nameFiles lets the names that files have stand for those that nobody has given them.
+func nameFiles(target Target, list []Suggestion) []Suggestion {
+	l := target.Type.Timeline
+	if l == nil || l.File == "" {
+		return list
+	}
+	at := func(field string) int {
+		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
+	}
+	file := at(l.File)
+	if file < 0 || at(l.Text) >= 0 {
+		return list
+	}
+	list = slices.DeleteFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == l.Text })
+	file = at(l.File)
+	return append(list, Suggestion{Column: list[file].Column, Draft: target.Draft, Field: l.Text, Confidence: list[file].Confidence, Reason: "no other column names the files", Taken: true})
 }
 
 // splitTowns turns a column of postal codes with towns into the two fields, when

@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -27,7 +28,7 @@ const (
 
 // strong tells which types are told by their cells whatever the header says.
 func strong(t catalog.FieldType) bool {
-	return t == catalog.Email || t == catalog.URL || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text || t == catalog.Reference
+	return t == catalog.Email || t == catalog.URL || t == catalog.File || t == catalog.Country || t == catalog.OneChoice || t == catalog.Text || t == catalog.Reference
 }
 
 // fitOf compares what stands in a column with what a field takes.
@@ -217,6 +218,7 @@ var fits = map[catalog.FieldType]func(c *cells) (fit, string){
 	catalog.Email:     fitEmail,
 	catalog.Phone:     fitPhone,
 	catalog.URL:       fitURL,
+	catalog.File:      fitFile,
 }
 
 // readAs is for types that nothing but their own texts can be read as, and that
@@ -231,6 +233,23 @@ func readAs(as catalog.FieldType, otherwise, so string) func(c *cells) (fit, str
 		}
 		return neutralFit, ""
 	}
+}
+
+// fileName is the shape of the name of a file of which there is a known kind.
+func fileName(s string) bool {
+	name := path.Base(strings.ReplaceAll(value.Trim(s), `\`, "/"))
+	return name != path.Ext(name) && sheet.MediaType(name) != ""
+}
+
+// fitFile is for the names of files, which nothing else looks like.
+func fitFile(c *cells) (fit, string) {
+	switch r := c.share("names of files", fileName); {
+	case r > 0.7:
+		return distinctive, "its values are names of files"
+	case r < 0.2:
+		return contradicts, "its values are no names of files"
+	}
+	return neutralFit, ""
 }
 
 // fitDate is for days. Those of birth are years ago, and others are not.

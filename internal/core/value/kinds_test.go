@@ -3,6 +3,7 @@ package value
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"testing/quick"
 
@@ -31,7 +32,14 @@ var spellings = map[catalog.FieldType]struct{ same, refused []string }{
 	catalog.Language:  {[]string{"de", "German", "deutsch"}, []string{"Atlantean"}},
 	catalog.Currency:  {[]string{"EUR", "eur", "€"}, []string{"shells"}},
 	catalog.Reference: {[]string{"A-17", " A-17 "}, []string{"M\ufffds"}},
+	catalog.File:      {[]string{layout, "plans/Layout.PDF", `C:\Office\plans\layout.pdf`, "./plans/layout.pdf", "old.pdf"}, []string{"plans/quay.pdf", "layout", "plan.txt", "../layout.txt", strings.Repeat("0", 64)}},
 }
+
+// layout is the SHA-256 of a file that stands in several places.
+var layout = strings.Repeat("1f", 32)
+
+// cameAlong are files that cells may name; two that differ are both called plan.txt.
+var cameAlong = NewFiles(map[string]string{"plans/layout.pdf": layout, "Plans/old.pdf": layout, "a/plan.txt": strings.Repeat("a", 64), "b/plan.txt": strings.Repeat("b", 64)})
 
 // Every field type of the registry is read: all spellings of a value give one
 // canonical text, which is read back as itself; what is not understood is held
@@ -45,6 +53,7 @@ func TestEveryFieldTypeIsRead(t *testing.T) {
 		}
 		f := field(ft)
 		r := NewReader(f, Settings{Country: "NO", DateOrder: DayFirst, DecimalSign: ""})
+		r.WithFiles(cameAlong)
 		for _, text := range s.same {
 			got, trouble := r.Read(text)
 			if got != s.same[0] {

@@ -54,6 +54,7 @@ type Reader struct {
 	set     Settings
 	choices map[string]string
 	phones  *phoneReader
+	files   *Files
 	of      string // the country of the row that is read
 	read    func(*Reader, string) (string, Trouble)
 }
@@ -87,6 +88,7 @@ var kinds = map[catalog.FieldType]kind{
 	catalog.Language:  {read: (*Reader).language, key: asIs},
 	catalog.Currency:  {read: (*Reader).currency, key: asIs},
 	catalog.Reference: {read: (*Reader).text},
+	catalog.File:      {read: (*Reader).file, key: asIs},
 }
 
 // NewReader makes a reader for one field.

@@ -1639,6 +1639,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/records/{type}/{id}/files/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                /** @description Such as CON-1042 */
+                id: components["parameters"]["id_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        /** The file that hangs on a record in a field */
+        get: operations["getFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}/{id}/history": {
         parameters: {
             query?: never;
@@ -1782,7 +1805,7 @@ export interface components {
             };
         };
         /** @enum {string} */
-        FieldType: "text" | "long_text" | "integer" | "decimal" | "money" | "percent" | "date" | "date_time" | "yes_no" | "choice" | "choices" | "email" | "phone" | "url" | "country" | "language" | "currency" | "reference";
+        FieldType: "text" | "long_text" | "integer" | "decimal" | "money" | "percent" | "date" | "date_time" | "yes_no" | "choice" | "choices" | "email" | "phone" | "url" | "country" | "language" | "currency" | "reference" | "file";
         Choice: {
             code: string;
             label: string;
@@ -2948,6 +2971,8 @@ export interface components {
             left_out: components["schemas"]["LeftOut"][];
             /** @description Record types, by their plural, that no import fills */
             unfilled: string[];
+            /** @description How many files came along that its sheets may name */
+            files?: number;
             /** @description A ring of links that records must have, which no order can satisfy */
             blocks?: string;
             /** @description The field by which the ring can be broken */
@@ -3118,6 +3143,8 @@ export interface components {
                 [key: string]: components["schemas"]["Link"];
             };
             referring?: components["schemas"]["Referring"][];
+            /** @description The files in its fields */
+            files?: components["schemas"]["AttachedFile"][];
             /** Format: date-time */
             created_at: string;
             created_by?: string;
@@ -3130,6 +3157,17 @@ export interface components {
              */
             import?: number;
         };
+        AttachedFile: {
+            /** @description In which field of its record it hangs */
+            field: string;
+            /** @description Its own name, with the folder that it came in */
+            name: string;
+            /** @description Its media type */
+            media: string;
+            /** Format: int64 */
+            bytes: number;
+            sha256: string;
+        };
         Event: {
             version: number;
             /** Format: date-time */
@@ -3138,11 +3176,13 @@ export interface components {
             /** Format: int64 */
             import?: number;
             /** @enum {string} */
-            kind: "create" | "update" | "delete" | "restore" | "note";
+            kind: "create" | "update" | "delete" | "restore" | "note" | "file";
             /** @description It took something back */
             undo?: boolean;
-            /** @description Of a note */
+            /** @description Of a note; what a file is called */
             text?: string;
+            record?: components["schemas"]["Link"];
+            file?: components["schemas"]["AttachedFile"];
             changes: components["schemas"]["Change"][];
         };
     };
@@ -6263,6 +6303,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getFile: {
+        parameters: {
+            query?: {
+                /** @description To be looked at where it is, where that is safe, instead of being saved */
+                show?: boolean;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+                /** @description Such as CON-1042 */
+                id: components["parameters"]["id_param"];
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
             };
             default: components["responses"]["Problem"];
         };

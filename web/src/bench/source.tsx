@@ -3,7 +3,7 @@ import type { Reading } from "../api/client";
 import { act, useImportActs } from "../api/queries";
 import { Button, Choose, inputClass, Labelled, Ticked, Wrong } from "../ui/parts";
 import { Pace } from "../ui/progress";
-import { count } from "../ui/verdict";
+import { count, size } from "../ui/verdict";
 import { Section, type PanelProps } from "./panel";
 
 const delimiters = [
@@ -158,7 +158,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
       </Section>
       <Section title="The file">
         <p className="break-words text-ink-soft">
-          {i.file.name}, {count(Math.ceil(i.file.bytes / 1024))} KiB.{" "}
+          {i.file.name}, {size(i.file.bytes)}.{" "}
           <a className="text-act" href={`/api/v1/workspaces/${workspace}/imports/${i.id}/source`}>
             Download it
           </a>

@@ -304,6 +304,11 @@ function Shown({ workspace, b }: { workspace: string; b: Bundle }) {
           </ul>
         </Panel>
       )}
+      {(b.files ?? 0) > 0 && (
+        <p className="mt-4 text-[12.5px] text-ink-soft">
+          {b.files} {b.files === 1 ? "file" : "files"} came along that rows may name, to hang them on records.
+        </p>
+      )}
       {b.unfilled.length > 0 && b.imports.length > 0 && (
         <p className="mt-4 text-[12.5px] text-ink-soft">No file here becomes {b.unfilled.join(", ").toLowerCase()}.</p>
       )}

@@ -1,11 +1,12 @@
+import { Paperclip } from "lucide-react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, must, type Field, type Rec, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
 import { Button, Choose, inputClass, Labelled, Loading, Panel, Wrong } from "../ui/parts";
-import { count } from "../ui/verdict";
-import { Value } from "./records";
+import { count, size } from "../ui/verdict";
+import { fileAddress, Value } from "./records";
 import { when } from "./start";
 
 export function RecordPage() {
@@ -93,7 +94,10 @@ export function RecordPage() {
             {history.error ? <Wrong error={history.error} className="m-3" /> : null}
             <ol>
               {history.data?.events.map((e) => (
-                <li key={`${e.kind} ${e.version} ${e.at}`} className="border-t border-line px-4 py-2.5 first:border-0">
+                <li
+                  key={`${e.kind} ${e.version} ${e.at} ${e.record?.id ?? ""}`}
+                  className="border-t border-line px-4 py-2.5 first:border-0"
+                >
                   <div className="flex justify-between gap-2">
                     <span>
                       <b className="font-semibold">{said(e)}</b> by {e.person}
@@ -109,7 +113,28 @@ export function RecordPage() {
                     </span>
                     <span className="text-[12px] text-ink-faint">{when(e.at)}</span>
                   </div>
-                  {e.text && <p className="mt-1 break-words whitespace-pre-wrap">{e.text}</p>}
+                  {e.file && e.record ? (
+                    <p className="mt-1 flex items-baseline gap-2 break-words">
+                      <Paperclip size={13} className="shrink-0 self-center text-ink-faint" aria-hidden />
+                      <a
+                        className="text-act underline"
+                        href={fileAddress(workspace, e.record.type, e.record.id, e.file.field)}
+                        target="_blank"
+                        rel="noreferrer"
+                      >
+                        {e.text}
+                      </a>
+                      <span className="text-[12px] whitespace-nowrap text-ink-faint">{size(e.file.bytes)}</span>
+                      <Link
+                        className="ml-auto text-[12px] text-ink-soft"
+                        to={`/w/${workspace}/records/${e.record.type}/${e.record.id}`}
+                      >
+                        {e.record.id}
+                      </Link>
+                    </p>
+                  ) : (
+                    e.text && <p className="mt-1 break-words whitespace-pre-wrap">{e.text}</p>
+                  )}
                   {e.changes.map((c) => (
                     <div key={c.field} className="mt-1 text-[12.5px]">
                       <span className="text-ink-soft">{label(c.field)}: </span>
@@ -132,6 +157,7 @@ const words: Record<string, string> = {
   delete: "Deleted",
   restore: "Came back",
   note: "Noted",
+  file: "File",
 };
 
 function said(e: { kind: string; undo?: boolean }): string {

@@ -227,7 +227,7 @@ export function RecordsPage() {
 
 /** The fields that are shown when nobody has chosen. */
 function usual(t: RecordType | undefined): Field[] {
-  return (t?.fields ?? []).filter((f) => !f.retired && f.type !== "long_text");
+  return (t?.fields ?? []).filter((f) => !f.retired && f.type !== "long_text" && f.type !== "file");
 }
 
 /** The columns of the grid: id and title, and the fields of the view. */
@@ -312,6 +312,11 @@ export function numeric(f: Field): boolean {
 }
 
 /** A value as people read it: labels of choices, links to what is referred to. */
+/** Where a file that hangs on a record is shown. */
+export function fileAddress(workspace: string, type: string, id: string, field: string): string {
+  return `/api/v1/workspaces/${encodeURIComponent(workspace)}/records/${encodeURIComponent(type)}/${encodeURIComponent(id)}/files/${encodeURIComponent(field)}?show=true`;
+}
+
 export function Value({ workspace, r, f, name = f.name }: { workspace: string; r: Rec; f: Field; name?: string }) {
   const v = r.values[name];
   if (!v) return null;
@@ -321,6 +326,12 @@ export function Value({ workspace, r, f, name = f.name }: { workspace: string; r
       <Link className="text-act" to={`/w/${workspace}/records/${link.type}/${link.id}`}>
         {link.title}
       </Link>
+    );
+  if (f.type === "file")
+    return (
+      <a className="text-act" href={fileAddress(workspace, r.type, r.id, f.name)} target="_blank" rel="noreferrer">
+        {r.files?.find((x) => x.field === f.name)?.name ?? "Open"}
+      </a>
     );
   if (f.type === "choice") return <>{f.choices?.find((c) => c.code === v)?.label ?? v}</>;
   if (f.type === "yes_no") return <>{v === "true" ? "yes" : "no"}</>;

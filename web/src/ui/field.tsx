@@ -33,6 +33,7 @@ export const fieldTypes: Field["type"][] = [
   "language",
   "currency",
   "reference",
+  "file",
 ];
 
 export const keyTypes: Field["type"][] = ["text", "integer", "email", "phone", "url"];

@@ -35,6 +35,11 @@ export function Word({ word, short }: { word: string; short?: boolean }) {
   );
 }
 
+/** How large a file is. */
+export function size(bytes: number): string {
+  return `${count(Math.ceil(bytes / 1024))} KiB`;
+}
+
 export function count(n: number): string {
   return n.toLocaleString("en-GB").replaceAll(",", "\u2009");
 }
