@@ -193,7 +193,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}

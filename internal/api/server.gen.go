@@ -1226,6 +1226,58 @@ type LoadRequest struct {
 	Whole bool `json:"whole,omitempty,omitzero"`
 }
 
+// LogChange defines model for LogChange.
+type LogChange struct {
+	Now  string `json:"now,omitempty,omitzero"`
+	Path string `json:"path"`
+	Was  string `json:"was,omitempty,omitzero"`
+}
+
+// LogEntry defines model for LogEntry.
+type LogEntry struct {
+	Action string `json:"action"`
+
+	// Address Of the network
+	Address string    `json:"address,omitempty,omitzero"`
+	At      time.Time `json:"at"`
+
+	// Changed What it has changed of settings, a line each
+	Changed []LogChange `json:"changed,omitempty,omitzero"`
+	Email   string      `json:"email,omitempty,omitzero"`
+	Id      int64       `json:"id"`
+
+	// Person Blank for the service itself
+	Person  string `json:"person,omitempty,omitzero"`
+	Request string `json:"request,omitempty,omitzero"`
+	Subject string `json:"subject"`
+
+	// Token The label of the token that it was done with
+	Token string `json:"token,omitempty,omitzero"`
+
+	// Workspace Blank for what is about all of them
+	Workspace string `json:"workspace,omitempty,omitzero"`
+}
+
+// LogProof defines model for LogProof.
+type LogProof struct {
+	// Broken The number of the first seal that does not fit
+	Broken int64 `json:"broken,omitempty,omitzero"`
+
+	// Entries That are sealed
+	Entries int64 `json:"entries"`
+
+	// Entry The entry that it is of
+	Entry int64 `json:"entry,omitempty,omitzero"`
+
+	// Last The last seal; kept elsewhere, it tells later whether the end was cut off
+	Last string `json:"last"`
+
+	// Unsealed That will be within seconds
+	Unsealed int64  `json:"unsealed"`
+	Whole    bool   `json:"whole"`
+	Why      string `json:"why,omitempty,omitzero"`
+}
+
 // ManyAnswers defines model for ManyAnswers.
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
@@ -1804,6 +1856,22 @@ type SavedView struct {
 	View View `json:"view"`
 }
 
+// Session defines model for Session.
+type Session struct {
+	// Address Of the network
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Agent The program that it was made with
+	Agent  string    `json:"agent,omitempty,omitzero"`
+	EndsAt time.Time `json:"ends_at"`
+	Id     int64     `json:"id"`
+	MadeAt time.Time `json:"made_at"`
+
+	// Own It is this one
+	Own    bool      `json:"own"`
+	SeenAt time.Time `json:"seen_at"`
+}
+
 // Settings defines model for Settings.
 type Settings struct {
 	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
@@ -1848,6 +1916,9 @@ type Token struct {
 
 	// Secret Only when it is made
 	Secret string `json:"secret,omitempty,omitzero"`
+
+	// UsedAt When it was last used, to the minute
+	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
 }
 
 // Totals defines model for Totals.
@@ -2044,6 +2115,21 @@ type KindParam = QuestionKind
 // LimitParam defines model for limit_param.
 type LimitParam = int
 
+// LogPersonParam defines model for log_person_param.
+type LogPersonParam = string
+
+// LogSinceParam defines model for log_since_param.
+type LogSinceParam = time.Time
+
+// LogTextParam defines model for log_text_param.
+type LogTextParam = string
+
+// LogUntilParam defines model for log_until_param.
+type LogUntilParam = time.Time
+
+// LogWorkspaceParam defines model for log_workspace_param.
+type LogWorkspaceParam = string
+
 // MadeByParam defines model for made_by_param.
 type MadeByParam = int64
 
@@ -2088,6 +2174,52 @@ type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
+
+// ListLogParams defines parameters for ListLog.
+type ListLogParams struct {
+	// Person Only of this person, by e-mail address; - for what the service did by itself
+	Person LogPersonParam `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// In Only of this workspace
+	In LogWorkspaceParam `form:"in,omitempty" json:"in,omitempty,omitzero"`
+
+	// Text Only with this in what was done or to what
+	Text LogTextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Since Only from this moment on
+	Since LogSinceParam `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Only before this moment
+	Until LogUntilParam `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  int         `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// DownloadLogParams defines parameters for DownloadLog.
+type DownloadLogParams struct {
+	// Person Only of this person, by e-mail address; - for what the service did by itself
+	Person LogPersonParam `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// In Only of this workspace
+	In LogWorkspaceParam `form:"in,omitempty" json:"in,omitempty,omitzero"`
+
+	// Text Only with this in what was done or to what
+	Text LogTextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Since Only from this moment on
+	Since LogSinceParam `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Only before this moment
+	Until LogUntilParam `form:"until,omitempty" json:"until,omitempty,omitzero"`
+}
+
+// ProveLogParams defines parameters for ProveLog.
+type ProveLogParams struct {
+	// Once The seal that the log once ended with, to see whether its end was cut off since
+	Once string `form:"once,omitempty" json:"once,omitempty,omitzero"`
+}
 
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
@@ -2630,6 +2762,15 @@ type ChangeViewJSONRequestBody = ViewChange
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListLog Who did what, newest first (administrators)
+	// (GET /log)
+	ListLog(w http.ResponseWriter, r *http.Request, params ListLogParams)
+	// DownloadLog The log as a sheet, newest first (administrators)
+	// (GET /log.csv)
+	DownloadLog(w http.ResponseWriter, r *http.Request, params DownloadLogParams)
+	// ProveLog Whether entries of the log were changed or taken away (administrators)
+	// (GET /log/proof)
+	ProveLog(w http.ResponseWriter, r *http.Request, params ProveLogParams)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(w http.ResponseWriter, r *http.Request)
@@ -2651,6 +2792,12 @@ type ServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(w http.ResponseWriter, r *http.Request)
+	// ListSessions My sign-ins that have not ended, newest first
+	// (GET /sessions)
+	ListSessions(w http.ResponseWriter, r *http.Request)
+	// EndSession End one of my sign-ins
+	// (DELETE /sessions/{session})
+	EndSession(w http.ResponseWriter, r *http.Request, session int64)
 	// GetSettings What holds for the whole service
 	// (GET /settings)
 	GetSettings(w http.ResponseWriter, r *http.Request)
@@ -2969,6 +3116,24 @@ type ServerInterface interface {
 
 type Unimplemented struct{}
 
+// ListLog Who did what, newest first (administrators)
+// (GET /log)
+func (_ Unimplemented) ListLog(w http.ResponseWriter, r *http.Request, params ListLogParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DownloadLog The log as a sheet, newest first (administrators)
+// (GET /log.csv)
+func (_ Unimplemented) DownloadLog(w http.ResponseWriter, r *http.Request, params DownloadLogParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ProveLog Whether entries of the log were changed or taken away (administrators)
+// (GET /log/proof)
+func (_ Unimplemented) ProveLog(w http.ResponseWriter, r *http.Request, params ProveLogParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListPeople Everybody who may sign in (administrators)
 // (GET /people)
 func (_ Unimplemented) ListPeople(w http.ResponseWriter, r *http.Request) {
@@ -3008,6 +3173,18 @@ func (_ Unimplemented) ChangePassword(w http.ResponseWriter, r *http.Request) {
 // SignIn Sign in and get a session cookie
 // (POST /session)
 func (_ Unimplemented) SignIn(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListSessions My sign-ins that have not ended, newest first
+// (GET /sessions)
+func (_ Unimplemented) ListSessions(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// EndSession End one of my sign-ins
+// (DELETE /sessions/{session})
+func (_ Unimplemented) EndSession(w http.ResponseWriter, r *http.Request, session int64) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3644,6 +3821,235 @@ type ServerInterfaceWrapper struct {
 
 type MiddlewareFunc func(http.Handler) http.Handler
 
+// ListLog operation middleware
+func (siw *ServerInterfaceWrapper) ListLog(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLogParams
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", r.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "person"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "in" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "in", r.URL.Query(), &params.In, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "in"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "in", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", r.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "since"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "since", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", r.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "until"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "until", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListLog(w, r, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// DownloadLog operation middleware
+func (siw *ServerInterfaceWrapper) DownloadLog(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DownloadLogParams
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", r.URL.Query(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "person"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "in" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "in", r.URL.Query(), &params.In, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "in"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "in", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", r.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "since"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "since", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", r.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "until"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "until", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DownloadLog(w, r, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ProveLog operation middleware
+func (siw *ServerInterfaceWrapper) ProveLog(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ProveLogParams
+
+	// ------------- Optional query parameter "once" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "once", r.URL.Query(), &params.Once, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "once"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "once", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ProveLog(w, r, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ListPeople operation middleware
 func (siw *ServerInterfaceWrapper) ListPeople(w http.ResponseWriter, r *http.Request) {
 
@@ -3745,6 +4151,46 @@ func (siw *ServerInterfaceWrapper) SignIn(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SignIn(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListSessions operation middleware
+func (siw *ServerInterfaceWrapper) ListSessions(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListSessions(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// EndSession operation middleware
+func (siw *ServerInterfaceWrapper) EndSession(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "session" -------------
+	var session int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", chi.URLParam(r, "session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "session", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.EndSession(w, r, session)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -8830,6 +9276,15 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	}
 
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/log", wrapper.ListLog)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/log.csv", wrapper.DownloadLog)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/log/proof", wrapper.ProveLog)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/people", wrapper.ListPeople)
 	})
 	r.Group(func(r chi.Router) {
@@ -8849,6 +9304,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/session", wrapper.SignIn)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/sessions", wrapper.ListSessions)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/sessions/{session}", wrapper.EndSession)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/settings", wrapper.GetSettings)
@@ -9168,6 +9629,134 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 
 type ProblemApplicationProblemPlusJSONResponse Problem
 
+type ListLogRequestObject struct {
+	Params ListLogParams
+}
+
+type ListLogResponseObject interface {
+	VisitListLogResponse(w http.ResponseWriter) error
+}
+
+type ListLog200JSONResponse struct {
+	Entries []LogEntry `json:"entries"`
+
+	// Next The cursor of the next page
+	Next string `json:"next,omitempty,omitzero"`
+}
+
+func (response ListLog200JSONResponse) VisitListLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLogdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLogdefaultApplicationProblemPlusJSONResponse) VisitListLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DownloadLogRequestObject struct {
+	Params DownloadLogParams
+}
+
+type DownloadLogResponseObject interface {
+	VisitDownloadLogResponse(w http.ResponseWriter) error
+}
+
+type DownloadLog200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadLog200TextcsvResponse) VisitDownloadLogResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadLogdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadLogdefaultApplicationProblemPlusJSONResponse) VisitDownloadLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProveLogRequestObject struct {
+	Params ProveLogParams
+}
+
+type ProveLogResponseObject interface {
+	VisitProveLogResponse(w http.ResponseWriter) error
+}
+
+type ProveLog200JSONResponse LogProof
+
+func (response ProveLog200JSONResponse) VisitProveLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ProveLogdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ProveLogdefaultApplicationProblemPlusJSONResponse) VisitProveLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPeopleRequestObject struct {
 }
 
@@ -9432,6 +10021,79 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsRequestObject struct {
+}
+
+type ListSessionsResponseObject interface {
+	VisitListSessionsResponse(w http.ResponseWriter) error
+}
+
+type ListSessions200JSONResponse struct {
+	Sessions []Session `json:"sessions"`
+}
+
+func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessionRequestObject struct {
+	Session int64 `json:"session"`
+}
+
+type EndSessionResponseObject interface {
+	VisitEndSessionResponse(w http.ResponseWriter) error
+}
+
+type EndSession204Response struct {
+}
+
+func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13857,6 +14519,15 @@ func (response ChangeViewdefaultApplicationProblemPlusJSONResponse) VisitChangeV
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListLog Who did what, newest first (administrators)
+	// (GET /log)
+	ListLog(ctx context.Context, request ListLogRequestObject) (ListLogResponseObject, error)
+	// DownloadLog The log as a sheet, newest first (administrators)
+	// (GET /log.csv)
+	DownloadLog(ctx context.Context, request DownloadLogRequestObject) (DownloadLogResponseObject, error)
+	// ProveLog Whether entries of the log were changed or taken away (administrators)
+	// (GET /log/proof)
+	ProveLog(ctx context.Context, request ProveLogRequestObject) (ProveLogResponseObject, error)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -13878,6 +14549,12 @@ type StrictServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// ListSessions My sign-ins that have not ended, newest first
+	// (GET /sessions)
+	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
+	// EndSession End one of my sign-ins
+	// (DELETE /sessions/{session})
+	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
 	// GetSettings What holds for the whole service
 	// (GET /settings)
 	GetSettings(ctx context.Context, request GetSettingsRequestObject) (GetSettingsResponseObject, error)
@@ -14231,6 +14908,84 @@ type strictHandler struct {
 	options     StrictHTTPServerOptions
 }
 
+// ListLog operation middleware
+func (sh *strictHandler) ListLog(w http.ResponseWriter, r *http.Request, params ListLogParams) {
+	var request ListLogRequestObject
+
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLog(ctx, request.(ListLogRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLog")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListLogResponseObject); ok {
+		if err := validResponse.VisitListLogResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadLog operation middleware
+func (sh *strictHandler) DownloadLog(w http.ResponseWriter, r *http.Request, params DownloadLogParams) {
+	var request DownloadLogRequestObject
+
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadLog(ctx, request.(DownloadLogRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadLog")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DownloadLogResponseObject); ok {
+		if err := validResponse.VisitDownloadLogResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ProveLog operation middleware
+func (sh *strictHandler) ProveLog(w http.ResponseWriter, r *http.Request, params ProveLogParams) {
+	var request ProveLogRequestObject
+
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ProveLog(ctx, request.(ProveLogRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ProveLog")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ProveLogResponseObject); ok {
+		if err := validResponse.VisitProveLogResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPeople operation middleware
 func (sh *strictHandler) ListPeople(w http.ResponseWriter, r *http.Request) {
 	var request ListPeopleRequestObject
@@ -14422,6 +15177,56 @@ func (sh *strictHandler) SignIn(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		if err := validResponse.VisitSignInResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListSessions operation middleware
+func (sh *strictHandler) ListSessions(w http.ResponseWriter, r *http.Request) {
+	var request ListSessionsRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSessions(ctx, request.(ListSessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSessions")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListSessionsResponseObject); ok {
+		if err := validResponse.VisitListSessionsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EndSession operation middleware
+func (sh *strictHandler) EndSession(w http.ResponseWriter, r *http.Request, session int64) {
+	var request EndSessionRequestObject
+
+	request.Session = session
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSession(ctx, request.(EndSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSession")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
+		if err := validResponse.VisitEndSessionResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

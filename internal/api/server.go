@@ -10,6 +10,7 @@ import (
 	"errors"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
 	"strings"
 	"time"
@@ -32,6 +33,7 @@ type Options struct {
 	Log     *slog.Logger
 	Console fs.FS // the built console
 	Secure  bool  // the service is reached over TLS, directly or behind a proxy
+	Proxied bool  // a proxy in front tells who asks, in X-Forwarded-For
 }
 
 // Server answers requests.
@@ -177,8 +179,9 @@ func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced 
 // signedIn lets through who has a session or a token; signing in itself needs neither.
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		origin := store.Origin{Address: s.addressOf(r), Agent: r.UserAgent(), Request: middleware.GetReqID(r.Context())}
 		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" {
-			next.ServeHTTP(w, r)
+			next.ServeHTTP(w, r.WithContext(store.From(r.Context(), origin)))
 			return
 		}
 		p, err := s.who(r)
@@ -186,12 +189,30 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			s.problem(w, r, err)
 			return
 		}
+		origin.Token = p.Token
+		r = r.WithContext(store.From(r.Context(), origin))
 		v := visit{person: p, announced: r.ContentLength}
 		if c, err := r.Cookie(cookieName); err == nil {
 			v.session = c.Value
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), visitKey{}, v)))
 	})
+}
+
+// addressOf is the address in the network that a request comes from. What the request
+// itself says of it counts only where a proxy has written the last part of it.
+func (s *Server) addressOf(r *http.Request) string {
+	if s.opt.Proxied {
+		all := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+		if last := strings.TrimSpace(all[len(all)-1]); net.ParseIP(last) != nil {
+			return last
+		}
+	}
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		return r.RemoteAddr
+	}
+	return host
 }
 
 func (s *Server) who(r *http.Request) (store.Person, error) {
@@ -218,6 +239,13 @@ var needs = map[string]store.Role{
 	"ListTokens":  store.Viewer,
 	"AddToken":    store.Viewer,
 	"RemoveToken": store.Viewer,
+
+	"ListSessions": store.Viewer,
+	"EndSession":   store.Viewer,
+
+	"ListLog":     store.Administrator,
+	"DownloadLog": store.Administrator,
+	"ProveLog":    store.Administrator,
 
 	"ListPeople":     store.Administrator,
 	"AddPerson":      store.Administrator,
@@ -363,7 +391,7 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 var statusOf = map[fault.Kind]int{
 	fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Denied: http.StatusForbidden,
 	fault.Unsigned: http.StatusUnauthorized, fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Busy: http.StatusServiceUnavailable,
-	fault.Stale: http.StatusPreconditionFailed,
+	fault.Stale: http.StatusPreconditionFailed, fault.TooMany: http.StatusTooManyRequests,
 }
 
 // problem answers with a problem document (RFC 9457).

@@ -187,6 +187,47 @@ func (a *app) changePerson(ctx context.Context, c *client.Conn, email string, ch
 	return fault.New(fault.NotFound, "unknown_person", "there is no such person").With(email).Mended("See uchi people.")
 }
 
+// dayAndTime writes a moment on the clock here, nothing for none.
+func dayAndTime(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.Local().Format("2006-01-02 15:04")
+}
+
+func (a *app) sessionsCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "sessions", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my sign-ins that have not ended, or end one",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListSessionsWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			tab := a.table("No.", "Made", "Last seen", "From", "With")
+			for _, s := range r.JSON200.Sessions {
+				tab.AppendRow([]any{s.Id, dayAndTime(s.MadeAt), dayAndTime(s.SeenAt), s.Address, oneLine(s.Agent, 50)})
+			}
+			tab.Render()
+			return nil
+		}),
+	}
+	cmd.AddCommand(&cobra.Command{
+		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a sign-in",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			id, err := importID(list[0])
+			if err != nil {
+				return err
+			}
+			_, err = c.EndSessionWithResponse(ctx, id)
+			return err
+		}),
+	})
+	return cmd
+}
+
 func (a *app) tokensCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "tokens", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my tokens, make or end one",
@@ -198,9 +239,9 @@ func (a *app) tokensCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("No.", "Label", "Role", "Made", "Ends")
+			tab := a.table("No.", "Label", "Role", "Made", "Ends", "Last used")
 			for _, t := range r.JSON200.Tokens {
-				tab.AppendRow([]any{t.Id, t.Label, t.Role, t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly)})
+				tab.AppendRow([]any{t.Id, t.Label, t.Role, t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly), dayAndTime(t.UsedAt)})
 			}
 			tab.Render()
 			return nil

@@ -42,6 +42,7 @@ type serveFlags struct {
 	process     string
 	cert, key   string
 	secure      bool
+	proxied     bool
 	mostMiB     int64
 	cellKiB     int
 	rowMiB      int
@@ -76,6 +77,7 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.StringVar(&f.cert, "tls-cert", "", "certificate, to answer over TLS")
 	fl.StringVar(&f.key, "tls-key", "", "key of the certificate")
 	fl.BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: mark cookies as secure")
+	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
 	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
 	fl.Int64Var(&f.unpackedMiB, "max-unpacked", sheet.DefaultLimits.UnpackedBytes>>20, "most that a part of an archive may unpack to, in MiB")
@@ -120,7 +122,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure}), ReadHeaderTimeout: 10 * time.Second,
+	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied}), ReadHeaderTimeout: 10 * time.Second,
 		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {

@@ -1228,6 +1228,58 @@ type LoadRequest struct {
 	Whole bool `json:"whole,omitempty,omitzero"`
 }
 
+// LogChange defines model for LogChange.
+type LogChange struct {
+	Now  string `json:"now,omitempty,omitzero"`
+	Path string `json:"path"`
+	Was  string `json:"was,omitempty,omitzero"`
+}
+
+// LogEntry defines model for LogEntry.
+type LogEntry struct {
+	Action string `json:"action"`
+
+	// Address Of the network
+	Address string    `json:"address,omitempty,omitzero"`
+	At      time.Time `json:"at"`
+
+	// Changed What it has changed of settings, a line each
+	Changed []LogChange `json:"changed,omitempty,omitzero"`
+	Email   string      `json:"email,omitempty,omitzero"`
+	Id      int64       `json:"id"`
+
+	// Person Blank for the service itself
+	Person  string `json:"person,omitempty,omitzero"`
+	Request string `json:"request,omitempty,omitzero"`
+	Subject string `json:"subject"`
+
+	// Token The label of the token that it was done with
+	Token string `json:"token,omitempty,omitzero"`
+
+	// Workspace Blank for what is about all of them
+	Workspace string `json:"workspace,omitempty,omitzero"`
+}
+
+// LogProof defines model for LogProof.
+type LogProof struct {
+	// Broken The number of the first seal that does not fit
+	Broken int64 `json:"broken,omitempty,omitzero"`
+
+	// Entries That are sealed
+	Entries int64 `json:"entries"`
+
+	// Entry The entry that it is of
+	Entry int64 `json:"entry,omitempty,omitzero"`
+
+	// Last The last seal; kept elsewhere, it tells later whether the end was cut off
+	Last string `json:"last"`
+
+	// Unsealed That will be within seconds
+	Unsealed int64  `json:"unsealed"`
+	Whole    bool   `json:"whole"`
+	Why      string `json:"why,omitempty,omitzero"`
+}
+
 // ManyAnswers defines model for ManyAnswers.
 type ManyAnswers struct {
 	Choice AnswerChoice `json:"choice"`
@@ -1806,6 +1858,22 @@ type SavedView struct {
 	View View `json:"view"`
 }
 
+// Session defines model for Session.
+type Session struct {
+	// Address Of the network
+	Address string `json:"address,omitempty,omitzero"`
+
+	// Agent The program that it was made with
+	Agent  string    `json:"agent,omitempty,omitzero"`
+	EndsAt time.Time `json:"ends_at"`
+	Id     int64     `json:"id"`
+	MadeAt time.Time `json:"made_at"`
+
+	// Own It is this one
+	Own    bool      `json:"own"`
+	SeenAt time.Time `json:"seen_at"`
+}
+
 // Settings defines model for Settings.
 type Settings struct {
 	// KeepDays For how many days after its last change the source and the results of an import are kept; records, history and log stay
@@ -1850,6 +1918,9 @@ type Token struct {
 
 	// Secret Only when it is made
 	Secret string `json:"secret,omitempty,omitzero"`
+
+	// UsedAt When it was last used, to the minute
+	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
 }
 
 // Totals defines model for Totals.
@@ -2046,6 +2117,21 @@ type KindParam = QuestionKind
 // LimitParam defines model for limit_param.
 type LimitParam = int
 
+// LogPersonParam defines model for log_person_param.
+type LogPersonParam = string
+
+// LogSinceParam defines model for log_since_param.
+type LogSinceParam = time.Time
+
+// LogTextParam defines model for log_text_param.
+type LogTextParam = string
+
+// LogUntilParam defines model for log_until_param.
+type LogUntilParam = time.Time
+
+// LogWorkspaceParam defines model for log_workspace_param.
+type LogWorkspaceParam = string
+
 // MadeByParam defines model for made_by_param.
 type MadeByParam = int64
 
@@ -2090,6 +2176,52 @@ type ViewParam = int64
 
 // WorkspaceParam defines model for workspace_param.
 type WorkspaceParam = string
+
+// ListLogParams defines parameters for ListLog.
+type ListLogParams struct {
+	// Person Only of this person, by e-mail address; - for what the service did by itself
+	Person LogPersonParam `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// In Only of this workspace
+	In LogWorkspaceParam `form:"in,omitempty" json:"in,omitempty,omitzero"`
+
+	// Text Only with this in what was done or to what
+	Text LogTextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Since Only from this moment on
+	Since LogSinceParam `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Only before this moment
+	Until LogUntilParam `form:"until,omitempty" json:"until,omitempty,omitzero"`
+
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  int         `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// DownloadLogParams defines parameters for DownloadLog.
+type DownloadLogParams struct {
+	// Person Only of this person, by e-mail address; - for what the service did by itself
+	Person LogPersonParam `form:"person,omitempty" json:"person,omitempty,omitzero"`
+
+	// In Only of this workspace
+	In LogWorkspaceParam `form:"in,omitempty" json:"in,omitempty,omitzero"`
+
+	// Text Only with this in what was done or to what
+	Text LogTextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Since Only from this moment on
+	Since LogSinceParam `form:"since,omitempty" json:"since,omitempty,omitzero"`
+
+	// Until Only before this moment
+	Until LogUntilParam `form:"until,omitempty" json:"until,omitempty,omitzero"`
+}
+
+// ProveLogParams defines parameters for ProveLog.
+type ProveLogParams struct {
+	// Once The seal that the log once ended with, to see whether its end was cut off since
+	Once string `form:"once,omitempty" json:"once,omitempty,omitzero"`
+}
 
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
@@ -2704,6 +2836,21 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// ListLog Who did what, newest first (administrators)
+	//
+	// Corresponds with GET /log (the `ListLog` operationId).
+	ListLog(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DownloadLog The log as a sheet, newest first (administrators)
+	//
+	// Corresponds with GET /log.csv (the `DownloadLog` operationId).
+	DownloadLog(ctx context.Context, params *DownloadLogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ProveLog Whether entries of the log were changed or taken away (administrators)
+	//
+	// Corresponds with GET /log/proof (the `ProveLog` operationId).
+	ProveLog(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListPeople Everybody who may sign in (administrators)
 	//
 	// Corresponds with GET /people (the `ListPeople` operationId).
@@ -2774,6 +2921,16 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListSessions My sign-ins that have not ended, newest first
+	//
+	// Corresponds with GET /sessions (the `ListSessions` operationId).
+	ListSessions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EndSession End one of my sign-ins
+	//
+	// Corresponds with DELETE /sessions/{session} (the `EndSession` operationId).
+	EndSession(ctx context.Context, session int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// GetSettings What holds for the whole service
 	//
@@ -3628,6 +3785,51 @@ type ClientInterface interface {
 	ChangeView(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
+// ListLog Who did what, newest first (administrators)
+//
+// Corresponds with GET /log (the `ListLog` operationId).
+func (c *Client) ListLog(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListLogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DownloadLog The log as a sheet, newest first (administrators)
+//
+// Corresponds with GET /log.csv (the `DownloadLog` operationId).
+func (c *Client) DownloadLog(ctx context.Context, params *DownloadLogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDownloadLogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ProveLog Whether entries of the log were changed or taken away (administrators)
+//
+// Corresponds with GET /log/proof (the `ProveLog` operationId).
+func (c *Client) ProveLog(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewProveLogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListPeople Everybody who may sign in (administrators)
 //
 // Corresponds with GET /people (the `ListPeople` operationId).
@@ -3799,6 +4001,36 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 // Corresponds with POST /session (the `SignIn` operationId).
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListSessions My sign-ins that have not ended, newest first
+//
+// Corresponds with GET /sessions (the `ListSessions` operationId).
+func (c *Client) ListSessions(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListSessionsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EndSession End one of my sign-ins
+//
+// Corresponds with DELETE /sessions/{session} (the `EndSession` operationId).
+func (c *Client) EndSession(ctx context.Context, session int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEndSessionRequest(c.Server, session)
 	if err != nil {
 		return nil, err
 	}
@@ -6061,6 +6293,236 @@ func (c *Client) ChangeView(ctx context.Context, workspace WorkspaceParam, view 
 	return c.Client.Do(req)
 }
 
+// NewListLogRequest constructs an http.Request for the ListLog method
+func NewListLogRequest(server string, params *ListLogParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/log")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "in", params.In, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDownloadLogRequest constructs an http.Request for the DownloadLog method
+func NewDownloadLogRequest(server string, params *DownloadLogParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/log.csv")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "person", params.Person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "in", params.In, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewProveLogRequest constructs an http.Request for the ProveLog method
+func NewProveLogRequest(server string, params *ProveLogParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/log/proof")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "once", params.Once, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPeopleRequest constructs an http.Request for the ListPeople method
 func NewListPeopleRequest(server string) (*http.Request, error) {
 	var err error
@@ -6305,6 +6767,67 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListSessionsRequest constructs an http.Request for the ListSessions method
+func NewListSessionsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sessions")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEndSessionRequest constructs an http.Request for the EndSession method
+func NewEndSessionRequest(server string, session int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "session", session, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/sessions/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -12264,6 +12787,27 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// ListLogWithResponse Who did what, newest first (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /log (the `ListLog` operationId).
+	ListLogWithResponse(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*ListLogResponse, error)
+
+	// DownloadLogWithResponse The log as a sheet, newest first (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /log.csv (the `DownloadLog` operationId).
+	DownloadLogWithResponse(ctx context.Context, params *DownloadLogParams, reqEditors ...RequestEditorFn) (*DownloadLogResponse, error)
+
+	// ProveLogWithResponse Whether entries of the log were changed or taken away (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /log/proof (the `ProveLog` operationId).
+	ProveLogWithResponse(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*ProveLogResponse, error)
+
 	// ListPeopleWithResponse Everybody who may sign in (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -12340,6 +12884,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
+
+	// ListSessionsWithResponse My sign-ins that have not ended, newest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /sessions (the `ListSessions` operationId).
+	ListSessionsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSessionsResponse, error)
+
+	// EndSessionWithResponse End one of my sign-ins
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /sessions/{session} (the `EndSession` operationId).
+	EndSessionWithResponse(ctx context.Context, session int64, reqEditors ...RequestEditorFn) (*EndSessionResponse, error)
 
 	// GetSettingsWithResponse What holds for the whole service
 	//
@@ -13322,6 +13880,153 @@ type ClientWithResponsesInterface interface {
 	ChangeViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error)
 }
 
+type ListLogResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Entries []LogEntry `json:"entries"`
+
+		// Next The cursor of the next page
+		Next string `json:"next,omitempty,omitzero"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListLogResponse) GetJSON200() *struct {
+	Entries []LogEntry `json:"entries"`
+
+	// Next The cursor of the next page
+	Next string `json:"next,omitempty,omitzero"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListLogResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListLogResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListLogResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListLogResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListLogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DownloadLogResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DownloadLogResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DownloadLogResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DownloadLogResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DownloadLogResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DownloadLogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ProveLogResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *LogProof
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ProveLogResponse) GetJSON200() *LogProof {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ProveLogResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ProveLogResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ProveLogResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ProveLogResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ProveLogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListPeopleResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -13656,6 +14361,99 @@ func (r SignInResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SignInResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListSessionsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Sessions []Session `json:"sessions"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListSessionsResponse) GetJSON200() *struct {
+	Sessions []Session `json:"sessions"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListSessionsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListSessionsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListSessionsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListSessionsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListSessionsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type EndSessionResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EndSessionResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EndSessionResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EndSessionResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EndSessionResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EndSessionResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -18734,6 +19532,45 @@ func (r ChangeViewResponse) ContentType() string {
 	return ""
 }
 
+// ListLogWithResponse Who did what, newest first (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /log (the `ListLog` operationId).
+func (c *ClientWithResponses) ListLogWithResponse(ctx context.Context, params *ListLogParams, reqEditors ...RequestEditorFn) (*ListLogResponse, error) {
+	rsp, err := c.ListLog(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListLogResponse(rsp)
+}
+
+// DownloadLogWithResponse The log as a sheet, newest first (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /log.csv (the `DownloadLog` operationId).
+func (c *ClientWithResponses) DownloadLogWithResponse(ctx context.Context, params *DownloadLogParams, reqEditors ...RequestEditorFn) (*DownloadLogResponse, error) {
+	rsp, err := c.DownloadLog(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDownloadLogResponse(rsp)
+}
+
+// ProveLogWithResponse Whether entries of the log were changed or taken away (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /log/proof (the `ProveLog` operationId).
+func (c *ClientWithResponses) ProveLogWithResponse(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*ProveLogResponse, error) {
+	rsp, err := c.ProveLog(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseProveLogResponse(rsp)
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -18875,6 +19712,32 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 		return nil, err
 	}
 	return ParseSignInResponse(rsp)
+}
+
+// ListSessionsWithResponse My sign-ins that have not ended, newest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /sessions (the `ListSessions` operationId).
+func (c *ClientWithResponses) ListSessionsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListSessionsResponse, error) {
+	rsp, err := c.ListSessions(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListSessionsResponse(rsp)
+}
+
+// EndSessionWithResponse End one of my sign-ins
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /sessions/{session} (the `EndSession` operationId).
+func (c *ClientWithResponses) EndSessionWithResponse(ctx context.Context, session int64, reqEditors ...RequestEditorFn) (*EndSessionResponse, error) {
+	rsp, err := c.EndSession(ctx, session, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEndSessionResponse(rsp)
 }
 
 // GetSettingsWithResponse What holds for the whole service
@@ -20697,6 +21560,103 @@ func (c *ClientWithResponses) ChangeViewWithResponse(ctx context.Context, worksp
 	return ParseChangeViewResponse(rsp)
 }
 
+// ParseListLogResponse parses an HTTP response from a ListLogWithResponse call
+func ParseListLogResponse(rsp *http.Response) (*ListLogResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListLogResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Entries []LogEntry `json:"entries"`
+
+			// Next The cursor of the next page
+			Next string `json:"next,omitempty,omitzero"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDownloadLogResponse parses an HTTP response from a DownloadLogWithResponse call
+func ParseDownloadLogResponse(rsp *http.Response) (*DownloadLogResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DownloadLogResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseProveLogResponse parses an HTTP response from a ProveLogWithResponse call
+func ParseProveLogResponse(rsp *http.Response) (*ProveLogResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ProveLogResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest LogProof
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListPeopleResponse parses an HTTP response from a ListPeopleWithResponse call
 func ParseListPeopleResponse(rsp *http.Response) (*ListPeopleResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -20943,6 +21903,70 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 			headers.SetCookie = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListSessionsResponse parses an HTTP response from a ListSessionsWithResponse call
+func ParseListSessionsResponse(rsp *http.Response) (*ListSessionsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListSessionsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Sessions []Session `json:"sessions"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseEndSessionResponse parses an HTTP response from a EndSessionWithResponse call
+func ParseEndSessionResponse(rsp *http.Response) (*EndSessionResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EndSessionResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

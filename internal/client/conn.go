@@ -80,6 +80,7 @@ type Conn struct {
 func Connect(l Login, workspace string) (*Conn, error) {
 	server := strings.TrimSuffix(l.Server, "/")
 	sign := func(_ context.Context, r *http.Request) error {
+		r.Header.Set("User-Agent", "uchi command line")
 		if l.Token != "" {
 			r.Header.Set("Authorization", "Bearer "+l.Token)
 		}

@@ -54,7 +54,11 @@ func (s *Store) SetSettings(ctx context.Context, set Settings, by int64) error {
 		return fault.New(fault.Invalid, "bad_keep_days", fmt.Sprintf("sources and results are kept from %d to %d days", fewestKeepDays, mostKeepDays)).
 			At(fault.Place{Path: "keep_days"}).With(fmt.Sprint(set.KeepDays))
 	}
-	return s.logged(ctx, Entry{Person: by, Action: fmt.Sprintf("keep sources and results for %d days", set.KeepDays), Subject: "settings"}, func(tx pgx.Tx) error {
+	was, err := s.Settings(ctx)
+	if err != nil {
+		return err
+	}
+	return s.logged(ctx, Entry{Person: by, Action: "change settings", Subject: "service", Changed: &Changed{was, set}}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `insert into settings (name, value) values ($1, $2) on conflict (name) do update set value = excluded.value`, settingsName, JSON[Settings]{set})
 		if err != nil {
 			return fmt.Errorf("keep settings: %w", err)

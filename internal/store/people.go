@@ -42,10 +42,18 @@ type Person struct {
 	Role   Role      `db:"role"`
 	Active bool      `db:"active"`
 	MadeAt time.Time `db:"made_at"`
-	// Until is when the token ends by which the person has signed in; nil for who
-	// has signed in with a password.
+	// Until is when the token ends by which the person has signed in, and Token its
+	// label; nil for who has signed in with a password.
 	Until *time.Time `db:"until"`
+	Token string     `db:"token"`
 }
+
+// told is what the log says of a person.
+func (p Person) told(newPassword bool) map[string]any {
+	return map[string]any{"name": p.Name, "role": p.Role, "active": p.Active, "new_password": newPassword}
+}
+
+var errNoPerson = fault.New(fault.NotFound, "unknown_person", "there is no such person")
 
 // Argon2id with the second recommended parameter set of RFC 9106.
 const (
@@ -55,8 +63,14 @@ const (
 	argonKey    = 32
 )
 
-// hashing lets only as many passwords be hashed at once as memory allows.
-var hashing = make(chan struct{}, 2)
+// hashing lets only as many passwords be hashed at once as memory allows; waiting is
+// how many may wait for it, so that a flood of them is refused and stops nothing else.
+var (
+	hashing = make(chan struct{}, 2)
+	waiting = make(chan struct{}, 32)
+)
+
+var errCrowded = fault.New(fault.Busy, "too_many_sign_ins", "too many people sign in at this moment").Mended("Try again in a few seconds.")
 
 func argon(password string, salt []byte) []byte {
 	hashing <- struct{}{}
@@ -124,7 +138,7 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, pa
 	hashed := hashPassword(password)
 	err := s.logged(ctx, Entry{Person: by, Action: "add person", Subject: strings.ToLower(email)}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
-			returning id, email, name, role, active, made_at, null::timestamptz as until`, email, name, role, hashed)
+			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, email, name, role, hashed)
 		if err != nil {
 			return err
 		}
@@ -167,7 +181,15 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 		h := hashPassword(*change.Password)
 		hashed = &h
 	}
-	err := s.logged(ctx, Entry{Person: by, Action: "change person", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
+	was, err := s.Person(ctx, id)
+	if IsMissing(err) {
+		return p, errNoPerson.With(fmt.Sprint(id))
+	}
+	if err != nil {
+		return p, err
+	}
+	changed := &Changed{}
+	err = s.logged(ctx, Entry{Person: by, Action: "change person", Subject: was.Email, Changed: changed}, func(tx pgx.Tx) error {
 		// Administrators are locked, so that two changes cannot take the last two.
 		if _, err := tx.Exec(ctx, `select from people where role = 'administrator' order by id for update`); err != nil {
 			return err
@@ -176,17 +198,15 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			update people set
 				name = coalesce($2, name), role = coalesce($3, role), active = coalesce(not $4::boolean, active), password = coalesce($5, password)
 			where id = $1
-			returning id, email, name, role, active, made_at, null::timestamptz as until`, id, change.Name, change.Role, change.Suspended, hashed)
+			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, id, change.Name, change.Role, change.Suspended, hashed)
 		if err != nil {
 			return err
 		}
 		p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person])
-		if IsMissing(err) {
-			return fault.New(fault.NotFound, "unknown_person", "there is no such person").With(fmt.Sprint(id))
-		}
 		if err != nil {
 			return err
 		}
+		changed.Set(was.told(false), p.told(hashed != nil))
 		var left int
 		if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
 			return err
@@ -261,7 +281,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until from people order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token from people order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}
@@ -277,77 +297,14 @@ func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 	return p, nil
 }
 
-// SessionLength is how long a sign-in lasts.
-const SessionLength = 14 * 24 * time.Hour
-
-// ErrSignIn says that e-mail and password do not belong together, and no more.
-var ErrSignIn = fault.New(fault.Unsigned, "sign_in_failed", "the e-mail address and the password do not fit together").Mended("Check both and try again.")
-
-// SignIn gives a session's secret when the password is right.
-func (s *Store) SignIn(ctx context.Context, email, password string) (Person, string, error) {
-	var row struct {
-		Person
-		Password string `db:"password"`
-	}
-	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, password from people where email = lower($1) and active`, strings.TrimSpace(email))
-	if err != nil && !IsMissing(err) {
-		return Person{}, "", fmt.Errorf("sign in: %w", err)
-	}
-	if !checkPassword(row.Password, password) {
-		return Person{}, "", ErrSignIn
-	}
-	plain, hash := secret("")
-	_, err = s.db.ExecContext(ctx, `insert into sessions (hash, person, ends_at) values ($1, $2, $3)`, hash, row.ID, time.Now().Add(SessionLength))
-	if err != nil {
-		return Person{}, "", fmt.Errorf("sign in: %w", err)
-	}
-	if _, err := s.db.ExecContext(ctx, `delete from sessions where ends_at < now()`); err != nil {
-		return Person{}, "", fmt.Errorf("sign in: %w", err)
-	}
-	return row.Person, plain, nil
-}
-
-// SignOut ends a session.
-func (s *Store) SignOut(ctx context.Context, plain string) error {
-	_, err := s.db.ExecContext(ctx, `delete from sessions where hash = $1`, hashOf(plain))
-	return err
-}
-
-// ErrUnsigned says that nobody is signed in.
-var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
-
-// BySession finds who a session belongs to.
-func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
-	return s.bySecret(ctx, `select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until from sessions x join people p on p.id = x.person
-		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
-}
-
-// ByToken finds who a token belongs to; the role is the lesser of the person's and the token's.
-func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
-	return s.bySecret(ctx, `select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until,
-		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
-		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
-}
-
-func (s *Store) bySecret(ctx context.Context, query, plain string) (Person, error) {
-	var p Person
-	err := s.db.GetContext(ctx, &p, query, hashOf(plain))
-	if IsMissing(err) {
-		return p, ErrUnsigned
-	}
-	if err != nil {
-		return p, fmt.Errorf("look up who is signed in: %w", err)
-	}
-	return p, nil
-}
-
 // Token is a secret for the command line and scripts, with a role and an end date.
 type Token struct {
-	ID     int64     `db:"id"`
-	Label  string    `db:"label"`
-	Role   Role      `db:"role"`
-	MadeAt time.Time `db:"made_at"`
-	EndsAt time.Time `db:"ends_at"`
+	ID     int64      `db:"id"`
+	Label  string     `db:"label"`
+	Role   Role       `db:"role"`
+	MadeAt time.Time  `db:"made_at"`
+	EndsAt time.Time  `db:"ends_at"`
+	UsedAt *time.Time `db:"used_at"` // to the minute
 }
 
 // AddToken makes a token of a person; its secret is shown this once. Who has
@@ -367,7 +324,7 @@ func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role,
 	var t Token
 	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: label}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, hash, ends_at) values ($1, $2, $3, $4, $5)
-			returning id, label, role, made_at, ends_at`, p.ID, label, role, hash, ends)
+			returning id, label, role, made_at, ends_at, used_at`, p.ID, label, role, hash, ends)
 		if err != nil {
 			return err
 		}
@@ -383,7 +340,7 @@ func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role,
 // Tokens lists a person's tokens.
 func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
 	var list []Token
-	if err := s.db.SelectContext(ctx, &list, `select id, label, role, made_at, ends_at from tokens where person = $1 order by id`, person); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select id, label, role, made_at, ends_at, used_at from tokens where person = $1 order by id`, person); err != nil {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
 	return list, nil

@@ -49,7 +49,15 @@ func (s *Store) Routine(ctx context.Context, workspace, name string) (SavedRouti
 // one. A version above 0 is that which the change was made on: an older one is
 // refused.
 func (s *Store) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by int64) error {
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "save routine", Subject: r.Name}, func(tx pgx.Tx) error {
+	changed := &Changed{Now: r}
+	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "save routine", Subject: r.Name, Changed: changed}, func(tx pgx.Tx) error {
+		var was JSON[mapping.Routine]
+		err := tx.QueryRow(ctx, `select document from routines where workspace = $1 and name = $2 for update`, workspace, r.Name).Scan(&was)
+		if err == nil {
+			changed.Was = was.V
+		} else if !IsMissing(err) {
+			return fmt.Errorf("save routine: %w", err)
+		}
 		tag, err := tx.Exec(ctx, `
 			insert into routines (workspace, name, type, headers, document, changed_by)
 			values (@workspace, @name, @type, @headers, @document, @by)

@@ -34,9 +34,10 @@ const Schema = "uchi"
 
 // Store is the open database.
 type Store struct {
-	pool *pgxpool.Pool
-	db   *sqlx.DB
-	log  *slog.Logger
+	pool  *pgxpool.Pool
+	db    *sqlx.DB
+	log   *slog.Logger
+	tries Tries
 }
 
 // OldestServer is the oldest PostgreSQL that serves, as server_version_num.
@@ -51,7 +52,9 @@ type Options struct {
 	// Connections is how many connections the process needs; the zero value is
 	// enough for tests and tools. A URL that allows fewer is refused.
 	Connections int
-	Log         *slog.Logger
+	// Tries says how often signing in may be tried; the zero value is the usual.
+	Tries Tries
+	Log   *slog.Logger
 }
 
 // fewestConnections do for a process that runs nothing.
@@ -86,7 +89,10 @@ func Open(ctx context.Context, opt Options) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}
-	s := &Store{pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx"), log: opt.Log}
+	s := &Store{pool: pool, db: sqlx.NewDb(stdlib.OpenDBFromPool(pool), "pgx"), log: opt.Log, tries: opt.Tries}
+	if s.tries == (Tries{}) {
+		s.tries = usualTries
+	}
 	if err := s.prepare(ctx, need); err != nil {
 		s.Close()
 		return nil, err
@@ -163,33 +169,6 @@ func (s *Store) Ping(ctx context.Context) error { return s.db.PingContext(ctx) }
 // inTx runs f in one transaction.
 func (s *Store) inTx(ctx context.Context, f func(tx pgx.Tx) error) error {
 	return pgx.BeginFunc(ctx, s.pool, f)
-}
-
-// Entry is one line of the log: who did what to what. A person of 0 is the
-// service itself; the workspace is empty for what is about all of them.
-type Entry struct {
-	Person    int64
-	Workspace string
-	Action    string
-	Subject   string
-}
-
-func logIn(ctx context.Context, tx pgx.Tx, e Entry) error {
-	_, err := tx.Exec(ctx, `insert into log (person, workspace, action, subject) values (nullif($1, 0), nullif($2, ''), $3, $4)`, e.Person, e.Workspace, e.Action, e.Subject)
-	if err != nil {
-		return fmt.Errorf("write the log: %w", err)
-	}
-	return nil
-}
-
-// logged makes a change and its entry in the log in one transaction.
-func (s *Store) logged(ctx context.Context, e Entry, f func(tx pgx.Tx) error) error {
-	return s.inTx(ctx, func(tx pgx.Tx) error {
-		if err := f(tx); err != nil {
-			return err
-		}
-		return logIn(ctx, tx, e)
-	})
 }
 
 // Beat shows that a process lives.

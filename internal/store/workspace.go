@@ -80,11 +80,16 @@ func (s *Store) SetNothing(ctx context.Context, name string, words []string, by 
 	if len(list) > mostNothing {
 		return fault.Newf(fault.Invalid, "too_many", "a workspace keeps at most %d texts that stand for nothing", mostNothing).At(fault.Place{Path: "nothing"})
 	}
-	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "change workspace", Subject: name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update workspaces set nothing = $2 where name = $1`, name, list)
-		if err == nil && tag.RowsAffected() == 0 {
+	changed := &Changed{}
+	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "change workspace", Subject: name, Changed: changed}, func(tx pgx.Tx) error {
+		var was []string
+		err := tx.QueryRow(ctx, `
+			with was as materialized (select nothing from workspaces where name = $1 for update)
+			update workspaces set nothing = $2 where name = $1 returning (select nothing from was)`, name, list).Scan(&was)
+		if IsMissing(err) {
 			return errNoWorkspace.With(name)
 		}
+		changed.Set(map[string]any{"nothing": append([]string{}, was...)}, map[string]any{"nothing": list})
 		return err
 	})
 }
@@ -331,7 +336,7 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 	if err != nil {
 		return old, err
 	}
-	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName, Changed: &Changed{old, t}}, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
 		if err != nil {
 			return err
@@ -360,7 +365,7 @@ func (s *Store) AddType(ctx context.Context, workspace string, t catalog.RecordT
 	if err != nil {
 		return err
 	}
-	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "add record type", Subject: t.Name}, func(tx pgx.Tx) error {
+	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "add record type", Subject: t.Name, Changed: &Changed{nil, t}}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `
 			insert into record_types (workspace, name, position, version, document, edition, learned)
 			select $1, $2, coalesce(max(position), 0) + 1, $3, $4, $5, '' from record_types where workspace = $1`,

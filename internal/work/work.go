@@ -148,6 +148,9 @@ func (s *Service) upkeep(ctx context.Context) {
 			s.opt.Log.Warn("heartbeat failed", "error", err)
 			continue
 		}
+		if err := s.store.SealLog(ctx, time.Since(cleaned) > cleanEvery); err != nil {
+			s.opt.Log.Warn("could not seal the log", "error", err)
+		}
 		if err := s.takeOver(ctx, ""); err != nil {
 			s.opt.Log.Warn("could not look for dead processes", "error", err)
 		}

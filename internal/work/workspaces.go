@@ -175,6 +175,11 @@ func (s *Service) SignOut(ctx context.Context, secret string) error {
 	return s.store.SignOut(ctx, secret)
 }
 
+// EndSession ends one sign-in of a person.
+func (s *Service) EndSession(ctx context.Context, by store.Person, id int64) error {
+	return s.store.EndSession(ctx, by.ID, id)
+}
+
 // AddToken makes a token of a person; its secret is shown this once.
 func (s *Service) AddToken(ctx context.Context, by store.Person, label string, role store.Role, ends time.Time) (store.Token, string, error) {
 	return s.store.AddToken(ctx, by, label, role, ends)

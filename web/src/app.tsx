@@ -8,6 +8,7 @@ import {
   ListChecks,
   LogOut,
   MonitorCog,
+  ScrollText,
   Shapes,
   UserRound,
 } from "lucide-react";
@@ -31,6 +32,7 @@ const RecordsPage = lazy(() => import("./pages/records").then((m) => ({ default:
 const RoutinesPage = lazy(() => import("./pages/routines").then((m) => ({ default: m.RoutinesPage })));
 const TypesPage = lazy(() => import("./pages/types").then((m) => ({ default: m.TypesPage })));
 const AccountPage = lazy(() => import("./pages/account").then((m) => ({ default: m.AccountPage })));
+const LogPage = lazy(() => import("./pages/log").then((m) => ({ default: m.LogPage })));
 const Help = lazy(() => import("./ui/help"));
 const ApiPage = lazy(() => import("./pages/api"));
 
@@ -73,6 +75,7 @@ function Pages() {
       <Route path="/w/:workspace/types" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/types/:type" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/account" element={<Frame page={<AccountPage />} />} />
+      <Route path="/w/:workspace/log" element={<Frame page={<LogPage />} />} />
       <Route path="/w/:workspace/api" element={<Frame page={<ApiPage />} />} />
       <Route path="/w/:workspace/*" element={<Frame page={<Nowhere />} />} />
       <Route path="*" element={<Frame page={<Nowhere />} />} />
@@ -100,6 +103,7 @@ function Frame({ page }: { page: ReactNode }) {
   const pathname = useLocation().pathname.replace(/^(\/w\/[^/]+\/imports\/\d+).*/, "$1"); // the stations are one page
   const here = useLocation();
   const [helping, setHelping] = useState(false);
+  const me = useQuery(who);
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
       const letter = letterOf(e);
@@ -117,6 +121,7 @@ function Frame({ page }: { page: ReactNode }) {
     { to: `${base}/records`, label: "Records", icon: Database },
     { to: `${base}/routines`, label: "Routines", icon: ListChecks },
     { to: `${base}/types`, label: "Record types", icon: Shapes },
+    ...(me.data?.role === "administrator" ? [{ to: `${base}/log`, label: "Log", icon: ScrollText }] : []),
     { to: `${base}/api`, label: "API", icon: BookOpen },
   ];
   return (

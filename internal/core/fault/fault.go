@@ -23,6 +23,7 @@ const (
 	TooLarge             // a limit was passed
 	Busy                 // try again later
 	Stale                // it was made on an older version
+	TooMany              // it was tried too often; later it may be tried again
 )
 
 // Place says where: any part may be empty or zero. Row is the row number as a

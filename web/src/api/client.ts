@@ -15,6 +15,7 @@ export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
 export type FieldChange = Schemas["FieldChange"];
 export type Choice = Schemas["Choice"];
+export type LogEntry = Schemas["LogEntry"];
 export type Token = Schemas["Token"];
 export type Settings = Schemas["Settings"];
 export type Origin = Schemas["Origin"];

@@ -4,6 +4,9 @@ import { api, must, type Act, type Import, type LoadRequest, type Progress, type
 
 export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
 
+/** Everybody who may sign in, for administrators. */
+export const people = queryOptions({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
+
 export const workspaces = queryOptions({ queryKey: ["workspaces"], queryFn: () => must(api.GET("/workspaces")) });
 
 export const start = (workspace: string) =>

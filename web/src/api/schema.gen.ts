@@ -59,6 +59,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My sign-ins that have not ended, newest first */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of my sign-ins */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, newest first (administrators) */
+        get: operations["listLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/log.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The log as a sheet, newest first (administrators) */
+        get: operations["downloadLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/log/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether entries of the log were changed or taken away (administrators) */
+        get: operations["proveLog"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/people": {
         parameters: {
             query?: never;
@@ -1752,8 +1837,80 @@ export interface components {
             made_at: string;
             /** Format: date-time */
             ends_at: string;
+            /**
+             * Format: date-time
+             * @description When it was last used, to the minute
+             */
+            used_at?: string;
             /** @description Only when it is made */
             secret?: string;
+        };
+        Session: {
+            /** Format: int64 */
+            id: number;
+            /** @description Of the network */
+            address?: string;
+            /** @description The program that it was made with */
+            agent?: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            seen_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @description It is this one */
+            own: boolean;
+        };
+        LogEntry: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** @description Blank for the service itself */
+            person?: string;
+            email?: string;
+            /** @description Blank for what is about all of them */
+            workspace?: string;
+            action: string;
+            subject: string;
+            /** @description Of the network */
+            address?: string;
+            request?: string;
+            /** @description The label of the token that it was done with */
+            token?: string;
+            /** @description What it has changed of settings, a line each */
+            changed?: components["schemas"]["LogChange"][];
+        };
+        LogChange: {
+            path: string;
+            was?: string;
+            now?: string;
+        };
+        LogProof: {
+            /**
+             * Format: int64
+             * @description That are sealed
+             */
+            entries: number;
+            /**
+             * Format: int64
+             * @description That will be within seconds
+             */
+            unsealed: number;
+            /** @description The last seal; kept elsewhere, it tells later whether the end was cut off */
+            last: string;
+            whole: boolean;
+            /**
+             * Format: int64
+             * @description The number of the first seal that does not fit
+             */
+            broken?: number;
+            /**
+             * Format: int64
+             * @description The entry that it is of
+             */
+            entry?: number;
+            why?: string;
         };
         NewToken: {
             label: string;
@@ -3198,6 +3355,16 @@ export interface components {
         };
     };
     parameters: {
+        /** @description Only of this person, by e-mail address; - for what the service did by itself */
+        log_person_param: string;
+        /** @description Only of this workspace */
+        log_workspace_param: string;
+        /** @description Only with this in what was done or to what */
+        log_text_param: string;
+        /** @description Only from this moment on */
+        log_since_param: string;
+        /** @description Only before this moment */
+        log_until_param: string;
         /** @description Row number as the spreadsheet shows it */
         row_param: number;
         /** @description Only questions of this kind */
@@ -3403,6 +3570,145 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sessions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        sessions: components["schemas"]["Session"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listLog: {
+        parameters: {
+            query?: {
+                /** @description Only of this person, by e-mail address; - for what the service did by itself */
+                person?: components["parameters"]["log_person_param"];
+                /** @description Only of this workspace */
+                in?: components["parameters"]["log_workspace_param"];
+                /** @description Only with this in what was done or to what */
+                text?: components["parameters"]["log_text_param"];
+                /** @description Only from this moment on */
+                since?: components["parameters"]["log_since_param"];
+                /** @description Only before this moment */
+                until?: components["parameters"]["log_until_param"];
+                /** @description From the next of the page before */
+                cursor?: components["parameters"]["cursor_param"];
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        entries: components["schemas"]["LogEntry"][];
+                        /** @description The cursor of the next page */
+                        next?: string;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadLog: {
+        parameters: {
+            query?: {
+                /** @description Only of this person, by e-mail address; - for what the service did by itself */
+                person?: components["parameters"]["log_person_param"];
+                /** @description Only of this workspace */
+                in?: components["parameters"]["log_workspace_param"];
+                /** @description Only with this in what was done or to what */
+                text?: components["parameters"]["log_text_param"];
+                /** @description Only from this moment on */
+                since?: components["parameters"]["log_since_param"];
+                /** @description Only before this moment */
+                until?: components["parameters"]["log_until_param"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    proveLog: {
+        parameters: {
+            query?: {
+                /** @description The seal that the log once ended with, to see whether its end was cut off since */
+                once?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the seals say */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogProof"];
+                };
             };
             default: components["responses"]["Problem"];
         };

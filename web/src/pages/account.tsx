@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Person, type Token } from "../api/client";
-import { who } from "../api/queries";
+import { people, who } from "../api/queries";
 import {
   Button,
   Choose,
@@ -18,6 +18,7 @@ import {
   Wrong,
 } from "../ui/parts";
 import { Workspaces } from "../ui/workspaces";
+import { when } from "./start";
 
 const roles: Person["role"][] = ["viewer", "operator", "administrator"];
 const roleOptions = roles.map((r) => ({ value: r, label: r }));
@@ -29,6 +30,7 @@ export function AccountPage() {
       <title>People, tokens and workspaces · Uchi</title>
       <h1 className="text-[26px]">People, tokens and workspaces</h1>
       <Tokens />
+      <Sessions />
       <OwnPassword />
       {me.data?.role === "administrator" && <People />}
       {me.data?.role === "administrator" && <Workspaces />}
@@ -63,7 +65,7 @@ function Tokens() {
       <table className="w-full min-w-max">
         <thead>
           <tr className="border-b border-line">
-            {["Label", "Role", "Ends", ""].map((h, n) => (
+            {["Label", "Role", "Ends", "Last used", ""].map((h, n) => (
               <th key={n} scope="col" className={thClass}>
                 {h}
               </th>
@@ -76,6 +78,7 @@ function Tokens() {
               <td className={tdClass}>{t.label}</td>
               <td className={tdClass}>{t.role}</td>
               <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
+              <td className={tdClass}>{t.used_at ? when(t.used_at) : "never"}</td>
               <td className={`${tdClass} text-right`}>
                 <Button look="quiet" aria-label={`End it: the token ${t.label}`} onClick={() => setEnding(t)}>
                   End it
@@ -133,6 +136,53 @@ function Tokens() {
   );
 }
 
+/** Where I am signed in. */
+function Sessions() {
+  const client = useQueryClient();
+  const list = useQuery({ queryKey: ["sessions"], queryFn: () => must(api.GET("/sessions")) });
+  const end = useMutation({
+    mutationFn: (session: number) => must(api.DELETE("/sessions/{session}", { params: { path: { session } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["sessions"] }),
+  });
+  return (
+    <Panel title="Where I am signed in">
+      <table className="w-full min-w-max">
+        <thead>
+          <tr className="border-b border-line">
+            {["Since", "Last seen", "From", "With", ""].map((h, n) => (
+              <th key={n} scope="col" className={thClass}>
+                {h}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {list.data?.sessions.map((s) => (
+            <tr key={s.id} className="border-b border-line last:border-0">
+              <td className={tdClass}>{when(s.made_at)}</td>
+              <td className={tdClass}>{when(s.seen_at)}</td>
+              <td className={tdClass}>{s.address}</td>
+              <td className={`${tdClass} max-w-[360px] truncate`} title={s.agent}>
+                {s.agent}
+              </td>
+              <td className={`${tdClass} text-right`}>
+                {s.own ? (
+                  <span className="text-ink-soft">this one</span>
+                ) : (
+                  <Button look="quiet" aria-label={`End it: the session ${s.id}`} onClick={() => end.mutate(s.id)}>
+                    End it
+                  </Button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Wrong error={list.error ?? end.error} className="m-3" />
+    </Panel>
+  );
+}
+
 /** For how long sources and results are kept. */
 function Keeping() {
   const client = useQueryClient();
@@ -182,7 +232,7 @@ function Keeping() {
 
 function People() {
   const client = useQueryClient();
-  const list = useQuery({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
+  const list = useQuery(people);
   const [open, setOpen] = useState(false);
   const [changing, setChanging] = useState<Person>();
   const [p, setP] = useState<{ email: string; name: string; role: Person["role"]; password: string }>({

@@ -137,6 +137,11 @@ function Line({ workspace, i }: { workspace: string; i: Import }) {
   );
 }
 
+/** A moment to the second, with its year. */
+export function whenExactly(at: string): string {
+  return new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "medium" });
+}
+
 export function when(at: string): string {
   return new Date(at).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 }

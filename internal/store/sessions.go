@@ -1,0 +1,196 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"uchi/internal/core/fault"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// SessionLength is how long a sign-in lasts.
+const SessionLength = 14 * 24 * time.Hour
+
+// ErrSignIn says that e-mail and password do not belong together, and no more.
+var ErrSignIn = fault.New(fault.Unsigned, "sign_in_failed", "the e-mail address and the password do not fit together").Mended("Check both and try again.")
+
+// Tries says how often signing in may be tried before one has to wait: for one account,
+// and from one address of the network, which many may share. Each further try doubles
+// the time.
+type Tries struct {
+	Account, Address int
+	First, Longest   time.Duration
+}
+
+// usualTries hold in the service.
+var usualTries = Tries{Account: 5, Address: 50, First: 2 * time.Second, Longest: 15 * time.Minute}
+
+// wait is how long nobody may try after so many tries.
+func (t Tries) wait(tries, free int) time.Duration {
+	if tries < free {
+		return 0
+	}
+	return min(t.First<<min(tries-free, 20), t.Longest)
+}
+
+// SignIn gives a session's secret when the password is right. It takes as long, and
+// says the same, whether there is such a person or not.
+func (s *Store) SignIn(ctx context.Context, email, password string) (Person, string, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	o := originOf(ctx)
+	select {
+	case waiting <- struct{}{}:
+		defer func() { <-waiting }()
+	default:
+		return Person{}, "", errCrowded
+	}
+	account, address := hashOf("account "+email), hashOf("address "+o.Address)
+	if err := s.mayTry(ctx, account, address); err != nil {
+		return Person{}, "", err
+	}
+	var row struct {
+		Person
+		Password string `db:"password"`
+	}
+	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, password from people where email = $1 and active`, email)
+	if err != nil && !IsMissing(err) {
+		return Person{}, "", fmt.Errorf("sign in: %w", err)
+	}
+	if !checkPassword(row.Password, password) {
+		return Person{}, "", s.refused(ctx, row.ID, email)
+	}
+	plain, hash := secret("")
+	err = s.logged(ctx, Entry{Person: row.ID, Action: "sign in"}, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, `insert into sessions (hash, person, ends_at, address, agent) values ($1, $2, $3, $4, $5)`, hash, row.ID, time.Now().Add(SessionLength), o.Address, fault.Cut(o.Agent, 300))
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`, address); err != nil { // many may work behind one address
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from sign_in_tries where who = $1 or since < now() - make_interval(secs => $2)`, account, s.tries.Longest.Seconds()); err != nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `delete from sessions where ends_at < now()`)
+		return err
+	})
+	if err != nil {
+		return Person{}, "", fmt.Errorf("sign in: %w", err)
+	}
+	return row.Person, plain, nil
+}
+
+// mayTry counts a try to sign in, unless there were too many: then it says how long to
+// wait. What was tried counts before it is known whether it was right, so that many at
+// once are no way around.
+func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
+	return s.inTx(ctx, func(tx pgx.Tx) error {
+		for _, x := range []struct {
+			who  []byte
+			free int
+		}{{account, s.tries.Account}, {address, s.tries.Address}} {
+			var tries int
+			var since float64
+			err := tx.QueryRow(ctx, `
+				insert into sign_in_tries as t (who, tries) values ($1, 0)
+				on conflict (who) do update set tries = case when t.since < now() - make_interval(secs => $2) then 0 else t.tries end
+				returning tries, extract(epoch from now() - since)`, x.who, s.tries.Longest.Seconds()).Scan(&tries, &since)
+			if err != nil {
+				return fmt.Errorf("count tries to sign in: %w", err)
+			}
+			left := s.tries.wait(tries, x.free) - time.Duration(since*float64(time.Second))
+			if left > 0 {
+				return fault.New(fault.TooMany, "too_many_tries", "signing in was tried too often").Mended(fmt.Sprintf("Try again in %d seconds.", int(left/time.Second)+1))
+			}
+			if _, err := tx.Exec(ctx, `update sign_in_tries set tries = tries + 1, since = now() where who = $1`, x.who); err != nil {
+				return fmt.Errorf("count tries to sign in: %w", err)
+			}
+		}
+		return nil
+	})
+}
+
+// refused notes in the log that somebody was not let in.
+func (s *Store) refused(ctx context.Context, person int64, email string) error {
+	err := s.logged(ctx, Entry{Person: person, Action: "fail to sign in", Subject: fault.Cut(email, 254)}, func(pgx.Tx) error { return nil })
+	if err != nil {
+		return err
+	}
+	return ErrSignIn
+}
+
+// SignOut ends a session.
+func (s *Store) SignOut(ctx context.Context, plain string) error {
+	_, err := s.db.ExecContext(ctx, `delete from sessions where hash = $1`, hashOf(plain))
+	return err
+}
+
+// ErrUnsigned says that nobody is signed in.
+var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
+
+// BySession finds who a session belongs to.
+func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
+	return s.bySecret(ctx, `
+		with seen as (update sessions set seen_at = now() where hash = $1 and seen_at < now() - interval '1 minute')
+		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token from sessions x join people p on p.id = x.person
+		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
+}
+
+// ByToken finds who a token belongs to; the role is the lesser of the person's and the token's.
+func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
+	return s.bySecret(ctx, `
+		with used as (update tokens set used_at = now() where hash = $1 and (used_at is null or used_at < now() - interval '1 minute'))
+		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token,
+		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
+		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
+}
+
+func (s *Store) bySecret(ctx context.Context, query, plain string) (Person, error) {
+	var p Person
+	err := s.db.GetContext(ctx, &p, query, hashOf(plain))
+	if IsMissing(err) {
+		return p, ErrUnsigned
+	}
+	if err != nil {
+		return p, fmt.Errorf("look up who is signed in: %w", err)
+	}
+	return p, nil
+}
+
+// Session is a sign-in that has not ended.
+type Session struct {
+	ID      int64     `db:"id"`
+	Address string    `db:"address"`
+	Agent   string    `db:"agent"`
+	MadeAt  time.Time `db:"made_at"`
+	SeenAt  time.Time `db:"seen_at"`
+	EndsAt  time.Time `db:"ends_at"`
+	Own     bool      `db:"own"` // it is that by which they are asked for
+}
+
+// Sessions lists a person's sign-ins, newest first; own is the secret of the present one.
+func (s *Store) Sessions(ctx context.Context, person int64, own string) ([]Session, error) {
+	var list []Session
+	err := s.db.SelectContext(ctx, &list, `select id, address, agent, made_at, seen_at, ends_at, hash = $2 as own from sessions where person = $1 and ends_at > now() order by made_at desc`, person, hashOf(own))
+	if err != nil {
+		return nil, fmt.Errorf("list sessions: %w", err)
+	}
+	return list, nil
+}
+
+// EndSession ends one sign-in of a person.
+func (s *Store) EndSession(ctx context.Context, person, id int64) error {
+	return s.logged(ctx, Entry{Person: person, Action: "end session", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from sessions where id = $1 and person = $2`, id, person)
+		if err != nil {
+			return fmt.Errorf("end session: %w", err)
+		}
+		if tag.RowsAffected() == 0 {
+			return fault.New(fault.NotFound, "unknown_session", "you have no such session").With(fmt.Sprint(id))
+		}
+		return nil
+	})
+}
