@@ -31,15 +31,19 @@ var layers = []struct {
 	{"uchi/internal/core/bundle", []string{"core/catalog", "core/mapping"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
 	{"uchi/internal/core/life", []string{"core/fault"}},
+	{"uchi/internal/core/feed", []string{"core/fault", "core/verdict"}},
+	{"uchi/internal/core/secret", []string{"core/fault"}},
+	{"uchi/internal/places", []string{"core/"}},
+	{"uchi/internal/standin", nil},
 	{"uchi/internal/pgcopy", nil},
 	{"uchi/internal/schema", []string{"core/", "pgcopy"}},
 	{"uchi/internal/store", []string{"core/", "schema", "pgcopy"}},
 	{"uchi/internal/staging", []string{"core/", "pgcopy", "schema", "store"}},
-	{"uchi/internal/work", []string{"core/", "staging", "store"}},
+	{"uchi/internal/work", []string{"core/", "places", "staging", "store"}},
 	{"uchi/internal/pg", []string{"core/fault"}},
 	{"uchi/internal/api", []string{"core/", "staging", "store", "work", "api"}},
 	{"uchi/internal/client", []string{"core/"}},
-	{"uchi/internal/cli", []string{"core/", "staging", "store", "work", "api", "client", "pg", "web"}},
+	{"uchi/internal/cli", []string{"core/", "places", "staging", "store", "work", "api", "client", "pg", "standin", "web"}},
 }
 
 // What the core must not know.

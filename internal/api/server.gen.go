@@ -83,16 +83,16 @@ func (e ActAct) Valid() bool {
 
 // Defines values for BlankPolicy.
 const (
-	Clear BlankPolicy = "clear"
-	Leave BlankPolicy = "leave"
+	BlankPolicyClear BlankPolicy = "clear"
+	BlankPolicyLeave BlankPolicy = "leave"
 )
 
 // Valid indicates whether the value is a known member of the BlankPolicy enum.
 func (e BlankPolicy) Valid() bool {
 	switch e {
-	case Clear:
+	case BlankPolicyClear:
 		return true
-	case Leave:
+	case BlankPolicyLeave:
 		return true
 	default:
 		return false
@@ -168,6 +168,48 @@ func (e EventKind) Valid() bool {
 	case EventKindRestore:
 		return true
 	case EventKindUpdate:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FeedPlaceKind.
+const (
+	Folder FeedPlaceKind = "folder"
+	Https  FeedPlaceKind = "https"
+	Sent   FeedPlaceKind = "sent"
+	Sftp   FeedPlaceKind = "sftp"
+)
+
+// Valid indicates whether the value is a known member of the FeedPlaceKind enum.
+func (e FeedPlaceKind) Valid() bool {
+	switch e {
+	case Folder:
+		return true
+	case Https:
+		return true
+	case Sent:
+		return true
+	case Sftp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FeedSetUpAfter.
+const (
+	FeedSetUpAfterLeave FeedSetUpAfter = "leave"
+	FeedSetUpAfterMove  FeedSetUpAfter = "move"
+)
+
+// Valid indicates whether the value is a known member of the FeedSetUpAfter enum.
+func (e FeedSetUpAfter) Valid() bool {
+	switch e {
+	case FeedSetUpAfterLeave:
+		return true
+	case FeedSetUpAfterMove:
 		return true
 	default:
 		return false
@@ -752,6 +794,12 @@ type BlankPolicy string
 // Both What happens when the record and the row both have a value
 type Both string
 
+// Breach defines model for Breach.
+type Breach struct {
+	Bound string `json:"bound"`
+	Says  string `json:"says"`
+}
+
 // BroughtBack defines model for BroughtBack.
 type BroughtBack struct {
 	// Cells Cells that differ and became edits
@@ -1006,6 +1054,165 @@ type Event struct {
 
 // EventKind defines model for Event.Kind.
 type EventKind string
+
+// Feed defines model for Feed.
+type Feed struct {
+	// Files The files that it has taken, newest first
+	Files     []FeedFile `json:"files,omitempty,omitzero"`
+	HasSecret bool       `json:"has_secret"`
+
+	// HostKey Of its SFTP host, as it was first seen
+	HostKey string `json:"host_key,omitempty,omitzero"`
+
+	// Looks It looks at this moment
+	Looks bool   `json:"looks,omitempty,omitzero"`
+	Name  string `json:"name"`
+
+	// Next Its next times
+	Next []time.Time `json:"next,omitempty,omitzero"`
+
+	// Owner For whom it acts
+	Owner  string `json:"owner"`
+	Paused bool   `json:"paused"`
+
+	// Runs Its looks, newest first
+	Runs    []FeedRun `json:"runs,omitempty,omitzero"`
+	SetUp   FeedSetUp `json:"set_up"`
+	Version int       `json:"version"`
+
+	// Words When it looks
+	Words string `json:"words,omitempty,omitzero"`
+}
+
+// FeedBounds Within them a file is loaded without a person. A limit is a number of rows (20) or a share (5 %); blank limits nothing
+type FeedBounds struct {
+	// AnyValues Words of choices may be new
+	AnyValues bool `json:"any_values,omitempty,omitzero"`
+
+	// Changed Rows that change records
+	Changed string `json:"changed,omitempty,omitzero"`
+
+	// Deleted Rows that delete records
+	Deleted string `json:"deleted,omitempty,omitzero"`
+
+	// Held Rows that are held or ask a person
+	Held string `json:"held,omitempty,omitzero"`
+
+	// New Rows that make records
+	New string `json:"new,omitempty,omitzero"`
+
+	// OtherColumns Columns that the routine does not know may come
+	OtherColumns bool `json:"other_columns,omitempty,omitzero"`
+
+	// Size By how much the rows may be more or fewer than the last time
+	Size string `json:"size,omitempty,omitzero"`
+
+	// Touched Share of the records of the type that may be changed or deleted
+	Touched string `json:"touched,omitempty,omitzero"`
+
+	// WithoutSome Columns that the routine takes may be missing
+	WithoutSome bool `json:"without_some,omitempty,omitzero"`
+}
+
+// FeedFile defines model for FeedFile.
+type FeedFile struct {
+	Bytes   int64     `json:"bytes,omitempty,omitzero"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Import  int64     `json:"import,omitempty,omitzero"`
+	Name    string    `json:"name"`
+
+	// Reasons Why it waits, or was passed over
+	Reasons []Breach `json:"reasons"`
+	Rows    int64    `json:"rows,omitempty,omitzero"`
+
+	// State reading, checking, waiting (for a person), loading, loaded, refused (by a person) or passed_over
+	State   string    `json:"state"`
+	TakenAt time.Time `json:"taken_at"`
+
+	// Try It was only tried
+	Try bool `json:"try,omitempty,omitzero"`
+}
+
+// FeedPlace defines model for FeedPlace.
+type FeedPlace struct {
+	Folder string `json:"folder,omitempty,omitzero"`
+	Host   string `json:"host,omitempty,omitzero"`
+
+	// Kind On the service's machine, on a host that speaks SFTP, one file at an address, or sent by other programs
+	Kind FeedPlaceKind `json:"kind"`
+
+	// Port 22 when left out
+	Port int    `json:"port,omitempty,omitzero"`
+	Url  string `json:"url,omitempty,omitzero"`
+	User string `json:"user,omitempty,omitzero"`
+}
+
+// FeedPlaceKind On the service's machine, on a host that speaks SFTP, one file at an address, or sent by other programs
+type FeedPlaceKind string
+
+// FeedRun defines model for FeedRun.
+type FeedRun struct {
+	BeganAt time.Time `json:"began_at"`
+	DueAt   time.Time `json:"due_at,omitempty,omitzero"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+
+	// Missed Times before it that nobody lived to see
+	Missed int    `json:"missed,omitempty,omitzero"`
+	Person string `json:"person,omitempty,omitzero"`
+	Said   string `json:"said"`
+
+	// Seen Files there that it takes by their names
+	Seen    int     `json:"seen"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+
+	// Why Its time had come, by hand, or again: a file had ended
+	Why string `json:"why"`
+}
+
+// FeedSetUp defines model for FeedSetUp.
+type FeedSetUp struct {
+	// After What is done with a file that was loaded: it stays, or is moved into a folder beside it
+	After FeedSetUpAfter `json:"after,omitempty,omitzero"`
+
+	// Bounds Within them a file is loaded without a person. A limit is a number of rows (20) or a share (5 %); blank limits nothing
+	Bounds FeedBounds `json:"bounds,omitempty,omitzero"`
+
+	// Cron When it looks: minute, hour, day of month, month, day of week
+	Cron string `json:"cron,omitempty,omitzero"`
+
+	// Files The pattern of their names, with * and ?; all when blank
+	Files string `json:"files,omitempty,omitzero"`
+
+	// Mark Behind the name of a file: the name of one that says that it is whole
+	Mark   string `json:"mark,omitempty,omitzero"`
+	MoveTo string `json:"move_to,omitempty,omitzero"`
+
+	// Newest Only the newest of those that are new; else all, oldest first
+	Newest bool      `json:"newest,omitempty,omitzero"`
+	Place  FeedPlace `json:"place"`
+
+	// Routine By which its files are set up
+	Routine string `json:"routine"`
+
+	// Still For how many seconds a file must not have grown
+	Still int `json:"still,omitempty,omitzero"`
+
+	// Zone The time zone of that, such as Europe/Oslo; UTC when blank
+	Zone string `json:"zone,omitempty,omitzero"`
+}
+
+// FeedSetUpAfter What is done with a file that was loaded: it stays, or is moved into a folder beside it
+type FeedSetUpAfter string
+
+// FeedSetting defines model for FeedSetting.
+type FeedSetting struct {
+	// Secret A password or a private key; kept encrypted, and never shown
+	Secret *string   `json:"secret,omitempty"`
+	SetUp  FeedSetUp `json:"set_up,omitempty,omitzero"`
+
+	// Trust The SFTP host may show another key from now on
+	Trust bool `json:"trust,omitempty,omitzero"`
+}
 
 // Field defines model for Field.
 type Field = catalog.Field
@@ -2094,6 +2301,9 @@ type ColumnsParam = []string
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
+// FeedParam defines model for feed_param.
+type FeedParam = string
+
 // FieldParam defines model for field_param.
 type FieldParam = string
 
@@ -2251,6 +2461,28 @@ type SaveBundleJSONBody struct {
 // PlanUndoBundleParams defines parameters for PlanUndoBundle.
 type PlanUndoBundleParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// SetFeedParams defines parameters for SetFeed.
+type SetFeedParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// SendToFeedParams defines parameters for SendToFeed.
+type SendToFeedParams struct {
+	Name string `form:"name" json:"name"`
+}
+
+// PauseFeedJSONBody defines parameters for PauseFeed.
+type PauseFeedJSONBody struct {
+	Paused bool `json:"paused"`
+}
+
+// RunFeedJSONBody defines parameters for RunFeed.
+type RunFeedJSONBody struct {
+	// Try Check what it finds, or the last file again, and load nothing
+	Try bool `json:"try,omitempty,omitzero"`
 }
 
 // ListImportsParams defines parameters for ListImports.
@@ -2676,6 +2908,15 @@ type OrderBundleJSONRequestBody OrderBundleJSONBody
 // SaveBundleJSONRequestBody defines body for SaveBundle for application/json ContentType.
 type SaveBundleJSONRequestBody SaveBundleJSONBody
 
+// SetFeedJSONRequestBody defines body for SetFeed for application/json ContentType.
+type SetFeedJSONRequestBody = FeedSetting
+
+// PauseFeedJSONRequestBody defines body for PauseFeed for application/json ContentType.
+type PauseFeedJSONRequestBody PauseFeedJSONBody
+
+// RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
+type RunFeedJSONRequestBody RunFeedJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2762,6 +3003,9 @@ type ChangeViewJSONRequestBody = ViewChange
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ChangeKey Encrypt the passwords of other systems with the first of the service's keys (administrators)
+	// (POST /feeds/key)
+	ChangeKey(w http.ResponseWriter, r *http.Request)
 	// ListLog Who did what, newest first (administrators)
 	// (GET /log)
 	ListLog(w http.ResponseWriter, r *http.Request, params ListLogParams)
@@ -2864,6 +3108,27 @@ type ServerInterface interface {
 	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 	PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams)
+	// ListFeeds What runs by itself
+	// (GET /workspaces/{workspace}/feeds)
+	ListFeeds(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// RemoveFeed Forget a feed; its imports stay (administrators)
+	// (DELETE /workspaces/{workspace}/feeds/{feed})
+	RemoveFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
+	// GetFeed A feed with its next times, its looks and the files that it has taken
+	// (GET /workspaces/{workspace}/feeds/{feed})
+	GetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
+	// SetFeed Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	// (PUT /workspaces/{workspace}/feeds/{feed})
+	SetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SetFeedParams)
+	// SendToFeed Send a file to a feed of the kind sent
+	// (POST /workspaces/{workspace}/feeds/{feed}/files)
+	SendToFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SendToFeedParams)
+	// PauseFeed Pause a feed or let it go on
+	// (POST /workspaces/{workspace}/feeds/{feed}/pause)
+	PauseFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
+	// RunFeed Have a feed look now
+	// (POST /workspaces/{workspace}/feeds/{feed}/run)
+	RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListImportsParams)
@@ -3116,6 +3381,12 @@ type ServerInterface interface {
 
 type Unimplemented struct{}
 
+// ChangeKey Encrypt the passwords of other systems with the first of the service's keys (administrators)
+// (POST /feeds/key)
+func (_ Unimplemented) ChangeKey(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListLog Who did what, newest first (administrators)
 // (GET /log)
 func (_ Unimplemented) ListLog(w http.ResponseWriter, r *http.Request, params ListLogParams) {
@@ -3317,6 +3588,48 @@ func (_ Unimplemented) UndoBundle(w http.ResponseWriter, r *http.Request, worksp
 // PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 // (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 func (_ Unimplemented) PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListFeeds What runs by itself
+// (GET /workspaces/{workspace}/feeds)
+func (_ Unimplemented) ListFeeds(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemoveFeed Forget a feed; its imports stay (administrators)
+// (DELETE /workspaces/{workspace}/feeds/{feed})
+func (_ Unimplemented) RemoveFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetFeed A feed with its next times, its looks and the files that it has taken
+// (GET /workspaces/{workspace}/feeds/{feed})
+func (_ Unimplemented) GetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SetFeed Make a feed, or set it up anew; it acts for whoever does so (administrators)
+// (PUT /workspaces/{workspace}/feeds/{feed})
+func (_ Unimplemented) SetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SetFeedParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SendToFeed Send a file to a feed of the kind sent
+// (POST /workspaces/{workspace}/feeds/{feed}/files)
+func (_ Unimplemented) SendToFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SendToFeedParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// PauseFeed Pause a feed or let it go on
+// (POST /workspaces/{workspace}/feeds/{feed}/pause)
+func (_ Unimplemented) PauseFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RunFeed Have a feed look now
+// (POST /workspaces/{workspace}/feeds/{feed}/run)
+func (_ Unimplemented) RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3820,6 +4133,20 @@ type ServerInterfaceWrapper struct {
 }
 
 type MiddlewareFunc func(http.Handler) http.Handler
+
+// ChangeKey operation middleware
+func (siw *ServerInterfaceWrapper) ChangeKey(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ChangeKey(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
 
 // ListLog operation middleware
 func (siw *ServerInterfaceWrapper) ListLog(w http.ResponseWriter, r *http.Request) {
@@ -4829,6 +5156,282 @@ func (siw *ServerInterfaceWrapper) PlanUndoBundle(w http.ResponseWriter, r *http
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.PlanUndoBundle(w, r, workspace, bundle, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListFeeds operation middleware
+func (siw *ServerInterfaceWrapper) ListFeeds(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListFeeds(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveFeed operation middleware
+func (siw *ServerInterfaceWrapper) RemoveFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveFeed(w, r, workspace, feed)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetFeed operation middleware
+func (siw *ServerInterfaceWrapper) GetFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetFeed(w, r, workspace, feed)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SetFeed operation middleware
+func (siw *ServerInterfaceWrapper) SetFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SetFeedParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "If-Match" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("If-Match")]; found {
+		var IfMatch OnVersion
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "If-Match", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "If-Match", valueList[0], &IfMatch, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "If-Match", Err: err})
+			return
+		}
+
+		params.IfMatch = IfMatch
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SetFeed(w, r, workspace, feed, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SendToFeed operation middleware
+func (siw *ServerInterfaceWrapper) SendToFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SendToFeedParams
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", r.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "name"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "name", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SendToFeed(w, r, workspace, feed, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// PauseFeed operation middleware
+func (siw *ServerInterfaceWrapper) PauseFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.PauseFeed(w, r, workspace, feed)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RunFeed operation middleware
+func (siw *ServerInterfaceWrapper) RunFeed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RunFeed(w, r, workspace, feed)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -9276,6 +9879,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	}
 
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/feeds/key", wrapper.ChangeKey)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/log", wrapper.ListLog)
 	})
 	r.Group(func(r chi.Router) {
@@ -9376,6 +9982,27 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo/plan", wrapper.PlanUndoBundle)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/feeds", wrapper.ListFeeds)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}", wrapper.RemoveFeed)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}", wrapper.GetFeed)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}", wrapper.SetFeed)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/files", wrapper.SendToFeed)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/pause", wrapper.PauseFeed)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/run", wrapper.RunFeed)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports", wrapper.ListImports)
@@ -9628,6 +10255,46 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 }
 
 type ProblemApplicationProblemPlusJSONResponse Problem
+
+type ChangeKeyRequestObject struct {
+}
+
+type ChangeKeyResponseObject interface {
+	VisitChangeKeyResponse(w http.ResponseWriter) error
+}
+
+type ChangeKey200JSONResponse struct {
+	Count int `json:"count"`
+}
+
+func (response ChangeKey200JSONResponse) VisitChangeKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeKeydefaultApplicationProblemPlusJSONResponse) VisitChangeKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListLogRequestObject struct {
 	Params ListLogParams
@@ -10958,6 +11625,287 @@ type PlanUndoBundledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PlanUndoBundledefaultApplicationProblemPlusJSONResponse) VisitPlanUndoBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFeedsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type ListFeedsResponseObject interface {
+	VisitListFeedsResponse(w http.ResponseWriter) error
+}
+
+type ListFeeds200JSONResponse struct {
+	Feeds []Feed `json:"feeds"`
+}
+
+func (response ListFeeds200JSONResponse) VisitListFeedsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFeedsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListFeedsdefaultApplicationProblemPlusJSONResponse) VisitListFeedsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+}
+
+type RemoveFeedResponseObject interface {
+	VisitRemoveFeedResponse(w http.ResponseWriter) error
+}
+
+type RemoveFeed204Response struct {
+}
+
+func (response RemoveFeed204Response) VisitRemoveFeedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFeeddefaultApplicationProblemPlusJSONResponse) VisitRemoveFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+}
+
+type GetFeedResponseObject interface {
+	VisitGetFeedResponse(w http.ResponseWriter) error
+}
+
+type GetFeed200JSONResponse Feed
+
+func (response GetFeed200JSONResponse) VisitGetFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetFeeddefaultApplicationProblemPlusJSONResponse) VisitGetFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+	Params    SetFeedParams
+	Body      *SetFeedJSONRequestBody
+}
+
+type SetFeedResponseObject interface {
+	VisitSetFeedResponse(w http.ResponseWriter) error
+}
+
+type SetFeed200JSONResponse Feed
+
+func (response SetFeed200JSONResponse) VisitSetFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetFeeddefaultApplicationProblemPlusJSONResponse) VisitSetFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendToFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+	Params    SendToFeedParams
+	Body      io.Reader
+}
+
+type SendToFeedResponseObject interface {
+	VisitSendToFeedResponse(w http.ResponseWriter) error
+}
+
+type SendToFeed202JSONResponse FeedFile
+
+func (response SendToFeed202JSONResponse) VisitSendToFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SendToFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SendToFeeddefaultApplicationProblemPlusJSONResponse) VisitSendToFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PauseFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+	Body      *PauseFeedJSONRequestBody
+}
+
+type PauseFeedResponseObject interface {
+	VisitPauseFeedResponse(w http.ResponseWriter) error
+}
+
+type PauseFeed200JSONResponse Feed
+
+func (response PauseFeed200JSONResponse) VisitPauseFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PauseFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PauseFeeddefaultApplicationProblemPlusJSONResponse) VisitPauseFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunFeedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+	Body      *RunFeedJSONRequestBody
+}
+
+type RunFeedResponseObject interface {
+	VisitRunFeedResponse(w http.ResponseWriter) error
+}
+
+type RunFeed202JSONResponse Feed
+
+func (response RunFeed202JSONResponse) VisitRunFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RunFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RunFeeddefaultApplicationProblemPlusJSONResponse) VisitRunFeedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14519,6 +15467,9 @@ func (response ChangeViewdefaultApplicationProblemPlusJSONResponse) VisitChangeV
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ChangeKey Encrypt the passwords of other systems with the first of the service's keys (administrators)
+	// (POST /feeds/key)
+	ChangeKey(ctx context.Context, request ChangeKeyRequestObject) (ChangeKeyResponseObject, error)
 	// ListLog Who did what, newest first (administrators)
 	// (GET /log)
 	ListLog(ctx context.Context, request ListLogRequestObject) (ListLogResponseObject, error)
@@ -14621,6 +15572,27 @@ type StrictServerInterface interface {
 	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 	PlanUndoBundle(ctx context.Context, request PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject, error)
+	// ListFeeds What runs by itself
+	// (GET /workspaces/{workspace}/feeds)
+	ListFeeds(ctx context.Context, request ListFeedsRequestObject) (ListFeedsResponseObject, error)
+	// RemoveFeed Forget a feed; its imports stay (administrators)
+	// (DELETE /workspaces/{workspace}/feeds/{feed})
+	RemoveFeed(ctx context.Context, request RemoveFeedRequestObject) (RemoveFeedResponseObject, error)
+	// GetFeed A feed with its next times, its looks and the files that it has taken
+	// (GET /workspaces/{workspace}/feeds/{feed})
+	GetFeed(ctx context.Context, request GetFeedRequestObject) (GetFeedResponseObject, error)
+	// SetFeed Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	// (PUT /workspaces/{workspace}/feeds/{feed})
+	SetFeed(ctx context.Context, request SetFeedRequestObject) (SetFeedResponseObject, error)
+	// SendToFeed Send a file to a feed of the kind sent
+	// (POST /workspaces/{workspace}/feeds/{feed}/files)
+	SendToFeed(ctx context.Context, request SendToFeedRequestObject) (SendToFeedResponseObject, error)
+	// PauseFeed Pause a feed or let it go on
+	// (POST /workspaces/{workspace}/feeds/{feed}/pause)
+	PauseFeed(ctx context.Context, request PauseFeedRequestObject) (PauseFeedResponseObject, error)
+	// RunFeed Have a feed look now
+	// (POST /workspaces/{workspace}/feeds/{feed}/run)
+	RunFeed(ctx context.Context, request RunFeedRequestObject) (RunFeedResponseObject, error)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
@@ -14906,6 +15878,30 @@ type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
 	options     StrictHTTPServerOptions
+}
+
+// ChangeKey operation middleware
+func (sh *strictHandler) ChangeKey(w http.ResponseWriter, r *http.Request) {
+	var request ChangeKeyRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeKey(ctx, request.(ChangeKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeKey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ChangeKeyResponseObject); ok {
+		if err := validResponse.VisitChangeKeyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
 }
 
 // ListLog operation middleware
@@ -15861,6 +16857,222 @@ func (sh *strictHandler) PlanUndoBundle(w http.ResponseWriter, r *http.Request, 
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(PlanUndoBundleResponseObject); ok {
 		if err := validResponse.VisitPlanUndoBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListFeeds operation middleware
+func (sh *strictHandler) ListFeeds(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ListFeedsRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFeeds(ctx, request.(ListFeedsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFeeds")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListFeedsResponseObject); ok {
+		if err := validResponse.VisitListFeedsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveFeed operation middleware
+func (sh *strictHandler) RemoveFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	var request RemoveFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFeed(ctx, request.(RemoveFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveFeedResponseObject); ok {
+		if err := validResponse.VisitRemoveFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetFeed operation middleware
+func (sh *strictHandler) GetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	var request GetFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetFeed(ctx, request.(GetFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetFeedResponseObject); ok {
+		if err := validResponse.VisitGetFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetFeed operation middleware
+func (sh *strictHandler) SetFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SetFeedParams) {
+	var request SetFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+	request.Params = params
+
+	var body SetFeedJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SetFeed(ctx, request.(SetFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SetFeedResponseObject); ok {
+		if err := validResponse.VisitSetFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SendToFeed operation middleware
+func (sh *strictHandler) SendToFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam, params SendToFeedParams) {
+	var request SendToFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+	request.Params = params
+
+	request.Body = r.Body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SendToFeed(ctx, request.(SendToFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SendToFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SendToFeedResponseObject); ok {
+		if err := validResponse.VisitSendToFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PauseFeed operation middleware
+func (sh *strictHandler) PauseFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	var request PauseFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+
+	var body PauseFeedJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.PauseFeed(ctx, request.(PauseFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PauseFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(PauseFeedResponseObject); ok {
+		if err := validResponse.VisitPauseFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RunFeed operation middleware
+func (sh *strictHandler) RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	var request RunFeedRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+
+	var body RunFeedJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RunFeed(ctx, request.(RunFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RunFeed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RunFeedResponseObject); ok {
+		if err := validResponse.VisitRunFeedResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

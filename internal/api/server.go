@@ -290,6 +290,15 @@ var needs = map[string]store.Role{
 	"PlanUndoBundle": store.Operator,
 	"CancelBundle":   store.Operator,
 
+	"ListFeeds":  store.Viewer,
+	"GetFeed":    store.Viewer,
+	"SetFeed":    store.Administrator,
+	"RemoveFeed": store.Administrator,
+	"RunFeed":    store.Operator,
+	"PauseFeed":  store.Operator,
+	"SendToFeed": store.Operator,
+	"ChangeKey":  store.Administrator,
+
 	"ListImports":    store.Viewer,
 	"Upload":         store.Operator,
 	"GetImport":      store.Viewer,

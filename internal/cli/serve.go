@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -17,8 +18,10 @@ import (
 	"uchi/internal/api"
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/secret"
 	"uchi/internal/core/sheet"
 	"uchi/internal/pg"
+	"uchi/internal/places"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 	"uchi/internal/work"
@@ -42,6 +45,10 @@ type serveFlags struct {
 	process     string
 	cert, key   string
 	secure      bool
+	folders     []string // that feeds may look into
+	private     bool     // networks may be reached
+	keyFile     string
+	ownServer   bool // the database is the private one
 	proxied     bool
 	mostMiB     int64
 	cellKiB     int
@@ -78,6 +85,9 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.StringVar(&f.key, "tls-key", "", "key of the certificate")
 	fl.BoolVar(&f.secure, "behind-tls", false, "a proxy in front speaks TLS: mark cookies as secure")
 	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
+	fl.StringArrayVar(&f.folders, "feed-folder", nil, "a folder on this machine that feeds may look into, with those below (repeatable)")
+	fl.BoolVar(&f.private, "allow-private", false, "feeds and notices may reach addresses in private networks")
+	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
 	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
 	fl.Int64Var(&f.unpackedMiB, "max-unpacked", sheet.DefaultLimits.UnpackedBytes>>20, "most that a part of an archive may unpack to, in MiB")
@@ -101,7 +111,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 			return err
 		}
 		defer server.Stop()
-		f.database = server.URL
+		f.database, f.ownServer = server.URL, true
 	}
 	address := listener.Addr().String()
 	if f.process == "" {
@@ -175,12 +185,72 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 	if most == 0 {
 		most = 4096
 	}
-	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log})
+	box, err := f.secrets()
+	if err != nil {
+		return nil, err
+	}
+	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log,
+		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box})
 	if err != nil {
 		return nil, err
 	}
 	// The jobs end by Stop, so that they stop between two chunks.
 	return w, w.Start(context.WithoutCancel(ctx))
+}
+
+// keyEnv may hold the keys for passwords of other systems.
+const keyEnv = "UCHI_KEY"
+
+// secrets gives what keeps the passwords of other systems: with the key that was said,
+// or for a private server one that is made beside its data.
+func (f serveFlags) secrets() (secret.Box, error) {
+	text := os.Getenv(keyEnv)
+	path := f.keyFile
+	if path == "" && text == "" && f.ownServer {
+		path = filepath.Join(f.dir, "key")
+		file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+		if err == nil {
+			_, err = file.WriteString(secret.NewKey() + "\n")
+			err = errors.Join(err, file.Close())
+		}
+		if err != nil && !errors.Is(err, fs.ErrExist) {
+			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be made: "+err.Error()).At(fault.Place{File: path})
+		}
+	}
+	if path != "" {
+		b, err := os.ReadFile(path)
+		if err != nil {
+			return secret.Box{}, fault.New(fault.Invalid, "key_refused", "the key for passwords cannot be read: "+err.Error()).At(fault.Place{File: path}).Mended("Make one with uchi key > FILE.")
+		}
+		text = string(b)
+	}
+	return secret.New(text)
+}
+
+func (a *app) keyCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "key", GroupID: "service", Args: args(cobra.NoArgs), Short: "Make a key that the service keeps passwords of other systems with",
+		Long: `Prints a new key. Keep it in a file that only the service may read, apart from the database and its backups, and start
+the service with --key-file. To change it, put the new key in the first line and leave the old one below, start the
+service again, run uchi key change, and take the old one away.`,
+		Example: "  uchi key > /etc/uchi/key\n  uchi key change",
+		RunE: func(*cobra.Command, []string) error {
+			_, err := fmt.Fprintln(a.out, secret.NewKey())
+			return err
+		},
+	}
+	cmd.AddCommand(&cobra.Command{
+		Use: "change", Args: args(cobra.NoArgs), Short: "Keep all passwords of other systems with the service's first key from now on (administrators)",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ChangeKeyWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(a.out, "%s with the first key.\n", plural(int64(r.JSON200.Count), "password is kept", "passwords are kept"))
+			return nil
+		}),
+	})
+	return cmd
 }
 
 func (a *app) firstAdministrator(ctx context.Context, st *store.Store, email string) error {
@@ -268,105 +338,3 @@ const (
 	demoAdmin    = "admin@lanternquay.example"
 	demoPassword = "shore power for all"
 )
-
-func (a *app) demoCmd() *cobra.Command {
-	var f serveFlags
-	var files string
-	cmd := &cobra.Command{
-		Use: "demo", GroupID: "service", Args: args(cobra.NoArgs), Short: "Run the service with made-up data, for a first look",
-		Long: `Runs the service with a private PostgreSQL and the records of Lanternquay, a made-up maker of
-shore-power pedestals, and signs the command line in. At the first start it leaves one import
-loaded, two checked with held rows and questions, and one open.`,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			f.admin = demoAdmin
-			f.dir = filepath.Join(f.dir, "demo")
-			os.Setenv(passwordEnv, demoPassword) //nolint:errcheck // the name is a constant
-			return a.serve(cmd.Context(), f, func(ctx context.Context, address string) error {
-				return a.fillDemo(ctx, "http://"+address, files)
-			})
-		},
-	}
-	f.add(cmd)
-	cmd.Flags().StringVar(&files, "files", "demo", "directory of the demo's files")
-	return cmd
-}
-
-// What the demo loads, in the order in which the records refer to each other.
-var demoRecords = []struct{ file, into string }{
-	{"staff.csv", "staff"}, {"existing/accounts.csv", "account"}, {"existing/contacts.csv", "contact"}, {"existing/opportunities.csv", "opportunity"},
-}
-
-// fillDemo loads the demo's records the way a user would, once.
-func (a *app) fillDemo(ctx context.Context, server, files string) error {
-	if err := signIn(ctx, server, demoAdmin, demoPassword, 30); err != nil {
-		return err
-	}
-	a.server = server
-	c, err := a.connect()
-	if err != nil {
-		return err
-	}
-	r, err := c.ListImportsWithResponse(ctx, "main", &client.ListImportsParams{Limit: 1})
-	if err != nil {
-		return err
-	}
-	if r.JSON200 != nil && len(r.JSON200.Imports) == 0 {
-		if err := a.loadDemo(ctx, c, files); err != nil {
-			return err
-		}
-	}
-	fmt.Fprintf(a.errs, "\n  The console:  %s\n  Sign in with: %s\n  Password:     %s\n\n  The command line is signed in: try bin/uchi imports\n  Ctrl-C ends it all.\n\n", server, demoAdmin, demoPassword)
-	return nil
-}
-
-func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error {
-	quiet := &app{in: a.in, out: io.Discard, errs: io.Discard, server: a.server, workspace: "main"}
-	for _, d := range demoRecords {
-		fmt.Fprintf(a.errs, "  loading %s\n", d.file)
-		err := quiet.importFile(ctx, filepath.Join(files, filepath.FromSlash(d.file)), importFlags{into: d.into, yes: true})
-		if err != nil && !errors.Is(err, errHeld) {
-			return err
-		}
-	}
-	if err := quiet.saveView(ctx, c, "account", "Norwegian customers", look{
-		filter: `country == "NO" && status == "customer"`, columns: []string{"name", "owner", "locality", "employees", "email"}, sort: []string{"-employees"},
-	}, true); err != nil {
-		return err
-	}
-	if err := a.checkDemo(ctx, quiet, files, demoChecks[:2]); err != nil {
-		return err
-	}
-	fmt.Fprintln(a.errs, "  opening brightmooring-accounts.csv")
-	i, err := quiet.upload(ctx, c, filepath.Join(files, "brightmooring-accounts.csv"), client.UploadParams{Into: "account"})
-	if err != nil {
-		return err
-	}
-	if _, err = quiet.follow(ctx, c, i.Id, ""); err != nil {
-		return err
-	}
-	return a.checkDemo(ctx, quiet, files, demoChecks[2:])
-}
-
-// demoCheck is a file of the demo that is checked and left for somebody to load.
-type demoCheck struct {
-	file  string
-	flags importFlags
-}
-
-var demoChecks = []demoCheck{
-	{"boat-show-leads.csv", importFlags{into: "lead", reading: sheet.Reading{DateOrder: "day_first"}}},
-	{"fair-visitors.csv", importFlags{into: "contact"}},
-	{"quay-enquiries.csv", importFlags{into: "contact", change: routineChange{drafts: []string{"account", "opportunity"}}}},
-	{"deal-lines.csv", importFlags{into: "opportunity", change: routineChange{drafts: []string{"line"}}}},
-}
-
-func (a *app) checkDemo(ctx context.Context, quiet *app, files string, list []demoCheck) error {
-	for _, d := range list {
-		fmt.Fprintf(a.errs, "  checking %s\n", d.file)
-		d.flags.checkOnly = true
-		if err := quiet.importFile(ctx, filepath.Join(files, d.file), d.flags); err != nil && !errors.Is(err, errHeld) {
-			return err
-		}
-	}
-	return nil
-}

@@ -85,16 +85,16 @@ func (e ActAct) Valid() bool {
 
 // Defines values for BlankPolicy.
 const (
-	Clear BlankPolicy = "clear"
-	Leave BlankPolicy = "leave"
+	BlankPolicyClear BlankPolicy = "clear"
+	BlankPolicyLeave BlankPolicy = "leave"
 )
 
 // Valid indicates whether the value is a known member of the BlankPolicy enum.
 func (e BlankPolicy) Valid() bool {
 	switch e {
-	case Clear:
+	case BlankPolicyClear:
 		return true
-	case Leave:
+	case BlankPolicyLeave:
 		return true
 	default:
 		return false
@@ -170,6 +170,48 @@ func (e EventKind) Valid() bool {
 	case EventKindRestore:
 		return true
 	case EventKindUpdate:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FeedPlaceKind.
+const (
+	Folder FeedPlaceKind = "folder"
+	Https  FeedPlaceKind = "https"
+	Sent   FeedPlaceKind = "sent"
+	Sftp   FeedPlaceKind = "sftp"
+)
+
+// Valid indicates whether the value is a known member of the FeedPlaceKind enum.
+func (e FeedPlaceKind) Valid() bool {
+	switch e {
+	case Folder:
+		return true
+	case Https:
+		return true
+	case Sent:
+		return true
+	case Sftp:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FeedSetUpAfter.
+const (
+	FeedSetUpAfterLeave FeedSetUpAfter = "leave"
+	FeedSetUpAfterMove  FeedSetUpAfter = "move"
+)
+
+// Valid indicates whether the value is a known member of the FeedSetUpAfter enum.
+func (e FeedSetUpAfter) Valid() bool {
+	switch e {
+	case FeedSetUpAfterLeave:
+		return true
+	case FeedSetUpAfterMove:
 		return true
 	default:
 		return false
@@ -754,6 +796,12 @@ type BlankPolicy string
 // Both What happens when the record and the row both have a value
 type Both string
 
+// Breach defines model for Breach.
+type Breach struct {
+	Bound string `json:"bound"`
+	Says  string `json:"says"`
+}
+
 // BroughtBack defines model for BroughtBack.
 type BroughtBack struct {
 	// Cells Cells that differ and became edits
@@ -1008,6 +1056,165 @@ type Event struct {
 
 // EventKind defines model for Event.Kind.
 type EventKind string
+
+// Feed defines model for Feed.
+type Feed struct {
+	// Files The files that it has taken, newest first
+	Files     []FeedFile `json:"files,omitempty,omitzero"`
+	HasSecret bool       `json:"has_secret"`
+
+	// HostKey Of its SFTP host, as it was first seen
+	HostKey string `json:"host_key,omitempty,omitzero"`
+
+	// Looks It looks at this moment
+	Looks bool   `json:"looks,omitempty,omitzero"`
+	Name  string `json:"name"`
+
+	// Next Its next times
+	Next []time.Time `json:"next,omitempty,omitzero"`
+
+	// Owner For whom it acts
+	Owner  string `json:"owner"`
+	Paused bool   `json:"paused"`
+
+	// Runs Its looks, newest first
+	Runs    []FeedRun `json:"runs,omitempty,omitzero"`
+	SetUp   FeedSetUp `json:"set_up"`
+	Version int       `json:"version"`
+
+	// Words When it looks
+	Words string `json:"words,omitempty,omitzero"`
+}
+
+// FeedBounds Within them a file is loaded without a person. A limit is a number of rows (20) or a share (5 %); blank limits nothing
+type FeedBounds struct {
+	// AnyValues Words of choices may be new
+	AnyValues bool `json:"any_values,omitempty,omitzero"`
+
+	// Changed Rows that change records
+	Changed string `json:"changed,omitempty,omitzero"`
+
+	// Deleted Rows that delete records
+	Deleted string `json:"deleted,omitempty,omitzero"`
+
+	// Held Rows that are held or ask a person
+	Held string `json:"held,omitempty,omitzero"`
+
+	// New Rows that make records
+	New string `json:"new,omitempty,omitzero"`
+
+	// OtherColumns Columns that the routine does not know may come
+	OtherColumns bool `json:"other_columns,omitempty,omitzero"`
+
+	// Size By how much the rows may be more or fewer than the last time
+	Size string `json:"size,omitempty,omitzero"`
+
+	// Touched Share of the records of the type that may be changed or deleted
+	Touched string `json:"touched,omitempty,omitzero"`
+
+	// WithoutSome Columns that the routine takes may be missing
+	WithoutSome bool `json:"without_some,omitempty,omitzero"`
+}
+
+// FeedFile defines model for FeedFile.
+type FeedFile struct {
+	Bytes   int64     `json:"bytes,omitempty,omitzero"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Import  int64     `json:"import,omitempty,omitzero"`
+	Name    string    `json:"name"`
+
+	// Reasons Why it waits, or was passed over
+	Reasons []Breach `json:"reasons"`
+	Rows    int64    `json:"rows,omitempty,omitzero"`
+
+	// State reading, checking, waiting (for a person), loading, loaded, refused (by a person) or passed_over
+	State   string    `json:"state"`
+	TakenAt time.Time `json:"taken_at"`
+
+	// Try It was only tried
+	Try bool `json:"try,omitempty,omitzero"`
+}
+
+// FeedPlace defines model for FeedPlace.
+type FeedPlace struct {
+	Folder string `json:"folder,omitempty,omitzero"`
+	Host   string `json:"host,omitempty,omitzero"`
+
+	// Kind On the service's machine, on a host that speaks SFTP, one file at an address, or sent by other programs
+	Kind FeedPlaceKind `json:"kind"`
+
+	// Port 22 when left out
+	Port int    `json:"port,omitempty,omitzero"`
+	Url  string `json:"url,omitempty,omitzero"`
+	User string `json:"user,omitempty,omitzero"`
+}
+
+// FeedPlaceKind On the service's machine, on a host that speaks SFTP, one file at an address, or sent by other programs
+type FeedPlaceKind string
+
+// FeedRun defines model for FeedRun.
+type FeedRun struct {
+	BeganAt time.Time `json:"began_at"`
+	DueAt   time.Time `json:"due_at,omitempty,omitzero"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+
+	// Missed Times before it that nobody lived to see
+	Missed int    `json:"missed,omitempty,omitzero"`
+	Person string `json:"person,omitempty,omitzero"`
+	Said   string `json:"said"`
+
+	// Seen Files there that it takes by their names
+	Seen    int     `json:"seen"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+
+	// Why Its time had come, by hand, or again: a file had ended
+	Why string `json:"why"`
+}
+
+// FeedSetUp defines model for FeedSetUp.
+type FeedSetUp struct {
+	// After What is done with a file that was loaded: it stays, or is moved into a folder beside it
+	After FeedSetUpAfter `json:"after,omitempty,omitzero"`
+
+	// Bounds Within them a file is loaded without a person. A limit is a number of rows (20) or a share (5 %); blank limits nothing
+	Bounds FeedBounds `json:"bounds,omitempty,omitzero"`
+
+	// Cron When it looks: minute, hour, day of month, month, day of week
+	Cron string `json:"cron,omitempty,omitzero"`
+
+	// Files The pattern of their names, with * and ?; all when blank
+	Files string `json:"files,omitempty,omitzero"`
+
+	// Mark Behind the name of a file: the name of one that says that it is whole
+	Mark   string `json:"mark,omitempty,omitzero"`
+	MoveTo string `json:"move_to,omitempty,omitzero"`
+
+	// Newest Only the newest of those that are new; else all, oldest first
+	Newest bool      `json:"newest,omitempty,omitzero"`
+	Place  FeedPlace `json:"place"`
+
+	// Routine By which its files are set up
+	Routine string `json:"routine"`
+
+	// Still For how many seconds a file must not have grown
+	Still int `json:"still,omitempty,omitzero"`
+
+	// Zone The time zone of that, such as Europe/Oslo; UTC when blank
+	Zone string `json:"zone,omitempty,omitzero"`
+}
+
+// FeedSetUpAfter What is done with a file that was loaded: it stays, or is moved into a folder beside it
+type FeedSetUpAfter string
+
+// FeedSetting defines model for FeedSetting.
+type FeedSetting struct {
+	// Secret A password or a private key; kept encrypted, and never shown
+	Secret *string   `json:"secret,omitempty"`
+	SetUp  FeedSetUp `json:"set_up,omitempty,omitzero"`
+
+	// Trust The SFTP host may show another key from now on
+	Trust bool `json:"trust,omitempty,omitzero"`
+}
 
 // Field defines model for Field.
 type Field = catalog.Field
@@ -2096,6 +2303,9 @@ type ColumnsParam = []string
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
+// FeedParam defines model for feed_param.
+type FeedParam = string
+
 // FieldParam defines model for field_param.
 type FieldParam = string
 
@@ -2253,6 +2463,28 @@ type SaveBundleJSONBody struct {
 // PlanUndoBundleParams defines parameters for PlanUndoBundle.
 type PlanUndoBundleParams struct {
 	Limit LimitParam `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// SetFeedParams defines parameters for SetFeed.
+type SetFeedParams struct {
+	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
+	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
+}
+
+// SendToFeedParams defines parameters for SendToFeed.
+type SendToFeedParams struct {
+	Name string `form:"name" json:"name"`
+}
+
+// PauseFeedJSONBody defines parameters for PauseFeed.
+type PauseFeedJSONBody struct {
+	Paused bool `json:"paused"`
+}
+
+// RunFeedJSONBody defines parameters for RunFeed.
+type RunFeedJSONBody struct {
+	// Try Check what it finds, or the last file again, and load nothing
+	Try bool `json:"try,omitempty,omitzero"`
 }
 
 // ListImportsParams defines parameters for ListImports.
@@ -2678,6 +2910,15 @@ type OrderBundleJSONRequestBody OrderBundleJSONBody
 // SaveBundleJSONRequestBody defines body for SaveBundle for application/json ContentType.
 type SaveBundleJSONRequestBody SaveBundleJSONBody
 
+// SetFeedJSONRequestBody defines body for SetFeed for application/json ContentType.
+type SetFeedJSONRequestBody = FeedSetting
+
+// PauseFeedJSONRequestBody defines body for PauseFeed for application/json ContentType.
+type PauseFeedJSONRequestBody PauseFeedJSONBody
+
+// RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
+type RunFeedJSONRequestBody RunFeedJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -2835,6 +3076,11 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 
 // The interface specification for the client above.
 type ClientInterface interface {
+
+	// ChangeKey Encrypt the passwords of other systems with the first of the service's keys (administrators)
+	//
+	// Corresponds with POST /feeds/key (the `ChangeKey` operationId).
+	ChangeKey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLog Who did what, newest first (administrators)
 	//
@@ -3115,6 +3361,70 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 	PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListFeeds What runs by itself
+	//
+	// Corresponds with GET /workspaces/{workspace}/feeds (the `ListFeeds` operationId).
+	ListFeeds(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveFeed Forget a feed; its imports stay (administrators)
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/feeds/{feed} (the `RemoveFeed` operationId).
+	RemoveFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetFeed A feed with its next times, its looks and the files that it has taken
+	//
+	// Corresponds with GET /workspaces/{workspace}/feeds/{feed} (the `GetFeed` operationId).
+	GetFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFeedWithBody Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+	SetFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFeed Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+	SetFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, body SetFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SendToFeedWithBody Send a file to a feed of the kind sent
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/files (the `SendToFeed` operationId).
+	SendToFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SendToFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PauseFeedWithBody Pause a feed or let it go on
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+	PauseFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PauseFeed Pause a feed or let it go on
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+	PauseFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body PauseFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RunFeedWithBody Have a feed look now
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+	RunFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RunFeed Have a feed look now
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+	RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListImports The imports, newest first
 	//
@@ -3783,6 +4093,21 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
 	ChangeView(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+}
+
+// ChangeKey Encrypt the passwords of other systems with the first of the service's keys (administrators)
+//
+// Corresponds with POST /feeds/key (the `ChangeKey` operationId).
+func (c *Client) ChangeKey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewChangeKeyRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
 }
 
 // ListLog Who did what, newest first (administrators)
@@ -4515,6 +4840,170 @@ func (c *Client) UndoBundle(ctx context.Context, workspace WorkspaceParam, bundl
 // Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 func (c *Client) PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPlanUndoBundleRequest(c.Server, workspace, bundle, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListFeeds What runs by itself
+//
+// Corresponds with GET /workspaces/{workspace}/feeds (the `ListFeeds` operationId).
+func (c *Client) ListFeeds(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListFeedsRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveFeed Forget a feed; its imports stay (administrators)
+//
+// Corresponds with DELETE /workspaces/{workspace}/feeds/{feed} (the `RemoveFeed` operationId).
+func (c *Client) RemoveFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveFeedRequest(c.Server, workspace, feed)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetFeed A feed with its next times, its looks and the files that it has taken
+//
+// Corresponds with GET /workspaces/{workspace}/feeds/{feed} (the `GetFeed` operationId).
+func (c *Client) GetFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetFeedRequest(c.Server, workspace, feed)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFeedWithBody Make a feed, or set it up anew; it acts for whoever does so (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+func (c *Client) SetFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFeedRequestWithBody(c.Server, workspace, feed, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFeed Make a feed, or set it up anew; it acts for whoever does so (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+func (c *Client) SetFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, body SetFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFeedRequest(c.Server, workspace, feed, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SendToFeedWithBody Send a file to a feed of the kind sent
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/files (the `SendToFeed` operationId).
+func (c *Client) SendToFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SendToFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSendToFeedRequestWithBody(c.Server, workspace, feed, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PauseFeedWithBody Pause a feed or let it go on
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+func (c *Client) PauseFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPauseFeedRequestWithBody(c.Server, workspace, feed, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PauseFeed Pause a feed or let it go on
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+func (c *Client) PauseFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body PauseFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPauseFeedRequest(c.Server, workspace, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RunFeedWithBody Have a feed look now
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+func (c *Client) RunFeedWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRunFeedRequestWithBody(c.Server, workspace, feed, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RunFeed Have a feed look now
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+func (c *Client) RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRunFeedRequest(c.Server, workspace, feed, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6293,6 +6782,33 @@ func (c *Client) ChangeView(ctx context.Context, workspace WorkspaceParam, view 
 	return c.Client.Do(req)
 }
 
+// NewChangeKeyRequest constructs an http.Request for the ChangeKey method
+func NewChangeKeyRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/key")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListLogRequest constructs an http.Request for the ListLog method
 func NewListLogRequest(server string, params *ListLogParams) (*http.Request, error) {
 	var err error
@@ -7779,6 +8295,363 @@ func NewPlanUndoBundleRequest(server string, workspace WorkspaceParam, bundle Bu
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewListFeedsRequest constructs an http.Request for the ListFeeds method
+func NewListFeedsRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveFeedRequest constructs an http.Request for the RemoveFeed method
+func NewRemoveFeedRequest(server string, workspace WorkspaceParam, feed FeedParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetFeedRequest constructs an http.Request for the GetFeed method
+func NewGetFeedRequest(server string, workspace WorkspaceParam, feed FeedParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetFeedRequest calls the generic SetFeed builder with application/json body
+func NewSetFeedRequest(server string, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, body SetFeedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetFeedRequestWithBody(server, workspace, feed, params, "application/json", bodyReader)
+}
+
+// NewSetFeedRequestWithBody constructs an http.Request for the SetFeed method, with any body, and a specified content type
+func NewSetFeedRequestWithBody(server string, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "If-Match", params.IfMatch, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "string", Format: ""})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("If-Match", headerParam0)
+
+	}
+
+	return req, nil
+}
+
+// NewSendToFeedRequestWithBody constructs an http.Request for the SendToFeed method, with any body, and a specified content type
+func NewSendToFeedRequestWithBody(server string, workspace WorkspaceParam, feed FeedParam, params *SendToFeedParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s/files", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "name", params.Name, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewPauseFeedRequest calls the generic PauseFeed builder with application/json body
+func NewPauseFeedRequest(server string, workspace WorkspaceParam, feed FeedParam, body PauseFeedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewPauseFeedRequestWithBody(server, workspace, feed, "application/json", bodyReader)
+}
+
+// NewPauseFeedRequestWithBody constructs an http.Request for the PauseFeed method, with any body, and a specified content type
+func NewPauseFeedRequestWithBody(server string, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s/pause", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRunFeedRequest calls the generic RunFeed builder with application/json body
+func NewRunFeedRequest(server string, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRunFeedRequestWithBody(server, workspace, feed, "application/json", bodyReader)
+}
+
+// NewRunFeedRequestWithBody constructs an http.Request for the RunFeed method, with any body, and a specified content type
+func NewRunFeedRequestWithBody(server string, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s/run", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -12787,6 +13660,13 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// ChangeKeyWithResponse Encrypt the passwords of other systems with the first of the service's keys (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/key (the `ChangeKey` operationId).
+	ChangeKeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ChangeKeyResponse, error)
+
 	// ListLogWithResponse Who did what, newest first (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -13108,6 +13988,76 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 	PlanUndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*PlanUndoBundleResponse, error)
+
+	// ListFeedsWithResponse What runs by itself
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/feeds (the `ListFeeds` operationId).
+	ListFeedsWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error)
+
+	// RemoveFeedWithResponse Forget a feed; its imports stay (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/feeds/{feed} (the `RemoveFeed` operationId).
+	RemoveFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*RemoveFeedResponse, error)
+
+	// GetFeedWithResponse A feed with its next times, its looks and the files that it has taken
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/feeds/{feed} (the `GetFeed` operationId).
+	GetFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*GetFeedResponse, error)
+
+	// SetFeedWithBodyWithResponse Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+	SetFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetFeedResponse, error)
+
+	// SetFeedWithResponse Make a feed, or set it up anew; it acts for whoever does so (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+	SetFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, body SetFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*SetFeedResponse, error)
+
+	// SendToFeedWithBodyWithResponse Send a file to a feed of the kind sent
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/files (the `SendToFeed` operationId).
+	SendToFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SendToFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SendToFeedResponse, error)
+
+	// PauseFeedWithBodyWithResponse Pause a feed or let it go on
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+	PauseFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PauseFeedResponse, error)
+
+	// PauseFeedWithResponse Pause a feed or let it go on
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+	PauseFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body PauseFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*PauseFeedResponse, error)
+
+	// RunFeedWithBodyWithResponse Have a feed look now
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+	RunFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RunFeedResponse, error)
+
+	// RunFeedWithResponse Have a feed look now
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+	RunFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*RunFeedResponse, error)
 
 	// ListImportsWithResponse The imports, newest first
 	//
@@ -13878,6 +14828,58 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/views/{view} (the `ChangeView` operationId).
 	ChangeViewWithResponse(ctx context.Context, workspace WorkspaceParam, view int64, params *ChangeViewParams, body ChangeViewJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeViewResponse, error)
+}
+
+type ChangeKeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Count int `json:"count"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ChangeKeyResponse) GetJSON200() *struct {
+	Count int `json:"count"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ChangeKeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ChangeKeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ChangeKeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ChangeKeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ChangeKeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 type ListLogResponse struct {
@@ -15505,6 +16507,339 @@ func (r PlanUndoBundleResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PlanUndoBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListFeedsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Feeds []Feed `json:"feeds"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListFeedsResponse) GetJSON200() *struct {
+	Feeds []Feed `json:"feeds"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListFeedsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListFeedsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListFeedsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListFeedsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListFeedsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetFeedResponse) GetJSON200() *Feed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetFeedResponse) GetJSON200() *Feed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SendToFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *FeedFile
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r SendToFeedResponse) GetJSON202() *FeedFile {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SendToFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SendToFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SendToFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SendToFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SendToFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type PauseFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PauseFeedResponse) GetJSON200() *Feed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PauseFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PauseFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PauseFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PauseFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PauseFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RunFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r RunFeedResponse) GetJSON202() *Feed {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RunFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RunFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RunFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RunFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RunFeedResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -19532,6 +20867,19 @@ func (r ChangeViewResponse) ContentType() string {
 	return ""
 }
 
+// ChangeKeyWithResponse Encrypt the passwords of other systems with the first of the service's keys (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/key (the `ChangeKey` operationId).
+func (c *ClientWithResponses) ChangeKeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ChangeKeyResponse, error) {
+	rsp, err := c.ChangeKey(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseChangeKeyResponse(rsp)
+}
+
 // ListLogWithResponse Who did what, newest first (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -20128,6 +21476,136 @@ func (c *ClientWithResponses) PlanUndoBundleWithResponse(ctx context.Context, wo
 		return nil, err
 	}
 	return ParsePlanUndoBundleResponse(rsp)
+}
+
+// ListFeedsWithResponse What runs by itself
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/feeds (the `ListFeeds` operationId).
+func (c *ClientWithResponses) ListFeedsWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error) {
+	rsp, err := c.ListFeeds(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListFeedsResponse(rsp)
+}
+
+// RemoveFeedWithResponse Forget a feed; its imports stay (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/feeds/{feed} (the `RemoveFeed` operationId).
+func (c *ClientWithResponses) RemoveFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*RemoveFeedResponse, error) {
+	rsp, err := c.RemoveFeed(ctx, workspace, feed, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveFeedResponse(rsp)
+}
+
+// GetFeedWithResponse A feed with its next times, its looks and the files that it has taken
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/feeds/{feed} (the `GetFeed` operationId).
+func (c *ClientWithResponses) GetFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, reqEditors ...RequestEditorFn) (*GetFeedResponse, error) {
+	rsp, err := c.GetFeed(ctx, workspace, feed, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetFeedResponse(rsp)
+}
+
+// SetFeedWithBodyWithResponse Make a feed, or set it up anew; it acts for whoever does so (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+func (c *ClientWithResponses) SetFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetFeedResponse, error) {
+	rsp, err := c.SetFeedWithBody(ctx, workspace, feed, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetFeedResponse(rsp)
+}
+
+// SetFeedWithResponse Make a feed, or set it up anew; it acts for whoever does so (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed} (the `SetFeed` operationId).
+func (c *ClientWithResponses) SetFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SetFeedParams, body SetFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*SetFeedResponse, error) {
+	rsp, err := c.SetFeed(ctx, workspace, feed, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetFeedResponse(rsp)
+}
+
+// SendToFeedWithBodyWithResponse Send a file to a feed of the kind sent
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/files (the `SendToFeed` operationId).
+func (c *ClientWithResponses) SendToFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, params *SendToFeedParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SendToFeedResponse, error) {
+	rsp, err := c.SendToFeedWithBody(ctx, workspace, feed, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSendToFeedResponse(rsp)
+}
+
+// PauseFeedWithBodyWithResponse Pause a feed or let it go on
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+func (c *ClientWithResponses) PauseFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PauseFeedResponse, error) {
+	rsp, err := c.PauseFeedWithBody(ctx, workspace, feed, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePauseFeedResponse(rsp)
+}
+
+// PauseFeedWithResponse Pause a feed or let it go on
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/pause (the `PauseFeed` operationId).
+func (c *ClientWithResponses) PauseFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body PauseFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*PauseFeedResponse, error) {
+	rsp, err := c.PauseFeed(ctx, workspace, feed, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePauseFeedResponse(rsp)
+}
+
+// RunFeedWithBodyWithResponse Have a feed look now
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+func (c *ClientWithResponses) RunFeedWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RunFeedResponse, error) {
+	rsp, err := c.RunFeedWithBody(ctx, workspace, feed, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRunFeedResponse(rsp)
+}
+
+// RunFeedWithResponse Have a feed look now
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
+func (c *ClientWithResponses) RunFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*RunFeedResponse, error) {
+	rsp, err := c.RunFeed(ctx, workspace, feed, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRunFeedResponse(rsp)
 }
 
 // ListImportsWithResponse The imports, newest first
@@ -21560,6 +23038,41 @@ func (c *ClientWithResponses) ChangeViewWithResponse(ctx context.Context, worksp
 	return ParseChangeViewResponse(rsp)
 }
 
+// ParseChangeKeyResponse parses an HTTP response from a ChangeKeyWithResponse call
+func ParseChangeKeyResponse(rsp *http.Response) (*ChangeKeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ChangeKeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Count int `json:"count"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListLogResponse parses an HTTP response from a ListLogWithResponse call
 func ParseListLogResponse(rsp *http.Response) (*ListLogResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -22681,6 +24194,235 @@ func ParsePlanUndoBundleResponse(rsp *http.Response) (*PlanUndoBundleResponse, e
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListFeedsResponse parses an HTTP response from a ListFeedsWithResponse call
+func ParseListFeedsResponse(rsp *http.Response) (*ListFeedsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListFeedsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Feeds []Feed `json:"feeds"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveFeedResponse parses an HTTP response from a RemoveFeedWithResponse call
+func ParseRemoveFeedResponse(rsp *http.Response) (*RemoveFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetFeedResponse parses an HTTP response from a GetFeedWithResponse call
+func ParseGetFeedResponse(rsp *http.Response) (*GetFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetFeedResponse parses an HTTP response from a SetFeedWithResponse call
+func ParseSetFeedResponse(rsp *http.Response) (*SetFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSendToFeedResponse parses an HTTP response from a SendToFeedWithResponse call
+func ParseSendToFeedResponse(rsp *http.Response) (*SendToFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SendToFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest FeedFile
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParsePauseFeedResponse parses an HTTP response from a PauseFeedWithResponse call
+func ParsePauseFeedResponse(rsp *http.Response) (*PauseFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PauseFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRunFeedResponse parses an HTTP response from a RunFeedWithResponse call
+func ParseRunFeedResponse(rsp *http.Response) (*RunFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RunFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

@@ -130,6 +130,7 @@ type NewImport struct {
 	Routine   *mapping.Routine
 	Bundle    *int64 // that it belongs to
 	By        int64
+	Also      func(ctx context.Context, tx pgx.Tx, id int64) error // in the same transaction
 }
 
 // AddImport makes an import, and the run that reads it.
@@ -154,6 +155,11 @@ func (s *Store) AddImport(ctx context.Context, n NewImport, enqueue Enqueue) (in
 		}
 		if err := enqueue(ctx, tx, r); err != nil {
 			return err
+		}
+		if n.Also != nil {
+			if err := n.Also(ctx, tx, id); err != nil {
+				return err
+			}
 		}
 		return logIn(ctx, tx, Entry{Person: n.By, Workspace: n.Workspace, Action: "upload", Subject: importSubject(id)})
 	})

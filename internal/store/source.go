@@ -52,6 +52,14 @@ func (s *Store) SaveSource(ctx context.Context, name string, body io.Reader, dec
 	return id, nil
 }
 
+// SourceSum gives the SHA-256 of a stored source, and its size.
+func (s *Store) SourceSum(ctx context.Context, id int64) (sum string, bytes int64, err error) {
+	if err := s.pool.QueryRow(ctx, `select sha256, bytes from sources where id = $1`, id).Scan(&sum, &bytes); err != nil {
+		return "", 0, fmt.Errorf("read source: %w", err)
+	}
+	return sum, bytes, nil
+}
+
 // chunkRows gives the chunks to COPY one by one.
 type chunkRows struct {
 	source int64

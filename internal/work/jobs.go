@@ -80,6 +80,9 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 // its import belongs to.
 func (s *Service) hasEnded(ctx context.Context, importID int64) {
 	s.ended.tell(importID)
+	if err := s.goOnWithFile(ctx, importID); err != nil {
+		s.opt.Log.Warn("could not go on with a feed", "import", importID, "error", err)
+	}
 	if err := s.advanceOf(ctx, importID); err != nil {
 		s.opt.Log.Warn("could not go on with a bundle", "import", importID, "error", err)
 	}

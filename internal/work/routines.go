@@ -75,33 +75,11 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 	if err != nil {
 		return nil, err
 	}
-	there, columns := headers(i), suggest.NewView(i.Columns.V) // compared once for all routines
+	columns := suggest.NewView(i.Columns.V) // compared once for all routines
 	var list []Recognised
 	for _, r := range saved {
-		wanted := r.Document.V.Columns()
-		rec := Recognised{Name: r.Name, Type: r.Type}
-		for _, w := range wanted {
-			if !slices.Contains(there, w) {
-				rec.Missing = append(rec.Missing, missing(c, r.Document.V, w))
-			}
-		}
 		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
-		renamed(c, r.Document.V, columns, rec.Missing)
-		for _, h := range there {
-			taken := slices.ContainsFunc(rec.Missing, func(m Missing) bool { return m.Now == h })
-			if !taken && !slices.Contains(wanted, h) && !slices.Contains(r.Document.V.Ignored, h) {
-				rec.New = append(rec.New, h)
-			}
-		}
-		gone := 0
-		for _, m := range rec.Missing {
-			if m.Now == "" {
-				gone++
-			}
-		}
-		if len(wanted) > 0 {
-			rec.Share = 1 - float64(gone)/float64(len(wanted))
-		}
+		rec := against(c, r, i, columns)
 		if rec.Share >= leastShare || used {
 			rec.Values = newValues(r.Document.V, c, i)
 			list = append(list, rec)
@@ -111,6 +89,34 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 		return cmp.Or(cmp.Compare(b.Share, a.Share), cmp.Compare(len(a.New), len(b.New)))
 	})
 	return list, nil
+}
+
+// against tells how the columns of an import differ from those that a routine takes.
+func against(c catalog.Catalog, r store.SavedRoutine, i store.Import, columns *suggest.View) Recognised {
+	there, wanted := headers(i), r.Document.V.Columns()
+	rec := Recognised{Name: r.Name, Type: r.Type}
+	for _, w := range wanted {
+		if !slices.Contains(there, w) {
+			rec.Missing = append(rec.Missing, missing(c, r.Document.V, w))
+		}
+	}
+	renamed(c, r.Document.V, columns, rec.Missing)
+	for _, h := range there {
+		taken := slices.ContainsFunc(rec.Missing, func(m Missing) bool { return m.Now == h })
+		if !taken && !slices.Contains(wanted, h) && !slices.Contains(r.Document.V.Ignored, h) {
+			rec.New = append(rec.New, h)
+		}
+	}
+	gone := 0
+	for _, m := range rec.Missing {
+		if m.Now == "" {
+			gone++
+		}
+	}
+	if len(wanted) > 0 {
+		rec.Share = 1 - float64(gone)/float64(len(wanted))
+	}
+	return rec
 }
 
 // missing says what a routine does with a column that is not there.

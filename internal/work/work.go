@@ -19,9 +19,11 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/secret"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
+	"uchi/internal/places"
 	"uchi/internal/staging"
 	"uchi/internal/store"
 
@@ -32,10 +34,12 @@ import (
 
 // Options set up a service process.
 type Options struct {
-	Process   string       // a name that stays the same when the process starts again
-	Workers   int          // jobs at once in this process
-	MostBytes int64        // largest source
-	Limits    sheet.Limits // of cells and rows
+	Process   string         // a name that stays the same when the process starts again
+	Workers   int            // jobs at once in this process
+	MostBytes int64          // largest source
+	Limits    sheet.Limits   // of cells and rows
+	Places    places.Options // what feeds may reach
+	Secrets   secret.Box     // keeps the passwords of other systems
 	Log       *slog.Logger
 }
 
@@ -46,10 +50,15 @@ type Service struct {
 	queue *river.Client[pgx.Tx]
 	opt   Options
 	ended endings
-	ready sync.Map // imports that were made ready for mending, by what holds
+	ready sync.Map      // imports that were made ready for mending, by what holds
+	looks chan struct{} // of feeds, so many at once
+	wake  chan struct{} // a feed is to look now
 	stop  context.CancelFunc
 	done  chan struct{}
 }
+
+// mostLooks is how many feeds look at once.
+const mostLooks = 2
 
 // quiet passes on the warnings of the job queue and keeps its chatter back.
 func quiet(log *slog.Logger) *slog.Logger {
@@ -84,7 +93,7 @@ const (
 
 // New prepares a service process; Start begins the work.
 func New(st *store.Store, room *staging.Room, opt Options) (*Service, error) {
-	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{})}
+	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks), wake: make(chan struct{}, 1)}
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{service: s}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
@@ -112,6 +121,9 @@ func (s *Service) Start(ctx context.Context) error {
 	if err := s.takeOver(ctx, s.opt.Process); err != nil {
 		return err
 	}
+	if err := s.store.FreeFeeds(ctx, s.opt.Process, silentAfter); err != nil {
+		return err
+	}
 	if err := s.queue.Start(ctx); err != nil {
 		return fmt.Errorf("start jobs: %w", err)
 	}
@@ -135,6 +147,11 @@ func (s *Service) takeOver(ctx context.Context, own string) error {
 // cleans up, until the service ends.
 func (s *Service) upkeep(ctx context.Context) {
 	defer close(s.done)
+	defer func() { // looks of feeds end with the service
+		for range mostLooks {
+			s.looks <- struct{}{}
+		}
+	}()
 	tick := time.NewTicker(beatEvery)
 	defer tick.Stop()
 	var cleaned time.Time
@@ -142,6 +159,11 @@ func (s *Service) upkeep(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			return
+		case <-s.wake:
+			if err := s.lookForFeeds(ctx); err != nil {
+				s.opt.Log.Warn("could not look for feeds", "error", err)
+			}
+			continue
 		case <-tick.C:
 		}
 		if err := s.store.Beat(ctx, s.opt.Process); err != nil {
@@ -156,6 +178,9 @@ func (s *Service) upkeep(ctx context.Context) {
 		}
 		if err := s.advanceAll(ctx); err != nil {
 			s.opt.Log.Warn("could not go on with a bundle", "error", err)
+		}
+		if err := s.lookForFeeds(ctx); err != nil {
+			s.opt.Log.Warn("could not look for feeds", "error", err)
 		}
 		if err := s.freeLost(ctx); err != nil {
 			s.opt.Log.Warn("could not look for lost runs", "error", err)

@@ -1558,6 +1558,124 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** What runs by itself */
+        get: operations["listFeeds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/feeds/{feed}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        /** A feed with its next times, its looks and the files that it has taken */
+        get: operations["getFeed"];
+        /** Make a feed, or set it up anew; it acts for whoever does so (administrators) */
+        put: operations["setFeed"];
+        post?: never;
+        /** Forget a feed; its imports stay (administrators) */
+        delete: operations["removeFeed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/feeds/{feed}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a feed look now */
+        post: operations["runFeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/feeds/{feed}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause a feed or let it go on */
+        post: operations["pauseFeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/feeds/{feed}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a file to a feed of the kind sent */
+        post: operations["sendToFeed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Encrypt the passwords of other systems with the first of the service's keys (administrators) */
+        post: operations["changeKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}": {
         parameters: {
             query?: never;
@@ -3141,6 +3259,132 @@ export interface components {
             /** Format: date-time */
             changed_at: string;
         };
+        FeedPlace: {
+            /**
+             * @description On the service's machine, on a host that speaks SFTP, one file at an address, or sent by other programs
+             * @enum {string}
+             */
+            kind: "folder" | "sftp" | "https" | "sent";
+            folder?: string;
+            host?: string;
+            /** @description 22 when left out */
+            port?: number;
+            user?: string;
+            url?: string;
+        };
+        /** @description Within them a file is loaded without a person. A limit is a number of rows (20) or a share (5 %); blank limits nothing */
+        FeedBounds: {
+            /** @description Rows that are held or ask a person */
+            held?: string;
+            /** @description Rows that make records */
+            new?: string;
+            /** @description Rows that change records */
+            changed?: string;
+            /** @description Rows that delete records */
+            deleted?: string;
+            /** @description Share of the records of the type that may be changed or deleted */
+            touched?: string;
+            /** @description By how much the rows may be more or fewer than the last time */
+            size?: string;
+            /** @description Columns that the routine takes may be missing */
+            without_some?: boolean;
+            /** @description Words of choices may be new */
+            any_values?: boolean;
+            /** @description Columns that the routine does not know may come */
+            other_columns?: boolean;
+        };
+        FeedSetUp: {
+            /** @description By which its files are set up */
+            routine: string;
+            place: components["schemas"]["FeedPlace"];
+            /** @description The pattern of their names, with * and ?; all when blank */
+            files?: string;
+            /** @description Only the newest of those that are new; else all, oldest first */
+            newest?: boolean;
+            /** @description For how many seconds a file must not have grown */
+            still?: number;
+            /** @description Behind the name of a file: the name of one that says that it is whole */
+            mark?: string;
+            /**
+             * @description What is done with a file that was loaded: it stays, or is moved into a folder beside it
+             * @enum {string}
+             */
+            after?: "leave" | "move";
+            move_to?: string;
+            /** @description When it looks: minute, hour, day of month, month, day of week */
+            cron?: string;
+            /** @description The time zone of that, such as Europe/Oslo; UTC when blank */
+            zone?: string;
+            bounds?: components["schemas"]["FeedBounds"];
+        };
+        FeedSetting: {
+            set_up?: components["schemas"]["FeedSetUp"];
+            /** @description A password or a private key; kept encrypted, and never shown */
+            secret?: string;
+            /** @description The SFTP host may show another key from now on */
+            trust?: boolean;
+        };
+        Feed: {
+            name: string;
+            set_up: components["schemas"]["FeedSetUp"];
+            /** @description When it looks */
+            words?: string;
+            /** @description Its next times */
+            next?: string[];
+            paused: boolean;
+            /** @description It looks at this moment */
+            looks?: boolean;
+            version: number;
+            /** @description For whom it acts */
+            owner: string;
+            has_secret: boolean;
+            /** @description Of its SFTP host, as it was first seen */
+            host_key?: string;
+            /** @description The files that it has taken, newest first */
+            files?: components["schemas"]["FeedFile"][];
+            /** @description Its looks, newest first */
+            runs?: components["schemas"]["FeedRun"][];
+        };
+        FeedFile: {
+            name: string;
+            /** Format: int64 */
+            bytes?: number;
+            /** @description reading, checking, waiting (for a person), loading, loaded, refused (by a person) or passed_over */
+            state: string;
+            /** @description Why it waits, or was passed over */
+            reasons: components["schemas"]["Breach"][];
+            /** @description It was only tried */
+            try?: boolean;
+            /** Format: int64 */
+            import?: number;
+            /** Format: int64 */
+            rows?: number;
+            /** Format: date-time */
+            taken_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+        };
+        Breach: {
+            bound: string;
+            says: string;
+        };
+        FeedRun: {
+            /** @description Its time had come, by hand, or again: a file had ended */
+            why: string;
+            person?: string;
+            /** Format: date-time */
+            due_at?: string;
+            /** Format: date-time */
+            began_at: string;
+            /** Format: date-time */
+            ended_at?: string;
+            /** @description Files there that it takes by their names */
+            seen: number;
+            /** @description Times before it that nobody lived to see */
+            missed?: number;
+            said: string;
+            trouble?: components["schemas"]["Trouble"];
+        };
         BundleImport: {
             import: components["schemas"]["Import"];
             /** @description The record types that its rows become, by their plural; empty while nobody has said */
@@ -3379,6 +3623,7 @@ export interface components {
         reason_param: string;
         workspace_param: string;
         import_param: number;
+        feed_param: string;
         bundle_param: number;
         type_param: string;
         /** @description Such as CON-1042 */
@@ -6269,6 +6514,222 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listFeeds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The feeds by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        feeds: components["schemas"]["Feed"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setFeed: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there */
+                "If-Match"?: components["parameters"]["on_version"];
+            };
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedSetting"];
+            };
+        };
+        responses: {
+            /** @description The feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    runFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    /** @description Check what it finds, or the last file again, and load nothing */
+                    try?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description It looks */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    pauseFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    paused: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description The feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    sendToFeed: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The file as the feed has taken it */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedFile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        count: number;
+                    };
                 };
             };
             default: components["responses"]["Problem"];

@@ -1,0 +1,275 @@
+package work
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/feed"
+	"uchi/internal/core/life"
+	"uchi/internal/store"
+)
+
+// fed is a bench with a folder that feeds look into, and a routine for marinas.
+func fed(t *testing.T) (*bench, string) {
+	b := start(t)
+	dir := t.TempDir()
+	b.work.opt.Places.Folders = []string{dir}
+	i := b.upload("account", "External ID,Company,Status\nM-1,Ulvsund Havn,customer\nM-2,Kyst Gjestehavn,prospect\n")
+	r := *i.Routine.V
+	r.Name = "marinas"
+	_, err := b.work.SaveRoutine(b.Context(), "main", r, 0, b.person)
+	b.ok(err)
+	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
+	return b, dir
+}
+
+// put writes a file, changed so many hours ago.
+func (b *bench) put(dir, name, text string, hours int) {
+	b.Helper()
+	path := filepath.Join(dir, name)
+	b.ok(os.WriteFile(path, []byte(text), 0o600))
+	at := time.Now().Add(-time.Duration(hours) * time.Hour)
+	b.ok(os.Chtimes(path, at, at))
+}
+
+func (b *bench) setFeed(f feed.Feed) {
+	b.Helper()
+	f.Routine = "marinas"
+	f.Mark = ".done" // else each look waits for a while
+	if f.When.Cron == "" && f.Place.Kind != feed.Sent {
+		f.When.Cron = "0 3 1 1 *"
+	}
+	b.ok(b.work.SetFeed(b.Context(), "main", "marinas weekly", 0, FeedSetting{Document: &f}, b.person))
+}
+
+// rests has the feed look and waits until nothing of it is under way.
+func (b *bench) rests(try bool) (store.Feed, []string) {
+	b.Helper()
+	b.ok(b.work.AskFeed(b.Context(), "main", "marinas weekly", try, b.person))
+	return b.resting()
+}
+
+func (b *bench) resting() (store.Feed, []string) {
+	b.Helper()
+	quiet := 0
+	for range 1500 {
+		f, err := b.store.Feed(b.Context(), "main", "marinas weekly")
+		b.ok(err)
+		files, err := b.store.FeedFiles(b.Context(), f.ID, 0)
+		b.ok(err)
+		busy := func(x store.FeedFile) bool {
+			return x.State == store.FeedReading || x.State == store.FeedChecking || x.State == store.FeedLoading
+		}
+		waits := slices.ContainsFunc(files, func(x store.FeedFile) bool { return x.State == store.FeedWaiting })
+		due := f.NextAt != nil && f.NextAt.Before(time.Now()) && !waits && (!f.Paused || f.Why == "by hand")
+		if quiet++; f.Run != nil || due || slices.ContainsFunc(files, busy) {
+			quiet = 0
+		}
+		if quiet > 2 {
+			slices.Reverse(files)
+			var said []string
+			for _, x := range files {
+				s := x.Name + " " + string(x.State)
+				for _, r := range x.Reasons.V {
+					s += "; " + r.Bound
+				}
+				said = append(said, s)
+			}
+			return f, said
+		}
+		b.work.wakeUp()
+		time.Sleep(20 * time.Millisecond)
+	}
+	b.Fatal("the feed does not come to rest")
+	panic("unreachable")
+}
+
+func marinas(from, to int, status string) string {
+	var s strings.Builder
+	s.WriteString("External ID,Company,Status\n")
+	for n := from; n <= to; n++ {
+		fmt.Fprintf(&s, "M-%d,Havn %d,%s\n", n, n, status)
+	}
+	return s.String()
+}
+
+// A feed loads what is whole, in its order, each content once, within its bounds, and
+// puts it away; what breaks a bound waits for a person with the reason, and nothing
+// behind it is taken before that is settled.
+func TestFeed(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, Size: feed.Limit{Set: true, Number: 50, Percent: true}, OtherColumns: true}})
+	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer"), 5)
+	b.put(dir, "marinas-1.csv.done", "", 5)
+	b.put(dir, "marinas-2.csv", marinas(1, 12, "prospect"), 4)
+	b.put(dir, "marinas-2.csv.done", "", 4)
+	b.put(dir, "marinas-3.csv", marinas(1, 12, "partner"), 3) // not whole yet
+	b.put(dir, "leads.csv", "x", 2)
+	f, said := b.rests(false)
+	b.want(strings.Join(said, "\n"), "marinas-1.csv loaded\nmarinas-2.csv loaded")
+	b.want(b.records("account") != "" && f.Run == nil, true)
+	there, err := filepath.Glob(filepath.Join(dir, "*", "*"))
+	b.ok(err)
+	var names []string
+	for _, p := range there {
+		names = append(names, filepath.Base(p))
+	}
+	b.want(strings.Join(names, " "), "marinas-1.csv marinas-1.csv.done marinas-2.csv marinas-2.csv.done")
+	runs, err := b.store.FeedRuns(b.Context(), f.ID, 10)
+	b.ok(err)
+	b.want(runs[len(runs)-1].Said, "took marinas-1.csv")
+	b.want(runs[0].Said, "1 not whole yet: they have no .done")
+
+	// The same content under another name, and one that breaks bounds.
+	b.put(dir, "marinas-3.csv.done", "", 3)
+	b.put(dir, "marinas-3.csv", marinas(1, 12, "prospect"), 3)
+	b.put(dir, "marinas-4.csv", "External ID,Company\nM-99,\nM-2,Kyst\n", 2)
+	b.put(dir, "marinas-4.csv.done", "", 2)
+	b.put(dir, "marinas-5.csv", marinas(1, 13, "former"), 1)
+	b.put(dir, "marinas-5.csv.done", "", 1)
+	_, said = b.rests(false)
+	b.want(strings.Join(said[2:], "\n"), "marinas-3.csv passed_over; came before\nmarinas-4.csv waiting; missing columns; held; size")
+	_, said = b.rests(false)
+	b.want(len(said), 4)
+
+	// A person decides; then the next one is taken.
+	files, err := b.store.FeedFiles(b.Context(), f.ID, 1)
+	b.ok(err)
+	i, err := b.store.Import(b.Context(), "main", *files[0].Import)
+	b.ok(err)
+	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
+	_, said = b.resting()
+	b.want(strings.Join(said[3:], "\n"), "marinas-4.csv refused; missing columns; held; size\nmarinas-5.csv loaded")
+	b.want(strings.Count(b.records("account"), "former"), 13)
+	if got := entriesOf(b, "load"); !strings.Contains(got, "Ada load import") {
+		t.Errorf("the log says\n%s", got)
+	}
+}
+
+// entriesOf words entries of the log with a text.
+func entriesOf(b *bench, text string) string {
+	b.Helper()
+	var list []string
+	b.ok(b.store.EachLogEntry(b.Context(), store.LogFilter{Text: text}, 100, func(e store.LogEntry) error {
+		list = append(list, e.Person+" "+e.Action+" "+e.Subject)
+		return nil
+	}))
+	return strings.Join(list, "\n")
+}
+
+// To try tells what it would do with the last file, and loads nothing; the file is then
+// loaded as if it had not been tried.
+func TestFeedTried(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "*.csv", Bounds: feed.UsualBounds})
+	b.put(dir, "a.csv", marinas(1, 10, "customer"), 5)
+	b.put(dir, "a.csv.done", "", 5)
+	f, said := b.rests(true)
+	b.want(strings.Join(said, "\n"), "a.csv waiting; tried")
+	b.want(b.records("account"), "")
+	files, err := b.store.FeedFiles(b.Context(), f.ID, 1)
+	b.ok(err)
+	b.want(files[0].Reasons.V[0].Says, "it was only tried: within its bounds it would have been loaded")
+	i, err := b.store.Import(b.Context(), "main", *files[0].Import)
+	b.ok(err)
+	b.want(i.State, life.Ready)
+	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
+	_, said = b.resting()
+	b.want(strings.Join(said, "\n"), "a.csv refused; tried\na.csv loaded")
+	_, said = b.rests(true)
+	b.want(said[2], "a.csv waiting; tried")
+}
+
+// What is wrong with a feed, its place or its owner ends the look with the reason.
+func TestFeedTrouble(t *testing.T) {
+	b, dir := fed(t)
+	sub := filepath.Join(dir, "in")
+	b.ok(os.Mkdir(sub, 0o700))
+	b.put(sub, "a.csv", "Colour,Shape\nred,round\n", 5)
+	b.put(sub, "a.csv.done", "", 5)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: sub}})
+	_, said := b.rests(false)
+	b.want(strings.Join(said, ""), "a.csv waiting; routine_does_not_fit")
+	trouble := func(change func()) string {
+		t.Helper()
+		change()
+		f, _ := b.rests(false)
+		runs, err := b.store.FeedRuns(b.Context(), f.ID, 1)
+		b.ok(err)
+		if len(runs) == 0 || runs[0].Trouble.V == nil {
+			return ""
+		}
+		return runs[0].Trouble.V.Code
+	}
+	i, err := b.store.Import(b.Context(), "main", 2)
+	b.ok(err)
+	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
+	b.resting()
+	b.want(trouble(func() { b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: "/etc"}}) }), "folder_refused")
+	b.want(trouble(func() {
+		b.ok(os.Symlink("/etc", filepath.Join(dir, "away")))
+		b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: filepath.Join(dir, "away")}})
+	}), "folder_refused")
+	b.want(trouble(func() { b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.HTTPS, URL: "http://127.0.0.1:1/a.csv"}}) }), "private_address")
+	b.put(sub, "b.csv", marinas(1, 2, "customer"), 4)
+	b.put(sub, "b.csv.done", "", 4)
+	b.want(trouble(func() {
+		b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: sub}})
+		_, err := b.store.AddPerson(b.Context(), "second@x.example", "Second", store.Administrator, "a long password", 0)
+		b.ok(err)
+		suspended := true
+		_, err = b.store.ChangePerson(b.Context(), b.person.ID, store.PersonChange{Suspended: &suspended}, b.person.ID)
+		b.ok(err)
+	}), "owner_may_not")
+	for code, f := range map[string]feed.Feed{
+		"routine_missing": {Place: feed.Place{Kind: feed.Sent}}, "unknown_routine": {Place: feed.Place{Kind: feed.Sent}, Routine: "none"},
+	} {
+		if err := b.work.SetFeed(b.Context(), "main", "x", 0, FeedSetting{Document: &f}, b.person); !fault.Is(err, code) {
+			t.Errorf("%s: %v", code, err)
+		}
+	}
+}
+
+// Other programs may send files; what is sent while one has not ended is refused, as is
+// what came before.
+func TestFeedIsSent(t *testing.T) {
+	b, _ := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Sent}, Files: "*.csv"})
+	send := func(name, text string) error {
+		f, err := b.store.Feed(b.Context(), "main", "marinas weekly")
+		b.ok(err)
+		_, err = b.work.SendToFeed(b.Context(), f, name, strings.NewReader(text), int64(len(text)))
+		return err
+	}
+	b.ok(send("a.csv", marinas(1, 3, "customer")))
+	_, said := b.resting()
+	b.want(strings.Join(said, ""), "a.csv loaded")
+	b.want(fault.Is(send("b.csv", marinas(1, 3, "customer")), "came_before"), true)
+	b.want(fault.Is(send("b.txt", "x"), "not_taken"), true)
+	b.ok(send("c.csv", "External ID,Company\nM-9,Havn 9\n"))
+	b.resting()
+	b.want(fault.Is(send("d.csv", marinas(1, 4, "customer")), "feed_busy"), true)
+}
+
+// A feed whose process dies in the middle of a look looks again, and loads its file once.
+func TestFeedTakenOver(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}})
+	b.put(dir, "a.csv", marinas(1, 4, "customer"), 5)
+	b.put(dir, "a.csv.done", "", 5)
+	b.ok(b.store.AskFeed(b.Context(), "main", "marinas weekly", false, b.person.ID))
+	_, r, ok, err := b.store.ClaimFeed(b.Context(), "a process that is gone")
+	b.ok(err)
+	b.want(ok, true)
+	_, said := b.resting()
+	b.want(strings.Join(said, ""), "a.csv loaded")
+	runs, err := b.store.FeedRuns(b.Context(), r.Feed, 5)
+	b.ok(err)
+	b.want(runs[len(runs)-1].Said, "the service ended meanwhile; it looks again")
+}
