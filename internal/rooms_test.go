@@ -35,15 +35,16 @@ var layers = []struct {
 	{"uchi/internal/core/secret", []string{"core/fault"}},
 	{"uchi/internal/places", []string{"core/"}},
 	{"uchi/internal/standin", nil},
+	{"uchi/internal/mail", []string{"core/fault"}},
 	{"uchi/internal/pgcopy", nil},
 	{"uchi/internal/schema", []string{"core/", "pgcopy"}},
 	{"uchi/internal/store", []string{"core/", "schema", "pgcopy"}},
 	{"uchi/internal/staging", []string{"core/", "pgcopy", "schema", "store"}},
-	{"uchi/internal/work", []string{"core/", "places", "staging", "store"}},
+	{"uchi/internal/work", []string{"core/", "mail", "places", "staging", "store"}},
 	{"uchi/internal/pg", []string{"core/fault"}},
 	{"uchi/internal/api", []string{"core/", "staging", "store", "work", "api"}},
 	{"uchi/internal/client", []string{"core/"}},
-	{"uchi/internal/cli", []string{"core/", "places", "staging", "store", "work", "api", "client", "pg", "standin", "web"}},
+	{"uchi/internal/cli", []string{"core/", "places", "staging", "store", "work", "api", "client", "mail", "pg", "standin", "web"}},
 }
 
 // What the core must not know.

@@ -129,6 +129,39 @@ func (h *handlers) DownloadLog(ctx context.Context, r DownloadLogRequestObject) 
 	}}, nil
 }
 
+// noticesShown is how many notices a list shows.
+const noticesShown = 100
+
+func (h *handlers) ListNotices(ctx context.Context, _ ListNoticesRequestObject) (ListNoticesResponseObject, error) {
+	by := personOf(ctx)
+	list, err := h.work.Notices(ctx, by, noticesShown)
+	if err != nil {
+		return nil, err
+	}
+	told, err := h.store.Told(ctx, by.ID)
+	out := ListNotices200JSONResponse{Notices: []PersonNotice{}, Told: []NoticeKind{}, Mail: h.work.Mails()}
+	for _, k := range told {
+		out.Told = append(out.Told, NoticeKind(k))
+	}
+	for _, n := range list {
+		v := PersonNotice{Id: n.ID, Kind: NoticeKind(n.Kind), Subject: n.Subject, Lines: append([]string{}, n.Lines.V...), Link: n.Link, MadeAt: n.MadeAt, SentAt: at(n.SentAt), Trouble: n.Trouble,
+			GivenUp: n.SentAt == nil && n.NextAt == nil}
+		if n.Workspace != nil {
+			v.Workspace = *n.Workspace
+		}
+		out.Notices = append(out.Notices, v)
+	}
+	return out, err
+}
+
+func (h *handlers) SetNotices(ctx context.Context, r SetNoticesRequestObject) (SetNoticesResponseObject, error) {
+	var kinds []store.NoticeKind
+	for _, k := range r.Body.Told {
+		kinds = append(kinds, store.NoticeKind(k))
+	}
+	return SetNotices204Response{}, h.work.SetTold(ctx, personOf(ctx), kinds)
+}
+
 // VisitDownloadLogResponse writes the sheet.
 func (s stream) VisitDownloadLogResponse(w http.ResponseWriter) error { return s.send(w) }
 

@@ -450,6 +450,36 @@ func (e Likeness) Valid() bool {
 	}
 }
 
+// Defines values for NoticeKind.
+const (
+	Approval   NoticeKind = "approval"
+	Decided    NoticeKind = "decided"
+	Ended      NoticeKind = "ended"
+	Failed     NoticeKind = "failed"
+	HandedOver NoticeKind = "handed_over"
+	Waits      NoticeKind = "waits"
+)
+
+// Valid indicates whether the value is a known member of the NoticeKind enum.
+func (e NoticeKind) Valid() bool {
+	switch e {
+	case Approval:
+		return true
+	case Decided:
+		return true
+	case Ended:
+		return true
+	case Failed:
+		return true
+	case HandedOver:
+		return true
+	case Waits:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ProgressBusy.
 const (
 	ProgressBusyCheck ProgressBusy = "check"
@@ -1617,6 +1647,9 @@ type NewWorkspace struct {
 // Notice defines model for Notice.
 type Notice = sheet.Notice
 
+// NoticeKind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+type NoticeKind string
+
 // Origin Where a field's value comes from
 type Origin = mapping.Origin
 
@@ -1650,6 +1683,29 @@ type PersonChange struct {
 	Password  *string `json:"password,omitempty"`
 	Role      *Role   `json:"role,omitempty"`
 	Suspended *bool   `json:"suspended,omitempty"`
+}
+
+// PersonNotice defines model for PersonNotice.
+type PersonNotice struct {
+	// GivenUp It is not tried again
+	GivenUp bool  `json:"given_up,omitempty,omitzero"`
+	Id      int64 `json:"id"`
+
+	// Kind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+	Kind  NoticeKind `json:"kind"`
+	Lines []string   `json:"lines"`
+
+	// Link Within the console
+	Link   string    `json:"link,omitempty,omitzero"`
+	MadeAt time.Time `json:"made_at"`
+
+	// SentAt When it went out by mail
+	SentAt  time.Time `json:"sent_at,omitempty,omitzero"`
+	Subject string    `json:"subject"`
+
+	// Trouble Why it could not
+	Trouble   string `json:"trouble,omitempty,omitzero"`
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // Place defines model for Place.
@@ -2431,6 +2487,11 @@ type ProveLogParams struct {
 	Once string `form:"once,omitempty" json:"once,omitempty,omitzero"`
 }
 
+// SetNoticesJSONBody defines parameters for SetNotices.
+type SetNoticesJSONBody struct {
+	Told []NoticeKind `json:"told"`
+}
+
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
@@ -2872,6 +2933,9 @@ type ChangeViewParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// SetNoticesJSONRequestBody defines body for SetNotices for application/json ContentType.
+type SetNoticesJSONRequestBody SetNoticesJSONBody
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -3015,6 +3079,12 @@ type ServerInterface interface {
 	// ProveLog Whether entries of the log were changed or taken away (administrators)
 	// (GET /log/proof)
 	ProveLog(w http.ResponseWriter, r *http.Request, params ProveLogParams)
+	// ListNotices What I was told, newest first, and of what I want to be told
+	// (GET /notices)
+	ListNotices(w http.ResponseWriter, r *http.Request)
+	// SetNotices Say of what I want to be told
+	// (PUT /notices)
+	SetNotices(w http.ResponseWriter, r *http.Request)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(w http.ResponseWriter, r *http.Request)
@@ -3402,6 +3472,18 @@ func (_ Unimplemented) DownloadLog(w http.ResponseWriter, r *http.Request, param
 // ProveLog Whether entries of the log were changed or taken away (administrators)
 // (GET /log/proof)
 func (_ Unimplemented) ProveLog(w http.ResponseWriter, r *http.Request, params ProveLogParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListNotices What I was told, newest first, and of what I want to be told
+// (GET /notices)
+func (_ Unimplemented) ListNotices(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SetNotices Say of what I want to be told
+// (PUT /notices)
+func (_ Unimplemented) SetNotices(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4368,6 +4450,34 @@ func (siw *ServerInterfaceWrapper) ProveLog(w http.ResponseWriter, r *http.Reque
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.ProveLog(w, r, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListNotices operation middleware
+func (siw *ServerInterfaceWrapper) ListNotices(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListNotices(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SetNotices operation middleware
+func (siw *ServerInterfaceWrapper) SetNotices(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SetNotices(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -9891,6 +10001,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/log/proof", wrapper.ProveLog)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/notices", wrapper.ListNotices)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/notices", wrapper.SetNotices)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/people", wrapper.ListPeople)
 	})
 	r.Group(func(r chi.Router) {
@@ -10413,6 +10529,82 @@ type ProveLogdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ProveLogdefaultApplicationProblemPlusJSONResponse) VisitProveLogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNoticesRequestObject struct {
+}
+
+type ListNoticesResponseObject interface {
+	VisitListNoticesResponse(w http.ResponseWriter) error
+}
+
+type ListNotices200JSONResponse struct {
+	// Mail They go out by mail
+	Mail    bool           `json:"mail"`
+	Notices []PersonNotice `json:"notices"`
+	Told    []NoticeKind   `json:"told"`
+}
+
+func (response ListNotices200JSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNoticesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListNoticesdefaultApplicationProblemPlusJSONResponse) VisitListNoticesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetNoticesRequestObject struct {
+	Body *SetNoticesJSONRequestBody
+}
+
+type SetNoticesResponseObject interface {
+	VisitSetNoticesResponse(w http.ResponseWriter) error
+}
+
+type SetNotices204Response struct {
+}
+
+func (response SetNotices204Response) VisitSetNoticesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SetNoticesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetNoticesdefaultApplicationProblemPlusJSONResponse) VisitSetNoticesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -15479,6 +15671,12 @@ type StrictServerInterface interface {
 	// ProveLog Whether entries of the log were changed or taken away (administrators)
 	// (GET /log/proof)
 	ProveLog(ctx context.Context, request ProveLogRequestObject) (ProveLogResponseObject, error)
+	// ListNotices What I was told, newest first, and of what I want to be told
+	// (GET /notices)
+	ListNotices(ctx context.Context, request ListNoticesRequestObject) (ListNoticesResponseObject, error)
+	// SetNotices Say of what I want to be told
+	// (PUT /notices)
+	SetNotices(ctx context.Context, request SetNoticesRequestObject) (SetNoticesResponseObject, error)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -15975,6 +16173,61 @@ func (sh *strictHandler) ProveLog(w http.ResponseWriter, r *http.Request, params
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ProveLogResponseObject); ok {
 		if err := validResponse.VisitProveLogResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListNotices operation middleware
+func (sh *strictHandler) ListNotices(w http.ResponseWriter, r *http.Request) {
+	var request ListNoticesRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListNotices(ctx, request.(ListNoticesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListNotices")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListNoticesResponseObject); ok {
+		if err := validResponse.VisitListNoticesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetNotices operation middleware
+func (sh *strictHandler) SetNotices(w http.ResponseWriter, r *http.Request) {
+	var request SetNoticesRequestObject
+
+	var body SetNoticesJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SetNotices(ctx, request.(SetNoticesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetNotices")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SetNoticesResponseObject); ok {
+		if err := validResponse.VisitSetNoticesResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

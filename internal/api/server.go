@@ -243,6 +243,9 @@ var needs = map[string]store.Role{
 	"ListSessions": store.Viewer,
 	"EndSession":   store.Viewer,
 
+	"ListNotices": store.Viewer,
+	"SetNotices":  store.Viewer,
+
 	"ListLog":     store.Administrator,
 	"DownloadLog": store.Administrator,
 	"ProveLog":    store.Administrator,

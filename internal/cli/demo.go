@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -33,6 +34,11 @@ of a host outside: it has loaded one, and the other waits for a person.`,
 			f.admin = demoAdmin
 			f.dir = filepath.Join(f.dir, "demo")
 			os.Setenv(passwordEnv, demoPassword) //nolint:errcheck // the name is a constant
+			if mails, err := a.startMail(cmd.Context(), &f); err != nil {
+				fmt.Fprintf(a.errs, "  the demo's mail server does not start: %v\n", err)
+			} else {
+				fmt.Fprintf(a.errs, "  the demo's mails are shown at %s\n", mails)
+			}
 			f.private = true // the host that the demo's feed looks into is on this machine
 			return a.serve(cmd.Context(), f, func(ctx context.Context, address string) error {
 				host, err := a.startHost(ctx, f.dir, address, files)
@@ -139,6 +145,32 @@ const (
 	demoUser     = "billing"
 	demoHostWord = "tide table"
 )
+
+// startMail starts the stand-in of a mail server, two ports behind that of the service, and
+// behind it the page that shows what was sent.
+func (a *app) startMail(ctx context.Context, f *serveFlags) (page string, err error) {
+	_, port, err := net.SplitHostPort(f.listen)
+	if err != nil {
+		return "", err
+	}
+	n, err := strconv.Atoi(port)
+	if err != nil || n == 0 {
+		return "", fmt.Errorf("the port %q leaves none for it", port)
+	}
+	var l [2]net.Listener
+	for k := range l {
+		if l[k], err = net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(n+2+k))); err != nil {
+			return "", err
+		}
+	}
+	m := &standin.Mail{}
+	go m.Serve(ctx, l[0]) //nolint:errcheck // ends with the demo
+	server := &http.Server{Handler: m, ReadHeaderTimeout: 10 * time.Second}
+	go server.Serve(l[1])                             //nolint:errcheck // ends with the demo
+	context.AfterFunc(ctx, func() { server.Close() }) //nolint:errcheck // it ends
+	f.mail, f.mailFrom = "smtp://"+l[0].Addr().String(), "Uchi at Lanternquay <uchi@lanternquay.example>"
+	return "http://" + l[1].Addr().String(), nil
+}
 
 // startHost starts the stand-in of an SFTP host, on the port behind that of the service,
 // with the files of the demo's feed; it gives where that is.

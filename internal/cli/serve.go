@@ -20,6 +20,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/secret"
 	"uchi/internal/core/sheet"
+	"uchi/internal/mail"
 	"uchi/internal/pg"
 	"uchi/internal/places"
 	"uchi/internal/staging"
@@ -48,7 +49,10 @@ type serveFlags struct {
 	folders     []string // that feeds may look into
 	private     bool     // networks may be reached
 	keyFile     string
-	ownServer   bool // the database is the private one
+	mail        string
+	mailFrom    string
+	public      string // address of the console
+	ownServer   bool   // the database is the private one
 	proxied     bool
 	mostMiB     int64
 	cellKiB     int
@@ -87,6 +91,9 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
 	fl.StringArrayVar(&f.folders, "feed-folder", nil, "a folder on this machine that feeds may look into, with those below (repeatable)")
 	fl.BoolVar(&f.private, "allow-private", false, "feeds and notices may reach addresses in private networks")
+	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
+	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
+	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
 	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
 	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
@@ -119,6 +126,9 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 		f.process = host + "/" + address
 	}
 	f.workers = max(f.workers, 1)
+	if f.public == "" {
+		f.public = map[bool]string{true: "https://", false: "http://"}[f.cert != ""] + address
+	}
 	st, err := store.Open(ctx, store.Options{URL: f.database, Process: f.process, Connections: staging.Connections(f.workers), Log: log})
 	if err != nil {
 		return err
@@ -189,8 +199,14 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 	if err != nil {
 		return nil, err
 	}
+	var server *mail.Server
+	if f.mail != "" {
+		if server, err = mail.Parse(f.mail, os.Getenv("UCHI_MAIL_PASSWORD"), f.mailFrom); err != nil {
+			return nil, err
+		}
+	}
 	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log,
-		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box})
+		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, PublicURL: f.public})
 	if err != nil {
 		return nil, err
 	}

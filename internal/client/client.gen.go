@@ -452,6 +452,36 @@ func (e Likeness) Valid() bool {
 	}
 }
 
+// Defines values for NoticeKind.
+const (
+	Approval   NoticeKind = "approval"
+	Decided    NoticeKind = "decided"
+	Ended      NoticeKind = "ended"
+	Failed     NoticeKind = "failed"
+	HandedOver NoticeKind = "handed_over"
+	Waits      NoticeKind = "waits"
+)
+
+// Valid indicates whether the value is a known member of the NoticeKind enum.
+func (e NoticeKind) Valid() bool {
+	switch e {
+	case Approval:
+		return true
+	case Decided:
+		return true
+	case Ended:
+		return true
+	case Failed:
+		return true
+	case HandedOver:
+		return true
+	case Waits:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ProgressBusy.
 const (
 	ProgressBusyCheck ProgressBusy = "check"
@@ -1619,6 +1649,9 @@ type NewWorkspace struct {
 // Notice defines model for Notice.
 type Notice = sheet.Notice
 
+// NoticeKind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+type NoticeKind string
+
 // Origin Where a field's value comes from
 type Origin = mapping.Origin
 
@@ -1652,6 +1685,29 @@ type PersonChange struct {
 	Password  *string `json:"password,omitempty"`
 	Role      *Role   `json:"role,omitempty"`
 	Suspended *bool   `json:"suspended,omitempty"`
+}
+
+// PersonNotice defines model for PersonNotice.
+type PersonNotice struct {
+	// GivenUp It is not tried again
+	GivenUp bool  `json:"given_up,omitempty,omitzero"`
+	Id      int64 `json:"id"`
+
+	// Kind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+	Kind  NoticeKind `json:"kind"`
+	Lines []string   `json:"lines"`
+
+	// Link Within the console
+	Link   string    `json:"link,omitempty,omitzero"`
+	MadeAt time.Time `json:"made_at"`
+
+	// SentAt When it went out by mail
+	SentAt  time.Time `json:"sent_at,omitempty,omitzero"`
+	Subject string    `json:"subject"`
+
+	// Trouble Why it could not
+	Trouble   string `json:"trouble,omitempty,omitzero"`
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // Place defines model for Place.
@@ -2433,6 +2489,11 @@ type ProveLogParams struct {
 	Once string `form:"once,omitempty" json:"once,omitempty,omitzero"`
 }
 
+// SetNoticesJSONBody defines parameters for SetNotices.
+type SetNoticesJSONBody struct {
+	Told []NoticeKind `json:"told"`
+}
+
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
@@ -2874,6 +2935,9 @@ type ChangeViewParams struct {
 	IfMatch OnVersion `json:"If-Match,omitempty,omitzero"`
 }
 
+// SetNoticesJSONRequestBody defines body for SetNotices for application/json ContentType.
+type SetNoticesJSONRequestBody SetNoticesJSONBody
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -3096,6 +3160,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /log/proof (the `ProveLog` operationId).
 	ProveLog(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListNotices What I was told, newest first, and of what I want to be told
+	//
+	// Corresponds with GET /notices (the `ListNotices` operationId).
+	ListNotices(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetNoticesWithBody Say of what I want to be told
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /notices (the `SetNotices` operationId).
+	SetNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetNotices Say of what I want to be told
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /notices (the `SetNotices` operationId).
+	SetNotices(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeople Everybody who may sign in (administrators)
 	//
@@ -4145,6 +4228,55 @@ func (c *Client) DownloadLog(ctx context.Context, params *DownloadLogParams, req
 // Corresponds with GET /log/proof (the `ProveLog` operationId).
 func (c *Client) ProveLog(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewProveLogRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListNotices What I was told, newest first, and of what I want to be told
+//
+// Corresponds with GET /notices (the `ListNotices` operationId).
+func (c *Client) ListNotices(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListNoticesRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetNoticesWithBody Say of what I want to be told
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /notices (the `SetNotices` operationId).
+func (c *Client) SetNoticesWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetNoticesRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetNotices Say of what I want to be told
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /notices (the `SetNotices` operationId).
+func (c *Client) SetNotices(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetNoticesRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7035,6 +7167,73 @@ func NewProveLogRequest(server string, params *ProveLogParams) (*http.Request, e
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewListNoticesRequest constructs an http.Request for the ListNotices method
+func NewListNoticesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/notices")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetNoticesRequest calls the generic SetNotices builder with application/json body
+func NewSetNoticesRequest(server string, body SetNoticesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetNoticesRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSetNoticesRequestWithBody constructs an http.Request for the SetNotices method, with any body, and a specified content type
+func NewSetNoticesRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/notices")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -13688,6 +13887,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /log/proof (the `ProveLog` operationId).
 	ProveLogWithResponse(ctx context.Context, params *ProveLogParams, reqEditors ...RequestEditorFn) (*ProveLogResponse, error)
 
+	// ListNoticesWithResponse What I was told, newest first, and of what I want to be told
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /notices (the `ListNotices` operationId).
+	ListNoticesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error)
+
+	// SetNoticesWithBodyWithResponse Say of what I want to be told
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /notices (the `SetNotices` operationId).
+	SetNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetNoticesResponse, error)
+
+	// SetNoticesWithResponse Say of what I want to be told
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /notices (the `SetNotices` operationId).
+	SetNoticesWithResponse(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetNoticesResponse, error)
+
 	// ListPeopleWithResponse Everybody who may sign in (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -15023,6 +15243,105 @@ func (r ProveLogResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ProveLogResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListNoticesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		// Mail They go out by mail
+		Mail    bool           `json:"mail"`
+		Notices []PersonNotice `json:"notices"`
+		Told    []NoticeKind   `json:"told"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListNoticesResponse) GetJSON200() *struct {
+	// Mail They go out by mail
+	Mail    bool           `json:"mail"`
+	Notices []PersonNotice `json:"notices"`
+	Told    []NoticeKind   `json:"told"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListNoticesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListNoticesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListNoticesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListNoticesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetNoticesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetNoticesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetNoticesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetNoticesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetNoticesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -20919,6 +21238,45 @@ func (c *ClientWithResponses) ProveLogWithResponse(ctx context.Context, params *
 	return ParseProveLogResponse(rsp)
 }
 
+// ListNoticesWithResponse What I was told, newest first, and of what I want to be told
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /notices (the `ListNotices` operationId).
+func (c *ClientWithResponses) ListNoticesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListNoticesResponse, error) {
+	rsp, err := c.ListNotices(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListNoticesResponse(rsp)
+}
+
+// SetNoticesWithBodyWithResponse Say of what I want to be told
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /notices (the `SetNotices` operationId).
+func (c *ClientWithResponses) SetNoticesWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetNoticesResponse, error) {
+	rsp, err := c.SetNoticesWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetNoticesResponse(rsp)
+}
+
+// SetNoticesWithResponse Say of what I want to be told
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /notices (the `SetNotices` operationId).
+func (c *ClientWithResponses) SetNoticesWithResponse(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetNoticesResponse, error) {
+	rsp, err := c.SetNotices(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetNoticesResponse(rsp)
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -23157,6 +23515,73 @@ func ParseProveLogResponse(rsp *http.Response) (*ProveLogResponse, error) {
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListNoticesResponse parses an HTTP response from a ListNoticesWithResponse call
+func ParseListNoticesResponse(rsp *http.Response) (*ListNoticesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListNoticesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			// Mail They go out by mail
+			Mail    bool           `json:"mail"`
+			Notices []PersonNotice `json:"notices"`
+			Told    []NoticeKind   `json:"told"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetNoticesResponse parses an HTTP response from a SetNoticesWithResponse call
+func ParseSetNoticesResponse(rsp *http.Response) (*SetNoticesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetNoticesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

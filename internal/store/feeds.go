@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"time"
 
 	"uchi/internal/core/fault"
@@ -271,9 +272,24 @@ func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRu
 	return f, r, ok, nil
 }
 
-// EndFeedRun ends a look of a feed.
-func (s *Store) EndFeedRun(ctx context.Context, r FeedRun) error {
+// EndFeedRun ends a look of a feed. One that has failed, where the one before it has not
+// failed so, is told to whoever it acts for.
+func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
+		if t := r.Trouble.V; t != nil {
+			var before *string
+			err := tx.QueryRow(ctx, `select trouble->>'code' from feed_runs where feed = $1 and id < $2 order by id desc limit 1`, r.Feed, r.ID).Scan(&before)
+			if err != nil && !IsMissing(err) {
+				return fmt.Errorf("end a look of a feed: %w", err)
+			}
+			if before == nil || *before != t.Code {
+				n := Notice{Workspace: &f.Workspace, Kind: Failed, Subject: "The feed " + f.Name + " cannot look", Link: "/w/" + f.Workspace + "/feeds/" + url.PathEscape(f.Name)}
+				n.Lines.V = []string{t.Message + ".", t.Mend}
+				if err := Notify(ctx, tx, n, []int64{f.Owner}); err != nil {
+					return err
+				}
+			}
+		}
 		if _, err := tx.Exec(ctx, `update feed_runs set ended_at = now(), seen = $2, said = $3, trouble = $4 where id = $1 and ended_at is null`, r.ID, r.Seen, r.Said, r.Trouble); err != nil {
 			return fmt.Errorf("end a look of a feed: %w", err)
 		}

@@ -264,8 +264,12 @@ func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person)
 		return fault.Newf(fault.Denied, "not_yours", "the import is that of %s", i.MadeByName).Mended("Ask them, or an administrator.")
 	}
 	return s.logged(ctx, Entry{Person: by.ID, Workspace: i.Workspace, Action: "hand over to " + to.Email, Subject: importSubject(i.ID)}, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `update imports set made_by = $2, changed_at = now() where id = $1`, i.ID, to.ID)
-		return err
+		if _, err := tx.Exec(ctx, `update imports set made_by = $2, changed_at = now() where id = $1`, i.ID, to.ID); err != nil {
+			return err
+		}
+		n := Notice{Workspace: &i.Workspace, Kind: HandedOver, Subject: i.Name + " was handed over to you", Link: fmt.Sprintf("/w/%s/imports/%d", i.Workspace, i.ID)}
+		n.Lines.V = []string{"By " + by.Name + ".", fmt.Sprintf("It is %s, with %d rows.", i.State, i.Rows)}
+		return Notify(ctx, tx, n, []int64{to.ID})
 	})
 }
 

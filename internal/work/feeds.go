@@ -68,7 +68,7 @@ func (s *Service) look(ctx context.Context, f store.Feed, r store.FeedRun) {
 		r.Trouble.V = &trouble
 	}
 	ctx = context.WithoutCancel(ctx)
-	if err := s.store.EndFeedRun(ctx, r); err != nil {
+	if err := s.store.EndFeedRun(ctx, r, f); err != nil {
 		s.opt.Log.Warn("the end of a look of a feed is not noted", "feed", f.Name, "error", err)
 	}
 }
@@ -564,13 +564,18 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (fe
 
 // waits lets a file wait for a person.
 func (s *Service) waits(ctx context.Context, f store.Feed, x store.FeedFile, i store.Import, why []feed.Breach) error {
-	_, err := s.store.MoveFeedFile(ctx, x, store.FeedWaiting, why, i.Rows, nil)
+	_, err := s.store.MoveFeedFile(ctx, x, store.FeedWaiting, why, i.Rows, func(tx pgx.Tx) error {
+		return aboutFile(ctx, tx, f, store.Waits, i, "waits for a person", why)
+	})
+	s.wakeUp()
 	return err
 }
 
 // loadedByFeed ends a file that was loaded.
 func (s *Service) loadedByFeed(ctx context.Context, f store.Feed, x store.FeedFile, i store.Import) error {
-	_, err := s.store.MoveFeedFile(ctx, x, store.FeedLoaded, x.Reasons.V, i.Rows, nil)
+	_, err := s.store.MoveFeedFile(ctx, x, store.FeedLoaded, x.Reasons.V, i.Rows, func(tx pgx.Tx) error {
+		return aboutFile(ctx, tx, f, store.Ended, i, "was loaded", nil)
+	})
 	s.wakeUp()
 	return err
 }

@@ -23,6 +23,7 @@ import (
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
+	"uchi/internal/mail"
 	"uchi/internal/places"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -40,6 +41,8 @@ type Options struct {
 	Limits    sheet.Limits   // of cells and rows
 	Places    places.Options // what feeds may reach
 	Secrets   secret.Box     // keeps the passwords of other systems
+	Mail      *mail.Server   // by which notices go out; nil for none
+	PublicURL string         // where people find the console, for links in mails
 	Log       *slog.Logger
 }
 
@@ -160,7 +163,7 @@ func (s *Service) upkeep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-s.wake:
-			if err := s.lookForFeeds(ctx); err != nil {
+			if err := errors.Join(s.lookForFeeds(ctx), s.sendNotices(ctx)); err != nil {
 				s.opt.Log.Warn("could not look for feeds", "error", err)
 			}
 			continue
@@ -181,6 +184,9 @@ func (s *Service) upkeep(ctx context.Context) {
 		}
 		if err := s.lookForFeeds(ctx); err != nil {
 			s.opt.Log.Warn("could not look for feeds", "error", err)
+		}
+		if err := s.sendNotices(ctx); err != nil {
+			s.opt.Log.Warn("could not send notices", "error", err)
 		}
 		if err := s.freeLost(ctx); err != nil {
 			s.opt.Log.Warn("could not look for lost runs", "error", err)

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import {
   BookOpen,
+  CalendarClock,
   CircleQuestionMark,
   Database,
   FileStack,
@@ -26,6 +27,7 @@ import { applyTheme } from "./ui/theme";
 
 const Bench = lazy(() => import("./bench/bench").then((m) => ({ default: m.Bench })));
 const BundlePage = lazy(() => import("./pages/bundle").then((m) => ({ default: m.BundlePage })));
+const FeedsPage = lazy(() => import("./pages/feeds").then((m) => ({ default: m.FeedsPage })));
 const ImportsPage = lazy(() => import("./pages/imports").then((m) => ({ default: m.ImportsPage })));
 const RecordPage = lazy(() => import("./pages/record").then((m) => ({ default: m.RecordPage })));
 const RecordsPage = lazy(() => import("./pages/records").then((m) => ({ default: m.RecordsPage })));
@@ -72,6 +74,8 @@ function Pages() {
       <Route path="/w/:workspace/records/:type/:id" element={<Frame page={<RecordPage />} />} />
       <Route path="/w/:workspace/routines" element={<Frame page={<RoutinesPage />} />} />
       <Route path="/w/:workspace/routines/:name" element={<Frame page={<RoutinesPage />} />} />
+      <Route path="/w/:workspace/feeds" element={<Frame page={<FeedsPage />} />} />
+      <Route path="/w/:workspace/feeds/:name" element={<Frame page={<FeedsPage />} />} />
       <Route path="/w/:workspace/types" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/types/:type" element={<Frame page={<TypesPage />} />} />
       <Route path="/w/:workspace/account" element={<Frame page={<AccountPage />} />} />
@@ -120,6 +124,7 @@ function Frame({ page }: { page: ReactNode }) {
     { to: `${base}/imports`, label: "Imports", icon: FileStack },
     { to: `${base}/records`, label: "Records", icon: Database },
     { to: `${base}/routines`, label: "Routines", icon: ListChecks },
+    { to: `${base}/feeds`, label: "Feeds", icon: CalendarClock },
     { to: `${base}/types`, label: "Record types", icon: Shapes },
     ...(me.data?.role === "administrator" ? [{ to: `${base}/log`, label: "Log", icon: ScrollText }] : []),
     { to: `${base}/api`, label: "API", icon: BookOpen },

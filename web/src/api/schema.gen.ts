@@ -93,6 +93,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What I was told, newest first, and of what I want to be told */
+        get: operations["listNotices"];
+        /** Say of what I want to be told */
+        put: operations["setNotices"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/log": {
         parameters: {
             query?: never;
@@ -1979,6 +1997,32 @@ export interface components {
             /** @description It is this one */
             own: boolean;
         };
+        /**
+         * @description A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+         * @enum {string}
+         */
+        NoticeKind: "waits" | "failed" | "ended" | "approval" | "decided" | "handed_over";
+        PersonNotice: {
+            /** Format: int64 */
+            id: number;
+            kind: components["schemas"]["NoticeKind"];
+            workspace?: string;
+            subject: string;
+            lines: string[];
+            /** @description Within the console */
+            link?: string;
+            /** Format: date-time */
+            made_at: string;
+            /**
+             * Format: date-time
+             * @description When it went out by mail
+             */
+            sent_at?: string;
+            /** @description Why it could not */
+            trouble?: string;
+            /** @description It is not tried again */
+            given_up?: boolean;
+        };
         LogEntry: {
             /** Format: int64 */
             id: number;
@@ -3854,6 +3898,57 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The notices */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        notices: components["schemas"]["PersonNotice"][];
+                        told: components["schemas"]["NoticeKind"][];
+                        /** @description They go out by mail */
+                        mail: boolean;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setNotices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    told: components["schemas"]["NoticeKind"][];
+                };
+            };
+        };
+        responses: {
+            /** @description It is kept */
             204: {
                 headers: {
                     [name: string]: unknown;

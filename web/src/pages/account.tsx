@@ -17,6 +17,7 @@ import {
   Ticked,
   Wrong,
 } from "../ui/parts";
+import { Notices } from "../ui/notices";
 import { Workspaces } from "../ui/workspaces";
 import { when } from "./start";
 
@@ -29,6 +30,7 @@ export function AccountPage() {
     <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6 max-[900px]:px-3">
       <title>People, tokens and workspaces · Uchi</title>
       <h1 className="text-[26px]">People, tokens and workspaces</h1>
+      <Notices />
       <Tokens />
       <Sessions />
       <OwnPassword />

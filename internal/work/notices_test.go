@@ -1,0 +1,75 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"net"
+	"strings"
+	"testing"
+	"time"
+
+	"uchi/internal/core/feed"
+	"uchi/internal/mail"
+	"uchi/internal/standin"
+	"uchi/internal/store"
+)
+
+// A file that waits, one that was loaded and an import that is handed over are told to
+// those who want to know, by mail with the reasons and a link; a server that refuses is
+// tried again, and the notice stays with the reason.
+func TestNotices(t *testing.T) {
+	b, dir := fed(t)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	b.ok(err)
+	ctx, stop := context.WithCancel(context.Background())
+	t.Cleanup(stop)
+	m := &standin.Mail{Refuse: func(to string) error {
+		if strings.HasPrefix(to, "away@") {
+			return errors.New("no such box")
+		}
+		return nil
+	}}
+	go m.Serve(ctx, l) //nolint:errcheck // ends with the test
+	server, err := mail.Parse("smtp://"+l.Addr().String(), "", "Uchi <uchi@lanternquay.example>")
+	b.ok(err)
+	b.work.opt.Mail, b.work.opt.PublicURL = server, "https://uchi.lanternquay.example"
+	b.ok(b.work.SetTold(b.Context(), b.person, []store.NoticeKind{store.Waits, store.Ended}))
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.UsualBounds})
+	b.put(dir, "a.csv", marinas(1, 10, "customer"), 5)
+	b.put(dir, "a.csv.done", "", 5)
+	b.put(dir, "b.csv", strings.ReplaceAll(marinas(1, 10, "hibernating"), "Havn 3", "<b>Havn & 3</b>"), 4)
+	b.put(dir, "b.csv.done", "", 4)
+	b.rests(false)
+	for range 300 {
+		if len(m.Sent()) >= 2 {
+			break
+		}
+		b.work.wakeUp()
+		time.Sleep(20 * time.Millisecond)
+	}
+	sent := m.Sent()
+	b.want(len(sent), 2)
+	b.want(sent[0].To+" "+sent[0].Subject, b.person.Email+" a.csv was loaded")
+	b.want(sent[0].Text, "a.csv was loaded\r\n\r\n- Brought by the feed marinas weekly.\r\n- 10 rows, 10 created.\r\n\r\nLook at it: https://uchi.lanternquay.example/w/main/imports/2\r\n\r\nUchi tells you of this because you want to know. Change it under your name in the console.\r\n")
+	for _, want := range []string{"b.csv waits for a person", "words that the routine does not know: Status: hibernating", "10 of 10 rows are held or ask a person, at most 5 % may", "https://uchi.lanternquay.example/w/main/imports/3"} {
+		if !strings.Contains(sent[1].Text, want) || !strings.Contains(sent[1].HTML, want) {
+			t.Errorf("the mail does not say %q:\n%s\n%s", want, sent[1].Text, sent[1].HTML)
+		}
+	}
+	away, err := b.store.AddPerson(b.Context(), "away@lanternquay.example", "Away", store.Operator, "a long password", 0)
+	b.ok(err)
+	i, err := b.store.Import(b.Context(), "main", 2)
+	b.ok(err)
+	b.ok(b.store.HandOver(b.Context(), i, away.Email, b.person))
+	b.ok(b.work.sendNotices(b.Context()))
+	list, err := b.store.Notices(b.Context(), away.ID, 10)
+	b.ok(err)
+	b.want(len(list), 1)
+	if n := list[0]; n.SentAt != nil || n.Tries != 1 || !strings.Contains(n.Trouble, "no such box") || n.NextAt == nil || time.Until(*n.NextAt) < 30*time.Second {
+		t.Errorf("%+v", n)
+	}
+	b.want(len(m.Sent()), 2)
+	if err := b.work.SetTold(b.Context(), b.person, []store.NoticeKind{"gossip"}); err == nil {
+		t.Error("told of gossip")
+	}
+}
