@@ -32,6 +32,7 @@ var layers = []struct {
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},
 	{"uchi/internal/core/life", []string{"core/fault"}},
 	{"uchi/internal/core/feed", []string{"core/fault", "core/verdict"}},
+	{"uchi/internal/core/approval", []string{"core/fault"}},
 	{"uchi/internal/core/secret", []string{"core/fault"}},
 	{"uchi/internal/places", []string{"core/"}},
 	{"uchi/internal/standin", nil},

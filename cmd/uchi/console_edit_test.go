@@ -160,7 +160,7 @@ func TestAccessible(t *testing.T) {
 	for _, x := range []struct{ name, path, click string }{
 		{"start", "/w/main", ""}, {"imports", "/w/main/imports", ""}, {"bundle", "/w/main/bundles/1", ""}, {"records", "/w/main/records/account", ""},
 		{"record", "/w/main/records/account/ACC-1", ""}, {"routines", "/w/main/routines/weekly", ""}, {"types", "/w/main/types/contact", ""},
-		{"account", "/w/main/account", ""}, {"log", "/w/main/log", ""}, {"nowhere", "/w/main/nowhere", ""},
+		{"account", "/w/main/account", ""}, {"log", "/w/main/log", ""}, {"feeds", "/w/main/feeds", ""}, {"feed", "/w/main/feeds/weekly", ""}, {"nowhere", "/w/main/nowhere", ""},
 		{"source", "/w/main/imports/2/source", ""}, {"columns", "/w/main/imports/2/columns", ""}, {"matching", "/w/main/imports/2/matching", ""},
 		{"check", "/w/main/imports/2/check", ""}, {"row", "/w/main/imports/2/check?row=3", ""}, {"load", "/w/main/imports/2/load", ""},
 		{"result", "/w/main/imports/1/result", ""},
@@ -200,7 +200,7 @@ func TestNarrow(t *testing.T) {
 	for _, height := range []int64{800, 400} {
 		p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height))
 		for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
-			"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
+			"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/feeds", "/w/main/feeds/weekly", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
 			"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
 			var over, room int64
 			p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(`h1`, chromedp.ByQuery),

@@ -211,6 +211,9 @@ func (h *handlers) importView(ctx context.Context, i store.Import) Import {
 			v.SameFile = append(v.SameFile, SameFile{Id: x.ID, Name: x.Name, State: ImportState(x.State), MadeBy: x.MadeByName, MadeAt: x.MadeAt, Outcomes: outcomesView(x.Outcomes.V)})
 		}
 	}
+	if a, err := h.work.Approval(ctx, i, personOf(ctx)); err == nil && (a.Need.Why != "" || a.Asked != nil) {
+		v.Approval = approvalView(a, personOf(ctx))
+	}
 	for _, a := range h.work.Possible(ctx, i, personOf(ctx)) {
 		out := Act{Act: ActAct(a.Act), Possible: a.Not == nil}
 		if a.Not != nil {

@@ -137,7 +137,7 @@ var bodies = map[string]string{
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
 	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "saveBundle": `{"name":"Monthly"}`, "addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
-	"setNotices": `{"told":["waits"]}`, "setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
+	"decideApproval": `{"yes":true}`, "setApprovalRules": `{"above":1000000}`, "setNotices": `{"told":["waits"]}`, "setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
 	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }

@@ -452,28 +452,28 @@ func (e Likeness) Valid() bool {
 
 // Defines values for NoticeKind.
 const (
-	Approval   NoticeKind = "approval"
-	Decided    NoticeKind = "decided"
-	Ended      NoticeKind = "ended"
-	Failed     NoticeKind = "failed"
-	HandedOver NoticeKind = "handed_over"
-	Waits      NoticeKind = "waits"
+	NoticeKindApproval   NoticeKind = "approval"
+	NoticeKindDecided    NoticeKind = "decided"
+	NoticeKindEnded      NoticeKind = "ended"
+	NoticeKindFailed     NoticeKind = "failed"
+	NoticeKindHandedOver NoticeKind = "handed_over"
+	NoticeKindWaits      NoticeKind = "waits"
 )
 
 // Valid indicates whether the value is a known member of the NoticeKind enum.
 func (e NoticeKind) Valid() bool {
 	switch e {
-	case Approval:
+	case NoticeKindApproval:
 		return true
-	case Decided:
+	case NoticeKindDecided:
 		return true
-	case Ended:
+	case NoticeKindEnded:
 		return true
-	case Failed:
+	case NoticeKindFailed:
 		return true
-	case HandedOver:
+	case NoticeKindHandedOver:
 		return true
-	case Waits:
+	case NoticeKindWaits:
 		return true
 	default:
 		return false
@@ -774,6 +774,41 @@ type Answer struct {
 
 // AnswerChoice defines model for AnswerChoice.
 type AnswerChoice = verdict.Choice
+
+// Approval A second person's yes to the load
+type Approval struct {
+	// Administrator Only an administrator may say it
+	Administrator bool      `json:"administrator,omitempty,omitzero"`
+	AskedAt       time.Time `json:"asked_at,omitempty,omitzero"`
+
+	// AskedBy Who has asked for it, of the check as it stands
+	AskedBy   string    `json:"asked_by,omitempty,omitzero"`
+	DecidedAt time.Time `json:"decided_at,omitempty,omitzero"`
+	DecidedBy string    `json:"decided_by,omitempty,omitzero"`
+
+	// Mine I have asked, so another decides
+	Mine   bool   `json:"mine,omitempty,omitzero"`
+	Note   string `json:"note,omitempty,omitzero"`
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Why Why the load needs it; blank when it does not
+	Why string `json:"why"`
+	Yes bool   `json:"yes,omitempty,omitzero"`
+}
+
+// ApprovalRules defines model for ApprovalRules.
+type ApprovalRules struct {
+	// Above Records that are made, changed or deleted; 0 for no limit
+	Above  int64 `json:"above,omitempty,omitzero"`
+	Always bool  `json:"always,omitempty,omitzero"`
+
+	// OperatorsAbove So many an operator loads without an administrator; 0 for no limit
+	OperatorsAbove int64    `json:"operators_above,omitempty,omitzero"`
+	Routines       []string `json:"routines,omitempty,omitzero"`
+
+	// Types Record types that rows become
+	Types []string `json:"types,omitempty,omitzero"`
+}
 
 // AskedCount defines model for AskedCount.
 type AskedCount struct {
@@ -1324,7 +1359,10 @@ type Import struct {
 
 	// AnsweredAt When an answer was last given or taken back
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
-	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
+
+	// Approval A second person's yes to the load
+	Approval Approval  `json:"approval,omitempty,omitzero"`
+	BeganAt  time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Bundle The bundle that it belongs to
 	Bundle int64 `json:"bundle,omitempty,omitzero"`
@@ -2602,6 +2640,17 @@ type AnswerJSONBody struct {
 	Answers []Answer `json:"answers"`
 }
 
+// AskApprovalJSONBody defines parameters for AskApproval.
+type AskApprovalJSONBody struct {
+	Note string `json:"note,omitempty,omitzero"`
+}
+
+// DecideApprovalJSONBody defines parameters for DecideApproval.
+type DecideApprovalJSONBody struct {
+	Reason string `json:"reason,omitempty,omitzero"`
+	Yes    bool   `json:"yes"`
+}
+
 // AddDraftJSONBody defines parameters for AddDraft.
 type AddDraftJSONBody struct {
 	Name string `json:"name,omitempty,omitzero"`
@@ -2960,6 +3009,9 @@ type AddWorkspaceJSONRequestBody = NewWorkspace
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
 
+// SetApprovalRulesJSONRequestBody defines body for SetApprovalRules for application/json ContentType.
+type SetApprovalRulesJSONRequestBody = ApprovalRules
+
 // AddBundleJSONRequestBody defines body for AddBundle for application/json ContentType.
 type AddBundleJSONRequestBody AddBundleJSONBody
 
@@ -2986,6 +3038,12 @@ type AnswerManyJSONRequestBody = ManyAnswers
 
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody AnswerJSONBody
+
+// AskApprovalJSONRequestBody defines body for AskApproval for application/json ContentType.
+type AskApprovalJSONRequestBody AskApprovalJSONBody
+
+// DecideApprovalJSONRequestBody defines body for DecideApproval for application/json ContentType.
+type DecideApprovalJSONRequestBody DecideApprovalJSONBody
 
 // AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
 type AddDraftJSONRequestBody AddDraftJSONBody
@@ -3142,6 +3200,12 @@ type ServerInterface interface {
 	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// GetApprovalRules Which loads need a second person's yes
+	// (GET /workspaces/{workspace}/approval)
+	GetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// SetApprovalRules Say which loads need a second person's yes (administrators)
+	// (PUT /workspaces/{workspace}/approval)
+	SetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
 	// ListBundles Bundles, newest first; those that were discarded are left out
 	// (GET /workspaces/{workspace}/bundles)
 	ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -3223,6 +3287,12 @@ type ServerInterface interface {
 	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
 	// (PUT /workspaces/{workspace}/imports/{import}/answers)
 	Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// AskApproval Ask for a second person's yes to the load of a checked import
+	// (POST /workspaces/{workspace}/imports/{import}/approval)
+	AskApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// DecideApproval Say yes, or no with a reason, to what another has asked for
+	// (POST /workspaces/{workspace}/imports/{import}/approval/decision)
+	DecideApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Cancel End whatever runs on the import; what is loaded stays
 	// (POST /workspaces/{workspace}/imports/{import}/cancel)
 	Cancel(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -3601,6 +3671,18 @@ func (_ Unimplemented) ChangeWorkspace(w http.ResponseWriter, r *http.Request, w
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// GetApprovalRules Which loads need a second person's yes
+// (GET /workspaces/{workspace}/approval)
+func (_ Unimplemented) GetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SetApprovalRules Say which loads need a second person's yes (administrators)
+// (PUT /workspaces/{workspace}/approval)
+func (_ Unimplemented) SetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListBundles Bundles, newest first; those that were discarded are left out
 // (GET /workspaces/{workspace}/bundles)
 func (_ Unimplemented) ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
@@ -3760,6 +3842,18 @@ func (_ Unimplemented) AnswerMany(w http.ResponseWriter, r *http.Request, worksp
 // Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
 // (PUT /workspaces/{workspace}/imports/{import}/answers)
 func (_ Unimplemented) Answer(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AskApproval Ask for a second person's yes to the load of a checked import
+// (POST /workspaces/{workspace}/imports/{import}/approval)
+func (_ Unimplemented) AskApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DecideApproval Say yes, or no with a reason, to what another has asked for
+// (POST /workspaces/{workspace}/imports/{import}/approval/decision)
+func (_ Unimplemented) DecideApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4832,6 +4926,58 @@ func (siw *ServerInterfaceWrapper) ChangeWorkspace(w http.ResponseWriter, r *htt
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.ChangeWorkspace(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetApprovalRules operation middleware
+func (siw *ServerInterfaceWrapper) GetApprovalRules(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetApprovalRules(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SetApprovalRules operation middleware
+func (siw *ServerInterfaceWrapper) SetApprovalRules(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SetApprovalRules(w, r, workspace)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -6011,6 +6157,76 @@ func (siw *ServerInterfaceWrapper) Answer(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.Answer(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AskApproval operation middleware
+func (siw *ServerInterfaceWrapper) AskApproval(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AskApproval(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// DecideApproval operation middleware
+func (siw *ServerInterfaceWrapper) DecideApproval(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DecideApproval(w, r, workspace, pImport)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10064,6 +10280,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Patch(options.BaseURL+"/workspaces/{workspace}", wrapper.ChangeWorkspace)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/approval", wrapper.GetApprovalRules)
+	})
+	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/approval", wrapper.SetApprovalRules)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/bundles", wrapper.ListBundles)
 	})
 	r.Group(func(r chi.Router) {
@@ -10143,6 +10365,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/answers", wrapper.Answer)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/approval", wrapper.AskApproval)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/approval/decision", wrapper.DecideApproval)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/cancel", wrapper.Cancel)
@@ -11345,6 +11573,85 @@ func (response ChangeWorkspacedefaultApplicationProblemPlusJSONResponse) VisitCh
 	return err
 }
 
+type GetApprovalRulesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type GetApprovalRulesResponseObject interface {
+	VisitGetApprovalRulesResponse(w http.ResponseWriter) error
+}
+
+type GetApprovalRules200JSONResponse ApprovalRules
+
+func (response GetApprovalRules200JSONResponse) VisitGetApprovalRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetApprovalRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetApprovalRulesdefaultApplicationProblemPlusJSONResponse) VisitGetApprovalRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetApprovalRulesRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *SetApprovalRulesJSONRequestBody
+}
+
+type SetApprovalRulesResponseObject interface {
+	VisitSetApprovalRulesResponse(w http.ResponseWriter) error
+}
+
+type SetApprovalRules200JSONResponse ApprovalRules
+
+func (response SetApprovalRules200JSONResponse) VisitSetApprovalRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetApprovalRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetApprovalRulesdefaultApplicationProblemPlusJSONResponse) VisitSetApprovalRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListBundlesRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 }
@@ -12423,6 +12730,88 @@ type AnswerdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AnswerdefaultApplicationProblemPlusJSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskApprovalRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *AskApprovalJSONRequestBody
+}
+
+type AskApprovalResponseObject interface {
+	VisitAskApprovalResponse(w http.ResponseWriter) error
+}
+
+type AskApproval200JSONResponse Import
+
+func (response AskApproval200JSONResponse) VisitAskApprovalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskApprovaldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskApprovaldefaultApplicationProblemPlusJSONResponse) VisitAskApprovalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideApprovalRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *DecideApprovalJSONRequestBody
+}
+
+type DecideApprovalResponseObject interface {
+	VisitDecideApprovalResponse(w http.ResponseWriter) error
+}
+
+type DecideApproval200JSONResponse Import
+
+func (response DecideApproval200JSONResponse) VisitDecideApprovalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideApprovaldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DecideApprovaldefaultApplicationProblemPlusJSONResponse) VisitDecideApprovalResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -15734,6 +16123,12 @@ type StrictServerInterface interface {
 	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(ctx context.Context, request ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error)
+	// GetApprovalRules Which loads need a second person's yes
+	// (GET /workspaces/{workspace}/approval)
+	GetApprovalRules(ctx context.Context, request GetApprovalRulesRequestObject) (GetApprovalRulesResponseObject, error)
+	// SetApprovalRules Say which loads need a second person's yes (administrators)
+	// (PUT /workspaces/{workspace}/approval)
+	SetApprovalRules(ctx context.Context, request SetApprovalRulesRequestObject) (SetApprovalRulesResponseObject, error)
 	// ListBundles Bundles, newest first; those that were discarded are left out
 	// (GET /workspaces/{workspace}/bundles)
 	ListBundles(ctx context.Context, request ListBundlesRequestObject) (ListBundlesResponseObject, error)
@@ -15815,6 +16210,12 @@ type StrictServerInterface interface {
 	// Answer Answer rows one by one; an answer takes the place of an earlier one, and the next check follows it
 	// (PUT /workspaces/{workspace}/imports/{import}/answers)
 	Answer(ctx context.Context, request AnswerRequestObject) (AnswerResponseObject, error)
+	// AskApproval Ask for a second person's yes to the load of a checked import
+	// (POST /workspaces/{workspace}/imports/{import}/approval)
+	AskApproval(ctx context.Context, request AskApprovalRequestObject) (AskApprovalResponseObject, error)
+	// DecideApproval Say yes, or no with a reason, to what another has asked for
+	// (POST /workspaces/{workspace}/imports/{import}/approval/decision)
+	DecideApproval(ctx context.Context, request DecideApprovalRequestObject) (DecideApprovalResponseObject, error)
 	// Cancel End whatever runs on the import; what is loaded stays
 	// (POST /workspaces/{workspace}/imports/{import}/cancel)
 	Cancel(ctx context.Context, request CancelRequestObject) (CancelResponseObject, error)
@@ -16760,6 +17161,65 @@ func (sh *strictHandler) ChangeWorkspace(w http.ResponseWriter, r *http.Request,
 	}
 }
 
+// GetApprovalRules operation middleware
+func (sh *strictHandler) GetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request GetApprovalRulesRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetApprovalRules(ctx, request.(GetApprovalRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetApprovalRules")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetApprovalRulesResponseObject); ok {
+		if err := validResponse.VisitGetApprovalRulesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetApprovalRules operation middleware
+func (sh *strictHandler) SetApprovalRules(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request SetApprovalRulesRequestObject
+
+	request.Workspace = workspace
+
+	var body SetApprovalRulesJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SetApprovalRules(ctx, request.(SetApprovalRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetApprovalRules")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SetApprovalRulesResponseObject); ok {
+		if err := validResponse.VisitSetApprovalRulesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListBundles operation middleware
 func (sh *strictHandler) ListBundles(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
 	var request ListBundlesRequestObject
@@ -17560,6 +18020,77 @@ func (sh *strictHandler) Answer(w http.ResponseWriter, r *http.Request, workspac
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(AnswerResponseObject); ok {
 		if err := validResponse.VisitAnswerResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AskApproval operation middleware
+func (sh *strictHandler) AskApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request AskApprovalRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body AskApprovalJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		if !errors.Is(err, io.EOF) {
+			sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+			return
+		}
+	} else {
+		request.Body = &body
+	}
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AskApproval(ctx, request.(AskApprovalRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskApproval")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AskApprovalResponseObject); ok {
+		if err := validResponse.VisitAskApprovalResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DecideApproval operation middleware
+func (sh *strictHandler) DecideApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request DecideApprovalRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body DecideApprovalJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DecideApproval(ctx, request.(DecideApprovalRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DecideApproval")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DecideApprovalResponseObject); ok {
+		if err := validResponse.VisitDecideApprovalResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -293,6 +293,11 @@ var needs = map[string]store.Role{
 	"PlanUndoBundle": store.Operator,
 	"CancelBundle":   store.Operator,
 
+	"AskApproval":      store.Operator,
+	"DecideApproval":   store.Operator,
+	"GetApprovalRules": store.Viewer,
+	"SetApprovalRules": store.Administrator,
+
 	"ListFeeds":  store.Viewer,
 	"GetFeed":    store.Viewer,
 	"SetFeed":    store.Administrator,

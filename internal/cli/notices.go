@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -61,7 +62,7 @@ has loaded a file), approval (somebody asks for your yes), decided (your asking 
 		if r.JSON200.Mail {
 			mail = "also by mail"
 		}
-		fmt.Fprintf(a.out, "\nYou are told of: %s (%s).\n", orBlank(strings.Join(kinds, ", ")), mail)
+		fmt.Fprintf(a.out, "\nYou are told of: %s (%s).\n", cmp.Or(strings.Join(kinds, ", "), "nothing"), mail)
 		return nil
 	})
 	cmd.Flags().StringSliceVar(&told, "tell", nil, "of what you want to be told, a comma between")

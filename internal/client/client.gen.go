@@ -454,28 +454,28 @@ func (e Likeness) Valid() bool {
 
 // Defines values for NoticeKind.
 const (
-	Approval   NoticeKind = "approval"
-	Decided    NoticeKind = "decided"
-	Ended      NoticeKind = "ended"
-	Failed     NoticeKind = "failed"
-	HandedOver NoticeKind = "handed_over"
-	Waits      NoticeKind = "waits"
+	NoticeKindApproval   NoticeKind = "approval"
+	NoticeKindDecided    NoticeKind = "decided"
+	NoticeKindEnded      NoticeKind = "ended"
+	NoticeKindFailed     NoticeKind = "failed"
+	NoticeKindHandedOver NoticeKind = "handed_over"
+	NoticeKindWaits      NoticeKind = "waits"
 )
 
 // Valid indicates whether the value is a known member of the NoticeKind enum.
 func (e NoticeKind) Valid() bool {
 	switch e {
-	case Approval:
+	case NoticeKindApproval:
 		return true
-	case Decided:
+	case NoticeKindDecided:
 		return true
-	case Ended:
+	case NoticeKindEnded:
 		return true
-	case Failed:
+	case NoticeKindFailed:
 		return true
-	case HandedOver:
+	case NoticeKindHandedOver:
 		return true
-	case Waits:
+	case NoticeKindWaits:
 		return true
 	default:
 		return false
@@ -776,6 +776,41 @@ type Answer struct {
 
 // AnswerChoice defines model for AnswerChoice.
 type AnswerChoice = verdict.Choice
+
+// Approval A second person's yes to the load
+type Approval struct {
+	// Administrator Only an administrator may say it
+	Administrator bool      `json:"administrator,omitempty,omitzero"`
+	AskedAt       time.Time `json:"asked_at,omitempty,omitzero"`
+
+	// AskedBy Who has asked for it, of the check as it stands
+	AskedBy   string    `json:"asked_by,omitempty,omitzero"`
+	DecidedAt time.Time `json:"decided_at,omitempty,omitzero"`
+	DecidedBy string    `json:"decided_by,omitempty,omitzero"`
+
+	// Mine I have asked, so another decides
+	Mine   bool   `json:"mine,omitempty,omitzero"`
+	Note   string `json:"note,omitempty,omitzero"`
+	Reason string `json:"reason,omitempty,omitzero"`
+
+	// Why Why the load needs it; blank when it does not
+	Why string `json:"why"`
+	Yes bool   `json:"yes,omitempty,omitzero"`
+}
+
+// ApprovalRules defines model for ApprovalRules.
+type ApprovalRules struct {
+	// Above Records that are made, changed or deleted; 0 for no limit
+	Above  int64 `json:"above,omitempty,omitzero"`
+	Always bool  `json:"always,omitempty,omitzero"`
+
+	// OperatorsAbove So many an operator loads without an administrator; 0 for no limit
+	OperatorsAbove int64    `json:"operators_above,omitempty,omitzero"`
+	Routines       []string `json:"routines,omitempty,omitzero"`
+
+	// Types Record types that rows become
+	Types []string `json:"types,omitempty,omitzero"`
+}
 
 // AskedCount defines model for AskedCount.
 type AskedCount struct {
@@ -1326,7 +1361,10 @@ type Import struct {
 
 	// AnsweredAt When an answer was last given or taken back
 	AnsweredAt time.Time `json:"answered_at,omitempty,omitzero"`
-	BeganAt    time.Time `json:"began_at,omitempty,omitzero"`
+
+	// Approval A second person's yes to the load
+	Approval Approval  `json:"approval,omitempty,omitzero"`
+	BeganAt  time.Time `json:"began_at,omitempty,omitzero"`
 
 	// Bundle The bundle that it belongs to
 	Bundle int64 `json:"bundle,omitempty,omitzero"`
@@ -2604,6 +2642,17 @@ type AnswerJSONBody struct {
 	Answers []Answer `json:"answers"`
 }
 
+// AskApprovalJSONBody defines parameters for AskApproval.
+type AskApprovalJSONBody struct {
+	Note string `json:"note,omitempty,omitzero"`
+}
+
+// DecideApprovalJSONBody defines parameters for DecideApproval.
+type DecideApprovalJSONBody struct {
+	Reason string `json:"reason,omitempty,omitzero"`
+	Yes    bool   `json:"yes"`
+}
+
 // AddDraftJSONBody defines parameters for AddDraft.
 type AddDraftJSONBody struct {
 	Name string `json:"name,omitempty,omitzero"`
@@ -2962,6 +3011,9 @@ type AddWorkspaceJSONRequestBody = NewWorkspace
 // ChangeWorkspaceJSONRequestBody defines body for ChangeWorkspace for application/json ContentType.
 type ChangeWorkspaceJSONRequestBody = WorkspaceChange
 
+// SetApprovalRulesJSONRequestBody defines body for SetApprovalRules for application/json ContentType.
+type SetApprovalRulesJSONRequestBody = ApprovalRules
+
 // AddBundleJSONRequestBody defines body for AddBundle for application/json ContentType.
 type AddBundleJSONRequestBody AddBundleJSONBody
 
@@ -2988,6 +3040,12 @@ type AnswerManyJSONRequestBody = ManyAnswers
 
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody AnswerJSONBody
+
+// AskApprovalJSONRequestBody defines body for AskApproval for application/json ContentType.
+type AskApprovalJSONRequestBody AskApprovalJSONBody
+
+// DecideApprovalJSONRequestBody defines body for DecideApproval for application/json ContentType.
+type DecideApprovalJSONRequestBody DecideApprovalJSONBody
 
 // AddDraftJSONRequestBody defines body for AddDraft for application/json ContentType.
 type AddDraftJSONRequestBody AddDraftJSONBody
@@ -3347,6 +3405,25 @@ type ClientInterface interface {
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetApprovalRules Which loads need a second person's yes
+	//
+	// Corresponds with GET /workspaces/{workspace}/approval (the `GetApprovalRules` operationId).
+	GetApprovalRules(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetApprovalRulesWithBody Say which loads need a second person's yes (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+	SetApprovalRulesWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetApprovalRules Say which loads need a second person's yes (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+	SetApprovalRules(ctx context.Context, workspace WorkspaceParam, body SetApprovalRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListBundles Bundles, newest first; those that were discarded are left out
 	//
 	// Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
@@ -3568,6 +3645,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
 	Answer(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskApprovalWithBody Ask for a second person's yes to the load of a checked import
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+	AskApprovalWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskApproval Ask for a second person's yes to the load of a checked import
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+	AskApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AskApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DecideApprovalWithBody Say yes, or no with a reason, to what another has asked for
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+	DecideApprovalWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DecideApproval Say yes, or no with a reason, to what another has asked for
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+	DecideApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Cancel End whatever runs on the import; what is loaded stays
 	//
@@ -4724,6 +4829,55 @@ func (c *Client) ChangeWorkspace(ctx context.Context, workspace WorkspaceParam, 
 	return c.Client.Do(req)
 }
 
+// GetApprovalRules Which loads need a second person's yes
+//
+// Corresponds with GET /workspaces/{workspace}/approval (the `GetApprovalRules` operationId).
+func (c *Client) GetApprovalRules(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetApprovalRulesRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetApprovalRulesWithBody Say which loads need a second person's yes (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+func (c *Client) SetApprovalRulesWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetApprovalRulesRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetApprovalRules Say which loads need a second person's yes (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+func (c *Client) SetApprovalRules(ctx context.Context, workspace WorkspaceParam, body SetApprovalRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetApprovalRulesRequest(c.Server, workspace, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListBundles Bundles, newest first; those that were discarded are left out
 //
 // Corresponds with GET /workspaces/{workspace}/bundles (the `ListBundles` operationId).
@@ -5296,6 +5450,74 @@ func (c *Client) AnswerWithBody(ctx context.Context, workspace WorkspaceParam, p
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
 func (c *Client) Answer(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewAnswerRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskApprovalWithBody Ask for a second person's yes to the load of a checked import
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+func (c *Client) AskApprovalWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskApprovalRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskApproval Ask for a second person's yes to the load of a checked import
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+func (c *Client) AskApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AskApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskApprovalRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DecideApprovalWithBody Say yes, or no with a reason, to what another has asked for
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+func (c *Client) DecideApprovalWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideApprovalRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DecideApproval Say yes, or no with a reason, to what another has asked for
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+func (c *Client) DecideApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideApprovalRequest(c.Server, workspace, pImport, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7920,6 +8142,87 @@ func NewChangeWorkspaceRequestWithBody(server string, workspace WorkspaceParam, 
 	return req, nil
 }
 
+// NewGetApprovalRulesRequest constructs an http.Request for the GetApprovalRules method
+func NewGetApprovalRulesRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/approval", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewSetApprovalRulesRequest calls the generic SetApprovalRules builder with application/json body
+func NewSetApprovalRulesRequest(server string, workspace WorkspaceParam, body SetApprovalRulesJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetApprovalRulesRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewSetApprovalRulesRequestWithBody constructs an http.Request for the SetApprovalRules method, with any body, and a specified content type
+func NewSetApprovalRulesRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/approval", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListBundlesRequest constructs an http.Request for the ListBundles method
 func NewListBundlesRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
 	var err error
@@ -9376,6 +9679,114 @@ func NewAnswerRequestWithBody(server string, workspace WorkspaceParam, pImport I
 	}
 
 	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAskApprovalRequest calls the generic AskApproval builder with application/json body
+func NewAskApprovalRequest(server string, workspace WorkspaceParam, pImport ImportParam, body AskApprovalJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAskApprovalRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewAskApprovalRequestWithBody constructs an http.Request for the AskApproval method, with any body, and a specified content type
+func NewAskApprovalRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/approval", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewDecideApprovalRequest calls the generic DecideApproval builder with application/json body
+func NewDecideApprovalRequest(server string, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDecideApprovalRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewDecideApprovalRequestWithBody constructs an http.Request for the DecideApproval method, with any body, and a specified content type
+func NewDecideApprovalRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/approval/decision", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -14097,6 +14508,27 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, body ChangeWorkspaceJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
 
+	// GetApprovalRulesWithResponse Which loads need a second person's yes
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/approval (the `GetApprovalRules` operationId).
+	GetApprovalRulesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*GetApprovalRulesResponse, error)
+
+	// SetApprovalRulesWithBodyWithResponse Say which loads need a second person's yes (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+	SetApprovalRulesWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetApprovalRulesResponse, error)
+
+	// SetApprovalRulesWithResponse Say which loads need a second person's yes (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+	SetApprovalRulesWithResponse(ctx context.Context, workspace WorkspaceParam, body SetApprovalRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetApprovalRulesResponse, error)
+
 	// ListBundlesWithResponse Bundles, newest first; those that were discarded are left out
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -14348,6 +14780,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/answers (the `Answer` operationId).
 	AnswerWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
+
+	// AskApprovalWithBodyWithResponse Ask for a second person's yes to the load of a checked import
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+	AskApprovalWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskApprovalResponse, error)
+
+	// AskApprovalWithResponse Ask for a second person's yes to the load of a checked import
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+	AskApprovalWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AskApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*AskApprovalResponse, error)
+
+	// DecideApprovalWithBodyWithResponse Say yes, or no with a reason, to what another has asked for
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+	DecideApprovalWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideApprovalResponse, error)
+
+	// DecideApprovalWithResponse Say yes, or no with a reason, to what another has asked for
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+	DecideApprovalWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideApprovalResponse, error)
 
 	// CancelWithResponse End whatever runs on the import; what is loaded stays
 	//
@@ -16255,6 +16715,102 @@ func (r ChangeWorkspaceResponse) ContentType() string {
 	return ""
 }
 
+type GetApprovalRulesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ApprovalRules
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetApprovalRulesResponse) GetJSON200() *ApprovalRules {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetApprovalRulesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetApprovalRulesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetApprovalRulesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetApprovalRulesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetApprovalRulesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetApprovalRulesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ApprovalRules
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetApprovalRulesResponse) GetJSON200() *ApprovalRules {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetApprovalRulesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetApprovalRulesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetApprovalRulesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetApprovalRulesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetApprovalRulesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListBundlesResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -17548,6 +18104,102 @@ func (r AnswerResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r AnswerResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AskApprovalResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AskApprovalResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AskApprovalResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AskApprovalResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AskApprovalResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AskApprovalResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AskApprovalResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DecideApprovalResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r DecideApprovalResponse) GetJSON200() *Import {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DecideApprovalResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DecideApprovalResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DecideApprovalResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DecideApprovalResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DecideApprovalResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -21628,6 +22280,45 @@ func (c *ClientWithResponses) ChangeWorkspaceWithResponse(ctx context.Context, w
 	return ParseChangeWorkspaceResponse(rsp)
 }
 
+// GetApprovalRulesWithResponse Which loads need a second person's yes
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/approval (the `GetApprovalRules` operationId).
+func (c *ClientWithResponses) GetApprovalRulesWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*GetApprovalRulesResponse, error) {
+	rsp, err := c.GetApprovalRules(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetApprovalRulesResponse(rsp)
+}
+
+// SetApprovalRulesWithBodyWithResponse Say which loads need a second person's yes (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+func (c *ClientWithResponses) SetApprovalRulesWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetApprovalRulesResponse, error) {
+	rsp, err := c.SetApprovalRulesWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetApprovalRulesResponse(rsp)
+}
+
+// SetApprovalRulesWithResponse Say which loads need a second person's yes (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/approval (the `SetApprovalRules` operationId).
+func (c *ClientWithResponses) SetApprovalRulesWithResponse(ctx context.Context, workspace WorkspaceParam, body SetApprovalRulesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetApprovalRulesResponse, error) {
+	rsp, err := c.SetApprovalRules(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetApprovalRulesResponse(rsp)
+}
+
 // ListBundlesWithResponse Bundles, newest first; those that were discarded are left out
 //
 // Returns a wrapper object for the known response body format(s).
@@ -22094,6 +22785,58 @@ func (c *ClientWithResponses) AnswerWithResponse(ctx context.Context, workspace 
 		return nil, err
 	}
 	return ParseAnswerResponse(rsp)
+}
+
+// AskApprovalWithBodyWithResponse Ask for a second person's yes to the load of a checked import
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+func (c *ClientWithResponses) AskApprovalWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskApprovalResponse, error) {
+	rsp, err := c.AskApprovalWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskApprovalResponse(rsp)
+}
+
+// AskApprovalWithResponse Ask for a second person's yes to the load of a checked import
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval (the `AskApproval` operationId).
+func (c *ClientWithResponses) AskApprovalWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body AskApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*AskApprovalResponse, error) {
+	rsp, err := c.AskApproval(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskApprovalResponse(rsp)
+}
+
+// DecideApprovalWithBodyWithResponse Say yes, or no with a reason, to what another has asked for
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+func (c *ClientWithResponses) DecideApprovalWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideApprovalResponse, error) {
+	rsp, err := c.DecideApprovalWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideApprovalResponse(rsp)
+}
+
+// DecideApprovalWithResponse Say yes, or no with a reason, to what another has asked for
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
+func (c *ClientWithResponses) DecideApprovalWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideApprovalResponse, error) {
+	rsp, err := c.DecideApproval(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideApprovalResponse(rsp)
 }
 
 // CancelWithResponse End whatever runs on the import; what is loaded stays
@@ -24236,6 +24979,72 @@ func ParseChangeWorkspaceResponse(rsp *http.Response) (*ChangeWorkspaceResponse,
 	return response, nil
 }
 
+// ParseGetApprovalRulesResponse parses an HTTP response from a GetApprovalRulesWithResponse call
+func ParseGetApprovalRulesResponse(rsp *http.Response) (*GetApprovalRulesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetApprovalRulesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ApprovalRules
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetApprovalRulesResponse parses an HTTP response from a SetApprovalRulesWithResponse call
+func ParseSetApprovalRulesResponse(rsp *http.Response) (*SetApprovalRulesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetApprovalRulesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ApprovalRules
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListBundlesResponse parses an HTTP response from a ListBundlesWithResponse call
 func ParseListBundlesResponse(rsp *http.Response) (*ListBundlesResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -25110,6 +25919,72 @@ func ParseAnswerResponse(rsp *http.Response) (*AnswerResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest Kept
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAskApprovalResponse parses an HTTP response from a AskApprovalWithResponse call
+func ParseAskApprovalResponse(rsp *http.Response) (*AskApprovalResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AskApprovalResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDecideApprovalResponse parses an HTTP response from a DecideApprovalWithResponse call
+func ParseDecideApprovalResponse(rsp *http.Response) (*DecideApprovalResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DecideApprovalResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Import
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

@@ -432,6 +432,9 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		return err
 	}
 	return s.actRun(ctx, i, life.Load, run, by, func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if err := s.needsYes(ctx, now, by); err != nil {
+			return err
+		}
 		if err := s.writtenSince(ctx, now); err != nil {
 			return err
 		}
@@ -507,7 +510,11 @@ func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person)
 		case !by.Role.Covers(store.Operator):
 			a.Not = ErrRole(store.Operator)
 		case a.Act == life.Load && a.Not == nil:
-			if err := s.writtenSince(ctx, i); err != nil {
+			err := s.needsYes(ctx, i, by)
+			if err == nil {
+				err = s.writtenSince(ctx, i)
+			}
+			if err != nil {
 				a.Not, _ = fault.From(err)
 			}
 		}

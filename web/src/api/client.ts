@@ -20,6 +20,7 @@ export type FeedFile = Schemas["FeedFile"];
 export type FeedSetUp = Schemas["FeedSetUp"];
 export type FeedBounds = Schemas["FeedBounds"];
 export type NoticeKind = Schemas["NoticeKind"];
+export type ApprovalRules = Schemas["ApprovalRules"];
 export type LogEntry = Schemas["LogEntry"];
 export type Token = Schemas["Token"];
 export type Settings = Schemas["Settings"];

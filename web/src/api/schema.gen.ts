@@ -1556,6 +1556,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/approval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask for a second person's yes to the load of a checked import */
+        post: operations["askApproval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/imports/{import}/approval/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say yes, or no with a reason, to what another has asked for */
+        post: operations["decideApproval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/approval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** Which loads need a second person's yes */
+        get: operations["getApprovalRules"];
+        /** Say which loads need a second person's yes (administrators) */
+        put: operations["setApprovalRules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/source": {
         parameters: {
             query?: never;
@@ -2182,6 +2242,41 @@ export interface components {
         Settings: {
             /** @description For how many days after its last change the source and the results of an import are kept; records, history and log stay */
             keep_days: number;
+        };
+        ApprovalRules: {
+            always?: boolean;
+            /** @description Record types that rows become */
+            types?: string[];
+            routines?: string[];
+            /**
+             * Format: int64
+             * @description Records that are made, changed or deleted; 0 for no limit
+             */
+            above?: number;
+            /**
+             * Format: int64
+             * @description So many an operator loads without an administrator; 0 for no limit
+             */
+            operators_above?: number;
+        };
+        /** @description A second person's yes to the load */
+        Approval: {
+            /** @description Why the load needs it; blank when it does not */
+            why: string;
+            /** @description Only an administrator may say it */
+            administrator?: boolean;
+            /** @description Who has asked for it, of the check as it stands */
+            asked_by?: string;
+            /** Format: date-time */
+            asked_at?: string;
+            note?: string;
+            /** @description I have asked, so another decides */
+            mine?: boolean;
+            decided_by?: string;
+            /** Format: date-time */
+            decided_at?: string;
+            yes?: boolean;
+            reason?: string;
         };
         /** @description Something that can be done with an import */
         Act: {
@@ -3165,6 +3260,7 @@ export interface components {
             changed_at?: string;
         };
         Import: {
+            approval?: components["schemas"]["Approval"];
             /** Format: int64 */
             id: number;
             name: string;
@@ -6586,6 +6682,117 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askApproval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": {
+                    note?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideApproval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    yes: boolean;
+                    reason?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The import */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getApprovalRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalRules"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setApprovalRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApprovalRules"];
+            };
+        };
+        responses: {
+            /** @description The rules */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalRules"];
+                };
             };
             default: components["responses"]["Problem"];
         };

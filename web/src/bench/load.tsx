@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, must, type Import, type LoadRequest } from "../api/client";
 import { act, stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
+import { ApprovalBox } from "../ui/approval";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { Pace } from "../ui/progress";
 import { count, DraftTotals, Word, written } from "../ui/verdict";
@@ -51,6 +52,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
   const error = acts.load.error ?? acts.pause.error ?? acts.resume.error ?? acts.stop.error;
   return (
     <>
+      <ApprovalBox workspace={workspace} i={i} />
       {i.state === "ready" && (
         <div className="border-b border-line px-4 py-3">
           <Button

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useParams } from "react-router";
 import { api, must, type Person, type Token } from "../api/client";
 import { people, who } from "../api/queries";
 import {
@@ -17,6 +18,7 @@ import {
   Ticked,
   Wrong,
 } from "../ui/parts";
+import { ApprovalSettings } from "../ui/approval";
 import { Notices } from "../ui/notices";
 import { Workspaces } from "../ui/workspaces";
 import { when } from "./start";
@@ -26,6 +28,7 @@ const roleOptions = roles.map((r) => ({ value: r, label: r }));
 
 export function AccountPage() {
   const me = useQuery(who);
+  const { workspace = "main" } = useParams();
   return (
     <div className="mx-auto max-w-[1000px] space-y-5 px-7 py-6 max-[900px]:px-3">
       <title>People, tokens and workspaces · Uchi</title>
@@ -36,6 +39,7 @@ export function AccountPage() {
       <OwnPassword />
       {me.data?.role === "administrator" && <People />}
       {me.data?.role === "administrator" && <Workspaces />}
+      {me.data?.role === "administrator" && <ApprovalSettings workspace={workspace} />}
       {me.data?.role === "administrator" && <Keeping />}
     </div>
   );
