@@ -154,6 +154,8 @@ func TestAccessible(t *testing.T) {
 	s.uchi(0, "Name,Country,Status\nKalvøya Marina,NO,customer\n", "import", "-", "--into", "account", "--yes")
 	s.uchi(3, "First name,Surname,Company,E-mail,Thing\nÅse,Øksnes,Kalvøya Marina,a@x.example,hello\nNils,Berg,Kalvøya Marina,bad,there\n", "import", "-", "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	s.uchi(0, "", "feeds", "set", "weekly", "--routine", "weekly", "--sent", "--bound", "held=5%")
+	s.uchi(0, "", "approval", "--always")
 	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
 	checker := axe(t)
@@ -168,7 +170,7 @@ func TestAccessible(t *testing.T) {
 		{"help", "/w/main/imports/2/check", `//button[contains(., "Help and keys")]`},
 		{"expression", "/w/main/imports/2/columns", `//button[contains(., "Leave rows out")]`},
 		{"rule", "/w/main/imports/2/matching", `//button[contains(., "Add a rule")]`},
-		{"confirm", "/w/main/imports/2/load", `//aside//button[contains(., "Create")]`},
+		{"feed dialog", "/w/main/feeds/weekly", `//button[.="Change…"]`},
 		{"somebody", "/w/main/account", `//button[.="Add somebody"]`},
 	} {
 		for _, theme := range []string{"light", "dark"} {
@@ -195,6 +197,8 @@ func TestNarrow(t *testing.T) {
 	s.uchi(0, "Given name,Family name,E-mail,Birthday\nKari,Øksnes,kari@x.example,1980-04-03\n", "import", "-", "--into", "contact", "--yes")
 	s.uchi(3, "", "import", s.file("fair.csv", "Given name,Family name,E-mail,Birthday\nKari,Solberg,kari@x.example,1980-04-03\nOla,,ola@x.example,1975-01-30\n"), "--into", "contact", "--check-only")
 	s.uchi(0, "", "routine", "save", "weekly", "--import", "2")
+	s.uchi(0, "", "feeds", "set", "weekly", "--routine", "weekly", "--sent", "--bound", "held=5%")
+	s.uchi(0, "", "approval", "--always")
 	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
 	for _, height := range []int64{800, 400} {

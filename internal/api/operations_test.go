@@ -38,6 +38,7 @@ type face struct {
 	*testing.T
 	url    string
 	tokens map[store.Role]string
+	server func(Options) // answers with other options from now on
 }
 
 func begin(t *testing.T) *face {
@@ -58,9 +59,12 @@ func begin(t *testing.T) *face {
 	}
 	t.Cleanup(func() { w.Stop(context.Background()) }) //nolint:errcheck // the test is over
 	f := &face{T: t, tokens: map[store.Role]string{}}
-	server := httptest.NewServer(New(st, room, w, Options{Log: log, Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}}))
-	t.Cleanup(server.Close)
-	f.url = server.URL
+	f.server = func(opt Options) {
+		server := httptest.NewServer(New(st, room, w, opt))
+		t.Cleanup(server.Close)
+		f.url = server.URL
+	}
+	f.server(Options{Log: log, Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}})
 	for _, role := range []store.Role{store.Viewer, store.Operator, store.Administrator} {
 		email := string(role) + "@lanternquay.example"
 		p, err := st.AddPerson(t.Context(), email, string(role), role, "shore power for all", 0)
@@ -450,4 +454,79 @@ func cut(b []byte) string {
 		s = s[:300] + "…"
 	}
 	return s
+}
+
+// What a browser is told with every page: nothing inline, no frames, no guessing of types;
+// each page has a nonce of its own, which its policy names. Over TLS the cookie is bound
+// to the host.
+func TestHeaders(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	page := `<!doctype html><meta name="nonce" content="` + nonceMark + `">`
+	f.server(Options{Log: slog.New(slog.DiscardHandler), Secure: true, SecurityContact: "mailto:security@lanternquay.example", Console: fstest.MapFS{"index.html": {Data: []byte(page)}}})
+	var nonces []string
+	for range 2 {
+		res, body := f.ask("", http.MethodGet, "/w/main", "", "")
+		policy := res.Header.Get("Content-Security-Policy")
+		_, nonce, _ := strings.Cut(string(body), `content="`)
+		nonce, _, _ = strings.Cut(nonce, `"`)
+		if !strings.Contains(policy, "style-src 'self' 'nonce-"+nonce+"'") || strings.Contains(policy, "unsafe") || nonce == nonceMark || len(nonce) < 20 {
+			t.Errorf("%s\n%s", policy, body)
+		}
+		nonces = append(nonces, nonce)
+		for name, want := range map[string]string{"X-Content-Type-Options": "nosniff", "X-Frame-Options": "DENY", "Cache-Control": "no-store", "Strict-Transport-Security": "max-age=31536000"} {
+			if got := res.Header.Get(name); got != want {
+				t.Errorf("%s: %q", name, got)
+			}
+		}
+	}
+	if nonces[0] == nonces[1] {
+		t.Error("two pages have one nonce")
+	}
+	res, body := f.ask("", http.MethodPost, "/api/v1/session", "application/json", `{"email":"viewer@lanternquay.example","password":"shore power for all"}`)
+	if c := res.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Host-uchi_session=") || !strings.Contains(c, "Secure") || !strings.Contains(c, "HttpOnly") || !strings.Contains(c, "SameSite=Strict") || !strings.Contains(c, "Path=/") {
+		t.Errorf("the cookie is %q: %s", c, body)
+	}
+	if _, body := f.ask("", http.MethodGet, "/.well-known/security.txt", "", ""); !strings.Contains(string(body), "Contact: mailto:security@lanternquay.example\nExpires: ") {
+		t.Errorf("security.txt says %s", body)
+	}
+	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"`+strings.Repeat("x", mostJSON)+`"}`); res.StatusCode != http.StatusRequestEntityTooLarge || !strings.Contains(string(body), "request_too_large") {
+		t.Errorf("%d %.200s", res.StatusCode, body)
+	}
+}
+
+// A body that stops coming is cut off, one that goes on slowly is not.
+func TestSlowBody(t *testing.T) {
+	t.Parallel()
+	got := make(chan error, 1)
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		_, err := io.Copy(io.Discard, &patient{r.Body, http.NewResponseController(w), 300 * time.Millisecond})
+		got <- err
+	}))
+	defer server.Close()
+	for name, stops := range map[string]bool{"one that goes on": false, "one that stops": true} {
+		body, in := io.Pipe()
+		go func() {
+			for range 6 {
+				io.WriteString(in, "x") //nolint:errcheck // it may be cut off
+				time.Sleep(100 * time.Millisecond)
+			}
+			if !stops {
+				in.Close() //nolint:errcheck // it is done
+			}
+		}()
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodPost, server.URL, body)
+		if err != nil {
+			t.Fatal(err)
+		}
+		go func() {
+			if res, err := http.DefaultClient.Do(req); err == nil {
+				res.Body.Close() //nolint:errcheck // only the other side counts
+			}
+		}()
+		if err := <-got; (err != nil) != stops {
+			t.Errorf("%s: %v", name, err)
+		}
+		in.Close() //nolint:errcheck // the test is over
+	}
 }

@@ -11,7 +11,7 @@ import (
 // Sign-in, tokens and people.
 
 func (s *Server) cookie(value string, age int) string {
-	c := http.Cookie{Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age, Secure: s.opt.Secure}
+	c := http.Cookie{Name: s.cookieName(), Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age, Secure: s.opt.Secure}
 	return c.String()
 }
 

@@ -6,8 +6,11 @@ package api
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -33,7 +36,9 @@ type Options struct {
 	Log     *slog.Logger
 	Console fs.FS // the built console
 	Secure  bool  // the service is reached over TLS, directly or behind a proxy
-	Proxied bool  // a proxy in front tells who asks, in X-Forwarded-For
+	// SecurityContact is whom to tell of faults of security, as a URI; empty for nobody.
+	SecurityContact string
+	Proxied         bool // a proxy in front tells who asks, in X-Forwarded-For
 }
 
 // Server answers requests.
@@ -58,12 +63,18 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 		writeJSON(w, http.StatusOK, map[string]string{"health": "ok"})
 	})
 	r.Get("/ready", s.ready)
+	if opt.SecurityContact != "" {
+		r.Get("/.well-known/security.txt", func(w http.ResponseWriter, _ *http.Request) { // RFC 9116
+			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+			fmt.Fprintf(w, "Contact: %s\nExpires: %s\nPreferred-Languages: en\n", opt.SecurityContact, time.Now().AddDate(0, 6, 0).UTC().Format(time.RFC3339))
+		})
+	}
 	r.Group(func(r chi.Router) {
 		r.Use(s.signedIn)
 		r.Handle("/metrics", promhttp.HandlerFor(reg, promhttp.HandlerOpts{}))
 	})
 	r.Route("/api/v1", func(r chi.Router) {
-		r.Use(http.NewCrossOriginProtection().Handler, s.signedIn)
+		r.Use(http.NewCrossOriginProtection().Handler, bounded, s.signedIn)
 		r.Get("/openapi.yaml", document("application/yaml", api.OpenAPI))
 		r.Get("/routine.schema.json", document("application/schema+json", api.RoutineSchema))
 		strict := NewStrictHandlerWithOptions(&handlers{s}, []StrictMiddlewareFunc{s.allowed}, StrictHTTPServerOptions{
@@ -99,13 +110,27 @@ func (s *Server) ready(w http.ResponseWriter, r *http.Request) {
 	writeJSON(w, http.StatusOK, map[string]string{"ready": "yes"})
 }
 
+// policyWith is the content security policy of all answers: nothing but what the service
+// itself serves, nothing inline; style elements that the console makes carry the nonce of
+// its page.
+func policyWith(nonce string) string {
+	if nonce != "" {
+		nonce = " 'nonce-" + nonce + "'"
+	}
+	return "default-src 'self'; script-src 'self'; style-src 'self'" + nonce + "; img-src 'self' data:; font-src 'self' data:; object-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
+}
+
 func headers(secure bool) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			h := w.Header()
 			h.Set("X-Content-Type-Options", "nosniff")
 			h.Set("Referrer-Policy", "same-origin")
-			h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+			h.Set("Content-Security-Policy", policyWith(""))
+			h.Set("X-Frame-Options", "DENY")
+			h.Set("Cross-Origin-Opener-Policy", "same-origin")
+			h.Set("Cross-Origin-Resource-Policy", "same-origin")
+			h.Set("Permissions-Policy", "camera=(), geolocation=(), microphone=(), payment=(), usb=()")
 			if secure {
 				h.Set("Strict-Transport-Security", "max-age=31536000")
 			}
@@ -156,7 +181,48 @@ func (s *Server) recoverer(next http.Handler) http.Handler {
 	})
 }
 
-const cookieName = "uchi_session"
+// cookieName is that of the session; over TLS it is bound to this host and path.
+func (s *Server) cookieName() string {
+	if s.opt.Secure {
+		return "__Host-uchi_session"
+	}
+	return "uchi_session"
+}
+
+// mostJSON is how large the body of a request is at most that is no source.
+const mostJSON = 8 << 20
+
+// silentBody is how long a request may send nothing.
+const silentBody = time.Minute
+
+// bounded bounds what a request may send, and how slowly.
+func bounded(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Header.Get("Content-Type") != "application/octet-stream" {
+			r.Body = http.MaxBytesReader(w, r.Body, mostJSON)
+		}
+		r.Body = &patient{r.Body, http.NewResponseController(w), silentBody}
+		w.Header().Set("Cache-Control", "no-store")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// patient reads a body as long as it goes on coming.
+type patient struct {
+	io.ReadCloser
+	conn    *http.ResponseController
+	silence time.Duration
+}
+
+// Read implements io.Reader.
+func (p *patient) Read(b []byte) (int, error) {
+	p.conn.SetReadDeadline(time.Now().Add(p.silence)) //nolint:errcheck // not all connections have deadlines
+	n, err := p.ReadCloser.Read(b)
+	if err == io.EOF {
+		p.conn.SetReadDeadline(time.Time{}) //nolint:errcheck // not all connections have deadlines
+	}
+	return n, err
+}
 
 // visit is what the handlers need to know of a request besides its parameters.
 type visit struct {
@@ -192,7 +258,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		origin.Token = p.Token
 		r = r.WithContext(store.From(r.Context(), origin))
 		v := visit{person: p, announced: r.ContentLength}
-		if c, err := r.Cookie(cookieName); err == nil {
+		if c, err := r.Cookie(s.cookieName()); err == nil {
 			v.session = c.Value
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), visitKey{}, v)))
@@ -219,7 +285,7 @@ func (s *Server) who(r *http.Request) (store.Person, error) {
 	if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
 		return s.store.ByToken(r.Context(), token)
 	}
-	c, err := r.Cookie(cookieName)
+	c, err := r.Cookie(s.cookieName())
 	if err != nil {
 		return store.Person{}, store.ErrUnsigned
 	}
@@ -433,7 +499,10 @@ func (s *Server) problem(w http.ResponseWriter, r *http.Request, err error) {
 }
 
 func (s *Server) badRequest(w http.ResponseWriter, r *http.Request, err error) {
-	if _, ok := fault.From(err); !ok {
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		err = fault.Newf(fault.TooLarge, "request_too_large", "a request holds at most %d MiB", large.Limit>>20).Mended("Send it in parts; sources are sent as application/octet-stream.")
+	} else if _, ok := fault.From(err); !ok {
 		err = fault.New(fault.Invalid, "bad_request", "the request cannot be read: "+err.Error()).Mended("See /api/v1/openapi.yaml for its form.")
 	}
 	s.problem(w, r, err)
@@ -444,6 +513,9 @@ func writeJSON(w http.ResponseWriter, status int, v any) {
 	w.WriteHeader(status)
 	json.NewEncoder(w).Encode(v) //nolint:errcheck // the reader is gone
 }
+
+// nonceMark stands in the console's page where its nonce goes.
+const nonceMark = "nonce-of-this-page"
 
 // consoleFiles serves the console; paths that are no files are its own pages.
 func consoleFiles(console fs.FS) http.HandlerFunc {
@@ -461,12 +533,15 @@ func consoleFiles(console fs.FS) http.HandlerFunc {
 			http.NotFound(w, r)
 			return
 		}
+		nonce := rand.Text()
 		page, err := fs.ReadFile(console, "index.html")
 		if err != nil {
 			http.Error(w, "The console is not built into this binary; build it with make.", http.StatusNotFound)
 			return
 		}
-		w.Header().Set("Cache-Control", "no-cache")
+		page = bytes.Replace(page, []byte(nonceMark), []byte(nonce), 1)
+		w.Header().Set("Cache-Control", "no-store")
+		w.Header().Set("Content-Security-Policy", policyWith(nonce))
 		http.ServeContent(w, r, "index.html", time.Time{}, bytes.NewReader(page))
 	}
 }

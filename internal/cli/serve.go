@@ -51,6 +51,7 @@ type serveFlags struct {
 	keyFile     string
 	mail        string
 	mailFrom    string
+	contact     string
 	public      string // address of the console
 	ownServer   bool   // the database is the private one
 	proxied     bool
@@ -91,6 +92,7 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
 	fl.StringArrayVar(&f.folders, "feed-folder", nil, "a folder on this machine that feeds may look into, with those below (repeatable)")
 	fl.BoolVar(&f.private, "allow-private", false, "feeds and notices may reach addresses in private networks")
+	fl.StringVar(&f.contact, "security-contact", "", "whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
 	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
 	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
@@ -142,7 +144,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied}), ReadHeaderTimeout: 10 * time.Second,
+	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {

@@ -152,7 +152,7 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
       <title>{`${f.name} · Uchi`}</title>
       <div>
         <div className="mb-1 text-[12.5px] text-ink-soft">
-          <Link className="text-act" to={`/w/${workspace}/feeds`}>
+          <Link className="text-act underline" to={`/w/${workspace}/feeds`}>
             Feeds
           </Link>{" "}
           / {f.name}
@@ -182,7 +182,7 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
         <p className="text-[12.5px] text-ink-soft">
           {f.paused ? <b className="text-ask">paused</b> : f.words || "when a file is sent"} · from {placeWords(s.place)} · by the
           routine{" "}
-          <Link className="text-act" to={`/w/${workspace}/routines/${encodeURIComponent(s.routine)}`}>
+          <Link className="text-act underline" to={`/w/${workspace}/routines/${encodeURIComponent(s.routine)}`}>
             {s.routine}
           </Link>{" "}
           · acts for {f.owner}

@@ -2,6 +2,7 @@ import { Dialog as D, DropdownMenu as M, Select as S, Tabs as B, Tooltip as T } 
 import { Check, ChevronDown, CircleAlert, X } from "lucide-react";
 import { useLayoutEffect, useRef, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Fault } from "../api/client";
+import { nonce } from "./nonce";
 
 /** Joins class names, leaving out what is off. */
 export function cx(...names: (string | false | undefined)[]): string {
@@ -132,7 +133,7 @@ export function Choose<T extends string>(p: {
           sideOffset={3}
           className="z-50 max-h-80 min-w-(--radix-select-trigger-width) overflow-auto rounded-md border border-line bg-raised p-1 shadow-pop"
         >
-          <S.Viewport>
+          <S.Viewport nonce={nonce}>
             {p.options.map((o) => (
               <S.Item
                 key={o.value}
