@@ -36,9 +36,10 @@ func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
 // face is the handler on a database of its own, with one person of each role.
 type face struct {
 	*testing.T
-	url    string
-	tokens map[store.Role]string
-	server func(Options) // answers with other options from now on
+	url     string
+	tokens  map[store.Role]string
+	handler func(Options) http.Handler
+	server  func(Options) // answers with other options from now on
 }
 
 func begin(t *testing.T) *face {
@@ -59,8 +60,9 @@ func begin(t *testing.T) *face {
 	}
 	t.Cleanup(func() { w.Stop(context.Background()) }) //nolint:errcheck // the test is over
 	f := &face{T: t, tokens: map[store.Role]string{}}
+	f.handler = func(opt Options) http.Handler { return New(st, room, w, opt) }
 	f.server = func(opt Options) {
-		server := httptest.NewServer(New(st, room, w, opt))
+		server := httptest.NewServer(f.handler(opt))
 		t.Cleanup(server.Close)
 		f.url = server.URL
 	}

@@ -3164,6 +3164,9 @@ type ServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(w http.ResponseWriter, r *http.Request)
+	// SignInWays How people may sign in beside with a password
+	// (GET /session/ways)
+	SignInWays(w http.ResponseWriter, r *http.Request)
 	// ListSessions My sign-ins that have not ended, newest first
 	// (GET /sessions)
 	ListSessions(w http.ResponseWriter, r *http.Request)
@@ -3596,6 +3599,12 @@ func (_ Unimplemented) ChangePassword(w http.ResponseWriter, r *http.Request) {
 // SignIn Sign in and get a session cookie
 // (POST /session)
 func (_ Unimplemented) SignIn(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SignInWays How people may sign in beside with a password
+// (GET /session/ways)
+func (_ Unimplemented) SignInWays(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4682,6 +4691,20 @@ func (siw *ServerInterfaceWrapper) SignIn(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SignIn(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SignInWays operation middleware
+func (siw *ServerInterfaceWrapper) SignInWays(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SignInWays(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10244,6 +10267,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/session", wrapper.SignIn)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/session/ways", wrapper.SignInWays)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/sessions", wrapper.ListSessions)
 	})
 	r.Group(func(r chi.Router) {
@@ -11108,6 +11134,50 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInWaysRequestObject struct {
+}
+
+type SignInWaysResponseObject interface {
+	VisitSignInWaysResponse(w http.ResponseWriter) error
+}
+
+type SignInWays200JSONResponse struct {
+	// Provider What people call it
+	Provider string `json:"provider,omitempty,omitzero"`
+
+	// Start Where a browser goes to sign in by it
+	Start string `json:"start,omitempty,omitzero"`
+}
+
+func (response SignInWays200JSONResponse) VisitSignInWaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInWaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignInWaysdefaultApplicationProblemPlusJSONResponse) VisitSignInWaysResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16087,6 +16157,9 @@ type StrictServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// SignInWays How people may sign in beside with a password
+	// (GET /session/ways)
+	SignInWays(ctx context.Context, request SignInWaysRequestObject) (SignInWaysResponseObject, error)
 	// ListSessions My sign-ins that have not ended, newest first
 	// (GET /sessions)
 	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
@@ -16827,6 +16900,30 @@ func (sh *strictHandler) SignIn(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		if err := validResponse.VisitSignInResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SignInWays operation middleware
+func (sh *strictHandler) SignInWays(w http.ResponseWriter, r *http.Request) {
+	var request SignInWaysRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SignInWays(ctx, request.(SignInWaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignInWays")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SignInWaysResponseObject); ok {
+		if err := validResponse.VisitSignInWaysResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

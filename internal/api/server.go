@@ -33,9 +33,10 @@ import (
 
 // Options set up the face.
 type Options struct {
-	Log     *slog.Logger
-	Console fs.FS // the built console
-	Secure  bool  // the service is reached over TLS, directly or behind a proxy
+	Log      *slog.Logger
+	Console  fs.FS     // the built console
+	Secure   bool      // the service is reached over TLS, directly or behind a proxy
+	Provider *Provider // where people may sign in; nil for with passwords alone
 	// SecurityContact is whom to tell of faults of security, as a URI; empty for nobody.
 	SecurityContact string
 	Proxied         bool // a proxy in front tells who asks, in X-Forwarded-For
@@ -48,6 +49,8 @@ type Server struct {
 	work  *work.Service
 	opt   Options
 	spent *prometheus.HistogramVec
+
+	provider *provider
 }
 
 // New gives the handler for everything that the service answers.
@@ -63,6 +66,11 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 		writeJSON(w, http.StatusOK, map[string]string{"health": "ok"})
 	})
 	r.Get("/ready", s.ready)
+	if opt.Provider != nil {
+		s.provider = &provider{Provider: *opt.Provider}
+		r.Get(signInStart, s.signInAway)
+		r.Get(signInBack, s.signInReturn)
+	}
 	if opt.SecurityContact != "" {
 		r.Get("/.well-known/security.txt", func(w http.ResponseWriter, _ *http.Request) { // RFC 9116
 			w.Header().Set("Content-Type", "text/plain; charset=utf-8")
@@ -246,7 +254,7 @@ func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced 
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		origin := store.Origin{Address: s.addressOf(r), Agent: r.UserAgent(), Request: middleware.GetReqID(r.Context())}
-		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" {
+		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" || r.URL.Path == "/api/v1/session/ways" {
 			next.ServeHTTP(w, r.WithContext(store.From(r.Context(), origin)))
 			return
 		}
@@ -298,9 +306,10 @@ const anybody store.Role = ""
 // needs says which role each operation takes. An operation that is not named is
 // refused.
 var needs = map[string]store.Role{
-	"SignIn":  anybody,
-	"SignOut": store.Viewer,
-	"WhoAmI":  store.Viewer,
+	"SignIn":     anybody,
+	"SignInWays": anybody,
+	"SignOut":    store.Viewer,
+	"WhoAmI":     store.Viewer,
 
 	"ListTokens":  store.Viewer,
 	"AddToken":    store.Viewer,

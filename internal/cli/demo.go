@@ -39,6 +39,9 @@ of a host outside: it has loaded one, and the other waits for a person.`,
 			} else {
 				fmt.Fprintf(a.errs, "  the demo's mails are shown at %s\n", mails)
 			}
+			if err := a.startIssuer(cmd.Context(), &f); err != nil {
+				fmt.Fprintf(a.errs, "  the stand-in of the organisation's sign-in does not start: %v\n", err)
+			}
 			f.private = true // the host that the demo's feed looks into is on this machine
 			return a.serve(cmd.Context(), f, func(ctx context.Context, address string) error {
 				host, err := a.startHost(ctx, f.dir, address, files)
@@ -149,17 +152,9 @@ const (
 // startMail starts the stand-in of a mail server, two ports behind that of the service, and
 // behind it the page that shows what was sent.
 func (a *app) startMail(ctx context.Context, f *serveFlags) (page string, err error) {
-	_, port, err := net.SplitHostPort(f.listen)
-	if err != nil {
-		return "", err
-	}
-	n, err := strconv.Atoi(port)
-	if err != nil || n == 0 {
-		return "", fmt.Errorf("the port %q leaves none for it", port)
-	}
 	var l [2]net.Listener
 	for k := range l {
-		if l[k], err = net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(n+2+k))); err != nil {
+		if l[k], err = demoListener(f.listen, 2+k); err != nil {
 			return "", err
 		}
 	}
@@ -172,18 +167,46 @@ func (a *app) startMail(ctx context.Context, f *serveFlags) (page string, err er
 	return "http://" + l[1].Addr().String(), nil
 }
 
-// startHost starts the stand-in of an SFTP host, on the port behind that of the service,
-// with the files of the demo's feed; it gives where that is.
-func (a *app) startHost(ctx context.Context, dir, address, files string) (*client.FeedPlace, error) {
+// startIssuer starts the stand-in of the sign-in of an organisation, four ports behind
+// that of the service.
+func (a *app) startIssuer(ctx context.Context, f *serveFlags) error {
+	l, err := demoListener(f.listen, 4)
+	if err != nil {
+		return err
+	}
+	secret := rand.Text()
+	issuer, err := standin.NewIssuer("http://"+l.Addr().String(), "uchi", secret,
+		standin.Somebody{Email: "ingrid.havnes@lanternquay.example", Name: "Ingrid Havnes", Groups: []string{"data"}},
+		standin.Somebody{Email: "yoko.shiota@lanternquay.example", Name: "Yoko Shiota", Groups: []string{"sales"}},
+		standin.Somebody{Email: "lars.brattvik@lanternquay.example", Name: "Lars Brattvik"})
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: issuer, ReadHeaderTimeout: 10 * time.Second}
+	go server.Serve(l)                                //nolint:errcheck // ends with the demo
+	context.AfterFunc(ctx, func() { server.Close() }) //nolint:errcheck // it ends
+	os.Setenv("UCHI_OIDC_SECRET", secret)             //nolint:errcheck // the name is a constant
+	f.issuer, f.oidcClient, f.oidcLabel, f.oidcRoles = issuer.URL, "uchi", "Lanternquay", map[string]string{"data": "administrator", "sales": "operator"}
+	return nil
+}
+
+// demoListener listens on a port behind that of the service.
+func demoListener(address string, behind int) (net.Listener, error) {
 	_, port, err := net.SplitHostPort(address)
 	if err != nil {
 		return nil, err
 	}
 	n, err := strconv.Atoi(port)
-	if err != nil {
-		return nil, err
+	if err != nil || n == 0 {
+		return nil, fmt.Errorf("the port %q leaves none behind it", port)
 	}
-	l, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(n+1)))
+	return net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(n+behind)))
+}
+
+// startHost starts the stand-in of an SFTP host, on the port behind that of the service,
+// with the files of the demo's feed; it gives where that is.
+func (a *app) startHost(ctx context.Context, dir, address, files string) (*client.FeedPlace, error) {
+	l, err := demoListener(address, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -220,7 +243,7 @@ func (a *app) startHost(ctx context.Context, dir, address, files string) (*clien
 		}
 	}
 	go standin.SFTP{Dir: out, User: demoUser, Password: demoHostWord, HostKey: ed25519.NewKeyFromSeed(key)}.Serve(ctx, l) //nolint:errcheck // ends with the demo
-	return &client.FeedPlace{Kind: "sftp", Host: "127.0.0.1", Port: n + 1, User: demoUser, Folder: "/out"}, nil
+	return &client.FeedPlace{Kind: "sftp", Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: demoUser, Folder: "/out"}, nil
 }
 
 // feedDemo sets a feed up and has it look.

@@ -52,6 +52,10 @@ type serveFlags struct {
 	mail        string
 	mailFrom    string
 	contact     string
+	issuer      string
+	oidcClient  string
+	oidcLabel   string
+	oidcRoles   map[string]string
 	public      string // address of the console
 	ownServer   bool   // the database is the private one
 	proxied     bool
@@ -92,6 +96,10 @@ made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once
 	fl.BoolVar(&f.proxied, "behind-proxy", false, "a proxy in front tells who asks, in X-Forwarded-For: believe the last address there")
 	fl.StringArrayVar(&f.folders, "feed-folder", nil, "a folder on this machine that feeds may look into, with those below (repeatable)")
 	fl.BoolVar(&f.private, "allow-private", false, "feeds and notices may reach addresses in private networks")
+	fl.StringVar(&f.issuer, "oidc-issuer", "", "provider of OpenID Connect by which people may sign in; its secret in UCHI_OIDC_SECRET")
+	fl.StringVar(&f.oidcClient, "oidc-client", "uchi", "what the service is called there")
+	fl.StringVar(&f.oidcLabel, "oidc-label", "your organisation", "what people call it")
+	fl.StringToStringVar(&f.oidcRoles, "oidc-roles", nil, "roles by group, such as crm-admins=administrator,sales=operator; who is in none has the role that they have here, or may not sign in")
 	fl.StringVar(&f.contact, "security-contact", "", "whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
 	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
@@ -144,7 +152,11 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+	by, err := f.provider()
+	if err != nil {
+		return err
+	}
+	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {
@@ -214,6 +226,21 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 	}
 	// The jobs end by Stop, so that they stop between two chunks.
 	return w, w.Start(context.WithoutCancel(ctx))
+}
+
+// provider gives the provider of sign-ins that was named; nil for none.
+func (f serveFlags) provider() (*api.Provider, error) {
+	if f.issuer == "" {
+		return nil, nil //nolint:nilnil // there is none
+	}
+	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]store.Role{}, PublicURL: f.public}
+	for group, role := range f.oidcRoles {
+		if !store.Role(role).Valid() {
+			return nil, usageError{fmt.Errorf("%q is no role; they are viewer, operator, administrator", role)}
+		}
+		p.Roles[group] = store.Role(role)
+	}
+	return p, nil
 }
 
 // keyEnv may hold the keys for passwords of other systems.

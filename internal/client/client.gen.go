@@ -3309,6 +3309,11 @@ type ClientInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// SignInWays How people may sign in beside with a password
+	//
+	// Corresponds with GET /session/ways (the `SignInWays` operationId).
+	SignInWays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListSessions My sign-ins that have not ended, newest first
 	//
 	// Corresponds with GET /sessions (the `ListSessions` operationId).
@@ -4563,6 +4568,21 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 // Corresponds with POST /session (the `SignIn` operationId).
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInWays How people may sign in beside with a password
+//
+// Corresponds with GET /session/ways (the `SignInWays` operationId).
+func (c *Client) SignInWays(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInWaysRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -7704,6 +7724,33 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSignInWaysRequest constructs an http.Request for the SignInWays method
+func NewSignInWaysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/ways")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -14396,6 +14443,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
 
+	// SignInWaysWithResponse How people may sign in beside with a password
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /session/ways (the `SignInWays` operationId).
+	SignInWaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*SignInWaysResponse, error)
+
 	// ListSessionsWithResponse My sign-ins that have not ended, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -16142,6 +16196,66 @@ func (r SignInResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SignInResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SignInWaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		// Provider What people call it
+		Provider string `json:"provider,omitempty,omitzero"`
+
+		// Start Where a browser goes to sign in by it
+		Start string `json:"start,omitempty,omitzero"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SignInWaysResponse) GetJSON200() *struct {
+	// Provider What people call it
+	Provider string `json:"provider,omitempty,omitzero"`
+
+	// Start Where a browser goes to sign in by it
+	Start string `json:"start,omitempty,omitzero"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SignInWaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SignInWaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SignInWaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SignInWaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SignInWaysResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -22072,6 +22186,19 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 	return ParseSignInResponse(rsp)
 }
 
+// SignInWaysWithResponse How people may sign in beside with a password
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /session/ways (the `SignInWays` operationId).
+func (c *ClientWithResponses) SignInWaysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*SignInWaysResponse, error) {
+	rsp, err := c.SignInWays(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSignInWaysResponse(rsp)
+}
+
 // ListSessionsWithResponse My sign-ins that have not ended, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -24584,6 +24711,45 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 			headers.SetCookie = value
 		}
 		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseSignInWaysResponse parses an HTTP response from a SignInWaysWithResponse call
+func ParseSignInWaysResponse(rsp *http.Response) (*SignInWaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SignInWaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			// Provider What people call it
+			Provider string `json:"provider,omitempty,omitzero"`
+
+			// Start Where a browser goes to sign in by it
+			Start string `json:"start,omitempty,omitzero"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
 	}
 
 	return response, nil

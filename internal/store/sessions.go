@@ -64,8 +64,7 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 	}
 	plain, hash := secret("")
 	err = s.logged(ctx, Entry{Person: row.ID, Action: "sign in"}, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `insert into sessions (hash, person, ends_at, address, agent) values ($1, $2, $3, $4, $5)`, hash, row.ID, time.Now().Add(SessionLength), o.Address, fault.Cut(o.Agent, 300))
-		if err != nil {
+		if err := beginSession(ctx, tx, row.ID, hash); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`, address); err != nil { // many may work behind one address
@@ -81,6 +80,63 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
 	return row.Person, plain, nil
+}
+
+func beginSession(ctx context.Context, tx pgx.Tx, person int64, hash []byte) error {
+	o := originOf(ctx)
+	_, err := tx.Exec(ctx, `insert into sessions (hash, person, ends_at, address, agent) values ($1, $2, $3, $4, $5)`, hash, person, time.Now().Add(SessionLength), o.Address, fault.Cut(o.Agent, 300))
+	return err
+}
+
+// noPassword stands for the password of people who have none here.
+const noPassword = "none"
+
+// SignInBy gives a session's secret for whom a provider vouches: somebody who is here, or
+// who is made with a role that the provider's groups give. With a role it is theirs from
+// then on; the last administrator stays one.
+func (s *Store) SignInBy(ctx context.Context, email, name string, role Role) (Person, string, error) {
+	email = strings.ToLower(strings.TrimSpace(email))
+	var p Person
+	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token from people where email = $1`, email)
+	switch {
+	case err != nil && !IsMissing(err):
+		return p, "", fmt.Errorf("sign in: %w", err)
+	case err == nil && !p.Active, err != nil && role == "":
+		return p, "", fault.New(fault.Denied, "provider_unknown", "you may not sign in here").With(email).Mended("Ask an administrator.")
+	case err == nil && role != "" && role != p.Role:
+		changed, err := s.ChangePerson(ctx, p.ID, PersonChange{Role: &role}, 0)
+		if err != nil && !fault.Is(err, "last_administrator") {
+			return p, "", err
+		}
+		if err == nil {
+			p = changed
+		}
+	}
+	plain, hash := secret("")
+	made := p.ID == 0
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		if made {
+			rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values ($1, $2, $3, $4)
+				returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, email, fault.Cut(name, 200), role, noPassword)
+			if err != nil {
+				return err
+			}
+			if p, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByName[Person]); err != nil {
+				return err
+			}
+			if err := logIn(ctx, tx, Entry{Action: "add person", Subject: email, Changed: &Changed{nil, p.told(false)}}); err != nil {
+				return err
+			}
+		}
+		if err := beginSession(ctx, tx, p.ID, hash); err != nil {
+			return err
+		}
+		return logIn(ctx, tx, Entry{Person: p.ID, Action: "sign in", Subject: "by the organisation"})
+	})
+	if err != nil {
+		return p, "", fmt.Errorf("sign in: %w", err)
+	}
+	return p, plain, nil
 }
 
 // mayTry counts a try to sign in, unless there were too many: then it says how long to

@@ -170,6 +170,11 @@ func (s *Service) SignIn(ctx context.Context, email, password string) (store.Per
 	return s.store.SignIn(ctx, email, password)
 }
 
+// SignInBy gives a session's secret for whom a provider vouches.
+func (s *Service) SignInBy(ctx context.Context, email, name string, role store.Role) (store.Person, string, error) {
+	return s.store.SignInBy(ctx, email, name, role)
+}
+
 // SignOut ends a session.
 func (s *Service) SignOut(ctx context.Context, secret string) error {
 	return s.store.SignOut(ctx, secret)

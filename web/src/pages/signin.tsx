@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must } from "../api/client";
 import { who } from "../api/queries";
@@ -16,9 +16,44 @@ export function SignIn() {
             <p className="text-ink-soft">Spreadsheets into records, without damage.</p>
           </div>
         </div>
+        <ByOrganisation />
         <SignInForm start="" />
       </div>
     </main>
+  );
+}
+
+const failures: Record<string, string> = {
+  provider_unknown: "You may not sign in here. Ask an administrator.",
+  provider_unreachable: "The sign-in of your organisation does not answer. Try again, or sign in with a password.",
+  provider_no_address: "The sign-in of your organisation does not vouch for your address.",
+  provider_refused: "The sign-in was not begun here, or took too long. Try again.",
+};
+
+/** Signing in by one's organisation, where the service knows one. */
+function ByOrganisation() {
+  const ways = useQuery({ queryKey: ["ways"], queryFn: () => must(api.GET("/session/ways")), staleTime: Infinity, retry: false });
+  const failed = new URLSearchParams(location.search).get("sign_in");
+  return (
+    <>
+      {failed && (
+        <Wrong
+          className="mb-4"
+          error={new Error(failures[failed] ?? "The sign-in of your organisation has failed. The service’s log says why.")}
+        />
+      )}
+      {ways.data?.start && (
+        <>
+          <a
+            className="flex h-9 items-center justify-center rounded-md border border-act bg-act font-medium text-act-ink hover:brightness-110"
+            href={ways.data.start}
+          >
+            Sign in with {ways.data.provider}
+          </a>
+          <p className="my-4 text-center text-[12.5px] text-ink-soft">or with a password</p>
+        </>
+      )}
+    </>
   );
 }
 
