@@ -143,7 +143,7 @@ var bodies = map[string]string{
 	"setRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]},"source_ref":{"from":["Ref"]}}}]}`, "preview": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`,
 	"changeKnown": `{"means":"hold"}`, "changeMatch": `{"rules":[]}`, "tryMatch": `{"rules":[]}`,
 	"copyRoutine": `{"to":"other"}`, "addBundle": `{"name":"All of it"}`, "saveBundle": `{"name":"Monthly"}`, "addType": `{"label":"Berth","fields":[{"name":"number","label":"Number","type":"text","key":true}]}`,
-	"decideApproval": `{"yes":true}`, "setApprovalRules": `{"above":1000000}`, "setNotices": `{"told":["waits"]}`, "setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
+	"addHook": `{"url":"https://tools.example/uchi","kinds":["waits"]}`, "decideApproval": `{"yes":true}`, "setApprovalRules": `{"above":1000000}`, "setNotices": `{"told":["waits"]}`, "setFeed": `{"set_up":{"routine":"none","place":{"kind":"sent"}}}`, "pauseFeed": `{"paused":true}`,
 	"addView": `{"type":"account","name":"In Norway","view":{"filter":"country == \"NO\""}}`, "changeView": `{"type":"account","name":"In Norway","view":{}}`, "readFilter": `{"filter":"country == \"NO\""}`,
 	"saveRoutine": `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Company"]}}}]}`, "suggest": `{}`,
 }
@@ -200,7 +200,7 @@ func TestEveryOperation(t *testing.T) {
 			}
 		}
 	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
+	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
 	url := func(o operation, workspace string) string {
 		path := o.path
 		query := []string{}

@@ -1349,6 +1349,35 @@ type HeldWorkspace struct {
 	Routines int64  `json:"routines"`
 }
 
+// Hook defines model for Hook.
+type Hook struct {
+	// Calls The last calls, newest first
+	Calls  []HookCall   `json:"calls"`
+	Id     int64        `json:"id"`
+	Kinds  []NoticeKind `json:"kinds"`
+	MadeBy string       `json:"made_by,omitempty,omitzero"`
+
+	// Paused It was given up, or wants to be told no more
+	Paused bool `json:"paused"`
+
+	// Secret Only when it is made
+	Secret  string `json:"secret,omitempty,omitzero"`
+	Trouble string `json:"trouble,omitempty,omitzero"`
+	Url     string `json:"url"`
+}
+
+// HookCall defines model for HookCall.
+type HookCall struct {
+	GivenUp bool `json:"given_up,omitempty,omitzero"`
+
+	// Kind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+	Kind    NoticeKind `json:"kind"`
+	MadeAt  time.Time  `json:"made_at"`
+	SentAt  time.Time  `json:"sent_at,omitempty,omitzero"`
+	Tries   int        `json:"tries"`
+	Trouble string     `json:"trouble,omitempty,omitzero"`
+}
+
 // How defines model for How.
 type How = view.How
 
@@ -2584,6 +2613,12 @@ type RunFeedJSONBody struct {
 	Try bool `json:"try,omitempty,omitzero"`
 }
 
+// AddHookJSONBody defines parameters for AddHook.
+type AddHookJSONBody struct {
+	Kinds []NoticeKind `json:"kinds"`
+	Url   string       `json:"url"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -3033,6 +3068,9 @@ type PauseFeedJSONRequestBody PauseFeedJSONBody
 // RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
 type RunFeedJSONRequestBody RunFeedJSONBody
 
+// AddHookJSONRequestBody defines body for AddHook for application/json ContentType.
+type AddHookJSONRequestBody AddHookJSONBody
+
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
 
@@ -3266,6 +3304,15 @@ type ServerInterface interface {
 	// RunFeed Have a feed look now
 	// (POST /workspaces/{workspace}/feeds/{feed}/run)
 	RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
+	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
+	// (GET /workspaces/{workspace}/hooks)
+	ListHooks(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// AddHook Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	// (POST /workspaces/{workspace}/hooks)
+	AddHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// RemoveHook Tell a program no more (administrators)
+	// (DELETE /workspaces/{workspace}/hooks/{hook})
+	RemoveHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, hook int64)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, params ListImportsParams)
@@ -3803,6 +3850,24 @@ func (_ Unimplemented) PauseFeed(w http.ResponseWriter, r *http.Request, workspa
 // RunFeed Have a feed look now
 // (POST /workspaces/{workspace}/feeds/{feed}/run)
 func (_ Unimplemented) RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
+// (GET /workspaces/{workspace}/hooks)
+func (_ Unimplemented) ListHooks(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddHook Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+// (POST /workspaces/{workspace}/hooks)
+func (_ Unimplemented) AddHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemoveHook Tell a program no more (administrators)
+// (DELETE /workspaces/{workspace}/hooks/{hook})
+func (_ Unimplemented) RemoveHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, hook int64) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -5711,6 +5776,93 @@ func (siw *ServerInterfaceWrapper) RunFeed(w http.ResponseWriter, r *http.Reques
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.RunFeed(w, r, workspace, feed)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListHooks operation middleware
+func (siw *ServerInterfaceWrapper) ListHooks(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListHooks(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddHook operation middleware
+func (siw *ServerInterfaceWrapper) AddHook(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddHook(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveHook operation middleware
+func (siw *ServerInterfaceWrapper) RemoveHook(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "hook" -------------
+	var hook int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "hook", chi.URLParam(r, "hook"), &hook, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "hook", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveHook(w, r, workspace, hook)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10369,6 +10521,15 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/run", wrapper.RunFeed)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/hooks", wrapper.ListHooks)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/hooks", wrapper.AddHook)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/hooks/{hook}", wrapper.RemoveHook)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports", wrapper.ListImports)
 	})
 	r.Group(func(r chi.Router) {
@@ -12475,6 +12636,121 @@ type RunFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RunFeeddefaultApplicationProblemPlusJSONResponse) VisitRunFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHooksRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type ListHooksResponseObject interface {
+	VisitListHooksResponse(w http.ResponseWriter) error
+}
+
+type ListHooks200JSONResponse struct {
+	Hooks []Hook `json:"hooks"`
+}
+
+func (response ListHooks200JSONResponse) VisitListHooksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHooksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListHooksdefaultApplicationProblemPlusJSONResponse) VisitListHooksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddHookRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Body      *AddHookJSONRequestBody
+}
+
+type AddHookResponseObject interface {
+	VisitAddHookResponse(w http.ResponseWriter) error
+}
+
+type AddHook201JSONResponse Hook
+
+func (response AddHook201JSONResponse) VisitAddHookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddHookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddHookdefaultApplicationProblemPlusJSONResponse) VisitAddHookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveHookRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Hook      int64          `json:"hook"`
+}
+
+type RemoveHookResponseObject interface {
+	VisitRemoveHookResponse(w http.ResponseWriter) error
+}
+
+type RemoveHook204Response struct {
+}
+
+func (response RemoveHook204Response) VisitRemoveHookResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveHookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveHookdefaultApplicationProblemPlusJSONResponse) VisitRemoveHookResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16259,6 +16535,15 @@ type StrictServerInterface interface {
 	// RunFeed Have a feed look now
 	// (POST /workspaces/{workspace}/feeds/{feed}/run)
 	RunFeed(ctx context.Context, request RunFeedRequestObject) (RunFeedResponseObject, error)
+	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
+	// (GET /workspaces/{workspace}/hooks)
+	ListHooks(ctx context.Context, request ListHooksRequestObject) (ListHooksResponseObject, error)
+	// AddHook Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	// (POST /workspaces/{workspace}/hooks)
+	AddHook(ctx context.Context, request AddHookRequestObject) (AddHookResponseObject, error)
+	// RemoveHook Tell a program no more (administrators)
+	// (DELETE /workspaces/{workspace}/hooks/{hook})
+	RemoveHook(ctx context.Context, request RemoveHookRequestObject) (RemoveHookResponseObject, error)
 	// ListImports The imports, newest first
 	// (GET /workspaces/{workspace}/imports)
 	ListImports(ctx context.Context, request ListImportsRequestObject) (ListImportsResponseObject, error)
@@ -17883,6 +18168,92 @@ func (sh *strictHandler) RunFeed(w http.ResponseWriter, r *http.Request, workspa
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(RunFeedResponseObject); ok {
 		if err := validResponse.VisitRunFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHooks operation middleware
+func (sh *strictHandler) ListHooks(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ListHooksRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHooks(ctx, request.(ListHooksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHooks")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListHooksResponseObject); ok {
+		if err := validResponse.VisitListHooksResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddHook operation middleware
+func (sh *strictHandler) AddHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request AddHookRequestObject
+
+	request.Workspace = workspace
+
+	var body AddHookJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddHook(ctx, request.(AddHookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddHook")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddHookResponseObject); ok {
+		if err := validResponse.VisitAddHookResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveHook operation middleware
+func (sh *strictHandler) RemoveHook(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, hook int64) {
+	var request RemoveHookRequestObject
+
+	request.Workspace = workspace
+	request.Hook = hook
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveHook(ctx, request.(RemoveHookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveHook")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveHookResponseObject); ok {
+		if err := validResponse.VisitRemoveHookResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -368,6 +368,10 @@ var needs = map[string]store.Role{
 	"PlanUndoBundle": store.Operator,
 	"CancelBundle":   store.Operator,
 
+	"ListHooks":  store.Administrator,
+	"AddHook":    store.Administrator,
+	"RemoveHook": store.Administrator,
+
 	"AskApproval":      store.Operator,
 	"DecideApproval":   store.Operator,
 	"GetApprovalRules": store.Viewer,

@@ -1351,6 +1351,35 @@ type HeldWorkspace struct {
 	Routines int64  `json:"routines"`
 }
 
+// Hook defines model for Hook.
+type Hook struct {
+	// Calls The last calls, newest first
+	Calls  []HookCall   `json:"calls"`
+	Id     int64        `json:"id"`
+	Kinds  []NoticeKind `json:"kinds"`
+	MadeBy string       `json:"made_by,omitempty,omitzero"`
+
+	// Paused It was given up, or wants to be told no more
+	Paused bool `json:"paused"`
+
+	// Secret Only when it is made
+	Secret  string `json:"secret,omitempty,omitzero"`
+	Trouble string `json:"trouble,omitempty,omitzero"`
+	Url     string `json:"url"`
+}
+
+// HookCall defines model for HookCall.
+type HookCall struct {
+	GivenUp bool `json:"given_up,omitempty,omitzero"`
+
+	// Kind A file of a feed waits for me, a feed could not look, a feed has loaded a file, somebody asks for my yes, my asking was decided, an import was handed over to me
+	Kind    NoticeKind `json:"kind"`
+	MadeAt  time.Time  `json:"made_at"`
+	SentAt  time.Time  `json:"sent_at,omitempty,omitzero"`
+	Tries   int        `json:"tries"`
+	Trouble string     `json:"trouble,omitempty,omitzero"`
+}
+
 // How defines model for How.
 type How = view.How
 
@@ -2586,6 +2615,12 @@ type RunFeedJSONBody struct {
 	Try bool `json:"try,omitempty,omitzero"`
 }
 
+// AddHookJSONBody defines parameters for AddHook.
+type AddHookJSONBody struct {
+	Kinds []NoticeKind `json:"kinds"`
+	Url   string       `json:"url"`
+}
+
 // ListImportsParams defines parameters for ListImports.
 type ListImportsParams struct {
 	State []ImportState `form:"state,omitempty" json:"state,omitempty,omitzero"`
@@ -3034,6 +3069,9 @@ type PauseFeedJSONRequestBody PauseFeedJSONBody
 
 // RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
 type RunFeedJSONRequestBody RunFeedJSONBody
+
+// AddHookJSONRequestBody defines body for AddHook for application/json ContentType.
+type AddHookJSONRequestBody AddHookJSONBody
 
 // AnswerManyJSONRequestBody defines body for AnswerMany for application/json ContentType.
 type AnswerManyJSONRequestBody = ManyAnswers
@@ -3590,6 +3628,30 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 	RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
+	//
+	// Corresponds with GET /workspaces/{workspace}/hooks (the `ListHooks` operationId).
+	ListHooks(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddHookWithBody Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+	AddHookWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddHook Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+	AddHook(ctx context.Context, workspace WorkspaceParam, body AddHookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveHook Tell a program no more (administrators)
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/hooks/{hook} (the `RemoveHook` operationId).
+	RemoveHook(ctx context.Context, workspace WorkspaceParam, hook int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListImports The imports, newest first
 	//
@@ -5310,6 +5372,70 @@ func (c *Client) RunFeedWithBody(ctx context.Context, workspace WorkspaceParam, 
 // Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 func (c *Client) RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRunFeedRequest(c.Server, workspace, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
+//
+// Corresponds with GET /workspaces/{workspace}/hooks (the `ListHooks` operationId).
+func (c *Client) ListHooks(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListHooksRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddHookWithBody Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+func (c *Client) AddHookWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddHookRequestWithBody(c.Server, workspace, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddHook Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+func (c *Client) AddHook(ctx context.Context, workspace WorkspaceParam, body AddHookJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddHookRequest(c.Server, workspace, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveHook Tell a program no more (administrators)
+//
+// Corresponds with DELETE /workspaces/{workspace}/hooks/{hook} (the `RemoveHook` operationId).
+func (c *Client) RemoveHook(ctx context.Context, workspace WorkspaceParam, hook int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveHookRequest(c.Server, workspace, hook)
 	if err != nil {
 		return nil, err
 	}
@@ -9201,6 +9327,128 @@ func NewRunFeedRequestWithBody(server string, workspace WorkspaceParam, feed Fee
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListHooksRequest constructs an http.Request for the ListHooks method
+func NewListHooksRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/hooks", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddHookRequest calls the generic AddHook builder with application/json body
+func NewAddHookRequest(server string, workspace WorkspaceParam, body AddHookJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddHookRequestWithBody(server, workspace, "application/json", bodyReader)
+}
+
+// NewAddHookRequestWithBody constructs an http.Request for the AddHook method, with any body, and a specified content type
+func NewAddHookRequestWithBody(server string, workspace WorkspaceParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/hooks", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveHookRequest constructs an http.Request for the RemoveHook method
+func NewRemoveHookRequest(server string, workspace WorkspaceParam, hook int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "hook", hook, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/hooks/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -14765,6 +15013,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 	RunFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*RunFeedResponse, error)
 
+	// ListHooksWithResponse Addresses of other programs that are told what people are told, with the last calls (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/hooks (the `ListHooks` operationId).
+	ListHooksWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListHooksResponse, error)
+
+	// AddHookWithBodyWithResponse Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+	AddHookWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddHookResponse, error)
+
+	// AddHookWithResponse Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+	AddHookWithResponse(ctx context.Context, workspace WorkspaceParam, body AddHookJSONRequestBody, reqEditors ...RequestEditorFn) (*AddHookResponse, error)
+
+	// RemoveHookWithResponse Tell a program no more (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/hooks/{hook} (the `RemoveHook` operationId).
+	RemoveHookWithResponse(ctx context.Context, workspace WorkspaceParam, hook int64, reqEditors ...RequestEditorFn) (*RemoveHookResponse, error)
+
 	// ListImportsWithResponse The imports, newest first
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -17829,6 +18105,147 @@ func (r RunFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r RunFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListHooksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Hooks []Hook `json:"hooks"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListHooksResponse) GetJSON200() *struct {
+	Hooks []Hook `json:"hooks"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListHooksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListHooksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListHooksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListHooksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListHooksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddHookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Hook
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddHookResponse) GetJSON201() *Hook {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddHookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddHookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddHookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddHookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddHookResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveHookResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveHookResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveHookResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveHookResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveHookResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveHookResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -22784,6 +23201,58 @@ func (c *ClientWithResponses) RunFeedWithResponse(ctx context.Context, workspace
 	return ParseRunFeedResponse(rsp)
 }
 
+// ListHooksWithResponse Addresses of other programs that are told what people are told, with the last calls (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/hooks (the `ListHooks` operationId).
+func (c *ClientWithResponses) ListHooksWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListHooksResponse, error) {
+	rsp, err := c.ListHooks(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListHooksResponse(rsp)
+}
+
+// AddHookWithBodyWithResponse Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+func (c *ClientWithResponses) AddHookWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddHookResponse, error) {
+	rsp, err := c.AddHookWithBody(ctx, workspace, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddHookResponse(rsp)
+}
+
+// AddHookWithResponse Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators)
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/hooks (the `AddHook` operationId).
+func (c *ClientWithResponses) AddHookWithResponse(ctx context.Context, workspace WorkspaceParam, body AddHookJSONRequestBody, reqEditors ...RequestEditorFn) (*AddHookResponse, error) {
+	rsp, err := c.AddHook(ctx, workspace, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddHookResponse(rsp)
+}
+
+// RemoveHookWithResponse Tell a program no more (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/hooks/{hook} (the `RemoveHook` operationId).
+func (c *ClientWithResponses) RemoveHookWithResponse(ctx context.Context, workspace WorkspaceParam, hook int64, reqEditors ...RequestEditorFn) (*RemoveHookResponse, error) {
+	rsp, err := c.RemoveHook(ctx, workspace, hook, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveHookResponse(rsp)
+}
+
 // ListImportsWithResponse The imports, newest first
 //
 // Returns a wrapper object for the known response body format(s).
@@ -25823,6 +26292,103 @@ func ParseRunFeedResponse(rsp *http.Response) (*RunFeedResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListHooksResponse parses an HTTP response from a ListHooksWithResponse call
+func ParseListHooksResponse(rsp *http.Response) (*ListHooksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListHooksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Hooks []Hook `json:"hooks"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddHookResponse parses an HTTP response from a AddHookWithResponse call
+func ParseAddHookResponse(rsp *http.Response) (*AddHookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddHookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Hook
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveHookResponse parses an HTTP response from a RemoveHookWithResponse call
+func ParseRemoveHookResponse(rsp *http.Response) (*RemoveHookResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveHookResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

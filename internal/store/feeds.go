@@ -437,30 +437,33 @@ func (s *Store) NoteMoved(ctx context.Context, id int64) error {
 	return nil
 }
 
-// Reseal replaces the encrypted secrets of all feeds by what change makes of them.
-func (s *Store) Reseal(ctx context.Context, by int64, change func(workspace, name, sealed string) (string, error)) (n int, err error) {
+// Reseal replaces the encrypted secrets of all feeds and hooks by what change makes of
+// them: of each the table, its workspace, and its name or address.
+func (s *Store) Reseal(ctx context.Context, by int64, change func(table, workspace, name, sealed string) (string, error)) (n int, err error) {
 	err = s.logged(ctx, Entry{Person: by, Action: "change the key of passwords", Subject: "service"}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `select id, workspace, name, secret from feeds where secret <> '' for update`)
-		if err != nil {
-			return err
-		}
-		type one struct {
-			ID                      int64
-			Workspace, Name, Secret string
-		}
-		list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
-		if err != nil {
-			return err
-		}
-		for _, x := range list {
-			now, err := change(x.Workspace, x.Name, x.Secret)
+		for table, name := range map[string]string{"feeds": "name", "hooks": "url"} {
+			rows, err := tx.Query(ctx, `select id, workspace, `+name+`, secret from `+table+` where secret <> '' for update`)
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, `update feeds set secret = $2 where id = $1`, x.ID, now); err != nil {
+			type one struct {
+				ID                      int64
+				Workspace, Name, Secret string
+			}
+			list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
+			if err != nil {
 				return err
 			}
-			n++
+			for _, x := range list {
+				now, err := change(table, x.Workspace, x.Name, x.Secret)
+				if err != nil {
+					return err
+				}
+				if _, err := tx.Exec(ctx, `update `+table+` set secret = $2 where id = $1`, x.ID, now); err != nil {
+					return err
+				}
+				n++
+			}
 		}
 		return nil
 	})

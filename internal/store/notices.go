@@ -45,7 +45,8 @@ type Notice struct {
 	Name      string         `db:"name"`
 }
 
-// Notify tells those of the people who want to know of such a thing and may sign in.
+// Notify tells those of the people who want to know of such a thing and may sign in, and
+// the programs that do.
 func Notify(ctx context.Context, tx pgx.Tx, n Notice, people []int64) error {
 	_, err := tx.Exec(ctx, `
 		insert into notices (person, workspace, kind, subject, lines, link)
@@ -54,7 +55,7 @@ func Notify(ctx context.Context, tx pgx.Tx, n Notice, people []int64) error {
 	if err != nil {
 		return fmt.Errorf("notify: %w", err)
 	}
-	return nil
+	return callHooks(ctx, tx, n)
 }
 
 // Notices lists what a person was told, newest first.

@@ -652,11 +652,15 @@ func (s *Service) wakeUp() {
 // ChangeKey encrypts the passwords of other systems with the first of the service's keys;
 // it gives how many.
 func (s *Service) ChangeKey(ctx context.Context, by store.Person) (int, error) {
-	return s.store.Reseal(ctx, by.ID, func(workspace, name, sealed string) (string, error) {
-		plain, err := s.opt.Secrets.Open(sealed, forFeed(workspace, name))
+	return s.store.Reseal(ctx, by.ID, func(table, workspace, name, sealed string) (string, error) {
+		purpose := forFeed(workspace, name)
+		if table == "hooks" {
+			purpose = forHook(workspace, name)
+		}
+		plain, err := s.opt.Secrets.Open(sealed, purpose)
 		if err != nil {
 			return "", err
 		}
-		return s.opt.Secrets.Seal(plain, forFeed(workspace, name))
+		return s.opt.Secrets.Seal(plain, purpose)
 	})
 }

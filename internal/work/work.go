@@ -163,7 +163,7 @@ func (s *Service) upkeep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-s.wake:
-			if err := errors.Join(s.lookForFeeds(ctx), s.sendNotices(ctx)); err != nil {
+			if err := errors.Join(s.lookForFeeds(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
 				s.opt.Log.Warn("could not look for feeds", "error", err)
 			}
 			continue
@@ -185,7 +185,7 @@ func (s *Service) upkeep(ctx context.Context) {
 		if err := s.lookForFeeds(ctx); err != nil {
 			s.opt.Log.Warn("could not look for feeds", "error", err)
 		}
-		if err := s.sendNotices(ctx); err != nil {
+		if err := errors.Join(s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
 			s.opt.Log.Warn("could not send notices", "error", err)
 		}
 		if err := s.freeLost(ctx); err != nil {

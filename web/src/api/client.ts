@@ -21,6 +21,7 @@ export type FeedSetUp = Schemas["FeedSetUp"];
 export type FeedBounds = Schemas["FeedBounds"];
 export type NoticeKind = Schemas["NoticeKind"];
 export type ApprovalRules = Schemas["ApprovalRules"];
+export type Hook = Schemas["Hook"];
 export type LogEntry = Schemas["LogEntry"];
 export type Token = Schemas["Token"];
 export type Settings = Schemas["Settings"];

@@ -1613,6 +1613,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/hooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** Addresses of other programs that are told what people are told, with the last calls (administrators) */
+        get: operations["listHooks"];
+        put?: never;
+        /** Let a program be told; calls are signed as Standard Webhooks with a secret that is shown this once (administrators) */
+        post: operations["addHook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/hooks/{hook}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                hook: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Tell a program no more (administrators) */
+        delete: operations["removeHook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/approval": {
         parameters: {
             query?: never;
@@ -2098,6 +2138,30 @@ export interface components {
             /** @description Why it could not */
             trouble?: string;
             /** @description It is not tried again */
+            given_up?: boolean;
+        };
+        Hook: {
+            /** Format: int64 */
+            id: number;
+            url: string;
+            kinds: components["schemas"]["NoticeKind"][];
+            /** @description It was given up, or wants to be told no more */
+            paused: boolean;
+            trouble?: string;
+            made_by?: string;
+            /** @description Only when it is made */
+            secret?: string;
+            /** @description The last calls, newest first */
+            calls: components["schemas"]["HookCall"][];
+        };
+        HookCall: {
+            kind: components["schemas"]["NoticeKind"];
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            sent_at?: string;
+            tries: number;
+            trouble?: string;
             given_up?: boolean;
         };
         LogEntry: {
@@ -6786,6 +6850,83 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Import"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The hooks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        hooks: components["schemas"]["Hook"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addHook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    url: string;
+                    kinds: components["schemas"]["NoticeKind"][];
+                };
+            };
+        };
+        responses: {
+            /** @description The hook */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hook"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeHook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                hook: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is told no more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

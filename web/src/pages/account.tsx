@@ -19,6 +19,7 @@ import {
   Wrong,
 } from "../ui/parts";
 import { ApprovalSettings } from "../ui/approval";
+import { Hooks } from "../ui/hooks";
 import { Notices } from "../ui/notices";
 import { Workspaces } from "../ui/workspaces";
 import { when } from "./start";
@@ -40,6 +41,7 @@ export function AccountPage() {
       {me.data?.role === "administrator" && <People />}
       {me.data?.role === "administrator" && <Workspaces />}
       {me.data?.role === "administrator" && <ApprovalSettings workspace={workspace} />}
+      {me.data?.role === "administrator" && <Hooks workspace={workspace} />}
       {me.data?.role === "administrator" && <Keeping />}
     </div>
   );
