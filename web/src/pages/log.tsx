@@ -122,7 +122,7 @@ function Line({ e }: { e: LogEntry }) {
         {e.token && <div className="text-[12px] text-ink-faint">token {e.token}</div>}
       </td>
       <td className={tdClass}>{e.action}</td>
-      <td className={`${tdClass} max-w-[420px] break-words whitespace-normal`}>
+      <td className={`${tdClass} max-w-[340px] break-words whitespace-normal`}>
         <Subject e={e} />
         {changed.slice(0, shownChanges).map((c) => (
           <div key={c.path} className="text-[12.5px]">
