@@ -25,11 +25,7 @@ func (a *app) askCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if a.asJSON {
-				return a.printJSON(r.JSON200)
-			}
-			a.printApproval(r.JSON200.Approval)
-			return nil
+			return a.printApproval(*r.JSON200)
 		},
 	}
 	cmd.Flags().StringVar(&note, "note", "", "what whoever decides should know")
@@ -53,18 +49,18 @@ overwrites NUMBER. Any change after the yes takes it back. Who asked does not ap
 		if err != nil {
 			return err
 		}
-		if a.asJSON {
-			return a.printJSON(r.JSON200)
-		}
-		a.printApproval(r.JSON200.Approval)
-		return nil
+		return a.printApproval(*r.JSON200)
 	}
 	cmd.Flags().StringVar(&no, "no", "", "say no, for this reason")
 	return cmd
 }
 
-// printApproval says where the yes to a load stands.
-func (a *app) printApproval(p client.Approval) {
+// printApproval says where the yes to the load of an import stands.
+func (a *app) printApproval(i client.Import) error {
+	if a.asJSON {
+		return a.printJSON(i)
+	}
+	p := i.Approval
 	if p.Why != "" {
 		fmt.Fprintf(a.out, "The load needs a second person's yes: %s.\n", p.Why)
 	}
@@ -77,6 +73,7 @@ func (a *app) printApproval(p client.Approval) {
 	default:
 		fmt.Fprintf(a.out, "%s has said no on %s: %s\n", p.DecidedBy, dayAndTime(p.DecidedAt), p.Reason)
 	}
+	return nil
 }
 
 func (a *app) approvalCmd() *cobra.Command {

@@ -13,8 +13,8 @@ import {
   Labelled,
   Panel,
   Password,
+  Table,
   tdClass,
-  thClass,
   Ticked,
   Wrong,
 } from "../ui/parts";
@@ -70,32 +70,21 @@ function Tokens() {
   });
   return (
     <Panel title="My tokens, for the command line and scripts">
-      <table className="w-full min-w-max">
-        <thead>
-          <tr className="border-b border-line">
-            {["Label", "Role", "Ends", "Last used", ""].map((h, n) => (
-              <th key={n} scope="col" className={thClass}>
-                {h}
-              </th>
-            ))}
+      <Table head={["Label", "Role", "Ends", "Last used", ""]} wide>
+        {list.data?.tokens.map((t) => (
+          <tr key={t.id} className="border-b border-line">
+            <td className={tdClass}>{t.label}</td>
+            <td className={tdClass}>{t.role}</td>
+            <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
+            <td className={tdClass}>{t.used_at ? when(t.used_at) : "never"}</td>
+            <td className={`${tdClass} text-right`}>
+              <Button look="quiet" aria-label={`End it: the token ${t.label}`} onClick={() => setEnding(t)}>
+                End it
+              </Button>
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {list.data?.tokens.map((t) => (
-            <tr key={t.id} className="border-b border-line">
-              <td className={tdClass}>{t.label}</td>
-              <td className={tdClass}>{t.role}</td>
-              <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
-              <td className={tdClass}>{t.used_at ? when(t.used_at) : "never"}</td>
-              <td className={`${tdClass} text-right`}>
-                <Button look="quiet" aria-label={`End it: the token ${t.label}`} onClick={() => setEnding(t)}>
-                  End it
-                </Button>
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+      </Table>
       <form
         className="flex gap-2 p-3"
         onSubmit={(e) => {
@@ -154,38 +143,27 @@ function Sessions() {
   });
   return (
     <Panel title="Where I am signed in">
-      <table className="w-full min-w-max">
-        <thead>
-          <tr className="border-b border-line">
-            {["Since", "Last seen", "From", "With", ""].map((h, n) => (
-              <th key={n} scope="col" className={thClass}>
-                {h}
-              </th>
-            ))}
+      <Table head={["Since", "Last seen", "From", "With", ""]} wide>
+        {list.data?.sessions.map((s) => (
+          <tr key={s.id} className="border-b border-line last:border-0">
+            <td className={tdClass}>{when(s.made_at)}</td>
+            <td className={tdClass}>{when(s.seen_at)}</td>
+            <td className={tdClass}>{s.address}</td>
+            <td className={`${tdClass} max-w-[360px] truncate`} title={s.agent}>
+              {s.agent}
+            </td>
+            <td className={`${tdClass} text-right`}>
+              {s.own ? (
+                <span className="text-ink-soft">this one</span>
+              ) : (
+                <Button look="quiet" aria-label={`End it: the session ${s.id}`} onClick={() => end.mutate(s.id)}>
+                  End it
+                </Button>
+              )}
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {list.data?.sessions.map((s) => (
-            <tr key={s.id} className="border-b border-line last:border-0">
-              <td className={tdClass}>{when(s.made_at)}</td>
-              <td className={tdClass}>{when(s.seen_at)}</td>
-              <td className={tdClass}>{s.address}</td>
-              <td className={`${tdClass} max-w-[360px] truncate`} title={s.agent}>
-                {s.agent}
-              </td>
-              <td className={`${tdClass} text-right`}>
-                {s.own ? (
-                  <span className="text-ink-soft">this one</span>
-                ) : (
-                  <Button look="quiet" aria-label={`End it: the session ${s.id}`} onClick={() => end.mutate(s.id)}>
-                    End it
-                  </Button>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+      </Table>
       <Wrong error={list.error ?? end.error} className="m-3" />
     </Panel>
   );

@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, must, type Feed, type FeedFile, type FeedSetUp } from "../api/client";
 import { who } from "../api/queries";
 import { FeedForm } from "../ui/feedform";
-import { Button, Confirm, cx, Empty, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, Empty, Loading, Panel, Table, tdClass, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { when } from "./start";
 
@@ -61,38 +61,27 @@ function AllFeeds({ workspace }: { workspace: string }) {
       ) : (
         <Panel title="What runs by itself">
           <div className="overflow-x-auto">
-            <table className="w-full min-w-max">
-              <thead>
-                <tr className="border-b border-line">
-                  {["Feed", "From", "When", "Next", "Last file"].map((h) => (
-                    <th key={h} scope="col" className={thClass}>
-                      {h}
-                    </th>
-                  ))}
+            <Table head={["Feed", "From", "When", "Next", "Last file"]} wide>
+              {list.data?.feeds.map((f) => (
+                <tr key={f.name} className="border-b border-line last:border-0">
+                  <td className={tdClass}>
+                    <Link className="font-medium text-act" to={`/w/${workspace}/feeds/${encodeURIComponent(f.name)}`}>
+                      {f.name}
+                    </Link>
+                  </td>
+                  <td className={`${tdClass} max-w-[320px] truncate`}>{placeWords(f.set_up.place)}</td>
+                  <td className={tdClass}>{f.words || "when sent"}</td>
+                  <td className={tdClass}>{f.paused ? <b className="text-ask">paused</b> : f.next?.[0] && when(f.next[0])}</td>
+                  <td className={tdClass}>
+                    {f.files?.[0] && (
+                      <>
+                        {f.files[0].name} <FileState x={f.files[0]} />
+                      </>
+                    )}
+                  </td>
                 </tr>
-              </thead>
-              <tbody>
-                {list.data?.feeds.map((f) => (
-                  <tr key={f.name} className="border-b border-line last:border-0">
-                    <td className={tdClass}>
-                      <Link className="font-medium text-act" to={`/w/${workspace}/feeds/${encodeURIComponent(f.name)}`}>
-                        {f.name}
-                      </Link>
-                    </td>
-                    <td className={`${tdClass} max-w-[320px] truncate`}>{placeWords(f.set_up.place)}</td>
-                    <td className={tdClass}>{f.words || "when sent"}</td>
-                    <td className={tdClass}>{f.paused ? <b className="text-ask">paused</b> : f.next?.[0] && when(f.next[0])}</td>
-                    <td className={tdClass}>
-                      {f.files?.[0] && (
-                        <>
-                          {f.files[0].name} <FileState x={f.files[0]} />
-                        </>
-                      )}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+              ))}
+            </Table>
           </div>
         </Panel>
       )}
@@ -218,42 +207,31 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
             {rest.length === 0 ? (
               <p className="px-4 py-3 text-ink-soft">{waiting ? "It is the only one so far." : "It has taken no file yet."}</p>
             ) : (
-              <table className="w-full">
-                <thead>
-                  <tr className="border-b border-line">
-                    {["File", "Taken", "State", "Rows"].map((h) => (
-                      <th key={h} scope="col" className={thClass}>
-                        {h}
-                      </th>
-                    ))}
+              <Table head={["File", "Taken", "State", "Rows"]}>
+                {rest.map((x) => (
+                  <tr key={`${x.name} ${x.taken_at}`} className="border-b border-line align-top last:border-0">
+                    <td className={`${tdClass} break-all whitespace-normal`}>
+                      {x.import ? (
+                        <Link className="text-act" to={`/w/${workspace}/imports/${x.import}/result`}>
+                          {x.name}
+                        </Link>
+                      ) : (
+                        x.name
+                      )}
+                      {x.reasons.map((b) => (
+                        <div key={b.bound + b.says} className="text-[12.5px] text-ink-soft">
+                          {b.says}
+                        </div>
+                      ))}
+                    </td>
+                    <td className={tdClass}>{when(x.taken_at)}</td>
+                    <td className={tdClass}>
+                      <FileState x={x} />
+                    </td>
+                    <td className={`${tdClass} figures`}>{x.rows ? count(x.rows) : ""}</td>
                   </tr>
-                </thead>
-                <tbody>
-                  {rest.map((x) => (
-                    <tr key={`${x.name} ${x.taken_at}`} className="border-b border-line align-top last:border-0">
-                      <td className={`${tdClass} break-all whitespace-normal`}>
-                        {x.import ? (
-                          <Link className="text-act" to={`/w/${workspace}/imports/${x.import}/result`}>
-                            {x.name}
-                          </Link>
-                        ) : (
-                          x.name
-                        )}
-                        {x.reasons.map((b) => (
-                          <div key={b.bound + b.says} className="text-[12.5px] text-ink-soft">
-                            {b.says}
-                          </div>
-                        ))}
-                      </td>
-                      <td className={tdClass}>{when(x.taken_at)}</td>
-                      <td className={tdClass}>
-                        <FileState x={x} />
-                      </td>
-                      <td className={`${tdClass} figures`}>{x.rows ? count(x.rows) : ""}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+                ))}
+              </Table>
             )}
           </Panel>
           <Panel title="Looks">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 import type { Import } from "../api/client";
 import { imports, types, who, type Imports } from "../api/queries";
-import { Button, Choose, Empty, inputClass, Loading, Panel, tdClass, thClass, Ticked, Wrong } from "../ui/parts";
+import { Button, Choose, Empty, inputClass, Loading, Panel, Table, tdClass, Ticked, Wrong } from "../ui/parts";
 import { count, Tally } from "../ui/verdict";
 import { Upload } from "../ui/upload";
 import { Bundles, stationOf, when } from "./start";
@@ -105,42 +105,31 @@ export function ImportsPage() {
             {filtered ? "Choose otherwise, or show all." : "Drop a file above to make the first."}
           </Empty>
         ) : (
-          <table className="w-full">
-            <thead>
-              <tr className="border-b border-line">
-                {["No.", "Source", "Into", "State", "Rows", "Result", "By", "Changed"].map((h) => (
-                  <th key={h} scope="col" className={thClass}>
-                    {h}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {page.data.imports.map((i) => (
-                <tr key={i.id} className="border-b border-line last:border-0 hover:bg-act-soft">
-                  <td className={`${tdClass} figures text-ink-soft`}>{i.id}</td>
-                  <td className={tdClass}>
-                    <Link className="font-medium text-act" to={`/w/${workspace}/imports/${i.id}/${stationOf(i)}`}>
-                      {i.name}
+          <Table head={["No.", "Source", "Into", "State", "Rows", "Result", "By", "Changed"]}>
+            {page.data.imports.map((i) => (
+              <tr key={i.id} className="border-b border-line last:border-0 hover:bg-act-soft">
+                <td className={`${tdClass} figures text-ink-soft`}>{i.id}</td>
+                <td className={tdClass}>
+                  <Link className="font-medium text-act" to={`/w/${workspace}/imports/${i.id}/${stationOf(i)}`}>
+                    {i.name}
+                  </Link>
+                  {i.bundle && (
+                    <Link className="ml-2 text-[12.5px] text-ink-soft underline" to={`/w/${workspace}/bundles/${i.bundle}`}>
+                      bundle {i.bundle}
                     </Link>
-                    {i.bundle && (
-                      <Link className="ml-2 text-[12.5px] text-ink-soft underline" to={`/w/${workspace}/bundles/${i.bundle}`}>
-                        bundle {i.bundle}
-                      </Link>
-                    )}
-                  </td>
-                  <td className={tdClass}>{i.into}</td>
-                  <td className={tdClass}>{i.trouble ? <span className="text-ask">{i.state}, in trouble</span> : i.state}</td>
-                  <td className={`${tdClass} figures text-right`}>{count(i.rows)}</td>
-                  <td className={tdClass}>
-                    <Tally outcomes={i.outcomes} verdicts={i.totals?.verdicts} />
-                  </td>
-                  <td className={tdClass}>{i.made_by}</td>
-                  <td className={`${tdClass} whitespace-nowrap`}>{when(i.changed_at)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+                  )}
+                </td>
+                <td className={tdClass}>{i.into}</td>
+                <td className={tdClass}>{i.trouble ? <span className="text-ask">{i.state}, in trouble</span> : i.state}</td>
+                <td className={`${tdClass} figures text-right`}>{count(i.rows)}</td>
+                <td className={tdClass}>
+                  <Tally outcomes={i.outcomes} verdicts={i.totals?.verdicts} />
+                </td>
+                <td className={tdClass}>{i.made_by}</td>
+                <td className={`${tdClass} whitespace-nowrap`}>{when(i.changed_at)}</td>
+              </tr>
+            ))}
+          </Table>
         )}
       </Panel>
       <div className="mt-3 flex gap-2">

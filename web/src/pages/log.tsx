@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, must, type LogEntry } from "../api/client";
 import { people } from "../api/queries";
-import { Button, Choose, Empty, inputClass, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, Choose, Empty, inputClass, Loading, Panel, Table, tdClass, Wrong } from "../ui/parts";
 import { BeforeAfter } from "./record";
 import { count } from "../ui/verdict";
 import { whenExactly } from "./start";
@@ -80,22 +80,11 @@ export function LogPage() {
       ) : (
         <Panel title="Newest first">
           <div className="overflow-x-auto">
-            <table className="w-full min-w-max">
-              <thead>
-                <tr className="border-b border-line">
-                  {["When", "Who", "Did", "What", "Workspace", "From"].map((h) => (
-                    <th key={h} scope="col" className={thClass}>
-                      {h}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {entries.map((e) => (
-                  <Line key={e.id} e={e} />
-                ))}
-              </tbody>
-            </table>
+            <Table head={["When", "Who", "Did", "What", "Workspace", "From"]} wide>
+              {entries.map((e) => (
+                <Line key={e.id} e={e} />
+              ))}
+            </Table>
           </div>
           {list.hasNextPage && (
             <div className="p-3">

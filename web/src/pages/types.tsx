@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { types, who } from "../api/queries";
-import { Button, cx, Loading, Panel, tdClass, thClass, Wrong } from "../ui/parts";
+import { Button, cx, Loading, Panel, Table, tdClass, Wrong } from "../ui/parts";
 import type { Field } from "../api/client";
 import { FieldDialog } from "../ui/field";
 import { NewTypeDialog } from "../ui/newtype";
@@ -72,50 +72,39 @@ export function TypesPage() {
               ))}
             </div>
           )}
-          <table className="w-full">
-            <thead>
-              <tr className="border-b border-line">
-                {["Field", "Label", "Type", "", "Choices and help", ""].map((h, n) => (
-                  <th key={n} scope="col" className={thClass}>
-                    {h}
-                  </th>
-                ))}
+          <Table head={["Field", "Label", "Type", "", "Choices and help", ""]}>
+            {t.fields.map((f) => (
+              <tr key={f.name} className={cx("border-b border-line last:border-0", f.retired && "text-ink-faint")}>
+                <td className={`${tdClass} font-mono text-[12.5px]`}>{f.name}</td>
+                <td className={tdClass}>{f.label}</td>
+                <td className={`${tdClass} whitespace-nowrap`}>
+                  {f.type}
+                  {f.to && ` → ${f.to}`}
+                </td>
+                <td className={`${tdClass} whitespace-nowrap text-ink-soft`}>
+                  {[f.required && "required", f.key && "key", f.lookup && "look-up", f.own && "own", f.retired && "retired"]
+                    .filter(Boolean)
+                    .join(", ")}
+                </td>
+                <td className={`${tdClass} text-ink-soft`}>
+                  {f.choices
+                    ?.filter((c) => !c.closed)
+                    .map((c) => c.label)
+                    .join(", ")}
+                  {f.choices && f.help && ". "}
+                  {f.help}
+                  {f.default && <span> (new records get “{f.default}”)</span>}
+                </td>
+                <td className="px-2 py-1 text-right">
+                  {me.data?.role === "administrator" && (
+                    <Button look="quiet" aria-label={`Change ${f.label}`} onClick={() => setOpen(f)}>
+                      Change
+                    </Button>
+                  )}
+                </td>
               </tr>
-            </thead>
-            <tbody>
-              {t.fields.map((f) => (
-                <tr key={f.name} className={cx("border-b border-line last:border-0", f.retired && "text-ink-faint")}>
-                  <td className={`${tdClass} font-mono text-[12.5px]`}>{f.name}</td>
-                  <td className={tdClass}>{f.label}</td>
-                  <td className={`${tdClass} whitespace-nowrap`}>
-                    {f.type}
-                    {f.to && ` → ${f.to}`}
-                  </td>
-                  <td className={`${tdClass} whitespace-nowrap text-ink-soft`}>
-                    {[f.required && "required", f.key && "key", f.lookup && "look-up", f.own && "own", f.retired && "retired"]
-                      .filter(Boolean)
-                      .join(", ")}
-                  </td>
-                  <td className={`${tdClass} text-ink-soft`}>
-                    {f.choices
-                      ?.filter((c) => !c.closed)
-                      .map((c) => c.label)
-                      .join(", ")}
-                    {f.choices && f.help && ". "}
-                    {f.help}
-                    {f.default && <span> (new records get “{f.default}”)</span>}
-                  </td>
-                  <td className="px-2 py-1 text-right">
-                    {me.data?.role === "administrator" && (
-                      <Button look="quiet" aria-label={`Change ${f.label}`} onClick={() => setOpen(f)}>
-                        Change
-                      </Button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            ))}
+          </Table>
         </Panel>
       </div>
       {open && (

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Hook, type NoticeKind } from "../api/client";
 import { when } from "../pages/start";
-import { Button, Confirm, Dialog, inputClass, Panel, tdClass, thClass, Ticked, Wrong } from "./parts";
+import { Button, Confirm, Dialog, inputClass, Panel, Table, tdClass, Ticked, Wrong } from "./parts";
 
 const kinds: { kind: NoticeKind; label: string }[] = [
   { kind: "waits", label: "a file of a feed waits" },
@@ -44,33 +44,22 @@ export function Hooks({ workspace }: { workspace: string }) {
     <Panel title="Other programs that are told">
       {(list.data?.hooks.length ?? 0) > 0 && (
         <div className="overflow-x-auto">
-          <table className="w-full min-w-max">
-            <thead>
-              <tr className="border-b border-line">
-                {["Address", "Told of", "Last call", ""].map((h, n) => (
-                  <th key={n} scope="col" className={thClass}>
-                    {h}
-                  </th>
-                ))}
+          <Table head={["Address", "Told of", "Last call", ""]} wide>
+            {list.data?.hooks.map((h) => (
+              <tr key={h.id} className="border-b border-line">
+                <td className={`${tdClass} max-w-[300px] truncate`}>{h.url}</td>
+                <td className={tdClass}>{h.kinds.join(", ").replaceAll("_", " ")}</td>
+                <td className={`${tdClass} max-w-[300px] truncate`}>
+                  <LastCall h={h} />
+                </td>
+                <td className={`${tdClass} text-right`}>
+                  <Button look="quiet" aria-label={`Remove: the program at ${h.url}`} onClick={() => setRemoving(h)}>
+                    Remove
+                  </Button>
+                </td>
               </tr>
-            </thead>
-            <tbody>
-              {list.data?.hooks.map((h) => (
-                <tr key={h.id} className="border-b border-line">
-                  <td className={`${tdClass} max-w-[300px] truncate`}>{h.url}</td>
-                  <td className={tdClass}>{h.kinds.join(", ").replaceAll("_", " ")}</td>
-                  <td className={`${tdClass} max-w-[300px] truncate`}>
-                    <LastCall h={h} />
-                  </td>
-                  <td className={`${tdClass} text-right`}>
-                    <Button look="quiet" aria-label={`Remove: the program at ${h.url}`} onClick={() => setRemoving(h)}>
-                      Remove
-                    </Button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            ))}
+          </Table>
         </div>
       )}
       <form

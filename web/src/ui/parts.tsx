@@ -367,6 +367,24 @@ export function Wrong({ error, className }: { error: unknown; className?: string
   );
 }
 
+/** A table of few rows under its headers; a wide one is as wide as its cells. */
+export function Table({ head, wide, children }: { head: string[]; wide?: boolean; children: ReactNode }) {
+  return (
+    <table className={cx("w-full", wide && "min-w-max")}>
+      <thead>
+        <tr className="border-b border-line">
+          {head.map((h, n) => (
+            <th key={n} scope="col" className={thClass}>
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>{children}</tbody>
+    </table>
+  );
+}
+
 export function Loading({ what }: { what: string }) {
   return (
     <div role="status" className="p-6 text-ink-faint">
