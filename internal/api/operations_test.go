@@ -489,6 +489,9 @@ func TestHeaders(t *testing.T) {
 	if c := res.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Host-uchi_session=") || !strings.Contains(c, "Secure") || !strings.Contains(c, "HttpOnly") || !strings.Contains(c, "SameSite=Strict") || !strings.Contains(c, "Path=/") {
 		t.Errorf("the cookie is %q: %s", c, body)
 	}
+	if res, body := f.ask(store.Viewer, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(string(body), "uchi_processes 1") || !strings.Contains(string(body), "uchi_notices_waiting 0") {
+		t.Errorf("the metrics: %d\n%s", res.StatusCode, body)
+	}
 	if _, body := f.ask("", http.MethodGet, "/.well-known/security.txt", "", ""); !strings.Contains(string(body), "Contact: mailto:security@lanternquay.example\nExpires: ") {
 		t.Errorf("security.txt says %s", body)
 	}

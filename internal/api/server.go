@@ -58,7 +58,7 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	s := &Server{store: st, room: room, work: w, opt: opt}
 	reg := prometheus.NewRegistry()
 	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds", Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
-	reg.MustRegister(s.spent, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	reg.MustRegister(s.spent, gauges{st, opt.Log}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, middleware.GetHead, s.observe, s.recoverer, headers(opt.Secure))
@@ -79,7 +79,7 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	}
 	r.Group(func(r chi.Router) {
 		r.Use(s.signedIn)
-		r.Handle("/metrics", promhttp.HandlerFor(reg, promhttp.HandlerOpts{}))
+		r.Handle("/metrics", promhttp.HandlerFor(reg, promhttp.HandlerOpts{EnableOpenMetrics: true}))
 	})
 	r.Route("/api/v1", func(r chi.Router) {
 		r.Use(http.NewCrossOriginProtection().Handler, bounded, s.signedIn)

@@ -576,7 +576,25 @@ func (s *Service) loadedByFeed(ctx context.Context, f store.Feed, x store.FeedFi
 	_, err := s.store.MoveFeedFile(ctx, x, store.FeedLoaded, x.Reasons.V, i.Rows, func(tx pgx.Tx) error {
 		return aboutFile(ctx, tx, f, store.Ended, i, "was loaded", nil)
 	})
+	if err == nil && x.State == store.FeedWaiting {
+		err = s.learn(ctx, f, i)
+	}
 	s.wakeUp()
+	return err
+}
+
+// learn teaches the routine of a feed the words whose meaning a person has said at a
+// file that waited, so that they hold for the next.
+func (s *Service) learn(ctx context.Context, f store.Feed, i store.Import) error {
+	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.Routine)
+	if err != nil || i.Routine.V == nil {
+		return err
+	}
+	taught, changed := saved.Document.V.Taught(*i.Routine.V)
+	if !changed {
+		return nil
+	}
+	_, err = s.SaveRoutine(ctx, f.Workspace, taught, saved.Version, store.Person{ID: i.MadeBy})
 	return err
 }
 

@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/store"
 )
 
@@ -234,6 +235,33 @@ func TestFeedTrouble(t *testing.T) {
 			t.Errorf("%s: %v", code, err)
 		}
 	}
+}
+
+// What a person says of words at a file that waited holds for the next.
+func TestFeedLearns(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, OtherColumns: true}})
+	b.put(dir, "a.csv", marinas(1, 3, "hibernating"), 5)
+	b.put(dir, "a.csv.done", "", 5)
+	f, said := b.rests(false)
+	b.want(strings.Join(said, ""), "a.csv waiting; new values; held")
+	files, err := b.store.FeedFiles(b.Context(), f.ID, 1)
+	b.ok(err)
+	i, err := b.store.Import(b.Context(), "main", *files[0].Import)
+	b.ok(err)
+	i = b.change(i, func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["status"]
+		o.Values = map[string]string{"hibernating": "former"}
+		r.Drafts[0].Fields["status"] = o
+	})
+	b.load(b.check(i))
+	_, said = b.resting()
+	b.want(strings.Join(said, ""), "a.csv loaded; new values; held")
+	b.put(dir, "b.csv", marinas(4, 5, "hibernating"), 4)
+	b.put(dir, "b.csv.done", "", 4)
+	_, said = b.rests(false)
+	b.want(said[1], "b.csv loaded")
+	b.want(strings.Count(b.records("account"), "former"), 5)
 }
 
 // Other programs may send files; what is sent while one has not ended is refused, as is

@@ -367,3 +367,38 @@ func (r Routine) Unplaced(columns []string) []string {
 	}
 	return free
 }
+
+// Taught gives the routine with what its value lists have been taught in another that was
+// made of it: words that it did not know. Lists of fields that come from elsewhere by
+// now, and words that it knows, stay. changed reports whether there were any.
+func (r Routine) Taught(by Routine) (out Routine, changed bool) {
+	out = r
+	out.Drafts = slices.Clone(r.Drafts)
+	for n, d := range out.Drafts {
+		at := slices.IndexFunc(by.Drafts, func(x Draft) bool { return x.Called() == d.Called() && x.Type == d.Type })
+		if at < 0 {
+			continue
+		}
+		fields := maps.Clone(d.Fields)
+		for name, o := range fields {
+			taught, ok := by.Drafts[at].Fields[name]
+			if !ok || !slices.Equal(o.From, taught.From) {
+				continue
+			}
+			values := maps.Clone(o.Values)
+			for word, means := range taught.Values {
+				if _, known := values[word]; known {
+					continue
+				}
+				if values == nil {
+					values = map[string]string{}
+				}
+				values[word], changed = means, true
+			}
+			o.Values = values
+			fields[name] = o
+		}
+		out.Drafts[n].Fields = fields
+	}
+	return out, changed
+}
