@@ -27,10 +27,19 @@ type handlers struct{ *Server }
 func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestObject) (ListWorkspacesResponseObject, error) {
 	list, err := h.store.Workspaces(ctx)
 	out := ListWorkspaces200JSONResponse{Workspaces: []Workspace{}}
-	for _, w := range list {
-		out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V})
+	if err != nil {
+		return nil, err
 	}
-	return out, err
+	for _, w := range list {
+		role, err := h.store.RoleIn(ctx, personOf(ctx), w.Name)
+		if err != nil {
+			return nil, err
+		}
+		if role != store.NoRole {
+			out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V})
+		}
+	}
+	return out, nil
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {

@@ -32,8 +32,17 @@ func (h *handlers) SignOut(ctx context.Context, _ SignOutRequestObject) (SignOut
 	return SignOut204Response{Headers: SignOut204ResponseHeaders{SetCookie: h.cookie("", -1)}}, nil
 }
 
-func (h *handlers) WhoAmI(ctx context.Context, _ WhoAmIRequestObject) (WhoAmIResponseObject, error) {
-	return WhoAmI200JSONResponse(personView(personOf(ctx))), nil
+func (h *handlers) WhoAmI(ctx context.Context, r WhoAmIRequestObject) (WhoAmIResponseObject, error) {
+	p := personOf(ctx)
+	v := personView(p)
+	if r.Params.In != "" {
+		role, err := h.store.RoleIn(ctx, p, r.Params.In)
+		if err != nil {
+			return nil, err
+		}
+		v.RoleHere = string(role)
+	}
+	return WhoAmI200JSONResponse(v), nil
 }
 
 func (h *handlers) ListTokens(ctx context.Context, _ ListTokensRequestObject) (ListTokensResponseObject, error) {
@@ -69,8 +78,19 @@ func (h *handlers) RemoveToken(ctx context.Context, r RemoveTokenRequestObject) 
 func (h *handlers) ListPeople(ctx context.Context, _ ListPeopleRequestObject) (ListPeopleResponseObject, error) {
 	list, err := h.store.People(ctx)
 	out := ListPeople200JSONResponse{People: []Person{}}
+	if err != nil {
+		return nil, err
+	}
+	roles, err := h.store.WorkspaceRoles(ctx)
 	for _, p := range list {
-		out.People = append(out.People, personView(p))
+		v := personView(p)
+		for workspace, role := range roles[p.ID] {
+			if v.Roles == nil {
+				v.Roles = map[string]string{}
+			}
+			v.Roles[workspace] = string(role)
+		}
+		out.People = append(out.People, v)
 	}
 	return out, err
 }
@@ -81,6 +101,12 @@ func (h *handlers) ChangePerson(ctx context.Context, r ChangePersonRequestObject
 	if b.Role != nil {
 		role := store.Role(*b.Role)
 		change.Role = &role
+	}
+	for workspace, role := range b.Roles {
+		if change.Roles == nil {
+			change.Roles = map[string]store.Role{}
+		}
+		change.Roles[workspace] = store.Role(role)
 	}
 	p, err := h.work.ChangePerson(ctx, r.Person, change, personOf(ctx))
 	return ChangePerson200JSONResponse(personView(p)), err

@@ -1738,6 +1738,12 @@ type Person struct {
 	Name  string `json:"name"`
 	Role  Role   `json:"role"`
 
+	// RoleHere What they may do in the workspace that was asked of: none, viewer, operator or administrator
+	RoleHere string `json:"role_here,omitempty,omitzero"`
+
+	// Roles What they may do in single workspaces, where that is not their role
+	Roles map[string]string `json:"roles,omitempty,omitzero"`
+
 	// Suspended May not sign in
 	Suspended bool `json:"suspended,omitempty,omitzero"`
 }
@@ -1747,9 +1753,12 @@ type PersonChange struct {
 	Name *string `json:"name,omitempty"`
 
 	// Password A new one; the person's sessions end
-	Password  *string `json:"password,omitempty"`
-	Role      *Role   `json:"role,omitempty"`
-	Suspended *bool   `json:"suspended,omitempty"`
+	Password *string `json:"password,omitempty"`
+	Role     *Role   `json:"role,omitempty"`
+
+	// Roles What they may do in single workspaces: none, viewer, operator or administrator; blank lets their role hold again
+	Roles     map[string]string `json:"roles,omitempty,omitzero"`
+	Suspended *bool             `json:"suspended,omitempty"`
 }
 
 // PersonNotice defines model for PersonNotice.
@@ -2559,6 +2568,12 @@ type SetNoticesJSONBody struct {
 	Told []NoticeKind `json:"told"`
 }
 
+// WhoAmIParams defines parameters for WhoAmI.
+type WhoAmIParams struct {
+	// In A workspace of which to tell what they may do there
+	In string `form:"in,omitempty" json:"in,omitempty,omitzero"`
+}
+
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
@@ -3195,7 +3210,7 @@ type ServerInterface interface {
 	SignOut(w http.ResponseWriter, r *http.Request)
 	// WhoAmI Who is signed in
 	// (GET /session)
-	WhoAmI(w http.ResponseWriter, r *http.Request)
+	WhoAmI(w http.ResponseWriter, r *http.Request, params WhoAmIParams)
 	// ChangePassword Change my password; my other sessions end
 	// (PATCH /session)
 	ChangePassword(w http.ResponseWriter, r *http.Request)
@@ -3633,7 +3648,7 @@ func (_ Unimplemented) SignOut(w http.ResponseWriter, r *http.Request) {
 
 // WhoAmI Who is signed in
 // (GET /session)
-func (_ Unimplemented) WhoAmI(w http.ResponseWriter, r *http.Request) {
+func (_ Unimplemented) WhoAmI(w http.ResponseWriter, r *http.Request, params WhoAmIParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4726,8 +4741,27 @@ func (siw *ServerInterfaceWrapper) SignOut(w http.ResponseWriter, r *http.Reques
 // WhoAmI operation middleware
 func (siw *ServerInterfaceWrapper) WhoAmI(w http.ResponseWriter, r *http.Request) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WhoAmIParams
+
+	// ------------- Optional query parameter "in" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "in", r.URL.Query(), &params.In, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "in"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "in", Err: err})
+		}
+		return
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		siw.Handler.WhoAmI(w, r)
+		siw.Handler.WhoAmI(w, r, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -11189,6 +11223,7 @@ func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutRes
 }
 
 type WhoAmIRequestObject struct {
+	Params WhoAmIParams
 }
 
 type WhoAmIResponseObject interface {
@@ -17107,8 +17142,10 @@ func (sh *strictHandler) SignOut(w http.ResponseWriter, r *http.Request) {
 }
 
 // WhoAmI operation middleware
-func (sh *strictHandler) WhoAmI(w http.ResponseWriter, r *http.Request) {
+func (sh *strictHandler) WhoAmI(w http.ResponseWriter, r *http.Request, params WhoAmIParams) {
 	var request WhoAmIRequestObject
+
+	request.Params = params
 
 	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
 		return sh.ssi.WhoAmI(ctx, request.(WhoAmIRequestObject))

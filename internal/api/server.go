@@ -469,14 +469,27 @@ var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, si
 func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandlerFunc {
 	need, named := needs[operation]
 	return func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error) {
-		switch p := personOf(ctx); {
+		p, workspace := personOf(ctx), chi.URLParam(r, "workspace")
+		if workspace != "" && p.ID != 0 { // what they may do there
+			role, err := s.store.RoleIn(ctx, p, workspace)
+			if err != nil {
+				return nil, err
+			}
+			v := visitOf(ctx)
+			p.Role = role
+			v.person = p
+			ctx = context.WithValue(ctx, visitKey{}, v)
+		}
+		switch {
 		case !named:
 			return nil, errNoRole.With(operation)
+		case p.Role == store.NoRole: // as if it were not there
+			return nil, fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace").With(workspace)
 		case need != anybody && !p.Role.Covers(need):
 			return nil, work.ErrRole(need)
 		}
-		if name := chi.URLParam(r, "workspace"); name != "" {
-			if err := s.store.MustWorkspace(ctx, name); err != nil {
+		if workspace != "" {
+			if err := s.store.MustWorkspace(ctx, workspace); err != nil {
 				return nil, err
 			}
 		}

@@ -3,6 +3,8 @@ package cli
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -134,17 +136,23 @@ of them is a blank, as one that says -, n/a or unknown is everywhere.`,
 }
 
 func (a *app) changePersonCmd() *cobra.Command {
-	var name, role string
+	var name, role, in string
 	var password bool
 	cmd := &cobra.Command{
-		Use: "change EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Change a person's name or role, or give a new password, read from standard input",
+		Example: "  uchi people change yoko@lanternquay.example --role operator\n  uchi people change yoko@lanternquay.example --in practice --role administrator\n  uchi people change yoko@lanternquay.example --in main --role none",
+		Use:     "change EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Change a person's name or role, or give a new password, read from standard input",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 		var change client.PersonChange
 		if cmd.Flags().Changed("name") {
 			change.Name = &name
 		}
-		if cmd.Flags().Changed("role") {
+		switch {
+		case in != "" && role == "usual":
+			change.Roles = map[string]string{in: ""}
+		case in != "":
+			change.Roles = map[string]string{in: role}
+		case cmd.Flags().Changed("role"):
 			r := client.Role(role)
 			change.Role = &r
 		}
@@ -159,6 +167,7 @@ func (a *app) changePersonCmd() *cobra.Command {
 	})
 	cmd.Flags().StringVar(&name, "name", "", "the person's name")
 	cmd.Flags().StringVar(&role, "role", "", "viewer, operator or administrator")
+	cmd.Flags().StringVar(&in, "in", "", "the role holds in this workspace alone; none for not even to look, usual for that which they have everywhere")
 	cmd.Flags().BoolVar(&password, "password", false, "read a new password; the person's sessions end")
 	return cmd
 }
@@ -295,13 +304,17 @@ func (a *app) peopleCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("Name", "E-mail", "Role", "")
+			tab := a.table("Name", "E-mail", "Role", "In single workspaces", "")
 			for _, p := range r.JSON200.People {
 				suspended := ""
 				if p.Suspended {
 					suspended = "suspended"
 				}
-				tab.AppendRow([]any{p.Name, p.Email, p.Role, suspended})
+				var single []string
+				for _, workspace := range slices.Sorted(maps.Keys(p.Roles)) {
+					single = append(single, workspace+": "+p.Roles[workspace])
+				}
+				tab.AppendRow([]any{p.Name, p.Email, p.Role, strings.Join(single, ", "), suspended})
 			}
 			tab.Render()
 			return nil

@@ -1740,6 +1740,12 @@ type Person struct {
 	Name  string `json:"name"`
 	Role  Role   `json:"role"`
 
+	// RoleHere What they may do in the workspace that was asked of: none, viewer, operator or administrator
+	RoleHere string `json:"role_here,omitempty,omitzero"`
+
+	// Roles What they may do in single workspaces, where that is not their role
+	Roles map[string]string `json:"roles,omitempty,omitzero"`
+
 	// Suspended May not sign in
 	Suspended bool `json:"suspended,omitempty,omitzero"`
 }
@@ -1749,9 +1755,12 @@ type PersonChange struct {
 	Name *string `json:"name,omitempty"`
 
 	// Password A new one; the person's sessions end
-	Password  *string `json:"password,omitempty"`
-	Role      *Role   `json:"role,omitempty"`
-	Suspended *bool   `json:"suspended,omitempty"`
+	Password *string `json:"password,omitempty"`
+	Role     *Role   `json:"role,omitempty"`
+
+	// Roles What they may do in single workspaces: none, viewer, operator or administrator; blank lets their role hold again
+	Roles     map[string]string `json:"roles,omitempty,omitzero"`
+	Suspended *bool             `json:"suspended,omitempty"`
 }
 
 // PersonNotice defines model for PersonNotice.
@@ -2561,6 +2570,12 @@ type SetNoticesJSONBody struct {
 	Told []NoticeKind `json:"told"`
 }
 
+// WhoAmIParams defines parameters for WhoAmI.
+type WhoAmIParams struct {
+	// In A workspace of which to tell what they may do there
+	In string `form:"in,omitempty" json:"in,omitempty,omitzero"`
+}
+
 // RemoveWorkspaceParams defines parameters for RemoveWorkspace.
 type RemoveWorkspaceParams struct {
 	// Records How many records it holds, so that nobody removes more than they have seen
@@ -3317,7 +3332,7 @@ type ClientInterface interface {
 	// WhoAmI Who is signed in
 	//
 	// Corresponds with GET /session (the `WhoAmI` operationId).
-	WhoAmI(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	WhoAmI(ctx context.Context, params *WhoAmIParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ChangePasswordWithBody Change my password; my other sessions end
 	//
@@ -4560,8 +4575,8 @@ func (c *Client) SignOut(ctx context.Context, reqEditors ...RequestEditorFn) (*h
 // WhoAmI Who is signed in
 //
 // Corresponds with GET /session (the `WhoAmI` operationId).
-func (c *Client) WhoAmI(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewWhoAmIRequest(c.Server)
+func (c *Client) WhoAmI(ctx context.Context, params *WhoAmIParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewWhoAmIRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7748,7 +7763,7 @@ func NewSignOutRequest(server string) (*http.Request, error) {
 }
 
 // NewWhoAmIRequest constructs an http.Request for the WhoAmI method
-func NewWhoAmIRequest(server string) (*http.Request, error) {
+func NewWhoAmIRequest(server string, params *WhoAmIParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -7764,6 +7779,29 @@ func NewWhoAmIRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "in", params.In, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -14661,7 +14699,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /session (the `WhoAmI` operationId).
-	WhoAmIWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*WhoAmIResponse, error)
+	WhoAmIWithResponse(ctx context.Context, params *WhoAmIParams, reqEditors ...RequestEditorFn) (*WhoAmIResponse, error)
 
 	// ChangePasswordWithBodyWithResponse Change my password; my other sessions end
 	//
@@ -22543,8 +22581,8 @@ func (c *ClientWithResponses) SignOutWithResponse(ctx context.Context, reqEditor
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /session (the `WhoAmI` operationId).
-func (c *ClientWithResponses) WhoAmIWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*WhoAmIResponse, error) {
-	rsp, err := c.WhoAmI(ctx, reqEditors...)
+func (c *ClientWithResponses) WhoAmIWithResponse(ctx context.Context, params *WhoAmIParams, reqEditors ...RequestEditorFn) (*WhoAmIResponse, error) {
+	rsp, err := c.WhoAmI(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}

@@ -87,7 +87,9 @@ func (s *Store) AskApproval(ctx context.Context, i Import, note string, administ
 		if err != nil {
 			return fmt.Errorf("ask for approval: %w", err)
 		}
-		rows, err := tx.Query(ctx, `select id from people where active and id <> $1 and (role = 'administrator' or role = 'operator' and not $2)`, by.ID, administrators)
+		rows, err := tx.Query(ctx, `
+			select p.id from people p left join workspace_roles w on w.person = p.id and w.workspace = $3
+			where p.active and p.id <> $1 and (coalesce(w.role, p.role) = 'administrator' or coalesce(w.role, p.role) = 'operator' and not $2)`, by.ID, administrators, i.Workspace)
 		if err != nil {
 			return fmt.Errorf("ask for approval: %w", err)
 		}

@@ -254,6 +254,9 @@ func pattern(text string) string {
 func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person) error {
 	var to Person
 	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1`, strings.ToLower(strings.TrimSpace(email)))
+	if err == nil {
+		to.Role, err = s.RoleIn(ctx, to, i.Workspace)
+	}
 	if IsMissing(err) || err == nil && (!to.Active || !to.Role.Covers(Operator)) {
 		return fault.New(fault.Invalid, "unknown_person", "nobody of this address can work on imports").At(fault.Place{Path: "email"}).With(email)
 	}

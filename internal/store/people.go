@@ -46,6 +46,8 @@ type Person struct {
 	// label; nil for who has signed in with a password.
 	Until *time.Time `db:"until"`
 	Token string     `db:"token"`
+	// Most is the role of the token, which no workspace gives more than; empty for none.
+	Most Role `db:"most"`
 }
 
 // told is what the log says of a person.
@@ -138,7 +140,7 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, pa
 	hashed := hashPassword(password)
 	err := s.logged(ctx, Entry{Person: by, Action: "add person", Subject: strings.ToLower(email)}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
-			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, email, name, role, hashed)
+			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, email, name, role, hashed)
 		if err != nil {
 			return err
 		}
@@ -159,7 +161,8 @@ type PersonChange struct {
 	Name      *string
 	Role      *Role
 	Suspended *bool
-	Password  *string // a new one
+	Password  *string         // a new one
+	Roles     map[string]Role // in single workspaces; an empty one lets the role hold that they have everywhere
 }
 
 // ChangePerson changes a person. Who is suspended, or gets a new password, is
@@ -198,7 +201,7 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			update people set
 				name = coalesce($2, name), role = coalesce($3, role), active = coalesce(not $4::boolean, active), password = coalesce($5, password)
 			where id = $1
-			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, id, change.Name, change.Role, change.Suspended, hashed)
+			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, id, change.Name, change.Role, change.Suspended, hashed)
 		if err != nil {
 			return err
 		}
@@ -206,7 +209,13 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 		if err != nil {
 			return err
 		}
-		changed.Set(was.told(false), p.told(hashed != nil))
+		before, err := setRoles(ctx, tx, id, change.Roles)
+		if err != nil {
+			return err
+		}
+		a, b := was.told(false), p.told(hashed != nil)
+		a["in"], b["in"] = before, change.Roles
+		changed.Set(a, b)
 		var left int
 		if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
 			return err
@@ -281,7 +290,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token from people order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}

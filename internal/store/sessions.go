@@ -55,7 +55,7 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 		Person
 		Password string `db:"password"`
 	}
-	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, password from people where email = $1 and active`, email)
+	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most, password from people where email = $1 and active`, email)
 	if err != nil && !IsMissing(err) {
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
@@ -97,7 +97,7 @@ const noPassword = "none"
 func (s *Store) SignInBy(ctx context.Context, email, name string, role Role) (Person, string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
 	var p Person
-	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token from people where email = $1`, email)
+	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where email = $1`, email)
 	switch {
 	case err != nil && !IsMissing(err):
 		return p, "", fmt.Errorf("sign in: %w", err)
@@ -117,7 +117,7 @@ func (s *Store) SignInBy(ctx context.Context, email, name string, role Role) (Pe
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		if made {
 			rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values ($1, $2, $3, $4)
-				returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token`, email, fault.Cut(name, 200), role, noPassword)
+				returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, email, fault.Cut(name, 200), role, noPassword)
 			if err != nil {
 				return err
 			}
@@ -191,7 +191,7 @@ var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
 func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
 		with seen as (update sessions set seen_at = now() where hash = $1 and seen_at < now() - interval '1 minute')
-		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token from sessions x join people p on p.id = x.person
+		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token, '' as most from sessions x join people p on p.id = x.person
 		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
 
@@ -199,7 +199,7 @@ func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
 func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
 		with used as (update tokens set used_at = now() where hash = $1 and (used_at is null or used_at < now() - interval '1 minute'))
-		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token,
+		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token, x.role as most,
 		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
 		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }

@@ -33,7 +33,7 @@ func (s *Service) Approval(ctx context.Context, i store.Import, by store.Person)
 	}
 	if ok && asked.Of(i) {
 		a.Asked = &asked
-		if asker, err := s.store.Person(ctx, asked.AskedBy); err != nil {
+		if asker, err := s.store.PersonIn(ctx, asked.AskedBy, i.Workspace); err != nil {
 			return a, err
 		} else if asker.Role == store.Operator { // whoever carries it out
 			l.Operator = true

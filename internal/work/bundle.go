@@ -596,7 +596,7 @@ func sameVerdicts(a, b map[string]int64) bool {
 
 // begin begins one act of the work on a bundle.
 func (s *Service) begin(ctx context.Context, b *store.Bundle, step store.BundleStep, i store.Import) error {
-	by, err := s.store.Person(ctx, *b.WorkedBy)
+	by, err := s.store.PersonIn(ctx, *b.WorkedBy, b.Workspace)
 	if err != nil {
 		return err
 	}

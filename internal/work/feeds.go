@@ -340,12 +340,12 @@ func (s *Service) takeSource(ctx context.Context, f store.Feed, r *store.FeedRun
 
 // byFeed gives a context in which acts come from a feed.
 func byFeed(ctx context.Context, f store.Feed) context.Context {
-	return store.From(ctx, store.Origin{Agent: "feed " + f.Name})
+	return store.From(ctx, store.Origin{Address: "feed " + f.Name})
 }
 
 // ownerOf gives the person that a feed acts for, who must still be allowed to load.
 func (s *Service) ownerOf(ctx context.Context, f store.Feed) (store.Person, error) {
-	by, err := s.store.Person(ctx, f.Owner)
+	by, err := s.store.PersonIn(ctx, f.Owner, f.Workspace)
 	if err != nil {
 		return by, err
 	}

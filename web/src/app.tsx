@@ -63,7 +63,7 @@ export function App() {
 function Pages() {
   return (
     <Routes>
-      <Route path="/" element={<Navigate to="/w/main" replace />} />
+      <Route path="/" element={<Home />} />
       <Route path="/w/:workspace" element={<Frame page={<StartPage />} />} />
       <Route path="/w/:workspace/imports" element={<Frame page={<ImportsPage />} />} />
       <Route path="/w/:workspace/imports/:id" element={<Navigate to="source" replace />} />
@@ -84,6 +84,19 @@ function Pages() {
       <Route path="/w/:workspace/*" element={<Frame page={<Nowhere />} />} />
       <Route path="*" element={<Frame page={<Nowhere />} />} />
     </Routes>
+  );
+}
+
+/** To the main workspace, or the first that one may look at. */
+function Home() {
+  const list = useQuery(workspaces);
+  if (list.error) return <Wrong error={list.error} className="m-6" />;
+  if (!list.data) return <Loading what="the workspaces" />;
+  const names = list.data.workspaces.map((w) => w.name);
+  return names.length ? (
+    <Navigate to={`/w/${names.includes("main") ? "main" : names[0]}`} replace />
+  ) : (
+    <Empty title="There is no workspace that you may look at">Ask an administrator.</Empty>
   );
 }
 
@@ -108,6 +121,10 @@ function Frame({ page }: { page: ReactNode }) {
   const here = useLocation();
   const [helping, setHelping] = useState(false);
   const me = useQuery(who);
+  const client = useQueryClient();
+  useEffect(() => {
+    void client.invalidateQueries({ queryKey: who.queryKey }); // what one may do may differ here
+  }, [client, workspace]);
   useEffect(() => {
     const key = (e: KeyboardEvent) => {
       const letter = letterOf(e);
@@ -126,7 +143,7 @@ function Frame({ page }: { page: ReactNode }) {
     { to: `${base}/routines`, label: "Routines", icon: ListChecks },
     { to: `${base}/feeds`, label: "Feeds", icon: CalendarClock },
     { to: `${base}/types`, label: "Record types", icon: Shapes },
-    ...(me.data?.role === "administrator" ? [{ to: `${base}/log`, label: "Log", icon: ScrollText }] : []),
+    ...(me.data?.everywhere === "administrator" ? [{ to: `${base}/log`, label: "Log", icon: ScrollText }] : []),
     { to: `${base}/api`, label: "API", icon: BookOpen },
   ];
   return (

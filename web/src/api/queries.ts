@@ -1,8 +1,32 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, must, type Act, type Import, type LoadRequest, type Progress, type Reading, type UndoRequest } from "./client";
+import {
+  api,
+  must,
+  type Act,
+  type Import,
+  type LoadRequest,
+  type Person,
+  type Progress,
+  type Reading,
+  type UndoRequest,
+} from "./client";
 
-export const who = queryOptions({ queryKey: ["who"], queryFn: () => must(api.GET("/session")), retry: false, staleTime: 60_000 });
+/** Who is signed in: role is what they may do in the workspace of the page, everywhere what they may do elsewhere. */
+export const who = queryOptions({
+  queryKey: ["who"],
+  queryFn: async () => {
+    const workspace = /^\/w\/([^/]+)/.exec(location.pathname)?.[1] ?? "main";
+    return withRoles(await must(api.GET("/session", { params: { query: { in: workspace } } })));
+  },
+  retry: false,
+  staleTime: 60_000,
+});
+
+export function withRoles(p: Person): Person & { everywhere: Person["role"] } {
+  const here = p.role_here && p.role_here !== "none" ? (p.role_here as Person["role"]) : p.role;
+  return { ...p, role: here, everywhere: p.role };
+}
 
 /** Everybody who may sign in, for administrators. */
 export const people = queryOptions({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });

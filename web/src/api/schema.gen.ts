@@ -2062,6 +2062,12 @@ export interface components {
             role: components["schemas"]["Role"];
             /** @description May not sign in */
             suspended?: boolean;
+            /** @description What they may do in the workspace that was asked of: none, viewer, operator or administrator */
+            role_here?: string;
+            /** @description What they may do in single workspaces, where that is not their role */
+            roles?: {
+                [key: string]: string;
+            };
         };
         /** @description What is to be changed of a person; what is left out stays */
         PersonChange: {
@@ -2070,6 +2076,10 @@ export interface components {
             suspended?: boolean;
             /** @description A new one; the person's sessions end */
             password?: string;
+            /** @description What they may do in single workspaces: none, viewer, operator or administrator; blank lets their role hold again */
+            roles?: {
+                [key: string]: string;
+            };
         };
         NewPassword: {
             old: string;
@@ -2598,6 +2608,13 @@ export interface components {
             fields: components["schemas"]["Field"][];
             match: components["schemas"]["MatchRule"][];
             rules?: components["schemas"]["RecordRule"][];
+            /** @description How its records are told on the timeline of those that they point to, by the names of their fields */
+            timeline?: {
+                text: string;
+                at?: string;
+                by?: string;
+                file?: string;
+            };
             /** @description The yes-or-no field that says whether a record is still there to be linked to */
             in_use?: string;
             /** @description When what a row would make is there already as a record of another type */
@@ -3883,7 +3900,10 @@ export type $defs = Record<string, never>;
 export interface operations {
     whoAmI: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A workspace of which to tell what they may do there */
+                in?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

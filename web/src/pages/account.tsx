@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, must, type Person, type Token } from "../api/client";
-import { people, who } from "../api/queries";
+import { people, who, workspaces } from "../api/queries";
 import {
   Button,
   Choose,
@@ -38,11 +38,11 @@ export function AccountPage() {
       <Tokens />
       <Sessions />
       <OwnPassword />
-      {me.data?.role === "administrator" && <People />}
-      {me.data?.role === "administrator" && <Workspaces />}
+      {me.data?.everywhere === "administrator" && <People />}
+      {me.data?.everywhere === "administrator" && <Workspaces />}
       {me.data?.role === "administrator" && <ApprovalSettings workspace={workspace} />}
       {me.data?.role === "administrator" && <Hooks workspace={workspace} />}
-      {me.data?.role === "administrator" && <Keeping />}
+      {me.data?.everywhere === "administrator" && <Keeping />}
     </div>
   );
 }
@@ -286,6 +286,8 @@ function People() {
   );
 }
 
+const usually = "the role above";
+
 /** Another role or name, a new password, or no more signing in. */
 function ChangePerson({ person, onClose }: { person: Person; onClose: () => void }) {
   const client = useQueryClient();
@@ -293,12 +295,20 @@ function ChangePerson({ person, onClose }: { person: Person; onClose: () => void
   const [role, setRole] = useState(person.role);
   const [suspended, setSuspended] = useState(person.suspended ?? false);
   const [password, setPassword] = useState("");
+  const [here, setHere] = useState<Record<string, string>>({});
+  const spaces = useQuery(workspaces);
   const save = useMutation({
     mutationFn: () =>
       must(
         api.PATCH("/people/{person}", {
           params: { path: { person: person.id } },
-          body: { name, role, suspended, ...(password ? { password } : {}) },
+          body: {
+            name,
+            role,
+            suspended,
+            ...(password ? { password } : {}),
+            roles: Object.fromEntries(Object.entries(here).map(([k, v]) => [k, v === usually ? "" : v])),
+          },
         }),
       ),
     onSuccess: () => {
@@ -310,7 +320,13 @@ function ChangePerson({ person, onClose }: { person: Person; onClose: () => void
     <Dialog
       open
       onClose={onClose}
-      unsaved={name !== person.name || role !== person.role || suspended !== (person.suspended ?? false) || password !== ""}
+      unsaved={
+        Object.keys(here).length > 0 ||
+        name !== person.name ||
+        role !== person.role ||
+        suspended !== (person.suspended ?? false) ||
+        password !== ""
+      }
       title={person.email}
       foot={
         <Button look="act" disabled={save.isPending} onClick={() => save.mutate()}>
@@ -325,6 +341,17 @@ function ChangePerson({ person, onClose }: { person: Person; onClose: () => void
         <Labelled label="Role">
           <Choose label="Role" value={role} options={roleOptions} onChange={setRole} />
         </Labelled>
+        {spaces.data?.workspaces.map((s) => (
+          <div key={s.name} className="grid grid-cols-[1fr_220px] items-center gap-3">
+            <span className="text-ink-soft">in {s.label}</span>
+            <Choose
+              label={`Role in ${s.label}`}
+              value={here[s.name] ?? person.roles?.[s.name] ?? usually}
+              options={[usually, "none", ...roles].map((r) => ({ value: r, label: r === "none" ? "may not look at it" : r }))}
+              onChange={(v) => setHere({ ...here, [s.name]: v })}
+            />
+          </div>
+        ))}
         <Password
           label="New password"
           hint="Left empty, the old one stays. With a new one the person is signed out."

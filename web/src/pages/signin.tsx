@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must } from "../api/client";
-import { who } from "../api/queries";
+import { who, withRoles } from "../api/queries";
 import { Button, Dialog, inputClass, Labelled, Password, Wrong } from "../ui/parts";
 
 export function SignIn() {
@@ -76,7 +76,7 @@ function SignInForm({ start }: { start: string }) {
     mutationFn: () => must(api.POST("/session", { body: { email, password } })),
     onError: () => setPassword(""), // the address stays
     onSuccess: (p) => {
-      client.setQueryData(who.queryKey, p);
+      client.setQueryData(who.queryKey, withRoles(p));
       void client.invalidateQueries();
       window.dispatchEvent(new Event("uchi:back"));
     },

@@ -1,0 +1,92 @@
+package store
+
+import (
+	"context"
+	"fmt"
+
+	"uchi/internal/core/fault"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// NoRole is the role of who may not even look at a workspace.
+const NoRole Role = "none"
+
+// RoleIn gives what a person may do in a workspace: what was said for it, else what they
+// may do everywhere, and with a token no more than the token may.
+func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (Role, error) {
+	var role Role
+	err := s.pool.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, p.ID, workspace).Scan(&role)
+	switch {
+	case IsMissing(err):
+		return p.Role, nil
+	case err != nil:
+		return "", fmt.Errorf("look up a role: %w", err)
+	case p.Most != "" && role.Covers(p.Most):
+		return p.Most, nil
+	}
+	return role, nil
+}
+
+// PersonIn reads one person with what they may do in a workspace.
+func (s *Store) PersonIn(ctx context.Context, id int64, workspace string) (Person, error) {
+	p, err := s.Person(ctx, id)
+	if err != nil {
+		return p, err
+	}
+	p.Role, err = s.RoleIn(ctx, p, workspace)
+	return p, err
+}
+
+// WorkspaceRoles gives what people may do in single workspaces, by person and workspace.
+func (s *Store) WorkspaceRoles(ctx context.Context) (map[int64]map[string]Role, error) {
+	rows, err := s.pool.Query(ctx, `select person, workspace, role from workspace_roles`)
+	if err != nil {
+		return nil, fmt.Errorf("list roles: %w", err)
+	}
+	out := map[int64]map[string]Role{}
+	var person int64
+	var workspace string
+	var role Role
+	_, err = pgx.ForEachRow(rows, []any{&person, &workspace, &role}, func() error {
+		if out[person] == nil {
+			out[person] = map[string]Role{}
+		}
+		out[person][workspace] = role
+		return nil
+	})
+	if err != nil {
+		return nil, fmt.Errorf("list roles: %w", err)
+	}
+	return out, nil
+}
+
+// setRoles says what a person may do in single workspaces; an empty role lets what they
+// may do everywhere hold again. It gives what was said before of these.
+func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]Role) (was map[string]Role, err error) {
+	was = map[string]Role{}
+	for workspace, role := range roles {
+		var before Role
+		err := tx.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, person, workspace).Scan(&before)
+		if err != nil && !IsMissing(err) {
+			return nil, err
+		}
+		was[workspace] = before
+		switch {
+		case role == "":
+			_, err = tx.Exec(ctx, `delete from workspace_roles where person = $1 and workspace = $2`, person, workspace)
+		case role != NoRole && !role.Valid():
+			return nil, fault.New(fault.Invalid, "unknown_role", "there is no such role").At(fault.Place{Path: "roles." + workspace}).With(string(role)).
+				Mended("Roles: none, viewer, operator, administrator.")
+		default:
+			_, err = tx.Exec(ctx, `insert into workspace_roles (person, workspace, role) values ($1, $2, $3) on conflict (person, workspace) do update set role = excluded.role`, person, workspace, role)
+		}
+		if SQLState(err) == "23503" {
+			return nil, errNoWorkspace.With(workspace)
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
+	return was, nil
+}
