@@ -54,7 +54,7 @@ func (b *bench) timeline(typeName, id string) string {
 func TestFilesHangOnRecords(t *testing.T) {
 	b := start(t)
 	all := b.zipped("accounts.csv", "Company,External ID,Country\nUlvsund Havn,B-1,NO\nKyst Group,B-2,NO\n",
-		"notes.csv", "Account,Date,Author,Note\nB-1,2026-03-02,Per Lie,Wants a quote\nB-2,2026-03-03,Eva Dal,\"Paid late\nTwice\"\n",
+		"notes.csv", "Account,Date,Author,Note\nB-1,2026-03-02,Per Lie,Wants a quote\nB-2,2026-03-03,Eva Dal,\"Paid late\nTwice\"\n,2026-03-04,Eva Dal,About whom?\n",
 		"attachments.csv", "File name,Account,Description\nplans\\layout.pdf,B-1,The quay\nplans/terms.txt,B-2,\nplans/gone.pdf,B-2,\n",
 		"plans/layout.pdf", "%PDF-1.7 quay", "plans/terms.txt", "Thirty days, net.\nNo discount, ever.", "plans/spare.png", "\x89PNG nobody names it", "setup.exe", "MZ\x00\x00\x00\x01")
 	bundle := b.bundled("all.zip", all)
@@ -67,8 +67,9 @@ func TestFilesHangOnRecords(t *testing.T) {
 	}
 	b.want(strings.Join(left, ", "), "setup.exe not_text")
 	bundle = b.checkBundle(bundle)
-	b.want(b.said(bundle), "accounts.csv ready map[create:2]\nnotes.csv ready map[create:2]\nattachments.csv ready map[create:2 hold:1]")
+	b.want(b.said(bundle), "accounts.csv ready map[create:2]\nnotes.csv ready map[create:2 hold:1]\nattachments.csv ready map[create:2 hold:1]")
 	b.want(strings.Join(b.codes(b.members(bundle)[2]), "\n"), "4 file_missing file")
+	b.want(strings.Join(b.codes(b.members(bundle)[1]), "\n"), "4 about_nothing ")
 
 	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
 	bundle = b.settled(bundle)
@@ -83,7 +84,7 @@ func TestFilesHangOnRecords(t *testing.T) {
 	b.want(f.Name+" "+f.Media+" "+string(body), "plans/layout.pdf application/pdf %PDF-1.7 quay")
 
 	again := b.bundled("all.zip", all)
-	b.want(b.said(b.checkBundle(again)), "accounts.csv ready map[same:2]\nnotes.csv ready map[same:2]\nattachments.csv ready map[hold:1 same:2]")
+	b.want(b.said(b.checkBundle(again)), "accounts.csv ready map[same:2]\nnotes.csv ready map[hold:1 same:2]\nattachments.csv ready map[hold:1 same:2]")
 
 	// What a bundle brought is kept as long as a record has it, or had it.
 	b.ok(b.work.DiscardBundle(b.Context(), again, b.person))

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
@@ -194,6 +195,19 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 			dp.applyField(i, row, country, seen, out)
 		}
 	}
+	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
+	}
+}
+
+// aboutNothing reports whether a note, or the like, points to no record at all.
+func (dp *DraftPlan) aboutNothing(out *Typed) bool {
+	for i, fp := range dp.Fields {
+		if fp.Field.Kind().Form == catalog.LinkForm && (fp.Draft >= 0 || out.Values[i] != "") {
+			return false
+		}
+	}
+	return true
 }
 
 // empties reports whether a text is the marker that empties a value, as people

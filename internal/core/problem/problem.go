@@ -43,6 +43,7 @@ const (
 	TooLong          Code = "too_long"
 	FileMissing      Code = "file_missing"
 	FileSeveral      Code = "file_several"
+	AboutNothing     Code = "about_nothing"
 	ComputeFailed    Code = "compute_failed"
 	RuleBroken       Code = "rule_broken"
 	BadRecordID      Code = "bad_record_id"
@@ -99,6 +100,7 @@ var table = map[Code]words{
 	SeveralValues:    {"there are several values in a cell that takes one", "Keep one of them in the cell."},
 	TooLong:          {"the text is too long ({detail})", "Shorten it in the sheet."},
 	FileMissing:      {"no file of this name came with the sheet", "Send the sheet and its files in one ZIP, or as one bundle; the cell names the file with its folder."},
+	AboutNothing:     {"the row names no record that it is about", "Fill in the cell that names the record, or place a column on a reference."},
 	FileSeveral:      {"several files that differ are called {detail}", "Write the folder before the name, as it stands in the ZIP."},
 	ComputeFailed:    {"the value could not be computed: {detail}", "Correct the expression at the Columns station or the cells it reads."},
 	RuleBroken:       {"{detail}", "Change the values so that the rule holds."},
@@ -150,7 +152,7 @@ func Summary(c Code) string {
 	if strings.Contains(says, "{") {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
 			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
-			FileMissing: "no file of this name came along", FileSeveral: "several files have this name",
+			FileMissing: "no file of this name came along", FileSeveral: "several files have this name", AboutNothing: "the row names no record that it is about",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",
 			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company",

@@ -8,8 +8,12 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/fault"
+
+	"golang.org/x/text/encoding/charmap"
 )
 
 // openRows opens the stream of rows of a source whose reading is settled. What it
@@ -86,6 +90,7 @@ func sniffArchive(src Source) (string, error) {
 func members(z *zip.Reader) []*zip.File {
 	var list []*zip.File
 	for _, f := range z.File {
+		f.Name = nameIn(f.Name)
 		name := path.Base(f.Name)
 		if f.FileInfo().IsDir() || strings.HasPrefix(name, ".") || strings.HasPrefix(f.Name, "__MACOSX/") {
 			continue
@@ -93,6 +98,36 @@ func members(z *zip.Reader) []*zip.File {
 		list = append(list, f)
 	}
 	return list
+}
+
+// namePages are the encodings that names in archives are written in which are not UTF-8,
+// that of the format itself (APPNOTE.TXT, appendix D) first.
+var namePages = []*charmap.Charmap{charmap.CodePage437, charmap.CodePage850, charmap.Windows1252, charmap.CodePage852, charmap.CodePage866}
+
+// nameIn gives the name of a file in an archive as UTF-8: by the encoding in which most
+// of what is not ASCII are letters.
+func nameIn(raw string) string {
+	raw = strings.ReplaceAll(raw, "\x00", "_")
+	if utf8.ValidString(raw) {
+		return raw
+	}
+	best, most := "", -1
+	for _, page := range namePages {
+		name, err := page.NewDecoder().String(raw)
+		if err != nil {
+			continue
+		}
+		letters := 0
+		for _, r := range name {
+			if r >= utf8.RuneSelf && r != utf8.RuneError && unicode.IsLetter(r) && !unicode.Is(unicode.Greek, r) { // the first page has Greek signs
+				letters++
+			}
+		}
+		if letters > most {
+			best, most = name, letters
+		}
+	}
+	return strings.ToValidUTF8(best, "_")
 }
 
 // spooled is a member of an archive, unpacked to a temporary file that has no

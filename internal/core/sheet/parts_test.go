@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"uchi/internal/core/fault"
 
@@ -91,4 +92,17 @@ func mustDetect(t *testing.T, src Source, set Reading) Reading {
 		t.Fatal(err)
 	}
 	return r
+}
+
+// Names of files in archives that are not written in UTF-8 are read in the encoding in
+// which they are words.
+func TestNamesInArchives(t *testing.T) {
+	for raw, want := range map[string]string{
+		"Vertr\x84ge/Anlage f\x81r.csv": "Verträge/Anlage für.csv", "Vertr\xe4ge/f\xfcr.csv": "Verträge/für.csv", "b\x86t og \x91ble.csv": "båt og æble.csv", "stra\xe1e.csv": "straße.csv",
+		"plain.csv": "plain.csv", "naïve.csv": "naïve.csv", "\x84\xae\xa3\xae\xa2\xae\xe0.csv": "Договор.csv", "\xff\xfe": nameIn("\xff\xfe"),
+	} {
+		if got := nameIn(raw); got != want || !utf8.ValidString(got) {
+			t.Errorf("%q is read as %q, want %q", raw, got, want)
+		}
+	}
 }
