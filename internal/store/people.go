@@ -214,7 +214,9 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			return err
 		}
 		a, b := was.told(false), p.told(hashed != nil)
-		a["in"], b["in"] = before, change.Roles
+		if len(change.Roles) > 0 {
+			a["in"], b["in"] = before, change.Roles
+		}
 		changed.Set(a, b)
 		var left int
 		if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
