@@ -125,13 +125,19 @@ func (h *handlers) feedView(ctx context.Context, f store.Feed, files, runs int) 
 	}
 	looks, err := h.store.FeedRuns(ctx, f.ID, runs)
 	for _, r := range looks {
-		v.Runs = append(v.Runs, FeedRun{Why: r.Why, Person: r.Person, DueAt: r.DueAt, BeganAt: r.BeganAt, EndedAt: at(r.EndedAt), Seen: r.Seen, Missed: r.Missed, Said: r.Said, Trouble: troubleView(r.Trouble.V)})
+		v.Runs = append(v.Runs, FeedRun{
+			Why: r.Why, Person: r.Person, DueAt: r.DueAt, BeganAt: r.BeganAt, EndedAt: at(r.EndedAt), Seen: r.Seen,
+			Missed: r.Missed, Said: r.Said, Trouble: troubleView(r.Trouble.V),
+		})
 	}
 	return v, err
 }
 
 func feedFileView(x store.FeedFile) FeedFile {
-	v := FeedFile{Name: x.Name, Bytes: x.Bytes, State: string(x.State), Reasons: []Breach{}, Try: x.Try, Rows: x.Rows, TakenAt: x.TakenAt, EndedAt: at(x.EndedAt)}
+	v := FeedFile{
+		Name: x.Name, Bytes: x.Bytes, State: string(x.State), Reasons: []Breach{}, Try: x.Try, Rows: x.Rows,
+		TakenAt: x.TakenAt, EndedAt: at(x.EndedAt),
+	}
 	for _, b := range x.Reasons.V {
 		v.Reasons = append(v.Reasons, Breach{Bound: b.Bound, Says: b.Says})
 	}
@@ -144,8 +150,14 @@ func feedFileView(x store.FeedFile) FeedFile {
 // setUpOf reads a set-up as it is sent. What it does not say of the bounds is not
 // limited; without any the careful ones hold.
 func setUpOf(s FeedSetUp) (feed.Feed, error) {
-	doc := feed.Feed{Routine: s.Routine, Files: s.Files, Newest: s.Newest, Still: s.Still, Mark: s.Mark, After: feed.After(s.After), MoveTo: s.MoveTo, When: feed.When{Cron: s.Cron, Zone: s.Zone}, Bounds: feed.UsualBounds,
-		Place: feed.Place{Kind: feed.Kind(s.Place.Kind), Folder: s.Place.Folder, Host: s.Place.Host, Port: s.Place.Port, User: s.Place.User, URL: s.Place.Url}}
+	doc := feed.Feed{
+		Routine: s.Routine, Files: s.Files, Newest: s.Newest, Still: s.Still, Mark: s.Mark, After: feed.After(s.After), MoveTo: s.MoveTo,
+		When: feed.When{Cron: s.Cron, Zone: s.Zone}, Bounds: feed.UsualBounds,
+		Place: feed.Place{
+			Kind: feed.Kind(s.Place.Kind), Folder: s.Place.Folder, Host: s.Place.Host, Port: s.Place.Port,
+			User: s.Place.User, URL: s.Place.Url,
+		},
+	}
 	if s.Bounds == (FeedBounds{}) {
 		return doc, nil
 	}
@@ -156,14 +168,21 @@ func setUpOf(s FeedSetUp) (feed.Feed, error) {
 	doc.Bounds = feed.Bounds{}
 	err = json.Unmarshal(raw, &doc.Bounds)
 	if _, ok := fault.From(err); err != nil && !ok {
-		err = fault.New(fault.Invalid, "bad_limit", "a bound cannot be read: "+err.Error()).At(fault.Place{Path: "bounds"}).Mended("For example: 20, or 5 %.")
+		err = fault.New(fault.Invalid, "bad_limit", "a bound cannot be read: "+err.Error()).At(fault.Place{Path: "bounds"}).
+			Mended("For example: 20, or 5 %.")
 	}
 	return doc, err
 }
 
 func setUpView(doc feed.Feed) (FeedSetUp, error) {
-	v := FeedSetUp{Routine: doc.Routine, Files: doc.Files, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark, After: FeedSetUpAfter(doc.After), MoveTo: doc.MoveTo, Cron: doc.When.Cron, Zone: doc.When.Zone,
-		Place: FeedPlace{Kind: FeedPlaceKind(doc.Place.Kind), Folder: doc.Place.Folder, Host: doc.Place.Host, Port: doc.Place.Port, User: doc.Place.User, Url: doc.Place.URL}}
+	v := FeedSetUp{
+		Routine: doc.Routine, Files: doc.Files, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark, After: FeedSetUpAfter(doc.After),
+		MoveTo: doc.MoveTo, Cron: doc.When.Cron, Zone: doc.When.Zone,
+		Place: FeedPlace{
+			Kind: FeedPlaceKind(doc.Place.Kind), Folder: doc.Place.Folder, Host: doc.Place.Host, Port: doc.Place.Port,
+			User: doc.Place.User, Url: doc.Place.URL,
+		},
+	}
 	raw, err := json.Marshal(doc.Bounds)
 	if err == nil {
 		err = json.Unmarshal(raw, &v.Bounds)

@@ -25,7 +25,10 @@ func (h *handlers) ListHooks(ctx context.Context, r ListHooksRequestObject) (Lis
 			return nil, err
 		}
 		for _, c := range calls {
-			v.Calls = append(v.Calls, HookCall{Kind: NoticeKind(c.Kind), MadeAt: c.MadeAt, SentAt: at(c.SentAt), Tries: c.Tries, Trouble: c.Trouble, GivenUp: c.SentAt == nil && c.NextAt == nil})
+			v.Calls = append(v.Calls, HookCall{
+				Kind: NoticeKind(c.Kind), MadeAt: c.MadeAt, SentAt: at(c.SentAt), Tries: c.Tries, Trouble: c.Trouble,
+				GivenUp: c.SentAt == nil && c.NextAt == nil,
+			})
 		}
 		out.Hooks = append(out.Hooks, v)
 	}

@@ -22,7 +22,10 @@ func (h *handlers) ListSessions(ctx context.Context, _ ListSessionsRequestObject
 	list, err := h.store.Sessions(ctx, personOf(ctx).ID, sessionOf(ctx))
 	out := ListSessions200JSONResponse{Sessions: []Session{}}
 	for _, s := range list {
-		out.Sessions = append(out.Sessions, Session{Id: s.ID, Address: s.Address, Agent: s.Agent, MadeAt: s.MadeAt, SeenAt: s.SeenAt, EndsAt: s.EndsAt, Own: s.Own})
+		out.Sessions = append(out.Sessions, Session{
+			Id: s.ID, Address: s.Address, Agent: s.Agent, MadeAt: s.MadeAt, SeenAt: s.SeenAt, EndsAt: s.EndsAt,
+			Own: s.Own,
+		})
 	}
 	return out, err
 }
@@ -56,7 +59,10 @@ func (h *handlers) ListLog(ctx context.Context, r ListLogRequestObject) (ListLog
 			out.Next = strconv.FormatInt(out.Entries[most-1].Id, 10)
 			return nil
 		}
-		v := LogEntry{Id: e.ID, At: e.At, Person: e.Person, Email: e.Email, Workspace: e.Workspace, Action: e.Action, Subject: e.Subject, Address: e.Address, Request: e.Request, Token: e.Token}
+		v := LogEntry{
+			Id: e.ID, At: e.At, Person: e.Person, Email: e.Email, Workspace: e.Workspace, Action: e.Action,
+			Subject: e.Subject, Address: e.Address, Request: e.Request, Token: e.Token,
+		}
 		if e.Detail != nil {
 			var d struct{ Was, Now any }
 			if err := json.Unmarshal(*e.Detail, &d); err != nil {
@@ -167,5 +173,8 @@ func (s stream) VisitDownloadLogResponse(w http.ResponseWriter) error { return s
 
 func (h *handlers) ProveLog(ctx context.Context, r ProveLogRequestObject) (ProveLogResponseObject, error) {
 	p, err := h.store.ProveLog(ctx, strings.TrimSpace(r.Params.Once))
-	return ProveLog200JSONResponse{Entries: p.Entries, Unsealed: p.Unsealed, Last: p.Last, Whole: p.Why == "", Broken: p.Broken, Entry: p.Entry, Why: p.Why}, err
+	return ProveLog200JSONResponse{
+		Entries: p.Entries, Unsealed: p.Unsealed, Last: p.Last, Whole: p.Why == "", Broken: p.Broken, Entry: p.Entry,
+		Why: p.Why,
+	}, err
 }

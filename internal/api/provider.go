@@ -48,7 +48,8 @@ type provider struct {
 	config   oauth2.Config
 }
 
-var errProvider = fault.New(fault.Busy, "provider_unreachable", "the sign-in of your organisation does not answer").Mended("Try again, or sign in with a password.")
+var errProvider = fault.New(fault.Busy, "provider_unreachable", "the sign-in of your organisation does not answer").
+	Mended("Try again, or sign in with a password.")
 
 // reach asks the provider what it offers, the first time.
 func (p *provider) reach(ctx context.Context) error {
@@ -74,7 +75,10 @@ func outside(ctx context.Context) (context.Context, context.CancelFunc) {
 
 // askedCookie keeps, while somebody is at the provider, by what they are known again.
 func (s *Server) askedCookie(value string, age int) *http.Cookie {
-	return &http.Cookie{Name: "uchi_sign_in", Value: value, Path: "/sign-in", HttpOnly: true, SameSite: http.SameSiteLaxMode, MaxAge: age, Secure: s.opt.Secure}
+	return &http.Cookie{
+		Name: "uchi_sign_in", Value: value, Path: "/sign-in", HttpOnly: true, SameSite: http.SameSiteLaxMode,
+		MaxAge: age, Secure: s.opt.Secure,
+	}
 }
 
 // signInAway sends somebody to the provider.
@@ -94,7 +98,9 @@ func (s *Server) signInAway(w http.ResponseWriter, r *http.Request) {
 
 // signInReturn signs somebody in who comes back from the provider.
 func (s *Server) signInReturn(w http.ResponseWriter, r *http.Request) {
-	ctx, cancel := outside(store.From(r.Context(), store.Origin{Address: s.addressOf(r), Agent: r.UserAgent(), Request: middleware.GetReqID(r.Context())}))
+	ctx, cancel := outside(store.From(r.Context(), store.Origin{
+		Address: s.addressOf(r), Agent: r.UserAgent(), Request: middleware.GetReqID(r.Context()),
+	}))
 	defer cancel()
 	http.SetCookie(w, s.askedCookie("", -1))
 	w.Header().Set("Cache-Control", "no-store")

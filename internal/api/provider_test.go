@@ -37,7 +37,10 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	here := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { console.ServeHTTP(w, r) }))
 	defer here.Close()
 	console = f.handler(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
-		Provider: &Provider{Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay", PublicURL: here.URL, Roles: map[string]store.Role{"data": store.Administrator, "sales": store.Operator}}})
+		Provider: &Provider{
+			Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay", PublicURL: here.URL,
+			Roles: map[string]store.Role{"data": store.Administrator, "sales": store.Operator},
+		}})
 	browser := func() *http.Client {
 		jar, err := cookiejar.New(nil)
 		if err != nil {

@@ -242,7 +242,9 @@ func (a *app) startHost(ctx context.Context, dir, address, files string) (*clien
 			return nil, err
 		}
 	}
-	go standin.SFTP{Dir: out, User: demoUser, Password: demoHostWord, HostKey: ed25519.NewKeyFromSeed(key)}.Serve(ctx, l) //nolint:errcheck // ends with the demo
+	go standin.SFTP{
+		Dir: out, User: demoUser, Password: demoHostWord, HostKey: ed25519.NewKeyFromSeed(key),
+	}.Serve(ctx, l) //nolint:errcheck // ends with the demo
 	return &client.FeedPlace{Kind: "sftp", Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: demoUser, Folder: "/out"}, nil
 }
 

@@ -124,7 +124,8 @@ func (a *address) List(ctx context.Context) ([]File, error) {
 	}
 	if res.StatusCode != http.StatusOK {
 		res.Body.Close() //nolint:errcheck // only read from
-		return nil, fault.New(fault.Conflict, "address_refused", "the address answers "+res.Status).At(fault.Place{Path: "place.url"}).With(a.url).Mended("Look at the address, and at the password.")
+		return nil, fault.New(fault.Conflict, "address_refused", "the address answers "+res.Status).At(fault.Place{Path: "place.url"}).With(a.url).
+			Mended("Look at the address, and at the password.")
 	}
 	a.found = res
 	f := File{Name: nameOf(res), Bytes: res.ContentLength, Tag: res.Header.Get("ETag")}

@@ -161,9 +161,11 @@ func freeName(name, folder string, there func(path string) bool) (string, error)
 			return path, nil
 		}
 	}
-	return "", fault.New(fault.Conflict, "folder_full", "too many files of this name were loaded and moved already").With(name).Mended("Clear the folder " + folder + ".")
+	return "", fault.New(fault.Conflict, "folder_full", "too many files of this name were loaded and moved already").With(name).
+		Mended("Clear the folder " + folder + ".")
 }
 
 func gone(name string, err error) error {
-	return fault.New(fault.NotFound, "file_gone", "the file cannot be read: "+err.Error()).At(fault.Place{File: name}).Mended("It is looked for again the next time.")
+	return fault.New(fault.NotFound, "file_gone", "the file cannot be read: "+err.Error()).At(fault.Place{File: name}).
+		Mended("It is looked for again the next time.")
 }

@@ -134,7 +134,9 @@ func TestSilentHost(t *testing.T) {
 	}
 	defer l.Close() //nolint:errcheck // the test is over
 	began := time.Now()
-	_, err = Open(t.Context(), feed.Place{Kind: feed.SFTP, Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: "uchi"}, Options{Private: true, Silence: 200 * time.Millisecond})
+	_, err = Open(t.Context(), feed.Place{
+		Kind: feed.SFTP, Host: "127.0.0.1", Port: l.Addr().(*net.TCPAddr).Port, User: "uchi",
+	}, Options{Private: true, Silence: 200 * time.Millisecond})
 	if !fault.Is(err, "place_unreachable") || time.Since(began) > 10*time.Second {
 		t.Error(err)
 	}
@@ -202,7 +204,9 @@ func TestOpenSSH(t *testing.T) {
 	at := feed.Place{Kind: feed.SFTP, Host: "127.0.0.1", Port: port, User: strings.TrimSpace(string(user)), Folder: files}
 	var p Place
 	for range 100 {
-		if p, err = Open(t.Context(), at, Options{Secret: secret, Private: true, HostKey: ssh.FingerprintSHA256(hostKey)}); !fault.Is(err, "place_unreachable") {
+		if p, err = Open(t.Context(), at, Options{
+			Secret: secret, Private: true, HostKey: ssh.FingerprintSHA256(hostKey),
+		}); !fault.Is(err, "place_unreachable") {
 			break
 		}
 		time.Sleep(30 * time.Millisecond)

@@ -75,7 +75,8 @@ func openSFTP(ctx context.Context, p feed.Place, o Options) (Place, error) {
 			return nil, fault.New(fault.Denied, "host_key_changed", "the host shows another key than before: "+changed).At(at).With(o.HostKey).
 				Mended("Ask who runs the host whether its key was changed. If so, let the new one be known: uchi feeds trust.")
 		case strings.Contains(err.Error(), "unable to authenticate"):
-			return nil, fault.New(fault.Denied, "sign_in_refused", "the host does not let the user in").At(at).With(p.User).Mended("Give the password or the private key again.")
+			return nil, fault.New(fault.Denied, "sign_in_refused", "the host does not let the user in").At(at).With(p.User).
+				Mended("Give the password or the private key again.")
 		}
 		return nil, unreachable(err, address)
 	}
@@ -100,7 +101,8 @@ func sshAuth(secret string) ([]ssh.AuthMethod, error) {
 	}
 	key, err := ssh.ParsePrivateKey([]byte(secret))
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "bad_key", "the private key cannot be read").Mended("Give it in PEM or the OpenSSH form, without a passphrase.")
+		return nil, fault.New(fault.Invalid, "bad_key", "the private key cannot be read").
+			Mended("Give it in PEM or the OpenSSH form, without a passphrase.")
 	}
 	return []ssh.AuthMethod{ssh.PublicKeys(key)}, nil
 }

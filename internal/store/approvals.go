@@ -58,7 +58,9 @@ func (s *Store) SetApprovalRules(ctx context.Context, workspace string, r approv
 	if err != nil {
 		return err
 	}
-	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: "set approval", Subject: workspace, Changed: &Changed{was, r}}, func(tx pgx.Tx) error {
+	return s.logged(ctx, Entry{
+		Person: by, Workspace: workspace, Action: "set approval", Subject: workspace, Changed: &Changed{was, r},
+	}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `update workspaces set approval = $2 where name = $1`, workspace, JSON[approval.Rules]{r})
 		return err
 	})
@@ -97,7 +99,10 @@ func (s *Store) AskApproval(ctx context.Context, i Import, note string, administ
 		if err != nil {
 			return fmt.Errorf("ask for approval: %w", err)
 		}
-		n := Notice{Workspace: &i.Workspace, Kind: AsksYes, Subject: by.Name + " asks for your yes: " + i.Name, Link: fmt.Sprintf("/w/%s/imports/%d/load", i.Workspace, i.ID)}
+		n := Notice{
+			Workspace: &i.Workspace, Kind: AsksYes, Subject: by.Name + " asks for your yes: " + i.Name,
+			Link: fmt.Sprintf("/w/%s/imports/%d/load", i.Workspace, i.ID),
+		}
 		n.Lines.V = says
 		if note != "" {
 			n.Lines.V = append([]string{"“" + fault.Cut(note, 300) + "”"}, says...)
@@ -117,7 +122,11 @@ func (s *Store) Decide(ctx context.Context, i Import, a Approval, yes bool, reas
 		if tag.RowsAffected() == 0 {
 			return fault.New(fault.Conflict, "decided_already", "somebody else has decided it meanwhile")
 		}
-		n := Notice{Workspace: &i.Workspace, Kind: Decided, Subject: by.Name + " says " + map[bool]string{true: "yes", false: "no"}[yes] + ": " + i.Name, Link: fmt.Sprintf("/w/%s/imports/%d/load", i.Workspace, i.ID)}
+		n := Notice{
+			Workspace: &i.Workspace, Kind: Decided,
+			Subject: by.Name + " says " + map[bool]string{true: "yes", false: "no"}[yes] + ": " + i.Name,
+			Link:    fmt.Sprintf("/w/%s/imports/%d/load", i.Workspace, i.ID),
+		}
 		if reason != "" {
 			n.Lines.V = []string{"“" + fault.Cut(reason, 300) + "”"}
 		}

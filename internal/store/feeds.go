@@ -283,7 +283,10 @@ func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 				return fmt.Errorf("end a look of a feed: %w", err)
 			}
 			if before == nil || *before != t.Code {
-				n := Notice{Workspace: &f.Workspace, Kind: Failed, Subject: "The feed " + f.Name + " cannot look", Link: "/w/" + f.Workspace + "/feeds/" + url.PathEscape(f.Name)}
+				n := Notice{
+					Workspace: &f.Workspace, Kind: Failed, Subject: "The feed " + f.Name + " cannot look",
+					Link: "/w/" + f.Workspace + "/feeds/" + url.PathEscape(f.Name),
+				}
 				n.Lines.V = []string{t.Message + ".", t.Mend}
 				if err := Notify(ctx, tx, n, []int64{f.Owner}); err != nil {
 					return err
@@ -317,7 +320,10 @@ func (s *Store) FreeFeeds(ctx context.Context, own string, silent time.Duration)
 
 // LearnHostKey keeps the key by which an SFTP host was first known.
 func (s *Store) LearnHostKey(ctx context.Context, f Feed, key string) error {
-	return s.logged(ctx, Entry{Workspace: f.Workspace, Action: "learn host key", Subject: f.Name, Changed: &Changed{nil, map[string]any{"host_key": key}}}, func(tx pgx.Tx) error {
+	return s.logged(ctx, Entry{
+		Workspace: f.Workspace, Action: "learn host key", Subject: f.Name,
+		Changed: &Changed{nil, map[string]any{"host_key": key}},
+	}, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `update feeds set host_key = $2 where id = $1 and host_key = ''`, f.ID, key)
 		return err
 	})

@@ -88,7 +88,8 @@ func (s *Store) SetTold(ctx context.Context, person int64, kinds []NoticeKind) e
 	list := []string{}
 	for _, k := range kinds {
 		if !slices.Contains(NoticeKinds, k) {
-			return fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").With(string(k)).Mended(fmt.Sprintf("Choose of %v.", NoticeKinds))
+			return fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").With(string(k)).
+				Mended(fmt.Sprintf("Choose of %v.", NoticeKinds))
 		}
 		list = append(list, string(k))
 	}

@@ -15,7 +15,8 @@ import (
 const SessionLength = 14 * 24 * time.Hour
 
 // ErrSignIn says that e-mail and password do not belong together, and no more.
-var ErrSignIn = fault.New(fault.Unsigned, "sign_in_failed", "the e-mail address and the password do not fit together").Mended("Check both and try again.")
+var ErrSignIn = fault.New(fault.Unsigned, "sign_in_failed", "the e-mail address and the password do not fit together").
+	Mended("Check both and try again.")
 
 // Tries says how often signing in may be tried before one has to wait: for one account,
 // and from one address of the network, which many may share. Each further try doubles
@@ -159,7 +160,8 @@ func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
 			}
 			left := s.tries.wait(tries, x.free) - time.Duration(since*float64(time.Second))
 			if left > 0 {
-				return fault.New(fault.TooMany, "too_many_tries", "signing in was tried too often").Mended(fmt.Sprintf("Try again in %d seconds.", int(left/time.Second)+1))
+				return fault.New(fault.TooMany, "too_many_tries", "signing in was tried too often").
+					Mended(fmt.Sprintf("Try again in %d seconds.", int(left/time.Second)+1))
 			}
 			if _, err := tx.Exec(ctx, `update sign_in_tries set tries = tries + 1, since = now() where who = $1`, x.who); err != nil {
 				return fmt.Errorf("count tries to sign in: %w", err)

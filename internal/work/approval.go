@@ -107,7 +107,8 @@ func (s *Service) Decide(ctx context.Context, i store.Import, yes bool, reason s
 	}
 	switch {
 	case a.Asked == nil || a.Asked.Yes != nil:
-		return fault.New(fault.Conflict, "nothing_asked", "nobody has asked for a yes to the import as it is checked").Mended("It may have been changed since; then it is asked again.")
+		return fault.New(fault.Conflict, "nothing_asked", "nobody has asked for a yes to the import as it is checked").
+			Mended("It may have been changed since; then it is asked again.")
 	case a.Asked.AskedBy == by.ID:
 		return fault.New(fault.Denied, "own_asking", "who asked does not approve").Mended("Somebody else must.")
 	case a.Need.Administrator && !by.Role.Covers(store.Administrator):

@@ -78,7 +78,10 @@ func (s *Service) feedTrouble(err error, f store.Feed) store.Trouble {
 		return store.Trouble{Code: x.Code, Message: x.Message, Place: x.Place, Value: fault.Cut(x.Value, 200), Mend: x.Mend}
 	}
 	s.opt.Log.Error("a feed cannot look", "feed", f.Name, "workspace", f.Workspace, "error", err)
-	return store.Trouble{Code: "internal", Message: "the feed could not look: " + fault.Cut(err.Error(), 300), Mend: "It looks again the next time; the service's log says more."}
+	return store.Trouble{
+		Code: "internal", Message: "the feed could not look: " + fault.Cut(err.Error(), 300),
+		Mend: "It looks again the next time; the service's log says more.",
+	}
 }
 
 // forFeed is the purpose that the secret of a feed is sealed for.
@@ -350,7 +353,8 @@ func (s *Service) ownerOf(ctx context.Context, f store.Feed) (store.Person, erro
 		return by, err
 	}
 	if !by.Active || !by.Role.Covers(store.Operator) {
-		return by, fault.New(fault.Denied, "owner_may_not", by.Name+", for whom the feed acts, may not load any longer").Mended("Set the feed up again as somebody who may.")
+		return by, fault.New(fault.Denied, "owner_may_not", by.Name+", for whom the feed acts, may not load any longer").
+			Mended("Set the feed up again as somebody who may.")
 	}
 	return by, nil
 }
@@ -373,7 +377,8 @@ func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, bod
 	}
 	busy := func(x store.FeedFile) bool { return x.EndedAt == nil && x.State != store.FeedPassedOver }
 	if n := slices.IndexFunc(taken, busy); n >= 0 {
-		return none, fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+string(taken[n].State)).With(taken[n].Name).Mended("Send it again when that one is loaded.")
+		return none, fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+string(taken[n].State)).With(taken[n].Name).
+			Mended("Send it again when that one is loaded.")
 	}
 	source, err := s.store.SaveSource(ctx, cleanName(name), body, bytes, s.opt.MostBytes)
 	if err != nil {

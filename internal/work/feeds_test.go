@@ -105,7 +105,10 @@ func marinas(from, to int, status string) string {
 // behind it is taken before that is settled.
 func TestFeed(t *testing.T) {
 	b, dir := fed(t)
-	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, Size: feed.Limit{Set: true, Number: 50, Percent: true}, OtherColumns: true}})
+	b.setFeed(feed.Feed{
+		Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move,
+		Bounds: feed.Bounds{Held: feed.Limit{Set: true}, Size: feed.Limit{Set: true, Number: 50, Percent: true}, OtherColumns: true},
+	})
 	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer"), 5)
 	b.put(dir, "marinas-1.csv.done", "", 5)
 	b.put(dir, "marinas-2.csv", marinas(1, 12, "prospect"), 4)

@@ -104,17 +104,20 @@ func forHook(workspace, address string) string { return "hook " + workspace + " 
 func (s *Service) AddHook(ctx context.Context, workspace, address string, kinds []store.NoticeKind, by store.Person) (id int64, secret string, err error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" || u.User != nil || u.Scheme != "https" && (u.Scheme != "http" || !s.opt.Places.Private) {
-		return 0, "", fault.New(fault.Invalid, "bad_url", "the address cannot be called").At(fault.Place{Path: "url"}).With(address).Mended("It looks like https://tools.example/uchi, without a password.")
+		return 0, "", fault.New(fault.Invalid, "bad_url", "the address cannot be called").At(fault.Place{Path: "url"}).With(address).
+			Mended("It looks like https://tools.example/uchi, without a password.")
 	}
 	var list []string
 	for _, k := range kinds {
 		if !slices.Contains(store.NoticeKinds, k) {
-			return 0, "", fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").At(fault.Place{Path: "kinds"}).With(string(k)).Mended(fmt.Sprintf("Choose of %v.", store.NoticeKinds))
+			return 0, "", fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").At(fault.Place{Path: "kinds"}).With(string(k)).
+				Mended(fmt.Sprintf("Choose of %v.", store.NoticeKinds))
 		}
 		list = append(list, string(k))
 	}
 	if len(list) == 0 {
-		return 0, "", fault.New(fault.Invalid, "kinds_missing", "a hook is told of something").At(fault.Place{Path: "kinds"}).Mended(fmt.Sprintf("Choose of %v.", store.NoticeKinds))
+		return 0, "", fault.New(fault.Invalid, "kinds_missing", "a hook is told of something").At(fault.Place{Path: "kinds"}).
+			Mended(fmt.Sprintf("Choose of %v.", store.NoticeKinds))
 	}
 	key := make([]byte, 32)
 	rand.Read(key) //nolint:errcheck // never fails

@@ -88,7 +88,8 @@ var UsualBounds = Bounds{
 func (b Bounds) Check() error {
 	for at, l := range map[string]Limit{"touched": b.Touched, "size": b.Size} {
 		if l.Set && !l.Percent {
-			return fault.New(fault.Invalid, "bad_limit", "this limit is a share").At(fault.Place{Path: "bounds." + at}).With(l.String()).Mended("Write it with a percent sign: 25 %.")
+			return fault.New(fault.Invalid, "bad_limit", "this limit is a share").At(fault.Place{Path: "bounds." + at}).With(l.String()).
+				Mended("Write it with a percent sign: 25 %.")
 		}
 	}
 	return nil

@@ -49,7 +49,10 @@ func TestWords(t *testing.T) {
 
 // What is wrong with a set-up is said with its place; what is sound passes.
 func TestCheck(t *testing.T) {
-	sound := Feed{Name: "marinas weekly", Routine: "marinas", Place: Place{Kind: SFTP, Host: "files.x.example", User: "uchi"}, Files: "marinas-*.csv", When: When{"30 6 * * 1-5", "Europe/Oslo"}, Bounds: UsualBounds}
+	sound := Feed{
+		Name: "marinas weekly", Routine: "marinas", Place: Place{Kind: SFTP, Host: "files.x.example", User: "uchi"},
+		Files: "marinas-*.csv", When: When{"30 6 * * 1-5", "Europe/Oslo"}, Bounds: UsualBounds,
+	}
 	if err := sound.Check(); err != nil {
 		t.Fatal(err)
 	}

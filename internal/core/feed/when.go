@@ -22,7 +22,8 @@ type When struct {
 // Check says what is wrong with it.
 func (w When) Check() error {
 	if _, err := time.LoadLocation(w.Zone); err != nil {
-		return fault.New(fault.Invalid, "unknown_zone", "there is no such time zone").At(fault.Place{Path: "when.zone"}).With(w.Zone).Mended("For example: Europe/Oslo.")
+		return fault.New(fault.Invalid, "unknown_zone", "there is no such time zone").At(fault.Place{Path: "when.zone"}).With(w.Zone).
+			Mended("For example: Europe/Oslo.")
 	}
 	if w.Cron == "" {
 		return nil
