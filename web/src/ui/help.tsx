@@ -56,7 +56,7 @@ const views: { at: RegExp; page: string; keys: Keys }[] = [
   { at: /\/records/, page: "records", keys: grid },
   { at: /\/routines/, page: "columns", keys: [] },
   { at: /\/types/, page: "records", keys: [] },
-  { at: /\/(account|api)/, page: "console", keys: [] },
+  { at: /\/api/, page: "console", keys: [] },
 ];
 
 /** The keys of the view, and the page of the guide that is about it. */
