@@ -2,9 +2,11 @@ package main_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"uchi/internal/browsertest"
 
@@ -56,6 +58,23 @@ func (p *page) do(what string, actions ...chromedp.Action) {
 
 func (p *page) click(xpath string) {
 	p.Helper()
+	p.do("find "+xpath, chromedp.WaitVisible(xpath, chromedp.BySearch))
+	// What is still on the move, because an answer arrives above it, would be missed.
+	quoted, err := json.Marshal(xpath)
+	if err != nil {
+		p.Fatal(err)
+	}
+	where := `JSON.stringify(document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue?.getBoundingClientRect() ?? null)`
+	was := ""
+	for range 20 {
+		var now string
+		p.do("see where it is", chromedp.Evaluate(where, &now))
+		if now == was {
+			break
+		}
+		was = now
+		time.Sleep(40 * time.Millisecond)
+	}
 	p.do("click "+xpath, chromedp.Click(xpath, chromedp.BySearch, chromedp.NodeVisible))
 }
 
