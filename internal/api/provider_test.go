@@ -88,6 +88,7 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	q.Set("as", "Ingrid@lanternquay.example")
 	c.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	res, _ = get(c, outside.URL+"/authorize?"+q.Encode())
+	get(other, here.URL+signInStart) // it has begun something of its own
 	if res, _ := get(other, res.Header.Get("Location")); !strings.Contains(res.Request.URL.RawQuery, "provider_refused") {
 		t.Errorf("what another has begun: %s", res.Request.URL)
 	}

@@ -113,6 +113,22 @@ func TestLogIsSealed(t *testing.T) {
 	if again := prove(whole.Last); again != whole {
 		t.Errorf("%+v, then %+v", whole, again)
 	}
+	// Who changes an entry and seals it anew has to seal all behind it.
+	var before []byte
+	var text string
+	if err := errors.Join(
+		run(t.Context(), s, `update log set subject = 'somebody else' where id = (select entry from log_seals where number = 3)`),
+		s.pool.QueryRow(t.Context(), `select hash from log_seals where number = 2`).Scan(&before),
+		s.pool.QueryRow(t.Context(), `select `+sealed+` from log l where l.id = (select entry from log_seals where number = 3)`).Scan(&text),
+	); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.pool.Exec(t.Context(), `update log_seals set hash = $1 where number = 3`, seal(before, text)); err != nil {
+		t.Fatal(err)
+	}
+	if p, err := s.ProveLog(t.Context(), ""); err != nil || p.Broken != 4 {
+		t.Errorf("an entry that was sealed anew: %+v, %v", p, err)
+	}
 	for why, how := range map[string]string{
 		"was changed":       `update log set action = 'nothing' where id = (select min(id) + 2 from log)`,
 		"the entry is gone": `alter table log_seals drop constraint log_seals_entry_fkey; delete from log where id = (select min(id) + 2 from log)`,
