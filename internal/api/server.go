@@ -206,7 +206,7 @@ const silentBody = time.Minute
 // bounded bounds what a request may send, and how slowly.
 func bounded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Header.Get("Content-Type") != "application/octet-stream" {
+		if !strings.HasPrefix(r.Header.Get("Content-Type"), "application/octet-stream") {
 			r.Body = http.MaxBytesReader(w, r.Body, mostJSON)
 		}
 		r.Body = &patient{r.Body, http.NewResponseController(w), silentBody}

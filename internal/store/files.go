@@ -86,6 +86,25 @@ func (s *Store) Files(ctx context.Context, sums []string) (map[string]FileInfo, 
 	return out, nil
 }
 
+// FilesOfRecords lists what the files of the records of a workspace hold.
+func (s *Store) FilesOfRecords(ctx context.Context, workspace string, c catalog.Catalog) (sums []string, err error) {
+	for _, t := range c.Types {
+		for _, f := range t.Fields {
+			if f.Type != catalog.File {
+				continue
+			}
+			var list []string
+			column := schema.Value(f.Name)
+			err := s.db.SelectContext(ctx, &list, `select distinct `+column+` from `+schema.Records(workspace, t.Name)+` where `+column+` is not null`)
+			if err != nil {
+				return nil, fmt.Errorf("list files of records: %w", err)
+			}
+			sums = append(sums, list...)
+		}
+	}
+	return sums, nil
+}
+
 // OpenFile opens what hangs on a record in a field.
 func (s *Store) OpenFile(ctx context.Context, sum string) (FileInfo, sheet.Source, error) {
 	found, err := s.Files(ctx, []string{sum})

@@ -86,6 +86,12 @@ func TestFilesHangOnRecords(t *testing.T) {
 	again := b.bundled("all.zip", all)
 	b.want(b.said(b.checkBundle(again)), "accounts.csv ready map[same:2]\nnotes.csv ready map[hold:1 same:2]\nattachments.csv ready map[hold:1 same:2]")
 
+	// A sheet of the records names their files by what they hold; one that no record has is
+	// not believed.
+	sum := b.record("attachment", "ATT-1").Values["file"]
+	back := b.check(b.upload("attachment", "Id,Name,File\nATT-1,Layout,"+sum+"\n,Other,"+strings.Repeat("0", 64)+"\n"))
+	b.want(back.Totals.V.Verdicts, map[string]int64{"update": 1, "hold": 1})
+
 	// What a bundle brought is kept as long as a record has it, or had it, or the bundle is
 	// in its time.
 	dropped, err := b.store.DropFiles(b.Context(), time.Hour)

@@ -341,14 +341,20 @@ func (s *Service) planWith(ctx context.Context, i store.Import, r mapping.Routin
 	r = r.Renamed(c)
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
-	if err != nil || i.Bundle == nil || !plan.NamesFiles() {
+	if err != nil || !plan.NamesFiles() {
 		return r, plan, err
 	}
-	files, err := s.store.BundleFiles(ctx, *i.Bundle)
+	files := map[string]string{}
+	if i.Bundle != nil {
+		if files, err = s.store.BundleFiles(ctx, *i.Bundle); err != nil {
+			return r, nil, err
+		}
+	}
+	there, err := s.store.FilesOfRecords(ctx, i.Workspace, c)
 	if err != nil {
 		return r, nil, err
 	}
-	plan.WithFiles(value.NewFiles(files))
+	plan.WithFiles(value.NewFiles(files, there...))
 	return r, plan, nil
 }
 

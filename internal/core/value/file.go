@@ -21,9 +21,13 @@ type Files struct {
 // ambiguous stands for what files of one name hold that differ.
 const ambiguous = "?"
 
-// NewFiles makes files known by their paths, each with the SHA-256 of what it holds.
-func NewFiles(paths map[string]string) *Files {
+// NewFiles makes files known by their paths, each with the SHA-256 of what it holds, and
+// others by that alone, as sheets of records name them.
+func NewFiles(paths map[string]string, sums ...string) *Files {
 	f := &Files{paths: map[string]string{}, names: map[string]string{}, holds: map[string]bool{}}
+	for _, sum := range sums {
+		f.holds[sum] = true
+	}
 	for p, sum := range paths {
 		key := filePath(p)
 		f.paths[key], f.holds[sum] = sum, true
