@@ -54,7 +54,6 @@ func TestFeedThatWaits(t *testing.T) {
 	if out := s.uchi(0, "", "log", "--text", "approv"); strings.Count(out, "approval") < 2 || !strings.Contains(out, "Second") {
 		t.Errorf("the log:\n%s", out)
 	}
-	time.Sleep(6 * time.Second) // until it is sealed
 	if out := s.uchi(0, "", "log", "prove"); !strings.Contains(out, "The log is whole") {
 		t.Errorf("the proof:\n%s", out)
 	}
