@@ -264,18 +264,21 @@ func (a *app) feedDemo(ctx context.Context, c *client.Conn, files string, host c
 		Routine: demoFeed, Place: host, Files: "customer-changes-*.csv", Still: 1, After: "move", Cron: "0 6 * * 1-5", Zone: "Europe/Oslo",
 		Bounds: client.FeedBounds{Held: "5 %", New: "0", Deleted: "0", Touched: "25 %", Size: "50 %", OtherColumns: true},
 	}}
-	r, err := c.SetFeedWithResponse(ctx, "main", demoFeed, nil, set)
-	if err != nil {
+	if _, err := c.SetFeedWithResponse(ctx, "main", demoFeed, nil, set); err != nil {
 		return err
 	}
 	if _, err := c.RunFeedWithResponse(ctx, "main", demoFeed, client.RunFeedJSONRequestBody{}); err != nil {
 		return err
 	}
-	f := *r.JSON200
-	for range 2 { // the second file is taken when the first is loaded
-		if f, err = a.followFeed(ctx, c, f, time.Minute); err != nil {
+	for range 300 { // the second file is taken when the first is loaded
+		r, err := c.GetFeedWithResponse(ctx, "main", demoFeed)
+		if err != nil {
 			return err
 		}
+		if files := r.JSON200.Files; len(files) > 0 && files[0].State == "waiting" {
+			break
+		}
+		time.Sleep(200 * time.Millisecond)
 	}
 	return nil
 }

@@ -370,8 +370,7 @@ func (a *app) followFeed(ctx context.Context, c *client.Conn, before client.Feed
 		f := *r.JSON200
 		looked := len(f.Runs) > 0 && (len(before.Runs) == 0 || f.Runs[0].BeganAt.After(before.Runs[0].BeganAt))
 		resting := len(f.Files) == 0 || f.Files[0].State == "waiting" || !f.Files[0].EndedAt.IsZero()
-		stuck := len(before.Files) > 0 && before.Files[0].State == "waiting" && !looked
-		if looked && !f.Looks && resting || stuck {
+		if looked && !f.Looks && resting {
 			return f, nil
 		}
 		select {

@@ -209,6 +209,17 @@ func (s *Store) AskFeed(ctx context.Context, workspace, name string, try bool, b
 		action = "try feed"
 	}
 	return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: name}, func(tx pgx.Tx) error {
+		var file, state string
+		err := tx.QueryRow(ctx, `
+			select x.name, x.state from feed_files x join feeds f on f.id = x.feed
+			where f.workspace = $1 and f.name = $2 and x.state in ('reading', 'checking', 'waiting', 'loading')`, workspace, name).Scan(&file, &state)
+		if err == nil {
+			return fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+state).With(file).
+				Mended("Load it or discard it; then the feed looks again by itself.")
+		}
+		if !IsMissing(err) {
+			return fmt.Errorf("run feed: %w", err)
+		}
 		tag, err := tx.Exec(ctx, `update feeds set next_at = now(), why = 'by hand', try = $3, asked_by = $4 where workspace = $1 and name = $2`, workspace, name, try, by)
 		if err != nil {
 			return fmt.Errorf("run feed: %w", err)
