@@ -88,6 +88,9 @@ const feedColumns = `f.id, f.workspace, f.name, f.document, f.secret, f.host_key
 
 const feedFileColumns = `x.id, x.feed, x.run, x.name, x.bytes, x.modified, x.tag, x.sha256, x.import, x.state, x.reasons, x.try, x.rows, x.moved, x.taken_at, x.ended_at from feed_files x`
 
+// notEnded is the SQL of whether a file x of a feed has not ended.
+const notEnded = `x.state in ('reading', 'checking', 'waiting', 'loading')`
+
 var errNoFeed = fault.New(fault.NotFound, "unknown_feed", "there is no such feed in this workspace").Mended("See uchi feeds.")
 
 // Feeds lists the feeds of a workspace by name.
@@ -212,7 +215,7 @@ func (s *Store) AskFeed(ctx context.Context, workspace, name string, try bool, b
 		var file, state string
 		err := tx.QueryRow(ctx, `
 			select x.name, x.state from feed_files x join feeds f on f.id = x.feed
-			where f.workspace = $1 and f.name = $2 and x.state in ('reading', 'checking', 'waiting', 'loading')`, workspace, name).Scan(&file, &state)
+			where f.workspace = $1 and f.name = $2 and `+notEnded, workspace, name).Scan(&file, &state)
 		if err == nil {
 			return fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+state).With(file).
 				Mended("Load it or discard it; then the feed looks again by itself.")
@@ -243,7 +246,7 @@ func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRu
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `select `+feedColumns+`
 			where f.next_at <= now() and f.run is null and (not f.paused or f.why = 'by hand')
-				and not exists (select from feed_files x where x.feed = f.id and x.state in ('reading', 'checking', 'waiting', 'loading'))
+				and not exists (select from feed_files x where x.feed = f.id and `+notEnded+`)
 			order by f.next_at limit 1 for update of f skip locked`)
 		if err != nil {
 			return err
@@ -364,7 +367,7 @@ func (s *Store) FeedFiles(ctx context.Context, feed int64, most int) ([]FeedFile
 // OpenFeedFiles lists the files that have not ended, of all feeds.
 func (s *Store) OpenFeedFiles(ctx context.Context) ([]FeedFile, error) {
 	var list []FeedFile
-	if err := s.db.SelectContext(ctx, &list, `select `+feedFileColumns+` where x.state in ('reading', 'checking', 'waiting', 'loading')`); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+feedFileColumns+` where `+notEnded); err != nil {
 		return nil, fmt.Errorf("list files of feeds: %w", err)
 	}
 	return list, nil

@@ -45,6 +45,11 @@ type Trouble struct {
 	Mend    string      `json:"mend,omitempty"`
 }
 
+// TroubleOf keeps a fault as the trouble of what it ended.
+func TroubleOf(f *fault.Error) Trouble {
+	return Trouble{Code: f.Code, Message: f.Message, Place: f.Place, Value: fault.Cut(f.Value, 200), Mend: f.Mend}
+}
+
 // Import is one piece of work from source to result.
 type Import struct {
 	ID             int64                           `db:"id"`

@@ -70,8 +70,7 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 	}
 	left := func(p sheet.Part, f *fault.Error) error {
 		return s.store.ChangeBundle(ctx, b.ID, func(now *store.Bundle) error {
-			now.LeftOut.V = append(now.LeftOut.V, store.LeftOut{Name: p.Called(name),
-				Trouble: store.Trouble{Code: f.Code, Message: f.Message, Place: f.Place, Value: f.Value, Mend: f.Mend}})
+			now.LeftOut.V = append(now.LeftOut.V, store.LeftOut{Name: p.Called(name), Trouble: store.TroubleOf(f)})
 			return nil
 		})
 	}

@@ -75,7 +75,7 @@ func (s *Service) look(ctx context.Context, f store.Feed, r store.FeedRun) {
 
 func (s *Service) feedTrouble(err error, f store.Feed) store.Trouble {
 	if x, ok := fault.From(err); ok {
-		return store.Trouble{Code: x.Code, Message: x.Message, Place: x.Place, Value: fault.Cut(x.Value, 200), Mend: x.Mend}
+		return store.TroubleOf(x)
 	}
 	s.opt.Log.Error("a feed cannot look", "feed", f.Name, "workspace", f.Workspace, "error", err)
 	return store.Trouble{

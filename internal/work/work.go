@@ -615,7 +615,7 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 // not faults are the service's own; their text goes to the log.
 func (s *Service) troubleOf(err error, id int64) store.Trouble {
 	if f, ok := fault.From(err); ok {
-		return store.Trouble{Code: f.Code, Message: f.Message, Place: f.Place, Value: fault.Cut(f.Value, 200), Mend: f.Mend}
+		return store.TroubleOf(f)
 	}
 	s.opt.Log.Error("work on an import failed", "import", id, "error", err)
 	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300), Mend: "Try again; if it happens again, the service's log says more."}

@@ -29,7 +29,7 @@ var documents = map[string]string{
 	".mp3": "audio/mpeg", ".m4a": "audio/mp4", ".wav": "audio/wav", ".mp4": "video/mp4", ".xml": "application/xml",
 }
 
-// sheets are the kinds of files that may be sheets, and documents as well.
+// sheetTypes are the kinds of files that may be sheets, and documents as well.
 var sheetTypes = map[string]string{
 	".txt": "text/plain", ".csv": "text/csv", ".tsv": "text/tab-separated-values", ".json": "application/json", ".jsonl": "application/jsonl",
 	".xls": "application/vnd.ms-excel", ".xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", ".ods": "application/vnd.oasis.opendocument.spreadsheet",
