@@ -17,8 +17,9 @@ var layers = []struct {
 	may  []string
 }{
 	{"uchi/internal/core/fault", nil},
+	{"uchi/internal/core/rights", nil},
 	{"uchi/internal/core/problem", []string{"core/fault"}},
-	{"uchi/internal/core/catalog", []string{"core/fault"}},
+	{"uchi/internal/core/catalog", []string{"core/fault", "core/rights"}},
 	{"uchi/internal/core/value", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/sheet", []string{"core/fault", "core/value"}},
 	{"uchi/internal/core/textkind", nil},

@@ -15,6 +15,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -35,7 +36,7 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 		if err != nil {
 			return nil, err
 		}
-		if role != store.NoRole {
+		if role != rights.None {
 			out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V})
 		}
 	}

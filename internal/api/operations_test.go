@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"uchi/api"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
 	"uchi/internal/pgtest"
 	"uchi/internal/staging"
@@ -37,7 +38,7 @@ func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
 type face struct {
 	*testing.T
 	url     string
-	tokens  map[store.Role]string
+	tokens  map[rights.Role]string
 	handler func(Options) http.Handler
 	server  func(Options) // answers with other options from now on
 }
@@ -59,7 +60,7 @@ func begin(t *testing.T) *face {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { w.Stop(context.Background()) }) //nolint:errcheck // the test is over
-	f := &face{T: t, tokens: map[store.Role]string{}}
+	f := &face{T: t, tokens: map[rights.Role]string{}}
 	f.handler = func(opt Options) http.Handler { return New(st, room, w, opt) }
 	f.server = func(opt Options) {
 		server := httptest.NewServer(f.handler(opt))
@@ -67,7 +68,7 @@ func begin(t *testing.T) *face {
 		f.url = server.URL
 	}
 	f.server(Options{Log: log, Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}})
-	for _, role := range []store.Role{store.Viewer, store.Operator, store.Administrator} {
+	for _, role := range []rights.Role{rights.Viewer, rights.Operator, rights.Administrator} {
 		email := string(role) + "@lanternquay.example"
 		p, err := st.AddPerson(t.Context(), email, string(role), role, "shore power for all", 0)
 		if err != nil {
@@ -82,13 +83,13 @@ func begin(t *testing.T) *face {
 	return f
 }
 
-func (f *face) ask(role store.Role, method, path, kind, body string) (*http.Response, []byte) {
+func (f *face) ask(role rights.Role, method, path, kind, body string) (*http.Response, []byte) {
 	f.Helper()
 	return f.askOn(role, method, path, kind, body, "")
 }
 
 // askOn asks on a version of what is changed, when one is given.
-func (f *face) askOn(role store.Role, method, path, kind, body, ifMatch string) (*http.Response, []byte) {
+func (f *face) askOn(role rights.Role, method, path, kind, body, ifMatch string) (*http.Response, []byte) {
 	f.Helper()
 	ctx, cancel := context.WithTimeout(f.Context(), 20*time.Second)
 	defer cancel()
@@ -121,7 +122,7 @@ func (f *face) askOn(role store.Role, method, path, kind, body, ifMatch string) 
 func (f *face) idle() {
 	f.Helper()
 	for range 600 {
-		_, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/imports/1", "", "")
+		_, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/imports/1", "", "")
 		var i struct{ Busy string }
 		if json.Unmarshal(body, &i) == nil && i.Busy == "" {
 			return
@@ -166,20 +167,20 @@ func TestEveryOperation(t *testing.T) {
 	if err := doc.Validate(ctx, openapi3.DisableExamplesValidation()); err != nil {
 		t.Errorf("the contract: %v", err)
 	}
-	if res, body := f.ask(store.Administrator, http.MethodPost, "/api/v1/workspaces", "application/json", `{"name":"other","label":"Other"}`); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces", "application/json", `{"name":"other","label":"Other"}`); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	upload := "Ref,Company,Town\nA-1,Tern Marina,Ternvik\nA-2,Gull Marina,Gullvik\nA-3,,\n"
 	send := "/api/v1/workspaces/main/imports?into=account&name=marinas.csv"
-	if res, body := f.ask(store.Operator, http.MethodPost, send, "application/octet-stream", upload); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, send, "application/octet-stream", upload); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	f.idle()
-	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"All of it"}`); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"All of it"}`); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	for _, act := range []string{"check", "load"} {
-		if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "", ""); res.StatusCode >= 300 {
+		if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/"+act, "", ""); res.StatusCode >= 300 {
 			t.Fatalf("%d %s", res.StatusCode, body)
 		}
 		f.idle()
@@ -226,7 +227,7 @@ func TestEveryOperation(t *testing.T) {
 	slices.SortFunc(first, func(a, b operation) int { // what changes nothing is asked before what does
 		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)), cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
 	})
-	rank := map[store.Role]int{anybody: 0, store.Viewer: 1, store.Operator: 2, store.Administrator: 3}
+	rank := map[rights.Role]int{anybody: 0, rights.Viewer: 1, rights.Operator: 2, rights.Administrator: 3}
 	asked := 0
 	for _, o := range append(first, last...) {
 		if o.OperationID == "streamImport" { // has no end; TestProgressStream follows it
@@ -251,7 +252,7 @@ func TestEveryOperation(t *testing.T) {
 			if workspace != "main" && !strings.Contains(o.path, "{workspace}") {
 				continue
 			}
-			for _, role := range []store.Role{"", store.Viewer, store.Operator, store.Administrator} {
+			for _, role := range []rights.Role{"", rights.Viewer, rights.Operator, rights.Administrator} {
 				path := url(o, workspace)
 				if o.OperationID == "upload" {
 					path = strings.Replace(send, "main", workspace, 1)
@@ -329,12 +330,12 @@ func TestAttachedFiles(t *testing.T) {
 		if strings.Contains(step[0], "files") {
 			kind = "application/octet-stream"
 		}
-		if res, body := f.ask(store.Operator, http.MethodPost, bundle+step[0], kind, step[1]); res.StatusCode >= 300 {
+		if res, body := f.ask(rights.Operator, http.MethodPost, bundle+step[0], kind, step[1]); res.StatusCode >= 300 {
 			t.Fatalf("%s: %d %s", step[0], res.StatusCode, body)
 		}
 		f.until(bundle+"/1", func(b map[string]any) bool { return !strings.HasSuffix(b["state"].(string), "ing") && !reading(b) })
 	}
-	_, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/history", "", "")
+	_, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/history", "", "")
 	var history struct {
 		Events []struct {
 			Text   string
@@ -346,14 +347,14 @@ func TestAttachedFiles(t *testing.T) {
 		t.Fatalf("%v: %s", err, body)
 	}
 	for _, e := range history.Events[:2] {
-		res, content := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/attachment/"+e.Record.ID+"/files/"+e.File.Field+"?show=true", "", "")
+		res, content := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/attachment/"+e.Record.ID+"/files/"+e.File.Field+"?show=true", "", "")
 		got := fmt.Sprint(res.StatusCode, " ", res.Header.Get("Content-Type"), " ", res.Header.Get("Content-Disposition"), " ", len(content))
 		want := map[string]string{"a/page.html": "200 text/plain attachment; filename=page.html 25", "a/quay.png": "200 image/png  4"}[e.Text]
 		if got != want || !strings.Contains(res.Header.Get("Content-Security-Policy"), "sandbox") || res.Header.Get("X-Content-Type-Options") != "nosniff" {
 			t.Errorf("%s: %s, want %s; %v", e.Text, got, want, res.Header)
 		}
 	}
-	if res, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/files/name", "", ""); res.StatusCode != http.StatusNotFound || !strings.Contains(string(body), "unknown_file") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/records/account/ACC-1/files/name", "", ""); res.StatusCode != http.StatusNotFound || !strings.Contains(string(body), "unknown_file") {
 		t.Errorf("%d %s", res.StatusCode, body)
 	}
 }
@@ -362,7 +363,7 @@ func TestAttachedFiles(t *testing.T) {
 func (f *face) until(path string, is func(map[string]any) bool) {
 	f.Helper()
 	for range 600 {
-		_, body := f.ask(store.Viewer, http.MethodGet, path, "", "")
+		_, body := f.ask(rights.Viewer, http.MethodGet, path, "", "")
 		var v map[string]any
 		if json.Unmarshal(body, &v) == nil && is(v) {
 			return
@@ -385,7 +386,7 @@ func reading(b map[string]any) bool {
 func TestProgressStream(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name=marinas.csv", "application/octet-stream", "Ref,Company\nA-1,Tern\n"); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name=marinas.csv", "application/octet-stream", "Ref,Company\nA-1,Tern\n"); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	f.idle()
@@ -395,7 +396,7 @@ func TestProgressStream(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	req.Header.Set("Authorization", "Bearer "+f.tokens[store.Viewer])
+	req.Header.Set("Authorization", "Bearer "+f.tokens[rights.Viewer])
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
 		t.Fatal(err)
@@ -412,7 +413,7 @@ func TestProgressStream(t *testing.T) {
 		t.Fatalf("the stream never says %s: %v", state, lines.Err())
 	}
 	until("open")
-	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/check", "", ""); res.StatusCode >= 300 {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/imports/1/check", "", ""); res.StatusCode >= 300 {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	until("ready")
@@ -427,18 +428,18 @@ func TestTokensAndHeads(t *testing.T) {
 		`{"label":"a","role":"viewer","days":31}`:       "outlives_its_maker",
 		`{"label":"b","role":"administrator","days":3}`: "role",
 	} {
-		if res, answer := f.ask(store.Operator, http.MethodPost, "/api/v1/tokens", "application/json", body); res.StatusCode < 400 || !strings.Contains(string(answer), want) {
+		if res, answer := f.ask(rights.Operator, http.MethodPost, "/api/v1/tokens", "application/json", body); res.StatusCode < 400 || !strings.Contains(string(answer), want) {
 			t.Errorf("%s: %d %s", body, res.StatusCode, answer)
 		}
 	}
 	for _, path := range []string{"/", "/w/main/imports", "/health", "/api/v1/openapi.yaml"} {
-		get, body := f.ask(store.Viewer, http.MethodGet, path, "", "")
-		head, none := f.ask(store.Viewer, http.MethodHead, path, "", "")
+		get, body := f.ask(rights.Viewer, http.MethodGet, path, "", "")
+		head, none := f.ask(rights.Viewer, http.MethodHead, path, "", "")
 		if get.StatusCode != 200 || head.StatusCode != 200 || head.Header.Get("Content-Type") != get.Header.Get("Content-Type") || len(none) != 0 || len(body) == 0 {
 			t.Errorf("%s: GET %d, HEAD %d %v", path, get.StatusCode, head.StatusCode, head.Header)
 		}
 	}
-	if res, body := f.ask(store.Viewer, http.MethodGet, "/api/v1/nothing", "", ""); res.StatusCode != 404 || !strings.Contains(string(body), "unknown_path") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/api/v1/nothing", "", ""); res.StatusCode != 404 || !strings.Contains(string(body), "unknown_path") {
 		t.Errorf("%d %s", res.StatusCode, body)
 	}
 }
@@ -489,13 +490,13 @@ func TestHeaders(t *testing.T) {
 	if c := res.Header.Get("Set-Cookie"); !strings.HasPrefix(c, "__Host-uchi_session=") || !strings.Contains(c, "Secure") || !strings.Contains(c, "HttpOnly") || !strings.Contains(c, "SameSite=Strict") || !strings.Contains(c, "Path=/") {
 		t.Errorf("the cookie is %q: %s", c, body)
 	}
-	if res, body := f.ask(store.Viewer, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(string(body), "uchi_processes 1") || !strings.Contains(string(body), "uchi_notices_waiting 0") {
+	if res, body := f.ask(rights.Viewer, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(string(body), "uchi_processes 1") || !strings.Contains(string(body), "uchi_notices_waiting 0") {
 		t.Errorf("the metrics: %d\n%s", res.StatusCode, body)
 	}
 	if _, body := f.ask("", http.MethodGet, "/.well-known/security.txt", "", ""); !strings.Contains(string(body), "Contact: mailto:security@lanternquay.example\nExpires: ") {
 		t.Errorf("security.txt says %s", body)
 	}
-	if res, body := f.ask(store.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"`+strings.Repeat("x", mostJSON)+`"}`); res.StatusCode != http.StatusRequestEntityTooLarge || !strings.Contains(string(body), "request_too_large") {
+	if res, body := f.ask(rights.Operator, http.MethodPost, "/api/v1/workspaces/main/bundles", "application/json", `{"name":"`+strings.Repeat("x", mostJSON)+`"}`); res.StatusCode != http.StatusRequestEntityTooLarge || !strings.Contains(string(body), "request_too_large") {
 		t.Errorf("%d %.200s", res.StatusCode, body)
 	}
 }

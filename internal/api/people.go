@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"time"
 
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -56,7 +57,7 @@ func (h *handlers) ListTokens(ctx context.Context, _ ListTokensRequestObject) (L
 
 func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTokenResponseObject, error) {
 	p := personOf(ctx)
-	role, days := store.Role(r.Body.Role), r.Body.Days
+	role, days := rights.Role(r.Body.Role), r.Body.Days
 	if role == "" {
 		role = p.Role
 	}
@@ -99,14 +100,14 @@ func (h *handlers) ChangePerson(ctx context.Context, r ChangePersonRequestObject
 	b := r.Body
 	change := store.PersonChange{Name: b.Name, Suspended: b.Suspended, Password: b.Password}
 	if b.Role != nil {
-		role := store.Role(*b.Role)
+		role := rights.Role(*b.Role)
 		change.Role = &role
 	}
 	for workspace, role := range b.Roles {
 		if change.Roles == nil {
-			change.Roles = map[string]store.Role{}
+			change.Roles = map[string]rights.Role{}
 		}
-		change.Roles[workspace] = store.Role(role)
+		change.Roles[workspace] = rights.Role(role)
 	}
 	p, err := h.work.ChangePerson(ctx, r.Person, change, personOf(ctx))
 	return ChangePerson200JSONResponse(personView(p)), err
@@ -117,6 +118,6 @@ func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestOb
 }
 
 func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
-	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, store.Role(r.Body.Role), r.Body.Password, personOf(ctx))
+	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, rights.Role(r.Body.Role), r.Body.Password, personOf(ctx))
 	return AddPerson201JSONResponse(personView(p)), err
 }

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"testing"
 
-	"uchi/internal/store"
+	"uchi/internal/core/rights"
 )
 
 // People are changed and suspended at once, and the last administrator stays.
@@ -17,16 +17,16 @@ func TestPeople(t *testing.T) {
 	var list struct {
 		People []struct {
 			ID        int64
-			Role      store.Role
+			Role      rights.Role
 			Suspended bool
 		}
 	}
-	people := func() map[store.Role]string {
-		_, body := f.ask(store.Administrator, http.MethodGet, "/api/v1/people", "", "")
+	people := func() map[rights.Role]string {
+		_, body := f.ask(rights.Administrator, http.MethodGet, "/api/v1/people", "", "")
 		if err := json.Unmarshal(body, &list); err != nil {
 			t.Fatal(err)
 		}
-		paths := map[store.Role]string{}
+		paths := map[rights.Role]string{}
 		for _, p := range list.People {
 			paths[p.Role] = fmt.Sprint("/api/v1/people/", p.ID)
 		}
@@ -35,16 +35,16 @@ func TestPeople(t *testing.T) {
 	paths := people()
 	change := func(path, body string, want int, code string) {
 		t.Helper()
-		res, answer := f.ask(store.Administrator, http.MethodPatch, path, asJSON, body)
+		res, answer := f.ask(rights.Administrator, http.MethodPatch, path, asJSON, body)
 		if res.StatusCode != want || !strings.Contains(string(answer), code) {
 			t.Errorf("%s %s: %d %s, want %d %s", path, body, res.StatusCode, answer, want, code)
 		}
 	}
-	change(paths[store.Administrator], `{"role": "viewer"}`, http.StatusConflict, "last_administrator")
-	change(paths[store.Administrator], `{"suspended": true}`, http.StatusConflict, "last_administrator")
-	change(paths[store.Operator], `{"role": "king"}`, http.StatusUnprocessableEntity, "")
-	change(paths[store.Operator], `{"name": "  "}`, http.StatusUnprocessableEntity, "person_incomplete")
-	change(paths[store.Operator], `{"password": "short"}`, http.StatusUnprocessableEntity, "password_too_short")
+	change(paths[rights.Administrator], `{"role": "viewer"}`, http.StatusConflict, "last_administrator")
+	change(paths[rights.Administrator], `{"suspended": true}`, http.StatusConflict, "last_administrator")
+	change(paths[rights.Operator], `{"role": "king"}`, http.StatusUnprocessableEntity, "")
+	change(paths[rights.Operator], `{"name": "  "}`, http.StatusUnprocessableEntity, "person_incomplete")
+	change(paths[rights.Operator], `{"password": "short"}`, http.StatusUnprocessableEntity, "password_too_short")
 	change("/api/v1/people/4711", `{"name": "Nobody"}`, http.StatusNotFound, "unknown_person")
 
 	signIn := func(email, password string) (int, *http.Cookie) {
@@ -80,19 +80,19 @@ func TestPeople(t *testing.T) {
 	if own, others := as(cookie, http.MethodGet, "/api/v1/session", ""), as(other, http.MethodGet, "/api/v1/session", ""); own != http.StatusOK || others != http.StatusUnauthorized {
 		t.Errorf("after a new password the own session answers %d and the other %d", own, others)
 	}
-	change(paths[store.Operator], `{"suspended": true}`, http.StatusOK, `"suspended":true`)
+	change(paths[rights.Operator], `{"suspended": true}`, http.StatusOK, `"suspended":true`)
 	if got := as(cookie, http.MethodGet, "/api/v1/session", ""); got != http.StatusUnauthorized {
 		t.Errorf("a suspended person's session answers %d", got)
 	}
-	if res, _ := f.ask(store.Operator, http.MethodGet, "/api/v1/session", "", ""); res.StatusCode != http.StatusUnauthorized {
+	if res, _ := f.ask(rights.Operator, http.MethodGet, "/api/v1/session", "", ""); res.StatusCode != http.StatusUnauthorized {
 		t.Errorf("a suspended person's token answers %d", res.StatusCode)
 	}
 	if got, _ := signIn(email, "boats and buoys"); got != http.StatusUnauthorized {
 		t.Errorf("a suspended person signs in: %d", got)
 	}
-	change(paths[store.Operator], `{"suspended": false, "role": "administrator"}`, http.StatusOK, `"administrator"`)
+	change(paths[rights.Operator], `{"suspended": false, "role": "administrator"}`, http.StatusOK, `"administrator"`)
 	if got, _ := signIn(email, "boats and buoys"); got != http.StatusOK {
 		t.Errorf("an admitted person cannot sign in: %d", got)
 	}
-	change(paths[store.Administrator], `{"role": "viewer"}`, http.StatusOK, `"viewer"`)
+	change(paths[rights.Administrator], `{"role": "viewer"}`, http.StatusOK, `"viewer"`)
 }

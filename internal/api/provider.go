@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 
 	"github.com/coreos/go-oidc/v3/oidc"
@@ -26,9 +27,9 @@ import (
 type Provider struct {
 	Issuer         string
 	Client, Secret string
-	Label          string                // what people call it
-	Roles          map[string]store.Role // by group; with none, people keep the role that they have here
-	PublicURL      string                // of the console, where the provider sends people back
+	Label          string                 // what people call it
+	Roles          map[string]rights.Role // by group; with none, people keep the role that they have here
+	PublicURL      string                 // of the console, where the provider sends people back
 }
 
 // Where people come to sign in by the provider, and come back.
@@ -174,7 +175,7 @@ func (s *Server) broughtBack(ctx context.Context, r *http.Request) (string, erro
 }
 
 // roleOf gives the greatest role of the groups that somebody is in; empty for none.
-func (p *provider) roleOf(groups []string) (best store.Role) {
+func (p *provider) roleOf(groups []string) (best rights.Role) {
 	for group, role := range p.Roles {
 		if slices.Contains(groups, group) && (best == "" || role.Covers(best)) {
 			best = role

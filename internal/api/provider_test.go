@@ -11,6 +11,7 @@ import (
 	"testing"
 	"testing/fstest"
 
+	"uchi/internal/core/rights"
 	"uchi/internal/standin"
 	"uchi/internal/store"
 )
@@ -39,7 +40,7 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	console = f.handler(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
 		Provider: &Provider{
 			Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay", PublicURL: here.URL,
-			Roles: map[string]store.Role{"data": store.Administrator, "sales": store.Operator},
+			Roles: map[string]rights.Role{"data": rights.Administrator, "sales": rights.Operator},
 		}})
 	browser := func() *http.Client {
 		jar, err := cookiejar.New(nil)

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -14,26 +15,26 @@ import (
 func TestRolesInWorkspaces(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	ask := func(role store.Role, method, path, body string, status int, want string) {
+	ask := func(role rights.Role, method, path, body string, status int, want string) {
 		t.Helper()
 		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
 		if res.StatusCode != status || !strings.Contains(string(answer), want) {
 			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
 		}
 	}
-	ask(store.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
 	// The people of the tests are 1, 2 and 3 in the order of their roles.
-	ask(store.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"administrator","main":"none"}}`, http.StatusOK, "operator")
-	ask(store.Administrator, http.MethodGet, "/people", "", http.StatusOK, `"roles":{"main":"none","other":"administrator"}`)
-	ask(store.Operator, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"operator"`) // no more than the token
-	ask(store.Operator, http.MethodGet, "/workspaces", "", http.StatusOK, `{"workspaces":[{"label":"Other"`)
-	ask(store.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusNotFound, "unknown_workspace")
-	ask(store.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusCreated, "x")
-	ask(store.Operator, http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`, http.StatusForbidden, "role_too_low")
-	ask(store.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer","main":""}}`, http.StatusOK, "operator")
-	ask(store.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusForbidden, "role_too_low")
-	ask(store.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusOK, "types")
-	ask(store.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"captain"}}`, http.StatusUnprocessableEntity, "unknown_role")
-	ask(store.Administrator, http.MethodPatch, "/people/2", `{"roles":{"nowhere":"viewer"}}`, http.StatusNotFound, "unknown_workspace")
-	ask(store.Administrator, http.MethodGet, "/log?text=change%20person", "", http.StatusOK, `"path":"in.main"`)
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"administrator","main":"none"}}`, http.StatusOK, "operator")
+	ask(rights.Administrator, http.MethodGet, "/people", "", http.StatusOK, `"roles":{"main":"none","other":"administrator"}`)
+	ask(rights.Operator, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"operator"`) // no more than the token
+	ask(rights.Operator, http.MethodGet, "/workspaces", "", http.StatusOK, `{"workspaces":[{"label":"Other"`)
+	ask(rights.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusNotFound, "unknown_workspace")
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusCreated, "x")
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer","main":""}}`, http.StatusOK, "operator")
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Operator, http.MethodGet, "/workspaces/main/types", "", http.StatusOK, "types")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"captain"}}`, http.StatusUnprocessableEntity, "unknown_role")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"nowhere":"viewer"}}`, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Administrator, http.MethodGet, "/log?text=change%20person", "", http.StatusOK, `"path":"in.main"`)
 }

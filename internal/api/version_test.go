@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"testing"
 
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -16,7 +17,7 @@ func TestVersions(t *testing.T) {
 		asJSON = "application/json"
 		main   = "/api/v1/workspaces/main"
 	)
-	f.ask(store.Operator, http.MethodPost, main+"/imports?name=a.csv&into=account", "application/octet-stream", "Name,Town\nKalvøya Marina,Bodø\n")
+	f.ask(rights.Operator, http.MethodPost, main+"/imports?name=a.csv&into=account", "application/octet-stream", "Name,Town\nKalvøya Marina,Bodø\n")
 	f.idle()
 	routine := `{"may": "create_or_update", "drafts": [{"type": "account", "fields": {"name": {"from": ["Name"]}}}]}`
 	for _, x := range []struct {
@@ -30,18 +31,18 @@ func TestVersions(t *testing.T) {
 		{"field", main + "/types/account", http.MethodPatch, main + "/types/account/fields/region", asJSON, `{"help": "as on the envelope"}`},
 	} {
 		if x.what == "saved routine" {
-			if res, body := f.ask(store.Operator, http.MethodPut, x.put, asJSON, routine); res.StatusCode != http.StatusOK {
+			if res, body := f.ask(rights.Operator, http.MethodPut, x.put, asJSON, routine); res.StatusCode != http.StatusOK {
 				t.Fatalf("save it first: %d %s", res.StatusCode, body)
 			}
 		}
-		res, _ := f.ask(store.Viewer, http.MethodGet, x.get, "", "")
+		res, _ := f.ask(rights.Viewer, http.MethodGet, x.get, "", "")
 		was := res.Header.Get("ETag")
 		if was == "" {
 			t.Errorf("%s: no ETag", x.what)
 			continue
 		}
 		change := func(on string, want int) string {
-			res, body := f.askOn(store.Administrator, x.method, x.put, x.kind, x.body, on)
+			res, body := f.askOn(rights.Administrator, x.method, x.put, x.kind, x.body, on)
 			if res.StatusCode != want {
 				t.Errorf("%s on %s: %d %s, want %d", x.what, on, res.StatusCode, body, want)
 			}
@@ -53,14 +54,14 @@ func TestVersions(t *testing.T) {
 		if code := change(was, http.StatusPreconditionFailed); code != "changed_meanwhile" {
 			t.Errorf("%s: %s, want changed_meanwhile", x.what, code)
 		}
-		if res, _ := f.ask(store.Viewer, http.MethodGet, x.get, "", ""); res.Header.Get("ETag") == was {
+		if res, _ := f.ask(rights.Viewer, http.MethodGet, x.get, "", ""); res.Header.Get("ETag") == was {
 			t.Errorf("%s: the change did not count the version up", x.what)
 		}
 		if code := change("seven", http.StatusUnprocessableEntity); code != "bad_version" {
 			t.Errorf("%s: %s, want bad_version", x.what, code)
 		}
 	}
-	if res, body := f.askOn(store.Operator, http.MethodPut, main+"/imports/1/routine", asJSON, routine, "*"); res.StatusCode != http.StatusOK {
+	if res, body := f.askOn(rights.Operator, http.MethodPut, main+"/imports/1/routine", asJSON, routine, "*"); res.StatusCode != http.StatusOK {
 		t.Errorf("on whatever is there: %d %s", res.StatusCode, body)
 	}
 }

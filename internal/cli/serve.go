@@ -18,6 +18,7 @@ import (
 	"uchi/internal/api"
 	"uchi/internal/client"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/secret"
 	"uchi/internal/core/sheet"
 	"uchi/internal/mail"
@@ -233,12 +234,12 @@ func (f serveFlags) provider() (*api.Provider, error) {
 	if f.issuer == "" {
 		return nil, nil //nolint:nilnil // there is none
 	}
-	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]store.Role{}, PublicURL: f.public}
+	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]rights.Role{}, PublicURL: f.public}
 	for group, role := range f.oidcRoles {
-		if !store.Role(role).Valid() {
+		if !rights.Role(role).Valid() {
 			return nil, usageError{fmt.Errorf("%q is no role; they are viewer, operator, administrator", role)}
 		}
-		p.Roles[group] = store.Role(role)
+		p.Roles[group] = rights.Role(role)
 	}
 	return p, nil
 }

@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 
@@ -262,13 +263,13 @@ func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person)
 	if err == nil {
 		to.Role, err = s.RoleIn(ctx, to, i.Workspace)
 	}
-	if IsMissing(err) || err == nil && (!to.Active || !to.Role.Covers(Operator)) {
+	if IsMissing(err) || err == nil && (!to.Active || !to.Role.Covers(rights.Operator)) {
 		return fault.New(fault.Invalid, "unknown_person", "nobody of this address can work on imports").At(fault.Place{Path: "email"}).With(email)
 	}
 	if err != nil {
 		return err
 	}
-	if by.Role != Administrator && by.ID != i.MadeBy {
+	if by.Role != rights.Administrator && by.ID != i.MadeBy {
 		return fault.Newf(fault.Denied, "not_yours", "the import is that of %s", i.MadeByName).Mended("Ask them, or an administrator.")
 	}
 	return s.logged(ctx, Entry{Person: by.ID, Workspace: i.Workspace, Action: "hand over to " + to.Email, Subject: importSubject(i.ID)}, func(tx pgx.Tx) error {

@@ -11,43 +11,26 @@ import (
 	"time"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 
 	"github.com/jackc/pgx/v5"
 	"golang.org/x/crypto/argon2"
 )
 
-// Role says what a person may do; each role may do what those before it may.
-type Role string
-
-// The roles.
-const (
-	Viewer        Role = "viewer"
-	Operator      Role = "operator"
-	Administrator Role = "administrator"
-)
-
-var rank = map[Role]int{Viewer: 1, Operator: 2, Administrator: 3}
-
-// Covers reports whether the role may do what need may.
-func (r Role) Covers(need Role) bool { return rank[r] >= rank[need] }
-
-// Valid reports whether there is such a role.
-func (r Role) Valid() bool { return rank[r] > 0 }
-
 // Person is somebody who signs in.
 type Person struct {
-	ID     int64     `db:"id"`
-	Email  string    `db:"email"`
-	Name   string    `db:"name"`
-	Role   Role      `db:"role"`
-	Active bool      `db:"active"`
-	MadeAt time.Time `db:"made_at"`
+	ID     int64       `db:"id"`
+	Email  string      `db:"email"`
+	Name   string      `db:"name"`
+	Role   rights.Role `db:"role"`
+	Active bool        `db:"active"`
+	MadeAt time.Time   `db:"made_at"`
 	// Until is when the token ends by which the person has signed in, and Token its
 	// label; nil for who has signed in with a password.
 	Until *time.Time `db:"until"`
 	Token string     `db:"token"`
 	// Most is the role of the token, which no workspace gives more than; empty for none.
-	Most Role `db:"most"`
+	Most rights.Role `db:"most"`
 }
 
 // told is what the log says of a person.
@@ -126,7 +109,7 @@ func longEnough(password string) error {
 
 // AddPerson makes a person who can sign in; by is who does so, 0 for the service
 // itself.
-func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, password string, by int64) (Person, error) {
+func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.Role, password string, by int64) (Person, error) {
 	switch {
 	case !role.Valid():
 		return Person{}, fault.New(fault.Invalid, "unknown_role", "there is no such role").With(string(role)).Mended("Roles: viewer, operator, administrator.")
@@ -159,10 +142,10 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role Role, pa
 // PersonChange is what is to be changed of a person; nil leaves what is there.
 type PersonChange struct {
 	Name      *string
-	Role      *Role
+	Role      *rights.Role
 	Suspended *bool
-	Password  *string         // a new one
-	Roles     map[string]Role // in single workspaces; an empty one lets the role hold that they have everywhere
+	Password  *string                // a new one
+	Roles     map[string]rights.Role // in single workspaces; an empty one lets the role hold that they have everywhere
 }
 
 // ChangePerson changes a person. Who is suspended, or gets a new password, is
@@ -282,7 +265,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 		password = password[:20]
 		shown = password
 	}
-	_, err = s.AddPerson(ctx, email, "Administrator", Administrator, password, 0)
+	_, err = s.AddPerson(ctx, email, "Administrator", rights.Administrator, password, 0)
 	if fault.Is(err, "person_exists") { // another process was quicker
 		return false, "", nil
 	}
@@ -310,17 +293,17 @@ func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 
 // Token is a secret for the command line and scripts, with a role and an end date.
 type Token struct {
-	ID     int64      `db:"id"`
-	Label  string     `db:"label"`
-	Role   Role       `db:"role"`
-	MadeAt time.Time  `db:"made_at"`
-	EndsAt time.Time  `db:"ends_at"`
-	UsedAt *time.Time `db:"used_at"` // to the minute
+	ID     int64       `db:"id"`
+	Label  string      `db:"label"`
+	Role   rights.Role `db:"role"`
+	MadeAt time.Time   `db:"made_at"`
+	EndsAt time.Time   `db:"ends_at"`
+	UsedAt *time.Time  `db:"used_at"` // to the minute
 }
 
 // AddToken makes a token of a person; its secret is shown this once. Who has
 // signed in by a token makes none that outlives it.
-func (s *Store) AddToken(ctx context.Context, p Person, label string, role Role, ends time.Time) (Token, string, error) {
+func (s *Store) AddToken(ctx context.Context, p Person, label string, role rights.Role, ends time.Time) (Token, string, error) {
 	if p.Until != nil && ends.After(*p.Until) {
 		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker", "a token that is made with a token ends no later than that").With(ends.Format(time.DateOnly)).
 			Mended("Give an end of at most " + p.Until.Format(time.DateTime) + ", or sign in with your password.")

@@ -5,17 +5,15 @@ import (
 	"fmt"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 
 	"github.com/jackc/pgx/v5"
 )
 
-// NoRole is the role of who may not even look at a workspace.
-const NoRole Role = "none"
-
 // RoleIn gives what a person may do in a workspace: what was said for it, else what they
 // may do everywhere, and with a token no more than the token may.
-func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (Role, error) {
-	var role Role
+func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.Role, error) {
+	var role rights.Role
 	err := s.pool.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, p.ID, workspace).Scan(&role)
 	switch {
 	case IsMissing(err):
@@ -39,18 +37,18 @@ func (s *Store) PersonIn(ctx context.Context, id int64, workspace string) (Perso
 }
 
 // WorkspaceRoles gives what people may do in single workspaces, by person and workspace.
-func (s *Store) WorkspaceRoles(ctx context.Context) (map[int64]map[string]Role, error) {
+func (s *Store) WorkspaceRoles(ctx context.Context) (map[int64]map[string]rights.Role, error) {
 	rows, err := s.pool.Query(ctx, `select person, workspace, role from workspace_roles`)
 	if err != nil {
 		return nil, fmt.Errorf("list roles: %w", err)
 	}
-	out := map[int64]map[string]Role{}
+	out := map[int64]map[string]rights.Role{}
 	var person int64
 	var workspace string
-	var role Role
+	var role rights.Role
 	_, err = pgx.ForEachRow(rows, []any{&person, &workspace, &role}, func() error {
 		if out[person] == nil {
-			out[person] = map[string]Role{}
+			out[person] = map[string]rights.Role{}
 		}
 		out[person][workspace] = role
 		return nil
@@ -63,10 +61,10 @@ func (s *Store) WorkspaceRoles(ctx context.Context) (map[int64]map[string]Role, 
 
 // setRoles says what a person may do in single workspaces; an empty role lets what they
 // may do everywhere hold again. It gives what was said before of these.
-func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]Role) (was map[string]Role, err error) {
-	was = map[string]Role{}
+func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]rights.Role) (was map[string]rights.Role, err error) {
+	was = map[string]rights.Role{}
 	for workspace, role := range roles {
-		var before Role
+		var before rights.Role
 		err := tx.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, person, workspace).Scan(&before)
 		if err != nil && !IsMissing(err) {
 			return nil, err
@@ -75,7 +73,7 @@ func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]Rol
 		switch {
 		case role == "":
 			_, err = tx.Exec(ctx, `delete from workspace_roles where person = $1 and workspace = $2`, person, workspace)
-		case role != NoRole && !role.Valid():
+		case role != rights.None && !role.Valid():
 			return nil, fault.New(fault.Invalid, "unknown_role", "there is no such role").At(fault.Place{Path: "roles." + workspace}).With(string(role)).
 				Mended("Roles: none, viewer, operator, administrator.")
 		default:

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -95,7 +96,7 @@ const noPassword = "none"
 // SignInBy gives a session's secret for whom a provider vouches: somebody who is here, or
 // who is made with a role that the provider's groups give. With a role it is theirs from
 // then on; the last administrator stays one.
-func (s *Store) SignInBy(ctx context.Context, email, name string, role Role) (Person, string, error) {
+func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Role) (Person, string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
 	var p Person
 	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where email = $1`, email)

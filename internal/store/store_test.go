@@ -15,6 +15,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/pgtest"
 )
 
@@ -266,7 +267,7 @@ func TestSignIn(t *testing.T) {
 	}
 }
 
-func addPerson(s *Store, email string, role Role, password string) error {
+func addPerson(s *Store, email string, role rights.Role, password string) error {
 	_, err := s.AddPerson(context.Background(), email, "X", role, password, 0)
 	return err
 }

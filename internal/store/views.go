@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/view"
 
 	"github.com/jackc/pgx/v5"
@@ -85,7 +86,7 @@ func (s *Store) SaveView(ctx context.Context, workspace string, v SavedView, by 
 			where workspace = @workspace and id = @id and (owner = @by or @administrator) and (@version = 0 or version = @version)`,
 			pgx.StrictNamedArgs{
 				"workspace": workspace, "id": v.ID, "name": v.Name, "document": v.View, "shared": v.Shared,
-				"by": by.ID, "administrator": by.Role.Covers(Administrator), "version": v.Version,
+				"by": by.ID, "administrator": by.Role.Covers(rights.Administrator), "version": v.Version,
 			})
 		if err == nil && tag.RowsAffected() == 0 {
 			return s.whyNot(ctx, workspace, v.ID, by)
@@ -110,7 +111,7 @@ func (s *Store) whyNot(ctx context.Context, workspace string, id int64, by Perso
 	if err != nil {
 		return err
 	}
-	if v.Owner != by.ID && !by.Role.Covers(Administrator) {
+	if v.Owner != by.ID && !by.Role.Covers(rights.Administrator) {
 		return fault.New(fault.Denied, "not_yours", "the view is "+v.OwnerName+"'s").With(v.Name).Mended("Save it as a view of your own.")
 	}
 	return errChangedMeanwhile.With(v.Name)
@@ -123,7 +124,7 @@ func (s *Store) RemoveView(ctx context.Context, workspace string, id int64, by P
 		return err
 	}
 	return s.logged(ctx, Entry{Person: by.ID, Workspace: workspace, Action: "remove view", Subject: v.Type + " " + v.Name}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from views where id = $1 and (owner = $2 or $3)`, id, by.ID, by.Role.Covers(Administrator))
+		tag, err := tx.Exec(ctx, `delete from views where id = $1 and (owner = $2 or $3)`, id, by.ID, by.Role.Covers(rights.Administrator))
 		if err != nil {
 			return fmt.Errorf("remove view: %w", err)
 		}

@@ -6,6 +6,7 @@ import (
 	"uchi/internal/core/approval"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -26,7 +27,7 @@ func (s *Service) Approval(ctx context.Context, i store.Import, by store.Person)
 	if err != nil || i.Routine.V == nil {
 		return a, err
 	}
-	l := approval.Load{Types: i.Routine.V.TypeNames(), Routine: i.Routine.V.Name, Records: wouldWrite(i), Operator: by.Role == store.Operator}
+	l := approval.Load{Types: i.Routine.V.TypeNames(), Routine: i.Routine.V.Name, Records: wouldWrite(i), Operator: by.Role == rights.Operator}
 	asked, ok, err := s.store.LastApproval(ctx, i.ID)
 	if err != nil {
 		return a, err
@@ -35,7 +36,7 @@ func (s *Service) Approval(ctx context.Context, i store.Import, by store.Person)
 		a.Asked = &asked
 		if asker, err := s.store.PersonIn(ctx, asked.AskedBy, i.Workspace); err != nil {
 			return a, err
-		} else if asker.Role == store.Operator { // whoever carries it out
+		} else if asker.Role == rights.Operator { // whoever carries it out
 			l.Operator = true
 		}
 	}
@@ -111,8 +112,8 @@ func (s *Service) Decide(ctx context.Context, i store.Import, yes bool, reason s
 			Mended("It may have been changed since; then it is asked again.")
 	case a.Asked.AskedBy == by.ID:
 		return fault.New(fault.Denied, "own_asking", "who asked does not approve").Mended("Somebody else must.")
-	case a.Need.Administrator && !by.Role.Covers(store.Administrator):
-		return ErrRole(store.Administrator)
+	case a.Need.Administrator && !by.Role.Covers(rights.Administrator):
+		return ErrRole(rights.Administrator)
 	case !yes && reason == "":
 		return fault.New(fault.Invalid, "reason_missing", "a no has a reason").Mended("Say what is to be mended.")
 	}

@@ -7,6 +7,7 @@ import (
 	"uchi/internal/core/approval"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -14,11 +15,11 @@ import (
 // after the yes takes it back; a no has a reason, and both sides are told.
 func TestApproval(t *testing.T) {
 	b := start(t)
-	operator, err := b.store.AddPerson(b.Context(), "op@x.example", "Op", store.Operator, "a long password", 0)
+	operator, err := b.store.AddPerson(b.Context(), "op@x.example", "Op", rights.Operator, "a long password", 0)
 	b.ok(err)
-	second, err := b.store.AddPerson(b.Context(), "second@x.example", "Second", store.Operator, "a long password", 0)
+	second, err := b.store.AddPerson(b.Context(), "second@x.example", "Second", rights.Operator, "a long password", 0)
 	b.ok(err)
-	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", store.Administrator, "a long password", 0)
+	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
 	b.ok(err)
 	b.ok(b.work.SetApprovalRules(b.Context(), "main", approval.Rules{Types: []string{"account"}, OperatorsAbove: 2}, b.person))
 	i := b.check(b.upload("account", "Company,External ID\nUlvsund Havn,B-1\nKyst Group,B-2\n"))

@@ -13,6 +13,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/suggest"
 	"uchi/internal/places"
 	"uchi/internal/store"
@@ -352,7 +353,7 @@ func (s *Service) ownerOf(ctx context.Context, f store.Feed) (store.Person, erro
 	if err != nil {
 		return by, err
 	}
-	if !by.Active || !by.Role.Covers(store.Operator) {
+	if !by.Active || !by.Role.Covers(rights.Operator) {
 		return by, fault.New(fault.Denied, "owner_may_not", by.Name+", for whom the feed acts, may not load any longer").
 			Mended("Set the feed up again as somebody who may.")
 	}

@@ -13,6 +13,7 @@ import (
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
 	"uchi/internal/store"
 )
 
@@ -224,7 +225,7 @@ func TestFeedTrouble(t *testing.T) {
 	b.put(sub, "b.csv.done", "", 4)
 	b.want(trouble(func() {
 		b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: sub}})
-		_, err := b.store.AddPerson(b.Context(), "second@x.example", "Second", store.Administrator, "a long password", 0)
+		_, err := b.store.AddPerson(b.Context(), "second@x.example", "Second", rights.Administrator, "a long password", 0)
 		b.ok(err)
 		suspended := true
 		_, err = b.store.ChangePerson(b.Context(), b.person.ID, store.PersonChange{Suspended: &suspended}, b.person.ID)

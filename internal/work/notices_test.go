@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"uchi/internal/core/feed"
+	"uchi/internal/core/rights"
 	"uchi/internal/mail"
 	"uchi/internal/standin"
 	"uchi/internal/store"
@@ -56,7 +57,7 @@ func TestNotices(t *testing.T) {
 			t.Errorf("the mail does not say %q:\n%s\n%s", want, sent[1].Text, sent[1].HTML)
 		}
 	}
-	away, err := b.store.AddPerson(b.Context(), "away@lanternquay.example", "Away", store.Operator, "a long password", 0)
+	away, err := b.store.AddPerson(b.Context(), "away@lanternquay.example", "Away", rights.Operator, "a long password", 0)
 	b.ok(err)
 	i, err := b.store.Import(b.Context(), "main", 2)
 	b.ok(err)

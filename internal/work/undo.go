@@ -10,6 +10,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -80,7 +81,7 @@ func (s *Service) toUndo(ctx context.Context, i store.Import, req UndoRequest, b
 			continue
 		case req.Run > 0 && req.Run != r.ID:
 			continue
-		case by.Role != store.Administrator && r.PersonID != by.ID:
+		case by.Role != rights.Administrator && r.PersonID != by.ID:
 			return run, fault.Newf(fault.Denied, "not_yours", "the load of %s was begun by %s", r.BeganAt.Format("2006-01-02 15:04"), r.Person).Mended("Ask them, or an administrator.")
 		}
 		if !slices.Contains(run.Undoes, r.ID) {

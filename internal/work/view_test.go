@@ -7,6 +7,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/view"
 	"uchi/internal/store"
 )
@@ -82,7 +83,7 @@ func TestViews(t *testing.T) {
 func TestSavedViews(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Source ref,Company,Country,Town\nA-1,Tern Marina,NO,Ternvik\nA-2,Gull Marina,SE,Gullvik\nA-3,Skarv,NO,Skarvvik\n")
-	other, err := b.work.AddPerson(b.Context(), "other@x.example", "Other", store.Operator, "shore power for all", b.person)
+	other, err := b.work.AddPerson(b.Context(), "other@x.example", "Other", rights.Operator, "shore power for all", b.person)
 	b.ok(err)
 	v := store.SavedView{Type: "account", Name: " In Norway "}
 	v.View.V = view.View{Filter: `country == "NO"`, Columns: []string{"name"}, Sort: []string{"-name"}}

@@ -19,6 +19,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/secret"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
@@ -507,8 +508,8 @@ func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person)
 	for n := range acts {
 		a := &acts[n]
 		switch {
-		case !by.Role.Covers(store.Operator):
-			a.Not = ErrRole(store.Operator)
+		case !by.Role.Covers(rights.Operator):
+			a.Not = ErrRole(rights.Operator)
 		case a.Act == life.Load && a.Not == nil:
 			err := s.needsYes(ctx, i, by)
 			if err == nil {
@@ -523,7 +524,7 @@ func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person)
 }
 
 // ErrRole says that something takes a role which the person does not have.
-func ErrRole(need store.Role) *fault.Error {
+func ErrRole(need rights.Role) *fault.Error {
 	return fault.Newf(fault.Denied, "role_too_low", "this takes the role %s", need).Mended("Ask an administrator.")
 }
 

@@ -18,6 +18,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgtest"
@@ -45,7 +46,7 @@ func prepare(url string) error {
 		return err
 	}
 	defer s.Close()
-	_, err = s.AddPerson(context.Background(), "a@lanternquay.example", "Ada", store.Operator, "a long password", 0)
+	_, err = s.AddPerson(context.Background(), "a@lanternquay.example", "Ada", rights.Operator, "a long password", 0)
 	return err
 }
 

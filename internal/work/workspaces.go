@@ -8,6 +8,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/core/suggest"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -149,7 +150,7 @@ func (s *Service) RemoveRoutine(ctx context.Context, workspace, name string, by 
 }
 
 // AddPerson lets somebody sign in.
-func (s *Service) AddPerson(ctx context.Context, email, name string, role store.Role, password string, by store.Person) (store.Person, error) {
+func (s *Service) AddPerson(ctx context.Context, email, name string, role rights.Role, password string, by store.Person) (store.Person, error) {
 	return s.store.AddPerson(ctx, email, name, role, password, by.ID)
 }
 
@@ -171,7 +172,7 @@ func (s *Service) SignIn(ctx context.Context, email, password string) (store.Per
 }
 
 // SignInBy gives a session's secret for whom a provider vouches.
-func (s *Service) SignInBy(ctx context.Context, email, name string, role store.Role) (store.Person, string, error) {
+func (s *Service) SignInBy(ctx context.Context, email, name string, role rights.Role) (store.Person, string, error) {
 	return s.store.SignInBy(ctx, email, name, role)
 }
 
@@ -186,7 +187,7 @@ func (s *Service) EndSession(ctx context.Context, by store.Person, id int64) err
 }
 
 // AddToken makes a token of a person; its secret is shown this once.
-func (s *Service) AddToken(ctx context.Context, by store.Person, label string, role store.Role, ends time.Time) (store.Token, string, error) {
+func (s *Service) AddToken(ctx context.Context, by store.Person, label string, role rights.Role, ends time.Time) (store.Token, string, error) {
 	return s.store.AddToken(ctx, by, label, role, ends)
 }
 
