@@ -161,6 +161,9 @@ func editView(i store.Import, e store.Edit) Edit {
 			v.Column = c.Header
 		}
 	}
+	if i.Veil.KeepsColumn(e.Place) {
+		v.Was, v.Value = mapping.Mask(v.Was), mapping.Mask(v.Value)
+	}
 	return v
 }
 

@@ -278,7 +278,7 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	if err != nil {
 		return nil, err
 	}
-	s, err := h.work.Suggestions(ctx, i, r.Params.Into)
+	s, err := h.work.Suggestions(ctx, i, r.Params.Into, personOf(ctx))
 	if err != nil {
 		return nil, err
 	}
@@ -566,6 +566,9 @@ func (h *handlers) DownloadOverwrites(ctx context.Context, r DownloadOverwritesR
 func (h *handlers) DownloadSource(ctx context.Context, r DownloadSourceRequestObject) (DownloadSourceResponseObject, error) {
 	i, err := h.store.Import(ctx, r.Workspace, r.Import)
 	if err != nil {
+		return nil, err
+	}
+	if err := work.MustSee(i); err != nil {
 		return nil, err
 	}
 	src, err := h.store.OpenSource(ctx, i.Source)

@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"slices"
 	"strings"
@@ -152,6 +153,79 @@ var bodies = map[string]string{
 // later are asked last, since they take away what others look at.
 var later = []string{"discardImport", "discardBundle", "close", "signOut", "removeToken", "removeRoutine"}
 
+// usual is what the parameters of operations say in tests.
+var usual = map[string]string{
+	"import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company",
+	"draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact",
+}
+
+// operation is one of the contract's.
+type operation struct {
+	path, method string
+	*openapi3.Operation
+}
+
+// operationsOf lists the operations of the contract, those that change nothing before
+// those that do, and last those that take something away.
+func operationsOf(doc *openapi3.T) []operation {
+	var first, last []operation
+	for path, item := range doc.Paths.Map() {
+		for method, op := range item.Operations() {
+			op.Parameters = append(op.Parameters, item.Parameters...)
+			o := operation{path, method, op}
+			switch {
+			case op.OperationID == "streamImport": // has no end; TestProgressStream follows it
+			case slices.Contains(later, op.OperationID):
+				last = append(last, o)
+			default:
+				first = append(first, o)
+			}
+		}
+	}
+	slices.SortFunc(first, func(a, b operation) int {
+		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)), cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
+	})
+	return append(first, last...)
+}
+
+// at is the address of an operation, with what its parameters say.
+func (o operation) at(workspace string, known map[string]string) string {
+	path := o.path
+	query := url.Values{}
+	for _, p := range o.Parameters {
+		value := known[p.Value.Name]
+		switch {
+		case p.Value.Name == "workspace":
+			value = workspace
+		case (o.OperationID == "columnValues" || o.OperationID == "near") && p.Value.Name == "field":
+			value = cmp.Or(known["of"], "name")
+		}
+		if p.Value.In == "path" {
+			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", value)
+		} else if p.Value.Required {
+			query.Set(p.Value.Name, value)
+		}
+	}
+	if len(query) > 0 {
+		path += "?" + query.Encode()
+	}
+	return "/api/v1" + path
+}
+
+// sent is what an operation is sent, and of which kind.
+func (o operation) sent() (kind, body string) {
+	kind = "application/json"
+	if o.RequestBody == nil {
+		return kind, ""
+	}
+	for k := range o.RequestBody.Value.Content {
+		if kind = k; k == "application/json" {
+			break
+		}
+	}
+	return kind, cmp.Or(bodies[o.OperationID], "{}")
+}
+
 // Every operation of the contract, asked by nobody, by each role, of a workspace
 // that has the thing and of one that has not: who may not is refused, what is
 // elsewhere is not found, nothing is an error of the service, and every answer is
@@ -185,67 +259,12 @@ func TestEveryOperation(t *testing.T) {
 		}
 		f.idle()
 	}
-	type operation struct {
-		path, method string
-		*openapi3.Operation
-	}
-	var first, last []operation
-	for path, item := range doc.Paths.Map() {
-		for method, op := range item.Operations() {
-			op.Parameters = append(op.Parameters, item.Parameters...)
-			o := operation{path, method, op}
-			if strings.Contains(strings.Join(later, " "), op.OperationID) {
-				last = append(last, o)
-			} else {
-				first = append(first, o)
-			}
-		}
-	}
-	known := map[string]string{"workspace": "main", "import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company", "draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact"}
-	url := func(o operation, workspace string) string {
-		path := o.path
-		query := []string{}
-		for _, p := range o.Parameters {
-			value := known[p.Value.Name]
-			switch {
-			case p.Value.Name == "workspace":
-				value = workspace
-			case (o.OperationID == "columnValues" || o.OperationID == "near") && p.Value.Name == "field":
-				value = "name"
-			}
-			if p.Value.In == "path" {
-				path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", value)
-			} else if p.Value.Required {
-				query = append(query, p.Value.Name+"="+value)
-			}
-		}
-		if len(query) > 0 {
-			path += "?" + strings.Join(query, "&")
-		}
-		return "/api/v1" + path
-	}
-	slices.SortFunc(first, func(a, b operation) int { // what changes nothing is asked before what does
-		return cmp.Or(cmp.Compare(bit(a.method != http.MethodGet), bit(b.method != http.MethodGet)), cmp.Compare(a.path, b.path), cmp.Compare(a.method, b.method))
-	})
 	rank := map[rights.Role]int{anybody: 0, rights.Viewer: 1, rights.Operator: 2, rights.Administrator: 3}
 	asked := 0
-	for _, o := range append(first, last...) {
-		if o.OperationID == "streamImport" { // has no end; TestProgressStream follows it
-			continue
-		}
-		kind, body := "application/json", ""
-		if o.RequestBody != nil {
-			if body = bodies[o.OperationID]; body == "" {
-				body = "{}"
-			}
-			for k := range o.RequestBody.Value.Content {
-				if kind = k; k == "application/json" {
-					break
-				}
-			}
-			if o.OperationID == "upload" || o.OperationID == "addToBundle" {
-				body = upload
-			}
+	for _, o := range operationsOf(doc) {
+		kind, body := o.sent()
+		if o.OperationID == "upload" || o.OperationID == "addToBundle" {
+			body = upload
 		}
 		name := strings.ToUpper(o.OperationID[:1]) + o.OperationID[1:]
 		for _, workspace := range []string{"main", "other", "nowhere"} {
@@ -253,7 +272,7 @@ func TestEveryOperation(t *testing.T) {
 				continue
 			}
 			for _, role := range []rights.Role{"", rights.Viewer, rights.Operator, rights.Administrator} {
-				path := url(o, workspace)
+				path := o.at(workspace, usual)
 				if o.OperationID == "upload" {
 					path = strings.Replace(send, "main", workspace, 1)
 				}

@@ -13,7 +13,6 @@ import (
 
 	"uchi/internal/core/rights"
 	"uchi/internal/standin"
-	"uchi/internal/store"
 )
 
 // Who signs in by the organisation is who it says, with the role of their groups; who is

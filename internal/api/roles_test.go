@@ -6,7 +6,6 @@ import (
 	"testing"
 
 	"uchi/internal/core/rights"
-	"uchi/internal/store"
 )
 
 // What people may do in one workspace is what was said for it, and elsewhere what they may

@@ -481,6 +481,9 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 			v.person = p
 			ctx = context.WithValue(ctx, visitKey{}, v)
 		}
+		if p.ID != 0 {
+			ctx = store.SeenAs(ctx, p.Role)
+		}
 		switch {
 		case !named:
 			return nil, errNoRole.With(operation)

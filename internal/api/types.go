@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/rights"
+	"uchi/internal/store"
 )
 
 func (h *handlers) AddType(ctx context.Context, r AddTypeRequestObject) (AddTypeResponseObject, error) {
@@ -22,7 +24,7 @@ func (h *handlers) ProposeType(ctx context.Context, r ProposeTypeRequestObject) 
 }
 
 func (h *handlers) ListTypes(ctx context.Context, r ListTypesRequestObject) (ListTypesResponseObject, error) {
-	c, err := h.store.Catalog(ctx, r.Workspace)
+	c, err := h.store.Catalog(store.Whole(ctx), r.Workspace) // that there is a field is no secret, what stands in it is
 	return ListTypes200JSONResponse{Types: c.Types}, err
 }
 
@@ -35,7 +37,7 @@ func (h *handlers) typeOf(ctx context.Context, workspace, name string) (catalog.
 }
 
 func (h *handlers) GetType(ctx context.Context, r GetTypeRequestObject) (GetTypeResponseObject, error) {
-	t, err := h.typeOf(ctx, r.Workspace, r.Type)
+	t, err := h.typeOf(store.Whole(ctx), r.Workspace, r.Type)
 	return GetType200JSONResponse{Body: RecordType(t), Headers: GetType200ResponseHeaders{ETag: etag(t.Version)}}, err
 }
 
@@ -46,13 +48,22 @@ func (h *handlers) AddField(ctx context.Context, r AddFieldRequestObject) (AddFi
 
 func (h *handlers) ChangeField(ctx context.Context, r ChangeFieldRequestObject) (ChangeFieldResponseObject, error) {
 	b := r.Body
-	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length, Default: b.Default, Choices: b.Choices, Retired: b.Retired}
+	change := catalog.FieldChange{Name: b.Name, Label: b.Label, Help: b.Help, Required: b.Required, Length: b.Length, Default: b.Default, Choices: b.Choices, Retired: b.Retired, SeenBy: roleOf(b.SeenBy), FilledBy: roleOf(b.FilledBy)}
 	on, err := versionOn(r.Params.IfMatch)
 	if err != nil {
 		return nil, err
 	}
 	t, err := h.work.ChangeField(ctx, r.Workspace, r.Type, r.Field, change, on, personOf(ctx))
 	return ChangeField200JSONResponse{Body: RecordType(t), Headers: ChangeField200ResponseHeaders{ETag: etag(t.Version)}}, err
+}
+
+// roleOf reads a role that may be left out.
+func roleOf(r *FieldLimit) *rights.Role {
+	if r == nil {
+		return nil
+	}
+	role := rights.Role(*r)
+	return &role
 }
 
 func (h *handlers) ChangeMatch(ctx context.Context, r ChangeMatchRequestObject) (ChangeMatchResponseObject, error) {

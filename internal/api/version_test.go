@@ -6,7 +6,6 @@ import (
 	"testing"
 
 	"uchi/internal/core/rights"
-	"uchi/internal/store"
 )
 
 // Every document that people edit has a version: a change on an older one is

@@ -218,6 +218,27 @@ func (e FeedSetUpAfter) Valid() bool {
 	}
 }
 
+// Defines values for FieldLimit.
+const (
+	LimitAdministrator FieldLimit = "administrator"
+	LimitOperator      FieldLimit = "operator"
+	LimitViewer        FieldLimit = "viewer"
+)
+
+// Valid indicates whether the value is a known member of the FieldLimit enum.
+func (e FieldLimit) Valid() bool {
+	switch e {
+	case LimitAdministrator:
+		return true
+	case LimitOperator:
+		return true
+	case LimitViewer:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FieldType.
 const (
 	FieldTypeChoice    FieldType = "choice"
@@ -1289,8 +1310,11 @@ type FieldChange struct {
 	// Choices All of them in their order; one that was there can be closed, not taken away
 	Choices []Choice `json:"choices,omitempty,omitzero"`
 	Default *string  `json:"default,omitempty"`
-	Help    *string  `json:"help,omitempty"`
-	Label   *string  `json:"label,omitempty"`
+
+	// FilledBy The least role that fills it; operator for every operator
+	FilledBy *FieldLimit `json:"filled_by,omitempty"`
+	Help     *string     `json:"help,omitempty"`
+	Label    *string     `json:"label,omitempty"`
 
 	// Length Can only be raised
 	Length *int `json:"length,omitempty"`
@@ -1299,10 +1323,16 @@ type FieldChange struct {
 	Name     *string `json:"name,omitempty"`
 	Required *bool   `json:"required,omitempty"`
 	Retired  *bool   `json:"retired,omitempty"`
+
+	// SeenBy The least role that sees what stands in it; viewer for everybody
+	SeenBy *FieldLimit `json:"seen_by,omitempty"`
 }
 
 // FieldCount defines model for FieldCount.
 type FieldCount = verdict.FieldCount
+
+// FieldLimit defines model for FieldLimit.
+type FieldLimit string
 
 // FieldType defines model for FieldType.
 type FieldType string

@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -138,6 +139,7 @@ func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFi
 	rows := make([]int64, len(list))
 	for n := range list {
 		rows[n], at[DraftOf{list[n].Row, list[n].Draft}] = list[n].Row, n
+		list[n].Cells.V = i.Veil.Cells(list[n].Cells.V)
 	}
 	answers, err := r.store.AnswersOf(ctx, i.ID, rows)
 	if err != nil {
@@ -188,6 +190,9 @@ func (r *Room) candidatesOf(ctx context.Context, i store.Import, rows []int64) (
 	}
 	out := map[DraftOf][]Candidate{}
 	for _, x := range list {
+		x.Candidate.Reasons.V = slices.DeleteFunc(x.Candidate.Reasons.V, func(why matching.Reason) bool {
+			return slices.ContainsFunc(why.Fields, func(f string) bool { return i.Veil.Keeps(x.Draft, f) })
+		})
 		out[x.DraftOf] = append(out[x.DraftOf], x.Candidate)
 	}
 	return out, nil

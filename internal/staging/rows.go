@@ -96,10 +96,13 @@ func (r *Room) rows(i store.Import) (word vocabulary, ok bool) {
 		case w == "anchors":
 			return `(select null::text as word, null::bigint as n, null::bigint as row_no where false)`, true, true
 		case w == "has_text":
+			if len(i.Veil.Columns) > 0 {
+				return saidIn(seenCells(i)) + ` like @text`, false, true
+			}
 			if texts {
 				return `c.row_no in (select t.row_no from ` + textsOf(i) + ` t where t.said like @text)`, false, true
 			}
-			return saidIn("c") + ` like @text`, false, true
+			return saidIn("c.cells") + ` like @text`, false, true
 		case w == "said":
 			return `
 				left join {verdicts} v on v.row_no = c.row_no
@@ -184,7 +187,10 @@ func (r *Room) page(ctx context.Context, i store.Import, f RowFilter, after, pos
 	if err != nil {
 		return nil, fmt.Errorf("read rows: %w", err)
 	}
-	if err := r.addProblems(ctx, word, list); err != nil {
+	for n := range list {
+		list[n].Cells.V = i.Veil.Cells(list[n].Cells.V)
+	}
+	if err := r.addProblems(ctx, i, word, list); err != nil {
 		return nil, err
 	}
 	return list, r.addDrafts(ctx, i, list)
@@ -233,6 +239,7 @@ func (r *Room) addDrafts(ctx context.Context, i store.Import, rows []GridRow) er
 			draft := i.Routine.V.Drafts[d.Place-1]
 			d.Name, d.Type = draft.Called(), draft.Type
 		}
+		d.Changes.V = i.Veil.Changes(d.Name, d.Changes.V)
 		row := &rows[at[d.Row]]
 		row.Drafts = append(row.Drafts, d)
 	}
@@ -291,7 +298,7 @@ type problemRow struct {
 }
 
 // addProblems adds what is wrong with rows.
-func (r *Room) addProblems(ctx context.Context, word vocabulary, rows []GridRow) error {
+func (r *Room) addProblems(ctx context.Context, i store.Import, word vocabulary, rows []GridRow) error {
 	if len(rows) == 0 {
 		return nil
 	}
@@ -302,7 +309,7 @@ func (r *Room) addProblems(ctx context.Context, word vocabulary, rows []GridRow)
 	}
 	for _, p := range list {
 		row := &rows[at[p.Row]]
-		row.Problems = append(row.Problems, problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail, Light: p.Light})
+		row.Problems = append(row.Problems, i.Veil.Problem(problem.Problem{Code: p.Code, Field: p.Field, Column: p.Column, Value: p.Value, Detail: p.Detail, Light: p.Light}))
 	}
 	return nil
 }
@@ -411,7 +418,7 @@ type RowLink struct {
 // lead to, by field. The draft is counted from 0.
 func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan, n int, row int64) (map[string]RowLink, error) {
 	links := map[string]RowLink{}
-	c, err := r.store.Catalog(ctx, i.Workspace)
+	c, err := r.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
 	}

@@ -3,7 +3,9 @@ package staging
 import (
 	"context"
 	"fmt"
+	"strings"
 
+	"uchi/internal/schema"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -14,7 +16,18 @@ import (
 // when somebody first looks at the rows, and changed with the cells.
 
 // saidIn is the SQL of what the cells of a row say, in one piece.
-func saidIn(row string) string { return `lower(array_to_string(` + row + `.cells, ' '))` }
+func saidIn(cells string) string { return `lower(array_to_string(` + cells + `, ' '))` }
+
+// seenCells is the SQL of those cells of a row c that are not kept from who looks.
+func seenCells(i store.Import) string {
+	var list []string
+	for _, col := range i.Columns.V {
+		if !i.Veil.KeepsColumn(col.Position) {
+			list = append(list, `c.cells[`+schema.Int(int64(col.Position+1))+`]`)
+		}
+	}
+	return `array[` + strings.Join(list, ", ") + `]::text[]`
+}
 
 // textsOf names the table of the texts of an import whose cells are staged.
 func textsOf(i store.Import) string { return table(i.ID, *i.CellsRun, "texts") }
@@ -41,7 +54,7 @@ func (r *Room) readyTexts(ctx context.Context, i store.Import) error {
 			return err
 		}
 		for _, sql := range []string{
-			`create unlogged table ` + texts + ` as select c.row_no, ` + saidIn("c") + ` collate "C" as said from ` + cells + ` c`,
+			`create unlogged table ` + texts + ` as select c.row_no, ` + saidIn("c.cells") + ` collate "C" as said from ` + cells + ` c`,
 			`alter table ` + texts + ` add primary key (row_no)`,
 			`analyze ` + texts,
 		} {
@@ -69,7 +82,7 @@ func (r *Room) changeTexts(ctx context.Context, tx pgx.Tx, i store.Import) error
 	if err := tx.QueryRow(ctx, `select to_regclass($1) is not null`, textsOf(i)).Scan(&there); err != nil || !there {
 		return err
 	}
-	_, err := tx.Exec(ctx, `update `+textsOf(i)+` t set said = `+saidIn("c")+` from `+cells+` c where c.row_no = t.row_no and t.row_no in (select row_no from edited)`)
+	_, err := tx.Exec(ctx, `update `+textsOf(i)+` t set said = `+saidIn("c.cells")+` from `+cells+` c where c.row_no = t.row_no and t.row_no in (select row_no from edited)`)
 	if err != nil {
 		return fmt.Errorf("change the texts of rows: %w", err)
 	}

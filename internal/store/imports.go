@@ -100,6 +100,16 @@ type Import struct {
 	MadeByName     string                          `db:"made_by_name"`
 	MadeAt         time.Time                       `db:"made_at"`
 	ChangedAt      time.Time                       `db:"changed_at"`
+	Veil           mapping.Veil                    `db:"-"` // what is kept of it from who looks
+}
+
+// Headers lists the headers of the source, in their order.
+func (i Import) Headers() []string {
+	list := make([]string, len(i.Columns.V))
+	for n, c := range i.Columns.V {
+		list[n] = c.Header
+	}
+	return list
 }
 
 // Now gives where the import stands in its life.
@@ -188,7 +198,7 @@ func (s *Store) Import(ctx context.Context, workspace string, id int64) (Import,
 	if err != nil {
 		return i, fmt.Errorf("read import: %w", err)
 	}
-	return i, nil
+	return i, s.veil(ctx, workspace, &i)
 }
 
 // importForUpdate reads an import and locks it until the end of the
@@ -246,7 +256,11 @@ func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) (
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}
-	return list, nil
+	each := make([]*Import, len(list))
+	for n := range list {
+		each[n] = &list[n]
+	}
+	return list, s.veil(ctx, workspace, each...)
 }
 
 func pattern(text string) string {

@@ -11,6 +11,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 	"uchi/internal/pgtest"
 )
 
@@ -35,12 +36,12 @@ func entries(t *testing.T, s *Store, f LogFilter) (list []string) {
 // it is narrowed by who, where, what and when.
 func TestLogSaysWhatChanged(t *testing.T) {
 	s := open(t)
-	p, err := s.AddPerson(t.Context(), "op@x.example", "Op", Operator, "a long password", 0)
+	p, err := s.AddPerson(t.Context(), "op@x.example", "Op", rights.Operator, "a long password", 0)
 	if err != nil {
 		t.Fatal(err)
 	}
 	ctx := From(t.Context(), Origin{Address: "192.0.2.7", Token: "nightly"})
-	role := Viewer
+	role := rights.Viewer
 	if err := errors.Join(
 		s.SetSettings(ctx, Settings{KeepDays: 30}, p.ID),
 		s.SetNothing(ctx, "main", []string{"xxx"}, p.ID),
@@ -54,7 +55,7 @@ func TestLogSaysWhatChanged(t *testing.T) {
 	if _, _, err := s.FirstAdministrator(ctx, "a@x.example", ""); err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.AddPerson(ctx, "admin@x.example", "Admin", Administrator, "a long password", 0); err != nil {
+	if _, err := s.AddPerson(ctx, "admin@x.example", "Admin", rights.Administrator, "a long password", 0); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := s.ChangePerson(ctx, p.ID, PersonChange{Role: &role}, p.ID); err != nil {
@@ -156,7 +157,7 @@ func TestLogIsSealed(t *testing.T) {
 func addSeven(t *testing.T, s *Store) {
 	t.Helper()
 	for n := range 7 {
-		if _, err := s.AddPerson(t.Context(), fmt.Sprintf("p%d@x.example", n), "P", Viewer, "a long password", 0); err != nil {
+		if _, err := s.AddPerson(t.Context(), fmt.Sprintf("p%d@x.example", n), "P", rights.Viewer, "a long password", 0); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -172,7 +173,7 @@ func TestGuessingIsSlow(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.Close)
-	if _, err := s.AddPerson(t.Context(), "op@x.example", "Op", Operator, "a long password", 0); err != nil {
+	if _, err := s.AddPerson(t.Context(), "op@x.example", "Op", rights.Operator, "a long password", 0); err != nil {
 		t.Fatal(err)
 	}
 	here := From(t.Context(), Origin{Address: "192.0.2.1"})

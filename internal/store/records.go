@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -249,6 +251,10 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	if err != nil {
 		return nil, err
 	}
+	seen, err := c.MustType(t.Name)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := s.pool.Query(ctx, `
 		select * from (
 			select h.version, h.at, coalesce((select p.name from people p where p.id = h.person), '') as person, h.import, h.kind, h.changes,
@@ -265,10 +271,12 @@ func (s *Store) History(ctx context.Context, workspace string, t catalog.RecordT
 	if err != nil {
 		return nil, fmt.Errorf("read history: %w", err)
 	}
+	kept := func(name string, _ [2]*string) bool { return slices.Contains(seen.Kept, name) }
 	for n := range list {
 		if err := list[n].tellRow(c, t); err != nil {
 			return nil, err
 		}
+		maps.DeleteFunc(list[n].Changes.V, kept)
 	}
 	r, err := s.Record(ctx, workspace, t.Name, id)
 	if fault.Is(err, "unknown_record") && len(list) > 0 {

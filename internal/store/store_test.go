@@ -222,7 +222,7 @@ func TestSignIn(t *testing.T) {
 	if made, _, _ := s.FirstAdministrator(ctx, "b@x.example", "another password"); made {
 		t.Error("a second first administrator was made")
 	}
-	p, err := s.AddPerson(ctx, "Op@x.example", "Op", Operator, "a long password", 0)
+	p, err := s.AddPerson(ctx, "Op@x.example", "Op", rights.Operator, "a long password", 0)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -244,14 +244,14 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.BySession(ctx, session); !errors.Is(err, ErrUnsigned) {
 		t.Errorf("after signing out: %v", err)
 	}
-	if _, _, err := s.AddToken(ctx, p, "x", Administrator, time.Now().Add(time.Hour)); !fault.Is(err, "role_too_high") {
+	if _, _, err := s.AddToken(ctx, p, "x", rights.Administrator, time.Now().Add(time.Hour)); !fault.Is(err, "role_too_high") {
 		t.Error(err)
 	}
-	tok, plain, err := s.AddToken(ctx, p, "x", Viewer, time.Now().Add(time.Hour))
+	tok, plain, err := s.AddToken(ctx, p, "x", rights.Viewer, time.Now().Add(time.Hour))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.ByToken(ctx, plain); err != nil || got.Role != Viewer {
+	if got, err := s.ByToken(ctx, plain); err != nil || got.Role != rights.Viewer {
 		t.Errorf("%+v, %v", got, err)
 	}
 	if err := s.RemoveToken(ctx, p.ID, tok.ID); err != nil {
@@ -260,7 +260,7 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.ByToken(ctx, plain); !errors.Is(err, ErrUnsigned) {
 		t.Errorf("an ended token works: %v", err)
 	}
-	for code, bad := range map[string]error{"unknown_role": addPerson(s, "x@x.example", "captain", "a long password"), "password_too_short": addPerson(s, "x@x.example", Viewer, "short"), "person_exists": addPerson(s, "op@x.example", Viewer, "a long password")} {
+	for code, bad := range map[string]error{"unknown_role": addPerson(s, "x@x.example", "captain", "a long password"), "password_too_short": addPerson(s, "x@x.example", rights.Viewer, "short"), "person_exists": addPerson(s, "op@x.example", rights.Viewer, "a long password")} {
 		if !fault.Is(bad, code) {
 			t.Errorf("%v, want %s", bad, code)
 		}

@@ -281,8 +281,8 @@ func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 	return nil
 }
 
-// Catalog reads the record types of a workspace.
-func (s *Store) Catalog(ctx context.Context, workspace string) (catalog.Catalog, error) {
+// catalog reads the record types of a workspace, whole.
+func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog, error) {
 	var docs [][]byte
 	if err := s.db.SelectContext(ctx, &docs, `select document from record_types where workspace = $1 order by position, name`, workspace); err != nil {
 		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
@@ -317,7 +317,7 @@ func (s *Store) Writes(ctx context.Context, workspace string, types []string) (i
 // transaction. A version above 0 is that of the description which the change was
 // made on: an older one is refused.
 func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, version int, by int64, action string, change func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error)) (catalog.RecordType, error) {
-	c, err := s.Catalog(ctx, workspace)
+	c, err := s.catalog(ctx, workspace)
 	if err != nil {
 		return catalog.RecordType{}, err
 	}

@@ -196,7 +196,7 @@ func points(a, b bundle.Member) bool {
 // membersOf gives the imports of a bundle that have not been discarded, in the order
 // that they stand in, with what their order depends on.
 func (s *Service) membersOf(ctx context.Context, b store.Bundle) ([]store.Import, []bundle.Member, catalog.Catalog, error) {
-	c, err := s.store.Catalog(ctx, b.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), b.Workspace)
 	if err != nil {
 		return nil, nil, c, err
 	}
@@ -329,6 +329,9 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 	if err != nil {
 		return err
 	}
+	if err := s.mayWriteAll(ctx, v, by); err != nil {
+		return err
+	}
 	switch b.State {
 	case life.Ready:
 		for _, m := range v.Members {
@@ -367,6 +370,9 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 func (s *Service) UndoBundle(ctx context.Context, b store.Bundle, by store.Person) error {
 	v, err := s.Bundle(ctx, b)
 	if err != nil {
+		return err
+	}
+	if err := s.mayWriteAll(ctx, v, by); err != nil {
 		return err
 	}
 	return s.beginBundle(ctx, b, life.Undoing, by, func(now *store.Bundle) error {

@@ -35,7 +35,7 @@ func (s *Service) WriteRows(ctx context.Context, i store.Import, c catalog.Catal
 		return err
 	}
 	out := csv.NewWriter(w) // line feeds alone: the writer would turn those inside cells too
-	line := append(headers(i), downloadColumns...)
+	line := append(i.Headers(), downloadColumns...)
 	if err := out.Write(line); err != nil {
 		return err
 	}
@@ -129,7 +129,7 @@ func (s *Service) WriteWorkbook(ctx context.Context, i store.Import, c catalog.C
 		}
 	})
 	defer stop()
-	return sheet.WriteXLSX(w, sheet.Book{Sheets: []sheet.BookSheet{{Name: "Rows", Columns: sheet.Columns(append(headers(i), downloadColumns...)), Next: func() (sheet.BookRow, error) {
+	return sheet.WriteXLSX(w, sheet.Book{Sheets: []sheet.BookSheet{{Name: "Rows", Columns: sheet.Columns(append(i.Headers(), downloadColumns...)), Next: func() (sheet.BookRow, error) {
 		row, err, ok := next()
 		if !ok {
 			return row, io.EOF

@@ -59,7 +59,11 @@ func (s *Service) Edit(ctx context.Context, i store.Import, edits []CellEdit, by
 // column, or with neither of all.
 func (s *Service) TakeEditsBack(ctx context.Context, i store.Import, rows []int64, column string, by store.Person) (int64, error) {
 	place := -1
-	if column != "" {
+	if column == "" {
+		if err := MustSee(i); err != nil {
+			return 0, err
+		}
+	} else {
 		var err error
 		if place, err = placeOf(i, column); err != nil {
 			return 0, err
@@ -74,10 +78,10 @@ func (s *Service) TakeEditsBack(ctx context.Context, i store.Import, rows []int6
 func placeOf(i store.Import, header string) (int, error) {
 	for _, c := range i.Columns.V {
 		if c.Header == header {
-			return c.Position, nil
+			return c.Position, mustSeeColumn(i, c.Position)
 		}
 	}
-	return 0, fault.New(fault.Invalid, "unknown_column", "the sheet has no such column").With(header).Mended("Its columns are " + fault.Cut(strings.Join(headers(i), ", "), 300) + ".")
+	return 0, fault.New(fault.Invalid, "unknown_column", "the sheet has no such column").With(header).Mended("Its columns are " + fault.Cut(strings.Join(i.Headers(), ", "), 300) + ".")
 }
 
 // longestWaitForCheck is how long an edit waits for a check that is under way,
@@ -310,6 +314,9 @@ const leftShown = 100
 // were removed stay as they are.
 func (s *Service) BringBack(ctx context.Context, i store.Import, name string, body io.Reader, bytes int64, by store.Person) (BroughtBack, error) {
 	var out BroughtBack
+	if err := MustSee(i); err != nil {
+		return out, err
+	}
 	id, err := s.store.SaveSource(ctx, cleanName(name), body, bytes, s.opt.MostBytes)
 	if err != nil {
 		return out, err

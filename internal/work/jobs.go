@@ -244,9 +244,16 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if result.Into, result.Routine, err = s.firstMapping(ctx, c.Offered(), i, columns); err != nil {
+	owner, err := s.store.PersonIn(ctx, i.MadeBy, i.Workspace)
+	if err != nil {
 		return err
+	}
+	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
+	if result.Into, result.Routine, err = s.firstMapping(ctx, c.FilledBy(owner.Role).Offered(), i, columns); err != nil {
+		return err
+	}
+	if result.Routine != nil { // whoever made it, the owner is to load it
+		*result.Routine = result.Routine.Fillable(c, owner.Role)
 	}
 	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error { return store.SetRead(ctx, tx, r, result) })
 	if err != nil {
@@ -285,7 +292,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		for n, col := range columns {
 			there[n] = col.Header
 		}
-		moved := r.Moved(headers(i), there) // read otherwise, a header may say the same in other letters
+		moved := r.Moved(i.Headers(), there) // read otherwise, a header may say the same in other letters
 		i.Columns.V = columns
 		if kept, ok := fitted(c, moved.Renamed(c), i); ok {
 			return kept.Drafts[0].Type, &kept, nil
@@ -324,7 +331,7 @@ func intoOf(r *mapping.Routine) string {
 
 // planOf makes the routine of an import ready.
 func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, catalog.Catalog, error) {
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, c, err
 	}

@@ -30,7 +30,7 @@ const previewRows = 8
 // Preview says what a routine that is not kept makes of a few rows behind a row
 // number: in one field of a draft, or in its condition when field is empty.
 func (s *Service) Preview(ctx context.Context, i store.Import, r mapping.Routine, draft, field string, after int64) ([]Previewed, error) {
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
 	}
@@ -96,9 +96,12 @@ const mostValues = 500
 // ColumnValues lists the different values of a column with what they mean in a
 // field, most frequent first; more tells that there are others.
 func (s *Service) ColumnValues(ctx context.Context, i store.Import, column, draft, field string) (list []ColumnValue, more bool, err error) {
-	n := slices.Index(headers(i), column)
+	n := slices.Index(i.Headers(), column)
 	if n < 0 {
 		return nil, false, fault.New(fault.NotFound, "unknown_column", "the source has no such column").With(column).Mended("Name a header as it stands in the source.")
+	}
+	if err := mustSeeColumn(i, n); err != nil {
+		return nil, false, err
 	}
 	plan, c, err := s.planOf(ctx, i)
 	if err != nil {

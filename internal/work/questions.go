@@ -182,7 +182,7 @@ func (s *Service) answering(ctx context.Context, i store.Import, by store.Person
 
 // draftTypes gives the record type of each draft of an import, by its name.
 func (s *Service) draftTypes(ctx context.Context, i store.Import) (map[string]catalog.RecordType, error) {
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
 	}
@@ -320,7 +320,7 @@ func (s *Service) Try(ctx context.Context, i store.Import, r mapping.Routine, sa
 	if i.Work == life.Reading || i.Rows == 0 {
 		return out, fault.New(fault.Conflict, "import_busy", "the rows are not read yet").Mended("Wait until the source has been read.")
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return out, err
 	}

@@ -20,20 +20,23 @@ import (
 // on: when somebody else was faster it is refused. Version 0 changes whatever is
 // there.
 func (s *Service) ChangeRecord(ctx context.Context, workspace, typeName, id string, version int, texts map[string]string, by store.Person) (store.Record, error) {
-	r, err := s.store.Record(ctx, workspace, typeName, id)
+	r, err := s.store.Record(store.Whole(ctx), workspace, typeName, id)
 	if err != nil {
 		return r, err
 	}
 	if err := store.OnVersion(version, r.Version, id); err != nil {
 		return r, err
 	}
-	c, err := s.store.Catalog(ctx, workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), workspace)
 	if err != nil {
 		return r, err
 	}
 	values, after := map[string]string{}, maps.Clone(r.Values)
 	for name, text := range texts {
 		f, ok := r.Type.Field(name)
+		if ok && f.Limited() && !f.Fills(by.Role) {
+			return r, errLimited([]string{f.Label}).At(fault.Place{Path: name}).Mended("Ask somebody who may fill it: an administrator limits fields by role.")
+		}
 		if !ok || f.Retired {
 			return r, fault.New(fault.Invalid, "unknown_field", "the record type "+typeName+" has no such field").At(fault.Place{Path: name}).With(name)
 		}

@@ -18,7 +18,7 @@ import (
 // SaveRoutine keeps a routine under a name of its own. A version above 0 is that
 // which the change was made on.
 func (s *Service) SaveRoutine(ctx context.Context, workspace string, r mapping.Routine, version int, by store.Person) (store.SavedRoutine, error) {
-	c, err := s.store.Catalog(ctx, workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), workspace)
 	if err != nil {
 		return store.SavedRoutine{}, err
 	}
@@ -71,7 +71,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 	if err != nil {
 		return nil, err
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +93,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 
 // against tells how the columns of an import differ from those that a routine takes.
 func against(c catalog.Catalog, r store.SavedRoutine, i store.Import, columns *suggest.View) Recognised {
-	there, wanted := headers(i), r.Document.V.Columns()
+	there, wanted := i.Headers(), r.Document.V.Columns()
 	rec := Recognised{Name: r.Name, Type: r.Type}
 	for _, w := range wanted {
 		if !slices.Contains(there, w) {
@@ -180,7 +180,7 @@ func renamed(c catalog.Catalog, r mapping.Routine, columns *suggest.View, list [
 // fitted gives a routine as far as the columns of an import are there, columns that
 // were renamed under their new names; ok is false when none is.
 func fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.Routine, ok bool) {
-	there := headers(i)
+	there := i.Headers()
 	var list []Missing
 	for _, w := range r.Columns() {
 		if !slices.Contains(there, w) {
@@ -203,7 +203,7 @@ const mostNewValues = 12
 // newValues finds, among the most frequent values of columns whose words have
 // meanings, those that the routine could not read.
 func newValues(r mapping.Routine, c catalog.Catalog, i store.Import) []NewValue {
-	kept, _ := r.Fitted(headers(i))
+	kept, _ := r.Fitted(i.Headers())
 	plan, err := mapping.NewPlan(kept, c, i.Columns.V)
 	if err != nil { // it no longer fits the record types; using it says how
 		return nil
@@ -238,7 +238,7 @@ func (s *Service) UseRoutine(ctx context.Context, i store.Import, name string, v
 	if err != nil {
 		return err
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return err
 	}

@@ -55,7 +55,9 @@ func (r RowAsRecord) Draft(name string) (DraftRecord, bool) {
 // also shows the records that were found and what would change.
 func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64) (RowAsRecord, error) {
 	var out RowAsRecord
-	rows, err := s.room.Rows(ctx, i, staging.RowFilter{}, number-1, -1, 1)
+	whole := i
+	whole.Veil = mapping.Veil{}
+	rows, err := s.room.Rows(store.Whole(ctx), whole, staging.RowFilter{}, number-1, -1, 1)
 	if err != nil {
 		return out, err
 	}
@@ -113,11 +115,38 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 					v.Why = l.How.Says()
 				}
 			}
+			if i.Veil.Keeps(dp.Name, fp.Field.Name) {
+				v = v.kept()
+			}
 			d.Values = append(d.Values, v)
 		}
 		out.Drafts = append(out.Drafts, d)
 	}
-	return out, nil
+	return out.veiled(i.Veil), nil
+}
+
+// kept is the value without what it is, for whom it is kept from.
+func (v RowValue) kept() RowValue {
+	out := RowValue{Field: v.Field, Column: v.Column, Changed: v.Changed, Before: mapping.Mask(v.Before), After: mapping.Mask(v.After)}
+	if v.Problem != nil {
+		out.Problem = &problem.Problem{Code: v.Problem.Code, Field: v.Problem.Field, Column: v.Problem.Column, Light: v.Problem.Light, Value: mapping.Mask(v.Problem.Value)}
+	}
+	return out
+}
+
+// veiled masks what is kept of the row itself.
+func (r RowAsRecord) veiled(v mapping.Veil) RowAsRecord {
+	r.Row.Cells.V = v.Cells(r.Row.Cells.V)
+	for n, p := range r.Row.Problems {
+		r.Row.Problems[n] = v.Problem(p)
+	}
+	for n, d := range r.Row.Drafts {
+		r.Row.Drafts[n].Changes.V = v.Changes(d.Name, d.Changes.V)
+	}
+	for n, d := range r.Drafts {
+		r.Drafts[n].Changes.V = v.Changes(d.Name, d.Changes.V)
+	}
+	return r
 }
 
 // draftOf gives what the check and the load said of one draft of a row.

@@ -29,6 +29,9 @@ func (s *Service) Undo(ctx context.Context, i store.Import, req UndoRequest, by 
 	if err != nil {
 		return err
 	}
+	if err := s.mayWrite(ctx, i, by); err != nil {
+		return err
+	}
 	return s.actRun(ctx, i, life.Undo, run, by, nil)
 }
 
@@ -39,7 +42,7 @@ func (s *Service) PlanUndo(ctx context.Context, i store.Import, req UndoRequest,
 	if err != nil {
 		return plan, err
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return plan, err
 	}

@@ -259,7 +259,7 @@ type Upload struct {
 
 // Upload stores a source and makes the import that reads it.
 func (s *Service) Upload(ctx context.Context, u Upload) (store.Import, error) {
-	c, err := s.store.Catalog(ctx, u.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), u.Workspace)
 	if err != nil {
 		return store.Import{}, err
 	}
@@ -321,11 +321,14 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err // said before anything that is wrong with it, and again below
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return err
 	}
 	r = r.Renamed(c)
+	if err := mayChange(i, r, c, by); err != nil {
+		return err
+	}
 	if _, err := mapping.NewPlan(r, c, i.Columns.V); err != nil {
 		return err
 	}
@@ -341,19 +344,14 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	})
 }
 
-func headers(i store.Import) []string {
-	list := make([]string, 0, len(i.Columns.V))
-	for _, c := range i.Columns.V {
-		list = append(list, c.Header)
-	}
-	return list
-}
-
 // SetReading changes how the source is read, and has it read again. After rows
 // were loaded the rows stay what they are; how their cells are understood may
 // still change.
 func (s *Service) SetReading(ctx context.Context, i store.Import, r sheet.Reading, by store.Person) error {
 	if err := r.Check(); err != nil {
+		return err
+	}
+	if err := MustSee(i); err != nil {
 		return err
 	}
 	return s.act(ctx, i, life.ChangeReading, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
@@ -433,6 +431,9 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		return err
 	}
 	return s.actRun(ctx, i, life.Load, run, by, func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if err := s.mayWrite(ctx, now, by); err != nil {
+			return err
+		}
 		if err := s.needsYes(ctx, now, by); err != nil {
 			return err
 		}
@@ -511,7 +512,10 @@ func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person)
 		case !by.Role.Covers(rights.Operator):
 			a.Not = ErrRole(rights.Operator)
 		case a.Act == life.Load && a.Not == nil:
-			err := s.needsYes(ctx, i, by)
+			err := s.mayWrite(ctx, i, by)
+			if err == nil {
+				err = s.needsYes(ctx, i, by)
+			}
 			if err == nil {
 				err = s.writtenSince(ctx, i)
 			}
@@ -540,13 +544,13 @@ type Suggested struct {
 
 // Suggestions gives what the columns of an import seem to be, for a record type
 // or, with none given, for the drafts that its rows make.
-func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string) (Suggested, error) {
+func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string, by store.Person) (Suggested, error) {
 	var out Suggested
 	c, err := s.store.Catalog(ctx, i.Workspace)
 	if err != nil {
 		return out, err
 	}
-	c = c.Offered()
+	c = c.FilledBy(by.Role).Offered()
 	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return out, err
@@ -592,10 +596,11 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err
 	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return err
 	}
+	c = c.FilledBy(by.Role)
 	t, err := c.MustType(draft.Type)
 	if err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 
 	"gopkg.in/yaml.v3"
 )
@@ -47,6 +48,10 @@ type Field struct {
 	Retired   bool      `json:"retired,omitempty" yaml:"retired,omitempty"`   // no longer filled; its values stay
 	Was       []string  `json:"was,omitempty" yaml:"was,omitempty"`           // names that it had before, which routines may still use
 	Changed   []Part    `json:"changed,omitempty" yaml:"changed,omitempty"`   // what the customer has changed of a standard field
+	// The least role that may see what stands in the field, and that may fill it; empty
+	// for every viewer, and every operator.
+	SeenBy   rights.Role `json:"seen_by,omitempty" yaml:"seen_by,omitempty"`
+	FilledBy rights.Role `json:"filled_by,omitempty" yaml:"filled_by,omitempty"`
 }
 
 // Normalised reports whether a normal form of the field is kept beside it.
@@ -94,6 +99,7 @@ type RecordType struct {
 	Version  int          `json:"version" yaml:"version,omitempty"`             // counts changes of this description
 	Own      bool         `json:"own,omitempty" yaml:"own,omitempty"`
 	Changed  []Part       `json:"changed,omitempty" yaml:"changed,omitempty"` // what the customer has changed of a standard type
+	Kept     []string     `json:"-" yaml:"-"`                                 // names of fields that are kept from who looks; see Catalog.SeenBy
 }
 
 // Timeline says how records of a type, such as notes and attachments, stand on the
@@ -344,7 +350,7 @@ func (c Catalog) CheckField(t RecordType, f Field) error {
 		}
 		seen[ch.Code] = true
 	}
-	return nil
+	return t.checkLimits(f)
 }
 
 // CheckType says whether a record type is sound within this catalogue.

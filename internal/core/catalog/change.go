@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 )
 
 // Part is a part of a field's description that a customer can change.
@@ -19,8 +20,9 @@ const (
 	DefaultPart  Part = "default"
 	ChoicesPart  Part = "choices"
 	RetiredPart  Part = "retired"
-	MatchPart    Part = "match" // the match rules of a type
-	KnownPart    Part = "known" // by what records of other types are known
+	LimitsPart   Part = "limits" // who may see and fill it
+	MatchPart    Part = "match"  // the match rules of a type
+	KnownPart    Part = "known"  // by what records of other types are known
 )
 
 // FieldChange is what is to be changed of a field. A nil part stays as it is.
@@ -33,6 +35,8 @@ type FieldChange struct {
 	Default  *string
 	Choices  []Choice // all of them, in their order; codes that were there must stay, closed or open
 	Retired  *bool
+	SeenBy   *rights.Role // the least role; an empty one is every viewer
+	FilledBy *rights.Role // an empty one is every operator
 }
 
 // AddField gives a copy of t with one more field, one version on.
@@ -187,7 +191,23 @@ func (f *Field) change(t RecordType, by FieldChange) error {
 		f.Required = f.Required && !f.Retired
 		note(RetiredPart)
 	}
+	if by.SeenBy != nil {
+		f.SeenBy = unless(*by.SeenBy, rights.Viewer)
+		note(LimitsPart)
+	}
+	if by.FilledBy != nil {
+		f.FilledBy = unless(*by.FilledBy, rights.Operator)
+		note(LimitsPart)
+	}
 	return nil
+}
+
+// unless gives a role, or none where it is the usual one, which limits nothing.
+func unless(r, usual rights.Role) rights.Role {
+	if usual.Covers(r) && r.Valid() {
+		return ""
+	}
+	return r
 }
 
 // labelled gives choices with the labels and other spellings that those of the

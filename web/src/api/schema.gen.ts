@@ -2311,6 +2311,10 @@ export interface components {
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;
+            /** @description The least role that sees what stands in it; left out for everybody */
+            seen_by?: components["schemas"]["FieldLimit"];
+            /** @description The least role that fills it; left out for every operator */
+            filled_by?: components["schemas"]["FieldLimit"];
             /** @description Names that it had before, which routines may still use */
             readonly was?: string[];
             /** @description What was changed here of a standard field */
@@ -2329,7 +2333,13 @@ export interface components {
             /** @description All of them in their order; one that was there can be closed, not taken away */
             choices?: components["schemas"]["Choice"][];
             retired?: boolean;
+            /** @description The least role that sees what stands in it; viewer for everybody */
+            seen_by?: components["schemas"]["FieldLimit"];
+            /** @description The least role that fills it; operator for every operator */
+            filled_by?: components["schemas"]["FieldLimit"];
         };
+        /** @enum {string} */
+        FieldLimit: "viewer" | "operator" | "administrator";
         Settings: {
             /** @description For how many days after its last change the source and the results of an import are kept; records, history and log stay */
             keep_days: number;
