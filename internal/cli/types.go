@@ -9,8 +9,10 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/rights"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 )
 
 func (a *app) typesCmd() *cobra.Command {
@@ -207,6 +209,7 @@ func (a *app) addFieldCmd() *cobra.Command {
 	var f catalog.Field
 	var kind string
 	var choices []string
+	var limits limitFlags
 	cmd := &cobra.Command{
 		Use: "add TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Add a field of your own to a record type",
 		Example: "  uchi fields add account berth_count --label \"Berths\" --type integer --required --default 0",
@@ -216,6 +219,7 @@ func (a *app) addFieldCmd() *cobra.Command {
 				f.Label = strings.ToUpper(f.Name[:1]) + strings.ReplaceAll(f.Name[1:], "_", " ")
 			}
 			f.Choices = choicesOf(choices)
+			f.SeenBy, f.FilledBy = rights.Role(limits.seenBy), rights.Role(limits.filledBy)
 			r, err := c.AddFieldWithResponse(ctx, c.Workspace, list[0], f)
 			if err != nil {
 				return err
@@ -224,6 +228,7 @@ func (a *app) addFieldCmd() *cobra.Command {
 		}),
 	}
 	fl := cmd.Flags()
+	limits.on(fl)
 	fl.StringVar(&f.Label, "label", "", "words above the column (made from the name when left out)")
 	fl.StringVar(&kind, "type", "text", "field type, such as text, integer, date, choice, reference")
 	fl.StringVar(&f.Help, "help-text", "", "what belongs into the field")
@@ -244,14 +249,16 @@ func (a *app) changeFieldCmd() *cobra.Command {
 	var required bool
 	var length int
 	var choices []string
+	var limits limitFlags
 	cmd := &cobra.Command{
 		Use: "change TYPE NAME", Args: args(cobra.ExactArgs(2)), Short: "Rename or re-label a field, or change its bounds and choices",
 		Long: `Changes a field that is there. A field's type stays; a length can only be raised; a choice that is
 there is closed (~code), not taken away. Fields of your own can be given another name: routines that
 use the old one go on working.`,
-		Example: "  uchi fields change account berths --name moorings --label Moorings\n  uchi fields change lead interest --choice low --choice medium --choice high=\"Very keen\" --choice ~unknown",
+		Example: "  uchi fields change account berths --name moorings --label Moorings\n  uchi fields change lead interest --choice low --choice medium --choice high=\"Very keen\" --choice ~unknown\n  uchi fields change account annual_revenue --seen-by administrator",
 	}
 	fl := cmd.Flags()
+	limits.on(fl)
 	fl.StringVar(&name, "name", "", "a new name (fields of your own)")
 	fl.StringVar(&label, "label", "", "words above the column")
 	fl.StringVar(&help, "help-text", "", "what belongs into the field")
@@ -280,9 +287,30 @@ use the old one go on working.`,
 			change.Length = &length
 		}
 		change.Choices = choicesOf(choices)
+		change.SeenBy, change.FilledBy = limits.given()
 		return a.changeField(ctx, c, list[0], list[1], change)
 	})
 	return cmd
+}
+
+// limitFlags say who may see and fill a field.
+type limitFlags struct{ seenBy, filledBy string }
+
+func (l *limitFlags) on(fl *pflag.FlagSet) {
+	fl.StringVar(&l.seenBy, "seen-by", "", "the least role that sees what stands in it: viewer (everybody), operator, administrator")
+	fl.StringVar(&l.filledBy, "filled-by", "", "the least role that fills it: operator, administrator")
+}
+
+// given gives the roles that were named, nil for one that was not.
+func (l *limitFlags) given() (seenBy, filledBy *client.FieldLimit) {
+	one := func(s string) *client.FieldLimit {
+		if s == "" {
+			return nil
+		}
+		role := client.FieldLimit(s)
+		return &role
+	}
+	return one(l.seenBy), one(l.filledBy)
 }
 
 func (a *app) retireCmd(name, short string, retired bool) *cobra.Command {
@@ -312,7 +340,8 @@ func (a *app) showFields(t catalog.RecordType) error {
 		for _, m := range []struct {
 			on   bool
 			word string
-		}{{f.Required, "required"}, {f.Key, "key"}, {f.Own, "own"}, {f.Retired, "retired"}} {
+		}{{f.Required, "required"}, {f.Key, "key"}, {f.Own, "own"}, {f.Retired, "retired"},
+			{f.SeenBy != "", fmt.Sprintf("seen by %ss", f.SeenBy)}, {f.FilledBy != "", fmt.Sprintf("filled by %ss", f.FilledBy)}} {
 			if m.on {
 				marks = append(marks, m.word)
 			}

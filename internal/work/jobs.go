@@ -249,7 +249,7 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 		return err
 	}
 	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if result.Into, result.Routine, err = s.firstMapping(ctx, c.FilledBy(owner.Role).Offered(), i, columns); err != nil {
+	if result.Into, result.Routine, err = s.firstMapping(ctx, c.Offered(), i, columns); err != nil {
 		return err
 	}
 	if result.Routine != nil { // whoever made it, the owner is to load it

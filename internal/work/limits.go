@@ -8,6 +8,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/suggest"
 	"uchi/internal/store"
 )
 
@@ -89,4 +90,17 @@ func mayChange(i store.Import, r mapping.Routine, c catalog.Catalog, by store.Pe
 		return errLimited(more)
 	}
 	return nil
+}
+
+// notToFill says of columns that belong to a field which a person may not fill, that they
+// stay out.
+func notToFill(columns []suggest.Suggestion, targets []suggest.Target, by store.Person) {
+	for n, s := range columns {
+		for _, t := range targets {
+			if f, ok := t.Type.Field(s.Field); ok && t.Draft == s.Draft && f.Limited() && !f.Fills(by.Role) {
+				columns[n].Taken = false
+				columns[n].Reason = "you may not fill " + f.Label + "; " + s.Reason
+			}
+		}
+	}
 }

@@ -546,11 +546,11 @@ type Suggested struct {
 // or, with none given, for the drafts that its rows make.
 func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string, by store.Person) (Suggested, error) {
 	var out Suggested
-	c, err := s.store.Catalog(ctx, i.Workspace)
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
 	if err != nil {
 		return out, err
 	}
-	c = c.FilledBy(by.Role).Offered()
+	c = c.Offered()
 	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
 		return out, err
@@ -576,6 +576,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 		targets = append(targets, target)
 	}
 	out.Columns = view.Across(targets)
+	notToFill(out.Columns, targets, by)
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	return out, nil
@@ -600,7 +601,6 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err != nil {
 		return err
 	}
-	c = c.FilledBy(by.Role)
 	t, err := c.MustType(draft.Type)
 	if err != nil {
 		return err
@@ -612,9 +612,12 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if i.Routine.V == nil { // the first
 		r := suggest.Routine(t, suggest.Columns(t, i.Columns.V, memory(t.Name)))
 		r.Drafts[0].Name = draft.Name
-		return s.SetRoutine(ctx, i, r, version, by)
+		return s.SetRoutine(ctx, i, r.Fillable(c, by.Role), version, by)
 	}
-	return s.SetRoutine(ctx, i, suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory), version, by)
+	r := suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory)
+	added := &r.Drafts[len(r.Drafts)-1]
+	added.Fields = mapping.Routine{Drafts: []mapping.Draft{*added}}.Fillable(c, by.Role).Drafts[0].Fields
+	return s.SetRoutine(ctx, i, r, version, by)
 }
 
 // troubleOf turns an error into what is kept with the import. Errors that are

@@ -49,6 +49,7 @@ func (c Catalog) AddField(t RecordType, f Field) (RecordType, error) {
 	}
 	f.Own = true
 	f.Choices = labelled(f.Choices, nil)
+	f.SeenBy, f.FilledBy = unless(f.SeenBy, rights.Viewer), unless(f.FilledBy, rights.Operator)
 	if err := c.CheckField(t, f); err != nil {
 		return t, err
 	}

@@ -62,13 +62,3 @@ func (c Catalog) SeenBy(r rights.Role) Catalog {
 	}
 	return out
 }
-
-// FilledBy gives the catalogue with those fields only that a role may fill.
-func (c Catalog) FilledBy(r rights.Role) Catalog {
-	out := Catalog{Nothing: c.Nothing, Types: make([]RecordType, len(c.Types))}
-	for i, t := range c.Types {
-		t.Fields = slices.DeleteFunc(slices.Clone(t.Fields), func(f Field) bool { return f.Limited() && !f.Fills(r) })
-		out.Types[i] = t
-	}
-	return out
-}

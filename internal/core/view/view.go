@@ -136,6 +136,10 @@ func unknown(t catalog.RecordType, name string) error {
 			break
 		}
 	}
+	if slices.Contains(t.Kept, name) {
+		return fault.New(fault.Denied, "field_kept", "this field of "+strings.ToLower(t.Plural)+" is kept from your role").With(name).
+			Mended("Ask somebody who may see it: an administrator limits fields by role.")
+	}
 	return fault.New(fault.Invalid, "unknown_field", strings.ToLower(t.Plural)+" have no such field").With(name).Mended(mend)
 }
 

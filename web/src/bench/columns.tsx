@@ -5,6 +5,7 @@ import { api, must, type Field, type Import, type Origin, type Recognised, type 
 import { act, suggestions, who } from "../api/queries";
 import { NewTypeDialog } from "../ui/newtype";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
+import { fillable } from "../ui/rights";
 import { useEditing } from "./edited";
 import { ExpressionDialog } from "./expression";
 import {
@@ -286,7 +287,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           {(i.unplaced ?? []).slice(0, mostNamed).join(", ")}
           {(i.unplaced?.length ?? 0) > mostNamed && ` and ${count((i.unplaced?.length ?? 0) - mostNamed)} more`}
         </p>
-        {t && !fixed && <FixAny kinds={kinds} onFix={(k, f) => setOpen({ what: "origin", k, f })} />}
+        {t && !fixed && <FixAny kinds={fillable(me.data?.role, kinds)} onFix={(k, f) => setOpen({ what: "origin", k, f })} />}
       </Section>
       {t && (
         <Section title={kinds.some((k) => k.d.where) ? "Only some rows" : "All rows"}>

@@ -1,7 +1,10 @@
+import { useQuery } from "@tanstack/react-query";
 import { Popover as P } from "radix-ui";
 import { useMemo, useRef, useState, type ReactNode } from "react";
 import type { Field } from "../api/client";
+import { who } from "../api/queries";
 import { Button, cx, inputClass } from "../ui/parts";
+import { fillable } from "../ui/rights";
 import { spot, titleOf, type Kind, type Spot } from "./mapping";
 
 /** A type-ahead choice of a field of the records that a row becomes: searches label, name and synonyms. */
@@ -19,6 +22,8 @@ export function FieldPicker(p: {
   onNew?: (() => void) | undefined;
   trigger: ReactNode;
 }) {
+  const { data: me } = useQuery(who);
+  const kinds = useMemo(() => fillable(me?.role, p.kinds), [me?.role, p.kinds]);
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   // What Enter would take: 0 is to leave the column out, -1 is nothing.
@@ -28,13 +33,13 @@ export function FieldPicker(p: {
   const several = p.kinds.length > 1;
   const perhaps = p.perhaps ?? [];
   const found = useMemo(() => {
-    const list = search(ordered(p.kinds, p.value), text);
+    const list = search(ordered(kinds, p.value), text);
     const likely = (p.perhaps ?? []).flatMap((x) => list.find((f) => f.to === x.to) ?? []);
     return [...likely, ...list.filter((f) => !likely.includes(f))];
-  }, [p.kinds, p.value, p.perhaps, text]);
+  }, [kinds, p.value, p.perhaps, text]);
   const current = () => {
     if (perhaps.length > 0) return -1;
-    const n = search(ordered(p.kinds, p.value), "").findIndex((x) => p.value.includes(x.to));
+    const n = search(ordered(kinds, p.value), "").findIndex((x) => p.value.includes(x.to));
     return n < 0 ? -1 : n + 1;
   };
   const pick = (to: Spot | "") => {
@@ -71,7 +76,7 @@ export function FieldPicker(p: {
             value={text}
             onChange={(e) => {
               setText(e.target.value);
-              const hits = search(ordered(p.kinds, p.value), e.target.value).length;
+              const hits = search(ordered(kinds, p.value), e.target.value).length;
               setAt(e.target.value.trim() ? (hits ? 1 : -1) : current());
             }}
             onKeyDown={(e) => {

@@ -5,6 +5,7 @@ import { Link, useParams } from "react-router";
 import { api, must, type Field, type Rec, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
 import { Button, Choose, inputClass, Labelled, Loading, Panel, Wrong } from "../ui/parts";
+import { fills, sees } from "../ui/rights";
 import { count, size } from "../ui/verdict";
 import { fileAddress, Value } from "./records";
 import { when } from "./start";
@@ -58,13 +59,19 @@ export function RecordPage() {
             me.data && me.data.role !== "viewer" && !changing && <Button onClick={() => setChanging(true)}>Change values</Button>
           }
         >
-          {changing && <ChangeRecord workspace={workspace} t={t} r={r} onClose={() => setChanging(false)} />}
+          {changing && <ChangeRecord workspace={workspace} t={t} r={r} role={me.data?.role} onClose={() => setChanging(false)} />}
           <dl hidden={changing} className="grid grid-cols-[180px_1fr] gap-y-0 px-4 py-2">
             {t.fields.map((f) => (
               <div key={f.name} className="contents">
                 <dt className="border-b border-line py-1.5 text-ink-soft">{f.label}</dt>
                 <dd className="border-b border-line py-1.5 break-words whitespace-pre-wrap">
-                  {r.values[f.name] ? <Value workspace={workspace} r={r} f={f} /> : <span className="text-ink-faint">–</span>}
+                  {r.values[f.name] ? (
+                    <Value workspace={workspace} r={r} f={f} />
+                  ) : sees(me.data?.role, f) ? (
+                    <span className="text-ink-faint">–</span>
+                  ) : (
+                    <span className="text-ink-faint">kept from your role</span>
+                  )}
                 </dd>
               </div>
             ))}
@@ -165,7 +172,7 @@ function said(e: { kind: string; undo?: boolean }): string {
 }
 
 /** The values of a record as a form; what nobody touched stays as it is. */
-function ChangeRecord(p: { workspace: string; t: RecordType; r: Rec; onClose: () => void }) {
+function ChangeRecord(p: { workspace: string; t: RecordType; r: Rec; role: string | undefined; onClose: () => void }) {
   const { t, r } = p;
   const client = useQueryClient();
   const [values, setValues] = useState<Record<string, string>>({});
@@ -201,7 +208,7 @@ function ChangeRecord(p: { workspace: string; t: RecordType; r: Rec; onClose: ()
     >
       <div className="grid grid-cols-2 gap-x-4 gap-y-2 max-[700px]:grid-cols-1">
         {t.fields
-          .filter((f) => !f.retired)
+          .filter((f) => !f.retired && fills(p.role, f))
           .map((f) => (
             <OneField key={f.name} f={f} value={now(f)} onChange={(v) => put(f, v)} />
           ))}

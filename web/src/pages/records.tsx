@@ -3,10 +3,11 @@ import { Columns3, ListFilter, Search } from "lucide-react";
 import { useCallback, useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, must, type Field, type Rec, type RecordType, type SavedView, type View, type ViewColumn } from "../api/client";
-import { types } from "../api/queries";
+import { types, who } from "../api/queries";
 import { FilterPanel, useColumns, useFilter } from "../ui/filter";
 import { DataGrid, type GridColumn } from "../ui/grid";
 import { Button, cx, Empty, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
+import { sees } from "../ui/rights";
 import { count } from "../ui/verdict";
 import { ColumnsDialog, useViews, ViewMenu } from "../ui/views";
 
@@ -69,6 +70,7 @@ function useLook(workspace: string, type: string) {
 
 export function RecordsPage() {
   const { workspace = "main", type = "account" } = useParams();
+  const me = useQuery(who);
   const go = useNavigate();
   const kinds = useQuery(types(workspace));
   const t = kinds.data?.types.find((x) => x.name === type);
@@ -103,7 +105,7 @@ export function RecordsPage() {
     return `/api/v1/workspaces/${workspace}/records/${type}/export?${q.toString()}`;
   };
   const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
-  const columns = gridColumns({ workspace, t, known, chosen, sort, onSort: look.setSort });
+  const columns = gridColumns({ workspace, t, known, chosen, sort, role: me.data?.role, onSort: look.setSort });
   const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
   const nearEnd = rows.length - 30;
   const onView = useCallback(
@@ -180,7 +182,7 @@ export function RecordsPage() {
       {choosing && (
         <ColumnsDialog
           columns={known}
-          chosen={chosen.length > 0 ? chosen : usual(t).map((f) => f.name)}
+          chosen={chosen.length > 0 ? chosen : usual(t, me.data?.role).map((f) => f.name)}
           onClose={() => setChoosing(false)}
           onSave={(names) => {
             setChoosing(false);
@@ -226,8 +228,8 @@ export function RecordsPage() {
 }
 
 /** The fields that are shown when nobody has chosen. */
-function usual(t: RecordType | undefined): Field[] {
-  return (t?.fields ?? []).filter((f) => !f.retired && f.type !== "long_text" && f.type !== "file");
+function usual(t: RecordType | undefined, role: string | undefined): Field[] {
+  return (t?.fields ?? []).filter((f) => !f.retired && sees(role, f) && f.type !== "long_text" && f.type !== "file");
 }
 
 /** The columns of the grid: id and title, and the fields of the view. */
@@ -237,6 +239,7 @@ function gridColumns(p: {
   known: ViewColumn[];
   chosen: string[];
   sort: string[];
+  role: string | undefined;
   onSort: (sort: string[]) => void;
 }): GridColumn<Rec>[] {
   const { t } = p;
@@ -252,7 +255,7 @@ function gridColumns(p: {
   const fields: ViewColumn[] =
     p.chosen.length > 0
       ? p.chosen.flatMap((name) => p.known.find((c) => c.name === name) ?? [])
-      : usual(t)
+      : usual(t, p.role)
           .filter((f) => !title.includes(f.name))
           .map((f) => ({ name: f.name, label: f.label, field: f, hows: [] }));
   // What names the record stands among the chosen columns by itself.

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { types, who } from "../api/queries";
 import { Button, cx, Loading, Panel, Table, tdClass, Wrong } from "../ui/parts";
+import { limits } from "../ui/rights";
 import type { Field } from "../api/client";
 import { FieldDialog } from "../ui/field";
 import { NewTypeDialog } from "../ui/newtype";
@@ -82,7 +83,14 @@ export function TypesPage() {
                   {f.to && ` → ${f.to}`}
                 </td>
                 <td className={`${tdClass} whitespace-nowrap text-ink-soft`}>
-                  {[f.required && "required", f.key && "key", f.lookup && "look-up", f.own && "own", f.retired && "retired"]
+                  {[
+                    f.required && "required",
+                    f.key && "key",
+                    f.lookup && "look-up",
+                    f.own && "own",
+                    f.retired && "retired",
+                    ...limits(f),
+                  ]
                     .filter(Boolean)
                     .join(", ")}
                 </td>

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, must, type Choice, type Field, type FieldChange, type RecordType } from "../api/client";
 import { types } from "../api/queries";
+import type { Limit } from "./rights";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Ticked, Wrong } from "./parts";
 
 /** A label as a name: small letters, digits and underscores, a letter first. */
@@ -97,9 +98,25 @@ export function FieldDialog({
   const [required, setRequired] = useState(from.required ?? false);
   const [key, setKey] = useState(from.key ?? false);
   const [retired, setRetired] = useState(from.retired ?? false);
+  const [seenBy, setSeenBy] = useState<Limit>(from.seen_by ?? "viewer");
+  const [filledBy, setFilledBy] = useState<Limit>(from.filled_by ?? "operator");
   const [newName, setNewName] = useState(from.name ?? "");
   const name = field ? newName : start && label === start.label ? start.name : nameOf(label);
-  const typed = JSON.stringify([label, kind, choices, to, help, preset, length, required, key, retired, newName]);
+  const typed = JSON.stringify([
+    label,
+    kind,
+    choices,
+    to,
+    help,
+    preset,
+    length,
+    required,
+    key,
+    retired,
+    seenBy,
+    filledBy,
+    newName,
+  ]);
   const [started] = useState(typed);
   const listed = kind === "choice" || kind === "choices";
   const long = Number(length) || undefined;
@@ -113,6 +130,8 @@ export function FieldDialog({
           required,
           retired,
           default: preset,
+          ...(seenBy !== (field.seen_by ?? "viewer") ? { seen_by: seenBy } : {}),
+          ...(filledBy !== (field.filled_by ?? "operator") ? { filled_by: filledBy } : {}),
           ...(field.own && newName !== field.name ? { name: newName } : {}),
           ...(long !== undefined && long !== field.length ? { length: long } : {}),
           ...(listed ? { choices: choicesOf(choices, field.choices) } : {}),
@@ -135,6 +154,8 @@ export function FieldDialog({
             required,
             key: key && keyTypes.includes(kind),
             default: preset,
+            ...(seenBy !== "viewer" ? { seen_by: seenBy } : {}),
+            ...(filledBy !== "operator" ? { filled_by: filledBy } : {}),
             ...(long ? { length: long } : {}),
             ...(kind === "reference" ? { to } : {}),
             ...(listed ? { choices: choicesOf(choices, undefined) } : {}),
@@ -226,6 +247,35 @@ export function FieldDialog({
         </div>
         <Ticked label="Required: a new record must have it" on={required} onChange={setRequired} />
         {!field && keyTypes.includes(kind) && <Ticked label="A key: no two records have the same" on={key} onChange={setKey} />}
+        <div className="grid grid-cols-2 gap-3">
+          <Labelled
+            label="Seen by"
+            hint={t.title.includes(field?.name ?? "") ? "It names the records, so everybody sees it." : undefined}
+          >
+            <Choose
+              label="Seen by"
+              value={seenBy}
+              onChange={setSeenBy}
+              disabled={t.title.includes(field?.name ?? "")}
+              options={[
+                { value: "viewer", label: "everybody" },
+                { value: "operator", label: "operators" },
+                { value: "administrator", label: "administrators" },
+              ]}
+            />
+          </Labelled>
+          <Labelled label="Filled by" hint={seenBy === "administrator" ? "Nobody fills what they may not see." : undefined}>
+            <Choose
+              label="Filled by"
+              value={seenBy === "administrator" ? seenBy : filledBy}
+              onChange={setFilledBy}
+              options={[
+                { value: "operator", label: "operators" },
+                { value: "administrator", label: "administrators" },
+              ]}
+            />
+          </Labelled>
+        </div>
         {field && <Ticked label="Retired: no longer filled, its values stay" on={retired} onChange={setRetired} />}
         <Wrong error={save.error} />
       </div>
