@@ -82,13 +82,23 @@ func (a *app) serveCmd() *cobra.Command {
 		Use: "serve", GroupID: "service", Args: args(cobra.NoArgs), Short: "Run the service",
 		Long: `Runs the service: interface, console and the jobs of imports. Without --database it starts a
 private PostgreSQL on loopback, which ends with it. At the first start an administrator is
-made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once.`,
-		Example: "  uchi serve\n  uchi serve --database postgres://uchi@db.internal:5432/uchi --listen 0.0.0.0:8844 --tls-cert cert.pem --tls-key key.pem",
-		RunE:    func(cmd *cobra.Command, _ []string) error { return a.serve(cmd.Context(), f, nil) },
+made; the password is taken from UCHI_ADMIN_PASSWORD or made up and printed once.
+
+What no flag says is taken from the environment (--mail-server from UCHI_MAIL_SERVER, and so on),
+and what that does not say from the file that --config names. Passwords are taken from the
+environment alone.`,
+		Example: "  uchi serve\n  uchi serve --config /etc/uchi/uchi.yaml\n  uchi serve --database postgres://uchi@db.internal:5432/uchi --listen 0.0.0.0:8844 --tls-cert cert.pem --tls-key key.pem",
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if err := configured(cmd); err != nil {
+				return err
+			}
+			return a.serve(cmd.Context(), f, nil)
+		},
 	}
 	f.add(cmd)
 	fl := cmd.Flags()
-	fl.StringVar(&f.database, "database", os.Getenv("UCHI_DATABASE"), "URL of a PostgreSQL of your own (also UCHI_DATABASE)")
+	fl.String(configFlag, "", "file of settings in YAML, with the names of these flags")
+	fl.StringVar(&f.database, "database", "", "URL of a PostgreSQL of your own")
 	fl.StringVar(&f.admin, "admin", defaultAdmin, "e-mail address of the first administrator")
 	fl.StringVar(&f.process, "process", "", "name of this process among several on one database (made from host and port when left out)")
 	fl.StringVar(&f.cert, "tls-cert", "", "certificate, to answer over TLS")
