@@ -111,6 +111,10 @@ const askFrom = 16
 // are taken beside other evidence: 12 bits are one in four thousand.
 const sureOf = 12
 
+// singleFrom is the weight from which names that differ in writing are taken beside
+// something that nobody else has: 7 bits are one in 128, beside all that is known.
+const singleFrom = 7
+
 // Judge scores pairs by weights and frequencies.
 type Judge struct {
 	comparer *Comparer
@@ -393,6 +397,8 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	born := date == Same
 	house := ev.levels[nPlace] == Same
 	sure := s.Bits >= sureOf
+	alone := ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own // a number that hardly anybody else has
+	single := own || born || alone
 	personal := 0 // what is one person's own and agrees
 	for _, is := range []bool{own, born, ev.levels[nPhone] == Same} {
 		if is {
@@ -404,12 +410,17 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayNothing, OtherGiven)
 	case given == Loose && family == Same && own && born:
 	case family == Loose && given == Same && personal > 0 && s.Bits >= sureOf+8:
+	case (given == Loose) != (family == Loose) && given != Differs && given != Initial && family != Differs && family != Part && single && s.Bits >= singleFrom && (given != Loose || born || !house):
+		// Beside what nobody else has, one name much alike is a slip; but who lives in
+		// the same house may be a relative who shares the mailbox and the number.
 	case given == Loose || family == Loose:
 		s.limit(MayAsk, LooseName)
 	case given == Differs && born && family != Blank:
 		s.limit(MayAsk, OtherGiven)
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case family == Differs && (given == Same || given == Near) && (own && (born || alone || house) || born && (alone || house)) && s.Bits >= sureOf:
+		// Married, or divorced: two things that are this person's alone have stayed.
 	case family == Differs && (reached || born):
 		s.limit(MayAsk, OtherFamily) // married, perhaps
 	case family == Differs:
@@ -442,10 +453,10 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.Bits -= 3
 		s.limit(MayAsk, OtherSex)
 	}
-	if (given == Initial || given == Blank && family != Blank) && !own && !born && !(sure && given == Initial && (ev.levels[nEmployer] == Same || personal > 0 && !house)) {
+	if (given == Initial || given == Blank && family != Blank) && !own && !born && !(given == Initial && s.Bits >= singleFrom+2 && (ev.levels[nEmployer] == Same || personal > 0 && !house)) {
 		s.limit(MayAsk, InitialOnly)
 	}
-	if family == Initial || family == Part && personal == 0 && !(sure && given == Same) {
+	if family == Initial || family == Part && personal == 0 && !(s.Bits >= singleFrom+2 && given == Same || sure && given == Near) {
 		s.limit(MayAsk, NameInPart)
 	}
 	if given == Blank && family == Blank {
@@ -491,6 +502,15 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, OtherCompany)
 		}
 	case Loose:
+		leads := 0 // to this company and no other
+		for _, is := range []bool{own, there, site, ev.levels[nCode] == Same, ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own} {
+			if is {
+				leads++
+			}
+		}
+		if leads > 1 && s.Bits >= sureOf {
+			break // a slip
+		}
 		if reached || there || site {
 			s.limit(MayAsk, LooseName)
 		} else {
@@ -528,7 +548,7 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			kinds++
 		}
 	}
-	if kinds == 0 {
+	if kinds == 0 && !(name == Same && where == Area && s.Bits >= singleFrom) {
 		s.limit(MayAsk, OneKind)
 	}
 }
