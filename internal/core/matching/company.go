@@ -15,6 +15,41 @@ type company struct {
 	joined string
 	side   string   // the word that tells one branch from its sisters, such as north
 	town   *company // the same name without the town it stands in, where that ends it
+	short  []short  // those of its words that are written short
+}
+
+// short is a word of a name that is written short with a point, such as Masch.bau: what
+// stands before the point and what behind it.
+type short struct{ word, begin, end string }
+
+// shortsOf finds words that are written short with a point behind three letters or more;
+// those of one or two, such as A.S., are initials.
+func shortsOf(name string) (list []short) {
+	for _, w := range strings.Fields(name) {
+		begin, end, pointed := strings.Cut(w, ".")
+		s := short{squeeze(Latin(w)), squeeze(Latin(begin)), squeeze(Latin(end))}
+		if pointed && len(s.begin) > 2 && !strings.Contains(end, ".") && s.word == s.begin+s.end {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// inFull gives the name with the words that it writes short as the other writes them.
+func (c company) inFull(other company) company {
+	out := c
+	out.tokens, out.short = slices.Clone(c.tokens), nil
+	for _, s := range c.short {
+		n := slices.Index(out.tokens, s.word)
+		m := slices.IndexFunc(other.tokens, func(w string) bool {
+			return len(w) > len(s.word) && strings.HasPrefix(w, s.begin) && strings.HasSuffix(w, s.end)
+		})
+		if n >= 0 && m >= 0 {
+			out.tokens[n] = other.tokens[m]
+		}
+	}
+	out.joined = strings.Join(out.tokens, "")
+	return out
 }
 
 // Words that stand in many companies' names and say little.
@@ -71,7 +106,7 @@ new neu neue nouveau nye nya nieuw uusi`, "\n") {
 // writtenOut are legal forms, and words of such, beside the short ones that
 // value.NameKey leaves away. They count here and not in keys: without them a
 // likeness is asked about, not a record found.
-var writtenOut = words(`aktiengesellschaft gesellschaft mit beschrankter haftung haftungsbeschrankt offene handelsgesellschaft kommanditgesellschaft gbr ek ekfr u
+var writtenOut = words(`aktiengesellschaft gesellschaft mit beschrankter haftung haftungsbeschrankt offene handelsgesellschaft kommanditgesellschaft cokg gbr ek ekfr u
 	aktiebolag publ handelsbolag kommanditbolag aksjeselskap ans da anpartsselskab aktieselskab osakeyhtio public private societe anonyme responsabilite limitee simplifiee
 	sociedad anonima limitada societa responsabilita limitata besloten vennootschap naamloze anonim limited sirketi sti kabushiki kaisha godo gk yugen dba`)
 
@@ -105,10 +140,28 @@ func withoutDepartment(name string) string {
 
 // formless leaves legal forms away at the end of a name's words.
 func formless(words []string) []string {
-	for len(words) > 1 && (writtenOut[words[len(words)-1]] || value.CompanyForm(words[len(words)-1])) {
+	for len(words) > 1 && isForm(words[len(words)-1]) {
 		words = words[:len(words)-1]
 	}
 	return words
+}
+
+// leastForm is of how many letters a word must be that is taken for a legal form with a
+// slip in it.
+const leastForm = 12
+
+func isForm(w string) bool {
+	if writtenOut[w] || value.CompanyForm(w) {
+		return true
+	}
+	if len(w) >= leastForm {
+		for form := range writtenOut {
+			if len(form) >= leastForm && near(w, form) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // newCompany makes a name ready; the town is where the company is, or empty.
@@ -116,6 +169,7 @@ func newCompany(name, town string) company {
 	key := Latin(value.NameKey(withoutDepartment(name)))
 	all := formless(strings.Fields(key))
 	c := ofWords(all, key)
+	c.short = shortsOf(name)
 	if n := len(strings.Fields(town)); n > 0 && len(all) > n && squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
 		bare := ofWords(formless(all[:len(all)-n]), key)
 		c.town = &bare
@@ -211,6 +265,9 @@ func likeCompany(a, b company) Level {
 		return Differs
 	}
 	l := likeTokens(a, b)
+	if l != Same && len(a.short)+len(b.short) > 0 {
+		l = min(l, max(Near, likeTokens(a.inFull(b), b.inFull(a))))
+	}
 	if l == Differs && looksLike(a.joined, b.joined) {
 		l = Loose
 	}
@@ -228,7 +285,7 @@ func likeTokens(a, b company) Level {
 		return Same
 	case near(a.joined, b.joined) && !swappedWord(a.tokens, b.tokens):
 		return Near
-	case slicesMatch(a.tokens, b.tokens, alikeWord):
+	case slicesMatch(a.tokens, b.tokens, alikeWord), cutShort(a.tokens, b.tokens):
 		return Near
 	}
 	x, y := strong(a.tokens), strong(b.tokens)
@@ -275,6 +332,23 @@ func looksLike(x, y string) bool {
 		return distance(x, y, most) <= most
 	}
 	return false
+}
+
+// leastCut is of how many letters a name must be that is cut short to be nearly the whole.
+const leastCut = 10
+
+// cutShort reports whether one name is the other up to within a word: a field was too
+// narrow for it.
+func cutShort(a, b []string) bool {
+	if len(a) != len(b) || len(a) < 2 {
+		return false
+	}
+	last := len(a) - 1
+	x, y := a[last], b[last]
+	if len(x) > len(y) {
+		x, y = y, x
+	}
+	return slices.Equal(a[:last], b[:last]) && len(x) > 2 && len(strings.Join(a[:last], ""))+len(x) >= leastCut && strings.HasPrefix(y, x)
 }
 
 // onlyHouse tells whether a word names a company of a house and the other name
