@@ -28,6 +28,7 @@ const (
 	blockText
 	blockDate
 	blockLink
+	blockInitials
 )
 
 // mostBlocks is how many blocking keys a record may have.
@@ -106,6 +107,19 @@ func (c *Comparer) personBlocks(s *Subject, add func(int, ...string)) {
 		} else {
 			add(blockInitial, f)
 		}
+	}
+	// Slips in both names leave their first letters, in either order, beside the employer,
+	// its site or the house.
+	if len(p.given) > 0 && len(p.family) > 0 {
+		x, y := p.given[0][:1], p.family[0][:1]
+		x, y = min(x, y), max(x, y)
+		if len(s.companies) > 0 {
+			add(blockInitials, x, y, sound(s.companies[0].joined))
+		}
+		if len(s.webs) > 0 {
+			add(blockInitials, x, y, s.webs[0])
+		}
+		add(blockInitials, x, y, s.place.street, s.place.house)
 	}
 	for _, g := range given {
 		if len(p.family) > 0 {

@@ -415,8 +415,8 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		// the same house may be a relative who shares the mailbox and the number.
 	case given == Loose || family == Loose:
 		s.limit(MayAsk, LooseName)
-	case given == Differs && born && family != Blank:
-		s.limit(MayAsk, OtherGiven)
+	case given == Differs && born && family != Blank, given == Differs && positive(family) && (own || alone && !house):
+		s.limit(MayAsk, OtherGiven) // a fond name that nobody knows, perhaps; or somebody of the same household
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
 	case family == Differs && (given == Same || given == Near) && (own && (born || alone || house) || born && (alone || house)) && s.Bits >= sureOf:
