@@ -410,9 +410,9 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayNothing, OtherGiven)
 	case given == Loose && family == Same && own && born:
 	case family == Loose && given == Same && personal > 0 && s.Bits >= sureOf+8:
-	case (given == Loose) != (family == Loose) && given != Differs && given != Initial && family != Differs && family != Part && single && s.Bits >= singleFrom && (given != Loose || born || !house):
-		// Beside what nobody else has, one name much alike is a slip; but who lives in
-		// the same house may be a relative who shares the mailbox and the number.
+	case (given == Loose) != (family == Loose) && given != Differs && given != Initial && family != Differs && family != Part && single && s.Bits >= singleFrom && (given != Loose || (own || alone) && !house):
+		// Beside what nobody else has, one name much alike is a slip. But twins share their
+		// birthday, and who lives in one house its number and often a mailbox.
 	case given == Loose || family == Loose:
 		s.limit(MayAsk, LooseName)
 	case given == Differs && born && family != Blank, given == Differs && positive(family) && (own || alone && !house):
