@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -120,7 +121,7 @@ func judge(ctx context.Context, s *service, set labelled.Set) (quality, error) {
 	if err != nil {
 		return q, err
 	}
-	at := len(lines[0]) - 4 // row, what became of it, record, what is wrong
+	at := slices.Index(lines[0], "Row") // then what became of it, its record
 	for _, line := range lines[1:] {
 		n, err := strconv.Atoi(line[at])
 		if err != nil {

@@ -1,6 +1,7 @@
 package matching
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"unicode"
@@ -25,10 +26,16 @@ type short struct{ word, begin, end string }
 // shortsOf finds words that are written short with a point behind three letters or more;
 // those of one or two, such as A.S., are initials.
 func shortsOf(name string) (list []short) {
+	if !strings.Contains(name, ".") {
+		return nil
+	}
 	for _, w := range strings.Fields(name) {
 		begin, end, pointed := strings.Cut(w, ".")
+		if !pointed {
+			continue
+		}
 		s := short{squeeze(Latin(w)), squeeze(Latin(begin)), squeeze(Latin(end))}
-		if pointed && len(s.begin) > 2 && !strings.Contains(end, ".") && s.word == s.begin+s.end {
+		if len(s.begin) > 2 && !strings.Contains(end, ".") && s.word == s.begin+s.end {
 			list = append(list, s)
 		}
 	}
@@ -154,15 +161,10 @@ func isForm(w string) bool {
 	if writtenOut[w] || value.CompanyForm(w) {
 		return true
 	}
-	if len(w) >= leastForm {
-		for form := range writtenOut {
-			if len(form) >= leastForm && near(w, form) {
-				return true
-			}
-		}
-	}
-	return false
+	return len(w) >= leastForm && slices.ContainsFunc(longForms, func(form string) bool { return near(w, form) })
 }
+
+var longForms = slices.DeleteFunc(slices.Sorted(maps.Keys(writtenOut)), func(form string) bool { return len(form) < leastForm })
 
 // newCompany makes a name ready; the town is where the company is, or empty.
 func newCompany(name, town string) company {

@@ -108,18 +108,17 @@ func (c *Comparer) personBlocks(s *Subject, add func(int, ...string)) {
 			add(blockInitial, f)
 		}
 	}
-	// Slips in both names leave their first letters, in either order, beside the employer,
-	// its site or the house.
+	// Slips in both names leave their first letters, in either order, beside the employer
+	// or its site.
 	if len(p.given) > 0 && len(p.family) > 0 {
 		x, y := p.given[0][:1], p.family[0][:1]
 		x, y = min(x, y), max(x, y)
-		if len(s.companies) > 0 {
+		if len(s.companies) > 0 && len(s.employers) == 0 { // no record says for whom they work
 			add(blockInitials, x, y, sound(s.companies[0].joined))
 		}
 		if len(s.webs) > 0 {
 			add(blockInitials, x, y, s.webs[0])
 		}
-		add(blockInitials, x, y, s.place.street, s.place.house)
 	}
 	for _, g := range given {
 		if len(p.family) > 0 {
