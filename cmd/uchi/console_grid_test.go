@@ -77,16 +77,21 @@ func TestConsoleGrid(t *testing.T) {
 	}
 }
 
-// Who may only look is offered nothing else.
+// Who may only look is offered nothing else, and not shown what is kept from them; they
+// have chosen their password by a link.
 func TestConsoleViewer(t *testing.T) {
 	s := serve(t)
-	s.uchi(0, "Name,Town\nKalvøya Marina,Bodø\n", "import", "-", "--into", "account", "--check-only")
+	s.uchi(0, "Name,Town,Employees\nKalvøya Marina,Bodø,14\n", "import", "-", "--into", "account", "--yes")
+	s.uchi(0, "Name,Town,Employees\nTern Marina,Ternvik,1777\n", "import", "-", "--into", "account", "--check-only")
+	s.uchi(0, "", "fields", "change", "account", "employees", "--seen-by", "operator")
 	const viewer = "viewer@lanternquay.example"
-	s.uchi(0, password, "people", "add", viewer, "--name", "Vera Viewer", "--role", "viewer")
+	_, link, _ := strings.Cut(s.uchi(0, "", "people", "add", viewer, "--name", "Vera Viewer", "--role", "viewer"), "/invitation#")
 	p := open(s)
 	p.click(`//nav[@aria-label="Main"]//button[contains(., "Administrator")]`)
 	p.click(`//div[@role="menuitem"][contains(., "Sign out")]`)
-	p.do("sign in as a viewer", chromedp.WaitVisible(`input[name=email]`), chromedp.SendKeys(`input[name=email]`, viewer), chromedp.SendKeys(`input[name=password]`, password+kb.Enter), chromedp.WaitVisible(`nav[aria-label=Main]`))
+	p.do("wait to be out", chromedp.WaitVisible(`input[name=email]`))
+	p.do("take up the invitation", chromedp.Navigate(p.server+"/invitation#"+strings.TrimSpace(link)), chromedp.WaitVisible(`input[type=password]`),
+		chromedp.SendKeys(`input[type=password]`, "a password of her own"+kb.Enter), chromedp.WaitVisible(`nav[aria-label=Main]`))
 	absent := func(path, ready, xpath string) {
 		t.Helper()
 		p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(ready, chromedp.BySearch))
@@ -98,7 +103,9 @@ func TestConsoleViewer(t *testing.T) {
 	absent("/w/main", `//h1`, `//input[@type="file"]`)
 	absent("/w/main/types/account", `//td[.="registration_number"]`, `//button[.="Add a field" or .="Change"]`)
 	absent("/w/main/account", `//h2[contains(., "My tokens")]`, `//h2[.="People" or .="Cleaning up"]`)
-	absent("/w/main/imports/1/columns", `//button[@aria-label="Town goes to Town or city"]`, `//button[@aria-label="Town goes to Town or city"][not(@disabled)]`)
-	absent("/w/main/imports/1/load", `//aside`, `//aside//button[contains(., "Create")][not(@disabled)]`)
+	absent("/w/main/imports/2/columns", `//button[@aria-label="Town goes to Town or city"]`, `//button[@aria-label="Town goes to Town or city"][not(@disabled)]`)
+	absent("/w/main/imports/2/load", `//aside`, `//aside//button[contains(., "Create")][not(@disabled)]`)
 	p.sees("p", "this takes the role operator")
+	absent("/w/main/imports/2/columns", `//div[@role="gridcell"][contains(., "•••")]`, `//*[contains(., "1777")]`)
+	absent("/w/main/records/account/ACC-1", `//dd[contains(., "kept from your role")]`, `//dd[contains(., "14")]`)
 }

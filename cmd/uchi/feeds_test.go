@@ -37,7 +37,7 @@ func TestFeedThatWaits(t *testing.T) {
 	p.do("ask", chromedp.SendKeys(`[aria-label="What whoever decides should know"]`, "One row waits"))
 	p.click(`//button[.="Ask for a yes"]`)
 	p.sees("p", "You have asked for it")
-	s.uchi(0, "shore power for all\n", "people", "add", "second@lanternquay.example", "--name", "Second", "--role", "operator")
+	s.uchi(0, "shore power for all\n", "people", "add", "second@lanternquay.example", "--password", "--name", "Second", "--role", "operator")
 	if out := s.uchi(6, "", "approve", "3"); !strings.Contains(out, "own_asking") {
 		t.Errorf("who asked approves:\n%s", out)
 	}

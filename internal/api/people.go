@@ -7,6 +7,7 @@ import (
 
 	"uchi/internal/core/rights"
 	"uchi/internal/store"
+	"uchi/internal/work"
 )
 
 // Sign-in, tokens and people.
@@ -119,5 +120,33 @@ func (h *handlers) ChangePassword(ctx context.Context, r ChangePasswordRequestOb
 
 func (h *handlers) AddPerson(ctx context.Context, r AddPersonRequestObject) (AddPersonResponseObject, error) {
 	p, err := h.work.AddPerson(ctx, r.Body.Email, r.Body.Name, rights.Role(r.Body.Role), r.Body.Password, personOf(ctx))
-	return AddPerson201JSONResponse(personView(p)), err
+	v := personView(p)
+	if err == nil && r.Body.Password == "" {
+		var i work.Invitation
+		i, err = h.work.Invite(ctx, p.ID, personOf(ctx))
+		v.Invitation = invitationView(i)
+	}
+	return AddPerson201JSONResponse(v), err
+}
+
+func invitationView(i work.Invitation) Invitation {
+	return Invitation{Link: i.Link, EndsAt: i.Ends, Mailed: i.Mailed}
+}
+
+func (h *handlers) InvitePerson(ctx context.Context, r InvitePersonRequestObject) (InvitePersonResponseObject, error) {
+	i, err := h.work.Invite(ctx, r.Person, personOf(ctx))
+	return InvitePerson201JSONResponse(invitationView(i)), err
+}
+
+func (h *handlers) RemovePerson(ctx context.Context, r RemovePersonRequestObject) (RemovePersonResponseObject, error) {
+	return RemovePerson204Response{}, h.work.RemovePerson(ctx, r.Person, personOf(ctx))
+}
+
+func (h *handlers) TakeInvitation(ctx context.Context, r TakeInvitationRequestObject) (TakeInvitationResponseObject, error) {
+	p, secret, err := h.work.TakeInvitation(ctx, r.Body.Invitation, r.Body.Password)
+	if err != nil {
+		return nil, err
+	}
+	cookie := h.cookie(secret, int(store.SessionLength/time.Second))
+	return TakeInvitation200JSONResponse{Body: personView(p), Headers: TakeInvitation200ResponseHeaders{SetCookie: cookie}}, nil
 }

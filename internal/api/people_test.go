@@ -96,3 +96,96 @@ func TestPeople(t *testing.T) {
 	}
 	change(paths[rights.Administrator], `{"role": "viewer"}`, http.StatusOK, `"viewer"`)
 }
+
+// Who is added without a password chooses one by a link that counts once, until another
+// is made; who is removed is out, and their address is free for somebody else.
+func TestInvitations(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	const kind = "application/json"
+	invited := func(method, path, body string) (id int64, secret string) {
+		t.Helper()
+		res, answer := f.ask(rights.Administrator, method, "/api/v1"+path, kind, body)
+		var p struct {
+			ID         int64
+			Link       string
+			Invitation struct{ Link string }
+		}
+		if err := json.Unmarshal(answer, &p); err != nil || res.StatusCode != http.StatusCreated {
+			t.Fatalf("%s: %d %s", path, res.StatusCode, answer)
+		}
+		_, secret, ok := strings.Cut(p.Link+p.Invitation.Link, "/invitation#")
+		if !ok {
+			t.Fatalf("no link: %s", answer)
+		}
+		return p.ID, secret
+	}
+	take := func(secret, password string) (code string) {
+		t.Helper()
+		res, answer := f.ask("", http.MethodPost, "/api/v1/session/invitation", kind, `{"invitation":"`+secret+`","password":"`+password+`"}`)
+		if res.StatusCode == http.StatusOK {
+			return "in " + strings.SplitN(res.Header.Get("Set-Cookie"), "=", 2)[0]
+		}
+		var p struct{ Code string }
+		if err := json.Unmarshal(answer, &p); err != nil {
+			t.Fatal(err)
+		}
+		return p.Code
+	}
+	signIn := func(password string) int {
+		t.Helper()
+		res, _ := f.ask("", http.MethodPost, "/api/v1/session", kind, `{"email":"yoko@lanternquay.example","password":"`+password+`"}`)
+		return res.StatusCode
+	}
+	is := func(what string, got, want any) {
+		t.Helper()
+		if got != want {
+			t.Errorf("%s: %v, want %v", what, got, want)
+		}
+	}
+	yoko := `{"email":"yoko@lanternquay.example","name":"Yoko","role":"operator"}`
+	id, secret := invited(http.MethodPost, "/people", yoko)
+	person := fmt.Sprintf("/people/%d", id)
+	is("no password is right before", signIn("none"), http.StatusUnauthorized)
+	is("a short password", take(secret, "short"), "password_too_short")
+	is("another secret", take(secret+"x", "shore power for all"), "no_invitation")
+	is("the link", take(secret, "shore power for all"), "in uchi_session")
+	is("the link again", take(secret, "another long password"), "no_invitation")
+	is("the password", signIn("shore power for all"), http.StatusOK)
+
+	_, first := invited(http.MethodPost, person+"/invitation", "")
+	_, second := invited(http.MethodPost, person+"/invitation", "")
+	is("a link that was replaced", take(first, "another long password"), "no_invitation")
+	is("the newest link", take(second, "another long password"), "in uchi_session")
+	is("the old password", signIn("shore power for all"), http.StatusUnauthorized)
+
+	_, third := invited(http.MethodPost, person+"/invitation", "")
+	res, answer := f.ask(rights.Administrator, http.MethodDelete, "/api/v1"+person, "", "")
+	is("removing: "+string(answer), res.StatusCode, http.StatusNoContent)
+	is("the link of who was removed", take(third, "another long password"), "no_invitation")
+	is("the password of who was removed", signIn("another long password"), http.StatusUnauthorized)
+	res, _ = f.ask(rights.Administrator, http.MethodPatch, "/api/v1"+person, kind, `{"suspended":false}`)
+	is("letting them in again", res.StatusCode, http.StatusNotFound)
+	_, people := f.ask(rights.Administrator, http.MethodGet, "/api/v1/people", "", "")
+	is("listed", strings.Contains(string(people), "yoko@"), false)
+	_, log := f.ask(rights.Administrator, http.MethodGet, "/api/v1/log?person=yoko@lanternquay.example", "", "")
+	is("what they did stays named", strings.Contains(string(log), "take up invitation"), true)
+	again, _ := invited(http.MethodPost, "/people", yoko)
+	is("the address is somebody else's", again == id, false)
+
+	var list struct {
+		People []struct {
+			ID   int64
+			Role string
+		}
+	}
+	if err := json.Unmarshal(people, &list); err != nil {
+		t.Fatal(err)
+	}
+	for _, p := range list.People {
+		if p.Role == "administrator" {
+			res, answer := f.ask(rights.Administrator, http.MethodDelete, fmt.Sprintf("/api/v1/people/%d", p.ID), "", "")
+			is("the last administrator: "+string(answer), res.StatusCode, http.StatusConflict)
+		}
+	}
+}

@@ -1487,6 +1487,17 @@ type ImportBusy string
 // ImportState defines model for ImportState.
 type ImportState string
 
+// Invitation defines model for Invitation.
+type Invitation struct {
+	EndsAt time.Time `json:"ends_at"`
+
+	// Link Shown once
+	Link string `json:"link"`
+
+	// Mailed It was sent to them by mail
+	Mailed bool `json:"mailed,omitempty,omitzero"`
+}
+
 // Kept defines model for Kept.
 type Kept struct {
 	Count int64 `json:"count"`
@@ -1690,9 +1701,11 @@ type NewPassword struct {
 
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
-	Email    string `json:"email"`
-	Name     string `json:"name"`
-	Password string `json:"password"`
+	Email string `json:"email"`
+	Name  string `json:"name"`
+
+	// Password At least ten characters; left out, they are invited to choose one
+	Password string `json:"password,omitempty,omitzero"`
 	Role     Role   `json:"role"`
 }
 
@@ -1765,8 +1778,11 @@ type Outcome = verdict.Outcome
 type Person struct {
 	Email string `json:"email"`
 	Id    int64  `json:"id"`
-	Name  string `json:"name"`
-	Role  Role   `json:"role"`
+
+	// Invitation For whom was added without a password
+	Invitation Invitation `json:"invitation,omitempty,omitzero"`
+	Name       string     `json:"name"`
+	Role       Role       `json:"role"`
 
 	// RoleHere What they may do in the workspace that was asked of: none, viewer, operator or administrator
 	RoleHere string `json:"role_here,omitempty,omitzero"`
@@ -2270,6 +2286,15 @@ type Suggestions struct {
 	// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
 	Together Together         `json:"together,omitempty,omitzero"`
 	Types    []TypeSuggestion `json:"types"`
+}
+
+// TakenInvitation defines model for TakenInvitation.
+type TakenInvitation struct {
+	// Invitation What stands behind the sign # in the link
+	Invitation string `json:"invitation"`
+
+	// Password At least ten characters
+	Password string `json:"password"`
 }
 
 // Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
@@ -3077,6 +3102,9 @@ type ChangePasswordJSONRequestBody = NewPassword
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
+type TakeInvitationJSONRequestBody = TakenInvitation
+
 // SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
 type SetSettingsJSONRequestBody = Settings
 
@@ -3232,9 +3260,15 @@ type ServerInterface interface {
 	// AddPerson Let somebody sign in (administrators)
 	// (POST /people)
 	AddPerson(w http.ResponseWriter, r *http.Request)
+	// RemovePerson Remove a person; what they did stays under their name (administrators)
+	// (DELETE /people/{person})
+	RemovePerson(w http.ResponseWriter, r *http.Request, person int64)
 	// ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
 	// (PATCH /people/{person})
 	ChangePerson(w http.ResponseWriter, r *http.Request, person int64)
+	// InvitePerson Make a link by which a person chooses a password; one from before no longer counts (administrators)
+	// (POST /people/{person}/invitation)
+	InvitePerson(w http.ResponseWriter, r *http.Request, person int64)
 	// SignOut Sign out
 	// (DELETE /session)
 	SignOut(w http.ResponseWriter, r *http.Request)
@@ -3247,6 +3281,9 @@ type ServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(w http.ResponseWriter, r *http.Request)
+	// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
+	// (POST /session/invitation)
+	TakeInvitation(w http.ResponseWriter, r *http.Request)
 	// SignInWays How people may sign in beside with a password
 	// (GET /session/ways)
 	SignInWays(w http.ResponseWriter, r *http.Request)
@@ -3664,9 +3701,21 @@ func (_ Unimplemented) AddPerson(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// RemovePerson Remove a person; what they did stays under their name (administrators)
+// (DELETE /people/{person})
+func (_ Unimplemented) RemovePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
 // (PATCH /people/{person})
 func (_ Unimplemented) ChangePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// InvitePerson Make a link by which a person chooses a password; one from before no longer counts (administrators)
+// (POST /people/{person}/invitation)
+func (_ Unimplemented) InvitePerson(w http.ResponseWriter, r *http.Request, person int64) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -3691,6 +3740,12 @@ func (_ Unimplemented) ChangePassword(w http.ResponseWriter, r *http.Request) {
 // SignIn Sign in and get a session cookie
 // (POST /session)
 func (_ Unimplemented) SignIn(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
+// (POST /session/invitation)
+func (_ Unimplemented) TakeInvitation(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4728,6 +4783,32 @@ func (siw *ServerInterfaceWrapper) AddPerson(w http.ResponseWriter, r *http.Requ
 	handler.ServeHTTP(w, r)
 }
 
+// RemovePerson operation middleware
+func (siw *ServerInterfaceWrapper) RemovePerson(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "person" -------------
+	var person int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "person", chi.URLParam(r, "person"), &person, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemovePerson(w, r, person)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ChangePerson operation middleware
 func (siw *ServerInterfaceWrapper) ChangePerson(w http.ResponseWriter, r *http.Request) {
 
@@ -4745,6 +4826,32 @@ func (siw *ServerInterfaceWrapper) ChangePerson(w http.ResponseWriter, r *http.R
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.ChangePerson(w, r, person)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// InvitePerson operation middleware
+func (siw *ServerInterfaceWrapper) InvitePerson(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "person" -------------
+	var person int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "person", chi.URLParam(r, "person"), &person, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "person", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.InvitePerson(w, r, person)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4820,6 +4927,20 @@ func (siw *ServerInterfaceWrapper) SignIn(w http.ResponseWriter, r *http.Request
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SignIn(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// TakeInvitation operation middleware
+func (siw *ServerInterfaceWrapper) TakeInvitation(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.TakeInvitation(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10468,7 +10589,13 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/people", wrapper.AddPerson)
 	})
 	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/people/{person}", wrapper.RemovePerson)
+	})
+	r.Group(func(r chi.Router) {
 		r.Patch(options.BaseURL+"/people/{person}", wrapper.ChangePerson)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/people/{person}/invitation", wrapper.InvitePerson)
 	})
 	r.Group(func(r chi.Router) {
 		r.Delete(options.BaseURL+"/session", wrapper.SignOut)
@@ -10481,6 +10608,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/session", wrapper.SignIn)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/session/invitation", wrapper.TakeInvitation)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/session/ways", wrapper.SignInWays)
@@ -11174,6 +11304,39 @@ func (response AddPersondefaultApplicationProblemPlusJSONResponse) VisitAddPerso
 	return err
 }
 
+type RemovePersonRequestObject struct {
+	Person int64 `json:"person"`
+}
+
+type RemovePersonResponseObject interface {
+	VisitRemovePersonResponse(w http.ResponseWriter) error
+}
+
+type RemovePerson204Response struct {
+}
+
+func (response RemovePerson204Response) VisitRemovePersonResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePersondefaultApplicationProblemPlusJSONResponse) VisitRemovePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChangePersonRequestObject struct {
 	Person int64 `json:"person"`
 	Body   *ChangePersonJSONRequestBody
@@ -11203,6 +11366,45 @@ type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitePersonRequestObject struct {
+	Person int64 `json:"person"`
+}
+
+type InvitePersonResponseObject interface {
+	VisitInvitePersonResponse(w http.ResponseWriter) error
+}
+
+type InvitePerson201JSONResponse Invitation
+
+func (response InvitePerson201JSONResponse) VisitInvitePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type InvitePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response InvitePersondefaultApplicationProblemPlusJSONResponse) VisitInvitePersonResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11360,6 +11562,53 @@ type SignIndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationRequestObject struct {
+	Body *TakeInvitationJSONRequestBody
+}
+
+type TakeInvitationResponseObject interface {
+	VisitTakeInvitationResponse(w http.ResponseWriter) error
+}
+
+type TakeInvitation200ResponseHeaders struct {
+	SetCookie string
+}
+
+type TakeInvitation200JSONResponse struct {
+	Body    Person
+	Headers TakeInvitation200ResponseHeaders
+}
+
+func (response TakeInvitation200JSONResponse) VisitTakeInvitationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeInvitationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeInvitationdefaultApplicationProblemPlusJSONResponse) VisitTakeInvitationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16483,9 +16732,15 @@ type StrictServerInterface interface {
 	// AddPerson Let somebody sign in (administrators)
 	// (POST /people)
 	AddPerson(ctx context.Context, request AddPersonRequestObject) (AddPersonResponseObject, error)
+	// RemovePerson Remove a person; what they did stays under their name (administrators)
+	// (DELETE /people/{person})
+	RemovePerson(ctx context.Context, request RemovePersonRequestObject) (RemovePersonResponseObject, error)
 	// ChangePerson Change a person's name or role, suspend or let in again, or give a new password (administrators)
 	// (PATCH /people/{person})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
+	// InvitePerson Make a link by which a person chooses a password; one from before no longer counts (administrators)
+	// (POST /people/{person}/invitation)
+	InvitePerson(ctx context.Context, request InvitePersonRequestObject) (InvitePersonResponseObject, error)
 	// SignOut Sign out
 	// (DELETE /session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
@@ -16498,6 +16753,9 @@ type StrictServerInterface interface {
 	// SignIn Sign in and get a session cookie
 	// (POST /session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
+	// (POST /session/invitation)
+	TakeInvitation(ctx context.Context, request TakeInvitationRequestObject) (TakeInvitationResponseObject, error)
 	// SignInWays How people may sign in beside with a password
 	// (GET /session/ways)
 	SignInWays(ctx context.Context, request SignInWaysRequestObject) (SignInWaysResponseObject, error)
@@ -17114,6 +17372,32 @@ func (sh *strictHandler) AddPerson(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
+// RemovePerson operation middleware
+func (sh *strictHandler) RemovePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	var request RemovePersonRequestObject
+
+	request.Person = person
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePerson(ctx, request.(RemovePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePerson")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemovePersonResponseObject); ok {
+		if err := validResponse.VisitRemovePersonResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ChangePerson operation middleware
 func (sh *strictHandler) ChangePerson(w http.ResponseWriter, r *http.Request, person int64) {
 	var request ChangePersonRequestObject
@@ -17140,6 +17424,32 @@ func (sh *strictHandler) ChangePerson(w http.ResponseWriter, r *http.Request, pe
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
 		if err := validResponse.VisitChangePersonResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// InvitePerson operation middleware
+func (sh *strictHandler) InvitePerson(w http.ResponseWriter, r *http.Request, person int64) {
+	var request InvitePersonRequestObject
+
+	request.Person = person
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.InvitePerson(ctx, request.(InvitePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "InvitePerson")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(InvitePersonResponseObject); ok {
+		if err := validResponse.VisitInvitePersonResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -17252,6 +17562,37 @@ func (sh *strictHandler) SignIn(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SignInResponseObject); ok {
 		if err := validResponse.VisitSignInResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TakeInvitation operation middleware
+func (sh *strictHandler) TakeInvitation(w http.ResponseWriter, r *http.Request) {
+	var request TakeInvitationRequestObject
+
+	var body TakeInvitationJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeInvitation(ctx, request.(TakeInvitationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeInvitation")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(TakeInvitationResponseObject); ok {
+		if err := validResponse.VisitTakeInvitationResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

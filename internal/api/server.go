@@ -15,6 +15,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -251,11 +252,14 @@ func personOf(ctx context.Context) store.Person { return visitOf(ctx).person }
 func sessionOf(ctx context.Context) string      { return visitOf(ctx).session }
 func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced }
 
+// unsigned are the paths at which nobody is signed in yet.
+var unsigned = []string{"/api/v1/session/ways", "/api/v1/session/invitation"}
+
 // signedIn lets through who has a session or a token; signing in itself needs neither.
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		origin := store.Origin{Address: s.addressOf(r), Agent: r.UserAgent(), Request: middleware.GetReqID(r.Context())}
-		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" || r.URL.Path == "/api/v1/session/ways" {
+		if r.Method == http.MethodPost && r.URL.Path == "/api/v1/session" || slices.Contains(unsigned, r.URL.Path) {
 			next.ServeHTTP(w, r.WithContext(store.From(r.Context(), origin)))
 			return
 		}
@@ -309,6 +313,8 @@ const anybody rights.Role = ""
 var needs = map[string]rights.Role{
 	"SignIn":     anybody,
 	"SignInWays": anybody,
+
+	"TakeInvitation": anybody,
 	"SignOut":    rights.Viewer,
 	"WhoAmI":     rights.Viewer,
 
@@ -329,6 +335,8 @@ var needs = map[string]rights.Role{
 	"ListPeople":     rights.Administrator,
 	"AddPerson":      rights.Administrator,
 	"ChangePerson":   rights.Administrator,
+	"InvitePerson":   rights.Administrator,
+	"RemovePerson":   rights.Administrator,
 	"ChangePassword": rights.Viewer,
 	"GetSettings":    rights.Viewer,
 	"SetSettings":    rights.Administrator,

@@ -181,19 +181,85 @@ func (a *app) suspendCmd(name, short string, suspended bool) *cobra.Command {
 	}
 }
 
-// changePerson changes the person with an e-mail address.
-func (a *app) changePerson(ctx context.Context, c *client.Conn, email string, change client.PersonChange) error {
+func (a *app) invitePersonCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "invite EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Make a link by which somebody chooses a password, a forgotten one too",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			p, err := personCalled(ctx, c, list[0])
+			if err != nil {
+				return err
+			}
+			r, err := c.InvitePersonWithResponse(ctx, p.Id)
+			if err != nil {
+				return err
+			}
+			return a.tellInvitation(p.Email, *r.JSON201)
+		}),
+	}
+}
+
+// tellInvitation prints the link of an invitation, which is told once.
+func (a *app) tellInvitation(email string, i client.Invitation) error {
+	if a.asJSON {
+		return a.printJSON(i)
+	}
+	if i.Mailed {
+		fmt.Fprintf(a.out, "The link was mailed to %s. ", email)
+	} else {
+		fmt.Fprintf(a.out, "Hand the link to %s. ", email)
+	}
+	fmt.Fprintf(a.out, "It can be used once, until %s:\n\n  %s\n", dayAndTime(i.EndsAt), i.Link)
+	return nil
+}
+
+func (a *app) removePersonCmd() *cobra.Command {
+	var yes bool
+	cmd := &cobra.Command{
+		Use: "remove EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Remove somebody; what they did stays under their name, and their address is free again",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			p, err := personCalled(ctx, c, list[0])
+			if err != nil {
+				return err
+			}
+			if !yes {
+				ok, err := a.confirm(fmt.Sprintf("Remove %s (%s)? It cannot be taken back", p.Name, p.Email))
+				if err == nil && !ok {
+					fmt.Fprintln(a.errs, "They stay.")
+				}
+				if err != nil || !ok {
+					return err
+				}
+			}
+			_, err = c.RemovePersonWithResponse(ctx, p.Id)
+			return err
+		}),
+	}
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return cmd
+}
+
+// personCalled finds the person with an e-mail address.
+func personCalled(ctx context.Context, c *client.Conn, email string) (client.Person, error) {
 	r, err := c.ListPeopleWithResponse(ctx)
 	if err != nil {
-		return err
+		return client.Person{}, err
 	}
 	for _, p := range r.JSON200.People {
 		if strings.EqualFold(p.Email, email) {
-			_, err := c.ChangePersonWithResponse(ctx, p.Id, change)
-			return err
+			return p, nil
 		}
 	}
-	return fault.New(fault.NotFound, "unknown_person", "there is no such person").With(email).Mended("See uchi people.")
+	return client.Person{}, fault.New(fault.NotFound, "unknown_person", "there is no such person").With(email).Mended("See uchi people.")
+}
+
+// changePerson changes the person with an e-mail address.
+func (a *app) changePerson(ctx context.Context, c *client.Conn, email string, change client.PersonChange) error {
+	p, err := personCalled(ctx, c, email)
+	if err != nil {
+		return err
+	}
+	_, err = c.ChangePersonWithResponse(ctx, p.Id, change)
+	return err
 }
 
 // dayAndTime writes a moment on the clock here, nothing for none.
@@ -295,7 +361,7 @@ func (a *app) tokensCmd() *cobra.Command {
 
 func (a *app) peopleCmd() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in; add, change, suspend or admit somebody",
+		Use: "people", GroupID: "service", Args: args(cobra.NoArgs), Short: "List who may sign in; add, invite, change, suspend, admit or remove somebody",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListPeopleWithResponse(ctx)
 			if err != nil {
@@ -322,21 +388,31 @@ func (a *app) peopleCmd() *cobra.Command {
 	}
 	var p client.NewPerson
 	var role string
+	var withPassword bool
 	add := &cobra.Command{
-		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Let somebody sign in; the password is read from standard input",
+		Use: "add EMAIL", Args: args(cobra.ExactArgs(1)), Short: "Let somebody sign in, who chooses a password by the link that is printed",
+		Long: `Lets somebody sign in. They choose their password by the link that is printed, and mailed to them where mails
+go out; with --password it is read from standard input instead.`,
+		Example: "  uchi people add yoko@lanternquay.example --name \"Yoko Shiota\" --role operator",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			p.Email, p.Role = list[0], client.Role(role)
-			var err error
-			if p.Password, err = a.readPassword(); err != nil {
+			if withPassword {
+				var err error
+				if p.Password, err = a.readPassword(); err != nil {
+					return err
+				}
+			}
+			r, err := c.AddPersonWithResponse(ctx, p)
+			if err != nil || withPassword {
 				return err
 			}
-			_, err = c.AddPersonWithResponse(ctx, p)
-			return err
+			return a.tellInvitation(p.Email, r.JSON201.Invitation)
 		}),
 	}
 	add.Flags().StringVar(&p.Name, "name", "", "the person's name")
 	add.Flags().StringVar(&role, "role", "operator", "viewer, operator or administrator")
-	cmd.AddCommand(add, a.changePersonCmd(),
+	add.Flags().BoolVar(&withPassword, "password", false, "read the first password from standard input")
+	cmd.AddCommand(add, a.changePersonCmd(), a.invitePersonCmd(), a.removePersonCmd(),
 		a.suspendCmd("suspend", "Let somebody sign in no more; what they did stays named", true),
 		a.suspendCmd("admit", "Let somebody sign in again", false))
 	return cmd

@@ -1489,6 +1489,17 @@ type ImportBusy string
 // ImportState defines model for ImportState.
 type ImportState string
 
+// Invitation defines model for Invitation.
+type Invitation struct {
+	EndsAt time.Time `json:"ends_at"`
+
+	// Link Shown once
+	Link string `json:"link"`
+
+	// Mailed It was sent to them by mail
+	Mailed bool `json:"mailed,omitempty,omitzero"`
+}
+
 // Kept defines model for Kept.
 type Kept struct {
 	Count int64 `json:"count"`
@@ -1692,9 +1703,11 @@ type NewPassword struct {
 
 // NewPerson defines model for NewPerson.
 type NewPerson struct {
-	Email    string `json:"email"`
-	Name     string `json:"name"`
-	Password string `json:"password"`
+	Email string `json:"email"`
+	Name  string `json:"name"`
+
+	// Password At least ten characters; left out, they are invited to choose one
+	Password string `json:"password,omitempty,omitzero"`
 	Role     Role   `json:"role"`
 }
 
@@ -1767,8 +1780,11 @@ type Outcome = verdict.Outcome
 type Person struct {
 	Email string `json:"email"`
 	Id    int64  `json:"id"`
-	Name  string `json:"name"`
-	Role  Role   `json:"role"`
+
+	// Invitation For whom was added without a password
+	Invitation Invitation `json:"invitation,omitempty,omitzero"`
+	Name       string     `json:"name"`
+	Role       Role       `json:"role"`
 
 	// RoleHere What they may do in the workspace that was asked of: none, viewer, operator or administrator
 	RoleHere string `json:"role_here,omitempty,omitzero"`
@@ -2272,6 +2288,15 @@ type Suggestions struct {
 	// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
 	Together Together         `json:"together,omitempty,omitzero"`
 	Types    []TypeSuggestion `json:"types"`
+}
+
+// TakenInvitation defines model for TakenInvitation.
+type TakenInvitation struct {
+	// Invitation What stands behind the sign # in the link
+	Invitation string `json:"invitation"`
+
+	// Password At least ten characters
+	Password string `json:"password"`
 }
 
 // Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
@@ -3079,6 +3104,9 @@ type ChangePasswordJSONRequestBody = NewPassword
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody = Credentials
 
+// TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
+type TakeInvitationJSONRequestBody = TakenInvitation
+
 // SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
 type SetSettingsJSONRequestBody = Settings
 
@@ -3340,6 +3368,11 @@ type ClientInterface interface {
 	// Corresponds with POST /people (the `AddPerson` operationId).
 	AddPerson(ctx context.Context, body AddPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemovePerson Remove a person; what they did stays under their name (administrators)
+	//
+	// Corresponds with DELETE /people/{person} (the `RemovePerson` operationId).
+	RemovePerson(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ChangePersonWithBody Change a person's name or role, suspend or let in again, or give a new password (administrators)
 	//
 	// Takes any type of body and a specified content type.
@@ -3353,6 +3386,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /people/{person} (the `ChangePerson` operationId).
 	ChangePerson(ctx context.Context, person int64, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// InvitePerson Make a link by which a person chooses a password; one from before no longer counts (administrators)
+	//
+	// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+	InvitePerson(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignOut Sign out
 	//
@@ -3391,6 +3429,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeInvitationWithBody Take up an invitation with a password of your own, and get a session cookie
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+	TakeInvitationWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+	TakeInvitation(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignInWays How people may sign in beside with a password
 	//
@@ -4553,6 +4605,21 @@ func (c *Client) AddPerson(ctx context.Context, body AddPersonJSONRequestBody, r
 	return c.Client.Do(req)
 }
 
+// RemovePerson Remove a person; what they did stays under their name (administrators)
+//
+// Corresponds with DELETE /people/{person} (the `RemovePerson` operationId).
+func (c *Client) RemovePerson(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePersonRequest(c.Server, person)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ChangePersonWithBody Change a person's name or role, suspend or let in again, or give a new password (administrators)
 //
 // Takes any type of body and a specified content type.
@@ -4577,6 +4644,21 @@ func (c *Client) ChangePersonWithBody(ctx context.Context, person int64, content
 // Corresponds with PATCH /people/{person} (the `ChangePerson` operationId).
 func (c *Client) ChangePerson(ctx context.Context, person int64, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewChangePersonRequest(c.Server, person, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// InvitePerson Make a link by which a person chooses a password; one from before no longer counts (administrators)
+//
+// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+func (c *Client) InvitePerson(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewInvitePersonRequest(c.Server, person)
 	if err != nil {
 		return nil, err
 	}
@@ -4675,6 +4757,40 @@ func (c *Client) SignInWithBody(ctx context.Context, contentType string, body io
 // Corresponds with POST /session (the `SignIn` operationId).
 func (c *Client) SignIn(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSignInRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeInvitationWithBody Take up an invitation with a password of your own, and get a session cookie
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+func (c *Client) TakeInvitationWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeInvitationRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+func (c *Client) TakeInvitation(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTakeInvitationRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7718,6 +7834,40 @@ func NewAddPersonRequestWithBody(server string, contentType string, body io.Read
 	return req, nil
 }
 
+// NewRemovePersonRequest constructs an http.Request for the RemovePerson method
+func NewRemovePersonRequest(server string, person int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "person", person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewChangePersonRequest calls the generic ChangePerson builder with application/json body
 func NewChangePersonRequest(server string, person int64, body ChangePersonJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7761,6 +7911,40 @@ func NewChangePersonRequestWithBody(server string, person int64, contentType str
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewInvitePersonRequest constructs an http.Request for the InvitePerson method
+func NewInvitePersonRequest(server string, person int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "person", person, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/people/%s/invitation", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -7903,6 +8087,46 @@ func NewSignInRequestWithBody(server string, contentType string, body io.Reader)
 	}
 
 	operationPath := fmt.Sprintf("/session")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTakeInvitationRequest calls the generic TakeInvitation builder with application/json body
+func NewTakeInvitationRequest(server string, body TakeInvitationJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTakeInvitationRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewTakeInvitationRequestWithBody constructs an http.Request for the TakeInvitation method, with any body, and a specified content type
+func NewTakeInvitationRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/invitation")
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -14703,6 +14927,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /people (the `AddPerson` operationId).
 	AddPersonWithResponse(ctx context.Context, body AddPersonJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPersonResponse, error)
 
+	// RemovePersonWithResponse Remove a person; what they did stays under their name (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /people/{person} (the `RemovePerson` operationId).
+	RemovePersonWithResponse(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*RemovePersonResponse, error)
+
 	// ChangePersonWithBodyWithResponse Change a person's name or role, suspend or let in again, or give a new password (administrators)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -14716,6 +14947,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /people/{person} (the `ChangePerson` operationId).
 	ChangePersonWithResponse(ctx context.Context, person int64, body ChangePersonJSONRequestBody, reqEditors ...RequestEditorFn) (*ChangePersonResponse, error)
+
+	// InvitePersonWithResponse Make a link by which a person chooses a password; one from before no longer counts (administrators)
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+	InvitePersonWithResponse(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*InvitePersonResponse, error)
 
 	// SignOutWithResponse Sign out
 	//
@@ -14758,6 +14996,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /session (the `SignIn` operationId).
 	SignInWithResponse(ctx context.Context, body SignInJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInResponse, error)
+
+	// TakeInvitationWithBodyWithResponse Take up an invitation with a password of your own, and get a session cookie
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+	TakeInvitationWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeInvitationResponse, error)
+
+	// TakeInvitationWithResponse Take up an invitation with a password of your own, and get a session cookie
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+	TakeInvitationWithResponse(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeInvitationResponse, error)
 
 	// SignInWaysWithResponse How people may sign in beside with a password
 	//
@@ -16306,6 +16558,47 @@ func (r AddPersonResponse) ContentType() string {
 	return ""
 }
 
+type RemovePersonResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePersonResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePersonResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePersonResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePersonResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePersonResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ChangePersonResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -16348,6 +16641,54 @@ func (r ChangePersonResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ChangePersonResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type InvitePersonResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Invitation
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r InvitePersonResponse) GetJSON201() *Invitation {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r InvitePersonResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r InvitePersonResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r InvitePersonResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r InvitePersonResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r InvitePersonResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -16540,6 +16881,61 @@ func (r SignInResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SignInResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// TakeInvitationResponse200Headers the declared response headers of an HTTP 200 response for TakeInvitation
+type TakeInvitationResponse200Headers struct {
+	SetCookie string
+}
+
+type TakeInvitationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Person
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *TakeInvitationResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TakeInvitationResponse) GetJSON200() *Person {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TakeInvitationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TakeInvitationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TakeInvitationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TakeInvitationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TakeInvitationResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -22567,6 +22963,19 @@ func (c *ClientWithResponses) AddPersonWithResponse(ctx context.Context, body Ad
 	return ParseAddPersonResponse(rsp)
 }
 
+// RemovePersonWithResponse Remove a person; what they did stays under their name (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /people/{person} (the `RemovePerson` operationId).
+func (c *ClientWithResponses) RemovePersonWithResponse(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*RemovePersonResponse, error) {
+	rsp, err := c.RemovePerson(ctx, person, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePersonResponse(rsp)
+}
+
 // ChangePersonWithBodyWithResponse Change a person's name or role, suspend or let in again, or give a new password (administrators)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -22591,6 +23000,19 @@ func (c *ClientWithResponses) ChangePersonWithResponse(ctx context.Context, pers
 		return nil, err
 	}
 	return ParseChangePersonResponse(rsp)
+}
+
+// InvitePersonWithResponse Make a link by which a person chooses a password; one from before no longer counts (administrators)
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /people/{person}/invitation (the `InvitePerson` operationId).
+func (c *ClientWithResponses) InvitePersonWithResponse(ctx context.Context, person int64, reqEditors ...RequestEditorFn) (*InvitePersonResponse, error) {
+	rsp, err := c.InvitePerson(ctx, person, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseInvitePersonResponse(rsp)
 }
 
 // SignOutWithResponse Sign out
@@ -22669,6 +23091,32 @@ func (c *ClientWithResponses) SignInWithResponse(ctx context.Context, body SignI
 		return nil, err
 	}
 	return ParseSignInResponse(rsp)
+}
+
+// TakeInvitationWithBodyWithResponse Take up an invitation with a password of your own, and get a session cookie
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+func (c *ClientWithResponses) TakeInvitationWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TakeInvitationResponse, error) {
+	rsp, err := c.TakeInvitationWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeInvitationResponse(rsp)
+}
+
+// TakeInvitationWithResponse Take up an invitation with a password of your own, and get a session cookie
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
+func (c *ClientWithResponses) TakeInvitationWithResponse(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeInvitationResponse, error) {
+	rsp, err := c.TakeInvitation(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTakeInvitationResponse(rsp)
 }
 
 // SignInWaysWithResponse How people may sign in beside with a password
@@ -25070,6 +25518,35 @@ func ParseAddPersonResponse(rsp *http.Response) (*AddPersonResponse, error) {
 	return response, nil
 }
 
+// ParseRemovePersonResponse parses an HTTP response from a RemovePersonWithResponse call
+func ParseRemovePersonResponse(rsp *http.Response) (*RemovePersonResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePersonResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseChangePersonResponse parses an HTTP response from a ChangePersonWithResponse call
 func ParseChangePersonResponse(rsp *http.Response) (*ChangePersonResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -25090,6 +25567,39 @@ func ParseChangePersonResponse(rsp *http.Response) (*ChangePersonResponse, error
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseInvitePersonResponse parses an HTTP response from a InvitePersonWithResponse call
+func ParseInvitePersonResponse(rsp *http.Response) (*InvitePersonResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &InvitePersonResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Invitation
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
@@ -25240,6 +25750,52 @@ func ParseSignInResponse(rsp *http.Response) (*SignInResponse, error) {
 	switch {
 	case rsp.StatusCode == 200:
 		var headers SignInResponse200Headers
+		if values := rsp.Header.Values("Set-Cookie"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Set-Cookie", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.SetCookie = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTakeInvitationResponse parses an HTTP response from a TakeInvitationWithResponse call
+func ParseTakeInvitationResponse(rsp *http.Response) (*TakeInvitationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TakeInvitationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Person
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers TakeInvitationResponse200Headers
 		if values := rsp.Header.Values("Set-Cookie"); len(values) > 0 {
 			var value string
 			if err := runtime.BindStyledParameterWithOptions("simple", "Set-Cookie", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {

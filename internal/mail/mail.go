@@ -79,7 +79,9 @@ func (s *Server) Send(ctx context.Context, m Message) error {
 	msg.SetMessageIDWithValue(m.ID)
 	msg.SetGenHeader("Auto-Submitted", "auto-generated") // RFC 3834
 	msg.SetBodyString(mail.TypeTextPlain, m.Text)
-	msg.AddAlternativeString(mail.TypeTextHTML, m.HTML)
+	if m.HTML != "" {
+		msg.AddAlternativeString(mail.TypeTextHTML, m.HTML)
+	}
 	opts := []mail.Option{mail.WithPort(s.port), mail.WithTimeout(patience)}
 	switch {
 	case s.implicit:

@@ -273,7 +273,7 @@ func pattern(text string) string {
 // HandOver makes an import that of another person, who must be able to work on it.
 func (s *Store) HandOver(ctx context.Context, i Import, email string, by Person) error {
 	var to Person
-	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1`, strings.ToLower(strings.TrimSpace(email)))
+	err := s.db.GetContext(ctx, &to, `select id, email, name, role, active from people where email = $1 and removed_at is null`, strings.ToLower(strings.TrimSpace(email)))
 	if err == nil {
 		to.Role, err = s.RoleIn(ctx, to, i.Workspace)
 	}

@@ -108,7 +108,8 @@ func longEnough(password string) error {
 }
 
 // AddPerson makes a person who can sign in; by is who does so, 0 for the service
-// itself.
+// itself. Without a password they cannot until they are invited, or come from the
+// organisation's provider.
 func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.Role, password string, by int64) (Person, error) {
 	switch {
 	case !role.Valid():
@@ -116,11 +117,14 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.R
 	case !strings.Contains(email, "@") || strings.TrimSpace(name) == "":
 		return Person{}, fault.New(fault.Invalid, "person_incomplete", "a person needs an e-mail address and a name").With(email)
 	}
-	if err := longEnough(password); err != nil {
-		return Person{}, err
+	hashed := noPassword
+	if password != "" {
+		if err := longEnough(password); err != nil {
+			return Person{}, err
+		}
+		hashed = hashPassword(password)
 	}
 	var p Person
-	hashed := hashPassword(password)
 	err := s.logged(ctx, Entry{Person: by, Action: "add person", Subject: strings.ToLower(email)}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
 			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, email, name, role, hashed)
@@ -176,8 +180,7 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 	}
 	changed := &Changed{}
 	err = s.logged(ctx, Entry{Person: by, Action: "change person", Subject: was.Email, Changed: changed}, func(tx pgx.Tx) error {
-		// Administrators are locked, so that two changes cannot take the last two.
-		if _, err := tx.Exec(ctx, `select from people where role = 'administrator' order by id for update`); err != nil {
+		if err := lockAdministrators(ctx, tx); err != nil {
 			return err
 		}
 		rows, err := tx.Query(ctx, `
@@ -201,13 +204,8 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			a["in"], b["in"] = before, change.Roles
 		}
 		changed.Set(a, b)
-		var left int
-		if err := tx.QueryRow(ctx, `select count(*) from people where role = 'administrator' and active`).Scan(&left); err != nil {
+		if err := anAdministratorStays(ctx, tx, p.Email); err != nil {
 			return err
-		}
-		if left == 0 {
-			return fault.New(fault.Conflict, "last_administrator", "this is the last administrator who may sign in").With(p.Email).
-				Mended("Make somebody else an administrator first.")
 		}
 		if p.Active && hashed == nil {
 			return nil
@@ -275,7 +273,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where removed_at is null order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}
@@ -285,7 +283,7 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 // Person reads one person.
 func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 	var p Person
-	if err := s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1`, id); err != nil {
+	if err := s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1 and removed_at is null`, id); err != nil {
 		return p, fmt.Errorf("read person %d: %w", id, err)
 	}
 	return p, nil

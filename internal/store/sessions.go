@@ -99,7 +99,7 @@ const noPassword = "none"
 func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Role) (Person, string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
 	var p Person
-	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where email = $1`, email)
+	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where email = $1 and removed_at is null`, email)
 	switch {
 	case err != nil && !IsMissing(err):
 		return p, "", fmt.Errorf("sign in: %w", err)

@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"html/template"
-	"net/url"
 	"slices"
 	"strings"
 
@@ -72,11 +71,7 @@ func (s *Service) mailOf(n store.Notice) mail.Message {
 	if err := mailPage.Execute(&page, data); err != nil { // the text says it as well
 		s.opt.Log.Warn("a notice has no HTML", "error", err)
 	}
-	host := "uchi"
-	if u, err := url.Parse(s.opt.PublicURL); err == nil && u.Host != "" {
-		host = u.Host
-	}
-	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, host), To: n.Email, Subject: n.Subject, Text: text.String(), HTML: page.String()}
+	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, s.mailHost()), To: n.Email, Subject: n.Subject, Text: text.String(), HTML: page.String()}
 }
 
 // Mails reports whether notices go out by mail.

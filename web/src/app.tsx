@@ -17,7 +17,7 @@ import { lazy, Suspense, useEffect, useState, type ReactNode } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 import { api, Fault, must } from "./api/client";
 import { who, workspaces } from "./api/queries";
-import { SignIn, SignInAgain } from "./pages/signin";
+import { SignIn, SignInAgain, TakeInvitation } from "./pages/signin";
 import { StartPage } from "./pages/start";
 import { Toasts } from "./ui/toast";
 import { letterOf } from "./ui/keys";
@@ -39,7 +39,9 @@ const Help = lazy(() => import("./ui/help"));
 const ApiPage = lazy(() => import("./pages/api"));
 
 export function App() {
+  const invited = useLocation().pathname === "/invitation";
   const me = useQuery(who);
+  if (invited) return <TakeInvitation />;
   const ended = me.error instanceof Fault && me.error.problem.status === 401;
   if (!me.data) {
     if (me.isPending) return <Loading what="who you are" />;

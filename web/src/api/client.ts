@@ -13,6 +13,7 @@ export type Column = Schemas["Column"];
 export type Suggestion = Schemas["Suggestion"];
 export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
+export type Invitation = Schemas["Invitation"];
 export type FieldChange = Schemas["FieldChange"];
 export type Choice = Schemas["Choice"];
 export type Feed = Schemas["Feed"];

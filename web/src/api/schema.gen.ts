@@ -59,6 +59,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take up an invitation with a password of your own, and get a session cookie */
+        post: operations["takeInvitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session/ways": {
         parameters: {
             query?: never;
@@ -207,11 +224,29 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a person; what they did stays under their name (administrators) */
+        delete: operations["removePerson"];
         options?: never;
         head?: never;
         /** Change a person's name or role, suspend or let in again, or give a new password (administrators) */
         patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/people/{person}/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a link by which a person chooses a password; one from before no longer counts (administrators) */
+        post: operations["invitePerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/settings": {
@@ -2062,6 +2097,8 @@ export interface components {
             role: components["schemas"]["Role"];
             /** @description May not sign in */
             suspended?: boolean;
+            /** @description For whom was added without a password */
+            invitation?: components["schemas"]["Invitation"];
             /** @description What they may do in the workspace that was asked of: none, viewer, operator or administrator */
             role_here?: string;
             /** @description What they may do in single workspaces, where that is not their role */
@@ -2081,6 +2118,20 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Invitation: {
+            /** @description Shown once */
+            link: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @description It was sent to them by mail */
+            mailed?: boolean;
+        };
+        TakenInvitation: {
+            /** @description What stands behind the sign # in the link */
+            invitation: string;
+            /** @description At least ten characters */
+            password: string;
+        };
         NewPassword: {
             old: string;
             new: string;
@@ -2089,7 +2140,8 @@ export interface components {
             email: string;
             name: string;
             role: components["schemas"]["Role"];
-            password: string;
+            /** @description At least ten characters; left out, they are invited to choose one */
+            password?: string;
         };
         Token: {
             /** Format: int64 */
@@ -4070,6 +4122,32 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    takeInvitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenInvitation"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     signInWays: {
         parameters: {
             query?: never;
@@ -4334,6 +4412,27 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    removePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     changePerson: {
         parameters: {
             query?: never;
@@ -4356,6 +4455,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    invitePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The link */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
                 };
             };
             default: components["responses"]["Problem"];

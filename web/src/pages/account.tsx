@@ -1,31 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
-import { api, must, type Person, type Token } from "../api/client";
-import { people, who, workspaces } from "../api/queries";
-import {
-  Button,
-  Choose,
-  Confirm,
-  cx,
-  Dialog,
-  inputClass,
-  Labelled,
-  Panel,
-  Password,
-  Table,
-  tdClass,
-  Ticked,
-  Wrong,
-} from "../ui/parts";
+import { api, must, type Token } from "../api/client";
+import { who } from "../api/queries";
+import { Button, Confirm, Dialog, inputClass, Labelled, Panel, Password, Table, tdClass, Wrong } from "../ui/parts";
 import { ApprovalSettings } from "../ui/approval";
 import { Hooks } from "../ui/hooks";
 import { Notices } from "../ui/notices";
+import { People } from "../ui/people";
 import { Workspaces } from "../ui/workspaces";
 import { when } from "./start";
-
-const roles: Person["role"][] = ["viewer", "operator", "administrator"];
-const roleOptions = roles.map((r) => ({ value: r, label: r }));
 
 export function AccountPage() {
   const me = useQuery(who);
@@ -213,160 +197,6 @@ function Keeping() {
       </form>
       <Wrong error={settings.error ?? save.error} className="m-3" />
     </Panel>
-  );
-}
-
-function People() {
-  const client = useQueryClient();
-  const list = useQuery(people);
-  const [open, setOpen] = useState(false);
-  const [changing, setChanging] = useState<Person>();
-  const [p, setP] = useState<{ email: string; name: string; role: Person["role"]; password: string }>({
-    email: "",
-    name: "",
-    role: "operator",
-    password: "",
-  });
-  const add = useMutation({
-    mutationFn: () => must(api.POST("/people", { body: p })),
-    onSuccess: () => {
-      setOpen(false);
-      setP({ email: "", name: "", role: "operator", password: "" });
-      void client.invalidateQueries({ queryKey: ["people"] });
-    },
-  });
-  return (
-    <Panel title="People" aside={<Button onClick={() => setOpen(true)}>Add somebody</Button>}>
-      <ul>
-        {list.data?.people.map((x) => (
-          <li key={x.id} className="flex flex-wrap items-center gap-x-4 border-t border-line px-4 py-1.5 first:border-0">
-            <span className={cx("w-48 font-medium", x.suspended && "text-ink-faint line-through")}>{x.name}</span>
-            <span className="text-ink-soft">{x.email}</span>
-            <span className="ml-auto">{x.suspended ? `suspended ${x.role}` : x.role}</span>
-            <Button look="quiet" aria-label={`Change ${x.name}`} onClick={() => setChanging(x)}>
-              Change
-            </Button>
-          </li>
-        ))}
-      </ul>
-      <Wrong error={list.error} className="m-3" />
-      {changing && <ChangePerson person={changing} onClose={() => setChanging(undefined)} />}
-      <Dialog
-        open={open}
-        unsaved={Boolean(p.email || p.name || p.password)}
-        onClose={() => setOpen(false)}
-        title="Let somebody sign in"
-        foot={
-          <Button look="act" onClick={() => add.mutate()} disabled={add.isPending}>
-            Add
-          </Button>
-        }
-      >
-        <div className="space-y-3">
-          <Labelled label="Name">
-            <input className={inputClass} value={p.name} onChange={(e) => setP({ ...p, name: e.target.value })} />
-          </Labelled>
-          <Labelled label="E-mail address">
-            <input className={inputClass} type="email" value={p.email} onChange={(e) => setP({ ...p, email: e.target.value })} />
-          </Labelled>
-          <Labelled label="Role" hint="Viewers look and export, operators import and load, administrators do everything.">
-            <Choose label="Role" value={p.role} options={roleOptions} onChange={(v) => setP({ ...p, role: v })} />
-          </Labelled>
-          <Password
-            label="First password"
-            hint="At least ten characters."
-            fresh
-            value={p.password}
-            onChange={(password) => setP({ ...p, password })}
-          />
-          <Wrong error={add.error} />
-        </div>
-      </Dialog>
-    </Panel>
-  );
-}
-
-const usually = "the role above";
-
-/** Another role or name, a new password, or no more signing in. */
-function ChangePerson({ person, onClose }: { person: Person; onClose: () => void }) {
-  const client = useQueryClient();
-  const [name, setName] = useState(person.name);
-  const [role, setRole] = useState(person.role);
-  const [suspended, setSuspended] = useState(person.suspended ?? false);
-  const [password, setPassword] = useState("");
-  const [here, setHere] = useState<Record<string, string>>({});
-  const spaces = useQuery(workspaces);
-  const save = useMutation({
-    mutationFn: () =>
-      must(
-        api.PATCH("/people/{person}", {
-          params: { path: { person: person.id } },
-          body: {
-            name,
-            role,
-            suspended,
-            ...(password ? { password } : {}),
-            roles: Object.fromEntries(Object.entries(here).map(([k, v]) => [k, v === usually ? "" : v])),
-          },
-        }),
-      ),
-    onSuccess: () => {
-      onClose();
-      void client.invalidateQueries({ queryKey: ["people"] });
-    },
-  });
-  return (
-    <Dialog
-      open
-      onClose={onClose}
-      unsaved={
-        Object.keys(here).length > 0 ||
-        name !== person.name ||
-        role !== person.role ||
-        suspended !== (person.suspended ?? false) ||
-        password !== ""
-      }
-      title={person.email}
-      foot={
-        <Button look="act" disabled={save.isPending} onClick={() => save.mutate()}>
-          Save the changes
-        </Button>
-      }
-    >
-      <div className="space-y-3">
-        <Labelled label="Name">
-          <input className={inputClass} value={name} onChange={(e) => setName(e.target.value)} />
-        </Labelled>
-        <Labelled label="Role">
-          <Choose label="Role" value={role} options={roleOptions} onChange={setRole} />
-        </Labelled>
-        {spaces.data?.workspaces.map((s) => (
-          <div key={s.name} className="grid grid-cols-[1fr_220px] items-center gap-3">
-            <span className="text-ink-soft">in {s.label}</span>
-            <Choose
-              label={`Role in ${s.label}`}
-              value={here[s.name] ?? person.roles?.[s.name] ?? usually}
-              options={[usually, "none", ...roles].map((r) => ({ value: r, label: r === "none" ? "may not look at it" : r }))}
-              onChange={(v) => setHere({ ...here, [s.name]: v })}
-            />
-          </div>
-        ))}
-        <Password
-          label="New password"
-          hint="Left empty, the old one stays. With a new one the person is signed out."
-          fresh
-          value={password}
-          onChange={setPassword}
-        />
-        <Ticked
-          label="Suspended: may not sign in, and tokens are refused. What they did stays named."
-          on={suspended}
-          onChange={setSuspended}
-        />
-        <Wrong error={save.error} />
-      </div>
-    </Dialog>
   );
 }
 

@@ -1,13 +1,23 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
+import { useNavigate } from "react-router";
 import { api, must } from "../api/client";
 import { who, withRoles } from "../api/queries";
 import { Button, Dialog, inputClass, Labelled, Password, Wrong } from "../ui/parts";
 
 export function SignIn() {
   return (
+    <Entrance title="Sign in">
+      <ByOrganisation />
+      <SignInForm start="" />
+    </Entrance>
+  );
+}
+
+function Entrance({ title, children }: { title: string; children: ReactNode }) {
+  return (
     <main className="grid h-full place-items-center px-4">
-      <title>Sign in · Uchi</title>
+      <title>{`${title} · Uchi`}</title>
       <div className="w-full max-w-sm rounded-lg border border-line bg-sheet p-7 shadow-pop">
         <div className="mb-5 flex items-center gap-3">
           <img src="/mark.svg" alt="" width={34} height={34} />
@@ -16,10 +26,49 @@ export function SignIn() {
             <p className="text-ink-soft">Spreadsheets into records, without damage.</p>
           </div>
         </div>
-        <ByOrganisation />
-        <SignInForm start="" />
+        {children}
       </div>
     </main>
+  );
+}
+
+/** Taking up an invitation: a password of one's own, and in. */
+export function TakeInvitation() {
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const [password, setPassword] = useState("");
+  const take = useMutation({
+    meta: { signsIn: true },
+    mutationFn: () => must(api.POST("/session/invitation", { body: { invitation: location.hash.slice(1), password } })),
+    onSuccess: (p) => {
+      client.setQueryData(who.queryKey, withRoles(p));
+      void client.invalidateQueries();
+      void navigate("/", { replace: true });
+    },
+  });
+  return (
+    <Entrance title="Choose your password">
+      <form
+        className="space-y-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          take.mutate();
+        }}
+      >
+        <p className="text-ink-soft">You are invited. With a password of your own you are in.</p>
+        <Password
+          label="Password"
+          hint="At least ten characters. Three or four words do well."
+          fresh
+          value={password}
+          onChange={setPassword}
+        />
+        <Wrong error={take.error} />
+        <Button type="submit" look="act" className="w-full justify-center" disabled={take.isPending || password.length < 10}>
+          Choose it and sign in
+        </Button>
+      </form>
+    </Entrance>
   );
 }
 
