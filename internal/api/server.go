@@ -315,8 +315,8 @@ var needs = map[string]rights.Role{
 	"SignInWays": anybody,
 
 	"TakeInvitation": anybody,
-	"SignOut":    rights.Viewer,
-	"WhoAmI":     rights.Viewer,
+	"SignOut":        rights.Viewer,
+	"WhoAmI":         rights.Viewer,
 
 	"ListTokens":  rights.Viewer,
 	"AddToken":    rights.Viewer,

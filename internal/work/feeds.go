@@ -15,6 +15,7 @@ import (
 	"uchi/internal/core/life"
 	"uchi/internal/core/rights"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/verdict"
 	"uchi/internal/places"
 	"uchi/internal/store"
 
@@ -512,6 +513,9 @@ func (s *Service) checkForFeed(ctx context.Context, f store.Feed, i store.Import
 // judge loads a file whose check has come to an end within the bounds; otherwise it
 // waits for a person.
 func (s *Service) judge(ctx context.Context, f store.Feed, x store.FeedFile, i store.Import) (bool, error) {
+	if again, err := s.recall(ctx, f, i); err != nil || again {
+		return false, err // the end of its check goes on with this
+	}
 	found, err := s.foundIn(ctx, f, i)
 	if err != nil {
 		return false, err
@@ -529,6 +533,48 @@ func (s *Service) judge(ctx context.Context, f store.Feed, x store.FeedFile, i s
 	}
 	return s.store.MoveFeedFile(ctx, x, store.FeedLoading, nil, i.Rows, nil)
 }
+
+// recall answers what is asked about rows that say just what those did about which a
+// person was asked at an earlier file, and has the file checked again.
+func (s *Service) recall(ctx context.Context, f store.Feed, i store.Import) (again bool, err error) {
+	if t := i.Totals.V; t == nil || t.Verdicts[string(verdict.Ask)]+t.Verdicts[string(verdict.Hold)] == 0 {
+		return false, nil
+	}
+	files, err := s.store.FeedFiles(ctx, f.ID, 0)
+	if err != nil {
+		return false, err
+	}
+	var before []int64
+	for _, x := range files {
+		if x.Import != nil && *x.Import != i.ID {
+			before = append(before, *x.Import)
+		}
+	}
+	by, err := s.ownerOf(ctx, f)
+	if err != nil {
+		return false, err
+	}
+	n, err := s.answering(ctx, i, by, "as before", func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		n, err := s.room.RecallAnswers(ctx, tx, now, before, by.ID)
+		if err == nil && n == 0 {
+			return 0, errNothingRecalled
+		}
+		return n, err
+	})
+	if errors.Is(err, errNothingRecalled) {
+		return false, nil
+	}
+	if err != nil || n == 0 {
+		return false, err
+	}
+	if i, err = s.store.Import(ctx, i.Workspace, i.ID); err != nil {
+		return false, err
+	}
+	return true, s.Check(ctx, i, by)
+}
+
+// errNothingRecalled takes back an act that has nothing to do.
+var errNothingRecalled = errors.New("no earlier answer is about these rows")
 
 // foundIn measures what the check of a file has come to.
 func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (feed.Found, error) {
@@ -583,7 +629,7 @@ func (s *Service) loadedByFeed(ctx context.Context, f store.Feed, x store.FeedFi
 		return aboutFile(ctx, tx, f, store.Ended, i, "was loaded", nil)
 	})
 	if err == nil && x.State == store.FeedWaiting {
-		err = s.learn(ctx, f, i)
+		err = errors.Join(s.learn(ctx, f, i), s.room.RememberAnswers(ctx, i))
 	}
 	s.wakeUp()
 	return err

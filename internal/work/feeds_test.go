@@ -14,6 +14,7 @@ import (
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/rights"
+	"uchi/internal/core/verdict"
 	"uchi/internal/store"
 )
 
@@ -265,6 +266,50 @@ func TestFeedLearns(t *testing.T) {
 	_, said = b.rests(false)
 	b.want(said[1], "b.csv loaded")
 	b.want(strings.Count(b.records("account"), "former"), 5)
+}
+
+// What a person has answered at one file of a feed counts for rows of the next that say
+// just the same, wherever they stand, and for no others.
+func TestFeedRecallsAnswers(t *testing.T) {
+	b, dir := fed(t)
+	b.loaded("account", "External ID,Company,Website\nM-1,Ulvsund Havn,https://ulvsund.example\nM-2,Kyst Havn,https://kyst.example\n")
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.Bounds{Held: feed.Limit{Set: true}, AnyValues: true}})
+	const head = "External ID,Company,Status\n"
+	const asked, twin, held = ",Ulvsund Havn,customer\n", ",Kyst Havn,prospect\n", "M-8,Fjell Havn,no idea\n"
+	put := func(name, rows string, hours int) []string {
+		t.Helper()
+		b.put(dir, name, head+rows, hours)
+		b.put(dir, name+".done", "", hours)
+		_, said := b.rests(false)
+		return said
+	}
+	file := func(n int) store.Import {
+		t.Helper()
+		f, err := b.store.Feed(b.Context(), "main", "marinas weekly")
+		b.ok(err)
+		list, err := b.store.FeedFiles(b.Context(), f.ID, 0)
+		b.ok(err)
+		i, err := b.store.ImportAnywhere(b.Context(), *list[len(list)-1-n].Import)
+		b.ok(err)
+		return i
+	}
+	b.want(put("a.csv", asked+twin+held, 5), []string{"a.csv waiting; held"})
+	i := file(0)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"ask": 2, "hold": 1})
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake}, {Row: 3, Choice: verdict.ChooseNew}, {Row: 4, Choice: verdict.ChooseLeaveOut}}, b.person)
+	b.ok(err)
+	b.load(b.check(i))
+	_, said := b.resting()
+	b.want(said, []string{"a.csv loaded; held"})
+	before := strings.Count(b.records("account"), "\n")
+
+	// They stand elsewhere now; what was said to be new is not made a second time.
+	b.want(put("b.csv", held+"M-1,Ulvsund Havn,prospect\n"+twin, 4)[1], "b.csv loaded")
+	b.want(file(1).Totals.V.Verdicts["skip"], int64(1))
+	b.want(strings.Count(b.records("account"), "\n"), before)
+	b.want(put("c.csv", asked+twin, 3)[2], "c.csv loaded")
+	b.want(strings.Count(b.records("account"), "\n"), before)
+	b.want(put("d.csv", "M-8,Fjell Havn AS,no idea\n", 2)[3], "d.csv waiting; held") // it says something else
 }
 
 // Other programs may send files; what is sent while one has not ended is refused, as is
