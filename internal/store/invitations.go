@@ -62,7 +62,7 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 		}
 		hashed = hashPassword(password)
 		rows, err := tx.Query(ctx, `update people set password = $2 where id = $1 and active and removed_at is null
-			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, id, hashed)
+			returning `+personColumns, id, hashed)
 		if err != nil {
 			return err
 		}

@@ -33,6 +33,9 @@ type Person struct {
 	Most rights.Role `db:"most"`
 }
 
+// personColumns are those of a person who has signed in without a token.
+const personColumns = `id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`
+
 // told is what the log says of a person.
 func (p Person) told(newPassword bool) map[string]any {
 	return map[string]any{"name": p.Name, "role": p.Role, "active": p.Active, "new_password": newPassword}
@@ -127,7 +130,7 @@ func (s *Store) AddPerson(ctx context.Context, email, name string, role rights.R
 	var p Person
 	err := s.logged(ctx, Entry{Person: by, Action: "add person", Subject: strings.ToLower(email)}, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values (lower($1), $2, $3, $4)
-			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, email, name, role, hashed)
+			returning `+personColumns, email, name, role, hashed)
 		if err != nil {
 			return err
 		}
@@ -187,7 +190,7 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 			update people set
 				name = coalesce($2, name), role = coalesce($3, role), active = coalesce(not $4::boolean, active), password = coalesce($5, password)
 			where id = $1
-			returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, id, change.Name, change.Role, change.Suspended, hashed)
+			returning `+personColumns, id, change.Name, change.Role, change.Suspended, hashed)
 		if err != nil {
 			return err
 		}
@@ -273,7 +276,7 @@ func (s *Store) FirstAdministrator(ctx context.Context, email, password string) 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
 	var list []Person
-	err := s.db.SelectContext(ctx, &list, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where removed_at is null order by name, id`)
+	err := s.db.SelectContext(ctx, &list, `select `+personColumns+` from people where removed_at is null order by name, id`)
 	if err != nil {
 		return nil, fmt.Errorf("list people: %w", err)
 	}

@@ -57,7 +57,7 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 		Person
 		Password string `db:"password"`
 	}
-	err := s.db.GetContext(ctx, &row, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most, password from people where email = $1 and active`, email)
+	err := s.db.GetContext(ctx, &row, `select `+personColumns+`, password from people where email = $1 and active`, email)
 	if err != nil && !IsMissing(err) {
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
@@ -99,7 +99,7 @@ const noPassword = "none"
 func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Role) (Person, string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
 	var p Person
-	err := s.db.GetContext(ctx, &p, `select id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most from people where email = $1 and removed_at is null`, email)
+	err := s.db.GetContext(ctx, &p, `select `+personColumns+` from people where email = $1 and removed_at is null`, email)
 	switch {
 	case err != nil && !IsMissing(err):
 		return p, "", fmt.Errorf("sign in: %w", err)
@@ -119,7 +119,7 @@ func (s *Store) SignInBy(ctx context.Context, email, name string, role rights.Ro
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		if made {
 			rows, err := tx.Query(ctx, `insert into people (email, name, role, password) values ($1, $2, $3, $4)
-				returning id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`, email, fault.Cut(name, 200), role, noPassword)
+				returning `+personColumns, email, fault.Cut(name, 200), role, noPassword)
 			if err != nil {
 				return err
 			}
