@@ -408,6 +408,7 @@ func (k *draftCheck) blockPairs(ctx context.Context, rows, others string, own in
 					) d
 					join {reach} r on r.b = d.b
 					group by d.row_no, r.other
+					having count(*) > 1 or bool_or(d.b & 1 = 1) -- see matching.Strong
 				) p
 				where {which}
 			) x where n <= @most`, append(with, arg{"reached": mostReached, "most": mostCompared})...),

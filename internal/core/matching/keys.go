@@ -31,6 +31,14 @@ const (
 	blockInitials
 )
 
+// weakBlocks are the kinds of keys that two share easily: a pair that has one of them in
+// common, and no other key, is hardly ever the same.
+var weakBlocks = []int{blockNamePostal, blockNameTown, blockNameHouse, blockInitial, blockWord, blockWordTown}
+
+// Strong reports whether two that share a blocking key are worth a comparison though they
+// share no other; of weak keys they must share two. It is the key's lowest bit.
+func Strong(block int32) bool { return block&1 == 1 }
+
 // mostBlocks is how many blocking keys a record may have.
 const mostBlocks = 40
 
@@ -46,7 +54,11 @@ func (c *Comparer) Blocks(s *Subject) []int32 {
 				return
 			}
 		}
-		if t := term(kind, parts...); !slices.Contains(out, t) && len(out) < mostBlocks {
+		t := term(kind, parts...) | 1
+		if slices.Contains(weakBlocks, kind) {
+			t--
+		}
+		if !slices.Contains(out, t) && len(out) < mostBlocks {
 			out = append(out, t)
 		}
 	}

@@ -2,6 +2,7 @@ package matching
 
 import (
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -346,6 +347,47 @@ func TestLikely(t *testing.T) {
 		s := compare(t, "contact", 100_000, 1, c.row, kari)
 		if shown := s.Likely >= 90; shown != c.percent || s.Percent < 99 {
 			t.Errorf("%s: %.1f of %.1f %%, %v", c.name, s.Likely, s.Percent, s.Against)
+		}
+	}
+}
+
+// Of keys that many share easily two must share two to be compared; what is one
+// person's, or one company's, is enough alone.
+func TestStrongBlocks(t *testing.T) {
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	rt, _ := c.Type("contact")
+	cmpr := NewComparer(rt, nil)
+	blocks := func(m map[string]string) []int32 {
+		values := make([]string, len(cmpr.Fields))
+		for i, f := range cmpr.Fields {
+			values[i] = m[f.Name]
+		}
+		s := cmpr.Prepare(values)
+		return cmpr.Blocks(&s)
+	}
+	kari := contact("Kari", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", "1980-04-03")
+	for _, x := range []struct {
+		what           string
+		row            map[string]string
+		shared, strong bool
+	}{
+		{"the same mailbox", contact("", "", "kari@x.example", "", "", "", ""), true, true},
+		{"the same number", contact("Ola", "Berg", "", "+4755112233", "", "", ""), true, true},
+		{"the same name", contact("Kari", "Øksnes", "", "", "", "", ""), true, true},
+		{"a family name and the postal code", contact("Ola", "Øksnes", "", "", "", "5003", ""), true, false},
+		{"nothing", contact("Ola", "Berg", "ola@y.example", "+4755998877", "", "", ""), false, false},
+	} {
+		mine, strong, shared := blocks(x.row), false, false
+		for _, b := range blocks(kari) {
+			if slices.Contains(mine, b) {
+				shared, strong = true, strong || Strong(b)
+			}
+		}
+		if shared != x.shared || strong != x.strong {
+			t.Errorf("%s: shared %v, strong %v", x.what, shared, strong)
 		}
 	}
 }
