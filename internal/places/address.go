@@ -100,6 +100,10 @@ func (a *address) List(ctx context.Context) ([]File, error) {
 	if err != nil {
 		return nil, err
 	}
+	if a.secret != "" && r.URL.Scheme != "https" && !loopback(r.URL.Hostname()) {
+		return nil, fault.New(fault.Denied, "secret_in_clear", "a password or token is not sent without TLS").At(fault.Place{Path: "place.url"}).With(a.url).
+			Mended("Give an address with https, or take the password away.")
+	}
 	r.Header.Set("User-Agent", "Uchi")
 	if user, password, ok := strings.Cut(a.secret, ":"); ok {
 		r.SetBasicAuth(user, password)
@@ -133,6 +137,12 @@ func (a *address) List(ctx context.Context) ([]File, error) {
 		f.Tag = res.Header.Get("Last-Modified")
 	}
 	return []File{f}, nil
+}
+
+// loopback reports whether a host is this machine, of which nobody listens in between.
+func loopback(host string) bool {
+	a, err := netip.ParseAddr(host)
+	return host == "localhost" || err == nil && a.Unmap().IsLoopback()
 }
 
 // nameOf is what the answer calls its file, or the last part of its address.

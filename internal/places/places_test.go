@@ -282,3 +282,19 @@ func TestPublic(t *testing.T) {
 		}
 	}
 }
+
+// A password goes to an address without TLS only on this machine.
+func TestNoSecretInClear(t *testing.T) {
+	for url, refused := range map[string]bool{
+		"http://files.example/marinas.csv": true, "http://192.0.2.7/marinas.csv": true, "http://[::1]:9/marinas.csv": false, "http://localhost:9/marinas.csv": false,
+		"http://127.0.0.1:9/marinas.csv": false, "https://192.0.2.7/marinas.csv": false,
+	} {
+		for _, secret := range []string{"", "clerk:secret"} {
+			p := openAddress(feed.Place{Kind: feed.HTTPS, URL: url}, Options{Secret: secret})
+			_, err := p.List(t.Context())
+			if got := fault.Is(err, "secret_in_clear"); got != (refused && secret != "") || err == nil {
+				t.Errorf("%s with %q: %v", url, secret, err)
+			}
+		}
+	}
+}
