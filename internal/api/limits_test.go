@@ -61,7 +61,7 @@ func limited(t *testing.T) *face {
 	f.must(admin, http.MethodPatch, "/records/account/ACC-1", `{"values":{"credit":"hush-1 b","moorings":"710008"}}`)
 	// The second changes, makes, repeats, asks and holds.
 	again := "External ID,Company,Town,Credit line,Moorings,Grade\n" +
-		"A-1,Tern Marina,Ternvik,hush-4,710004,seen-4\n,Gull Marina,Gullvik,hush-5,710005,seen-5\nA-7,Auk Marina,Aukvik,hush-6,71000 many,seen-6\n"
+		"A-1,Tern Marina,Ternvik,hush-4,710004,seen-4\n,Gull Marinna,Gullvik,hush-5,710005,seen-5\nA-7,Auk Marina,Aukvik,hush-6,71000 many,seen-6\n"
 	f.must(admin, http.MethodPost, "/imports?into=account&name=again.csv", again)
 	f.rested(2)
 	f.must(admin, http.MethodPost, "/imports/2/edits", `{"cells":[{"row":4,"column":"Credit line","value":"hush-8"}]}`)
