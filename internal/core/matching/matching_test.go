@@ -183,7 +183,7 @@ func TestPeopleApart(t *testing.T) {
 		{"herself, typed anew", contact("KARI", "Oeksnes", "kari@x.example", "55 11 22 33", "Storgt. 4", "5003", ""), Found},
 		{"a slip and no mail", contact("Kari", "Øksens", "", "+4755112233", "", "", "1980-04-03"), Found},
 		{"swapped", contact("Øksnes", "Kari", "kari@x.example", "", "", "", ""), Found},
-		{"married", contact("Kari", "Berg", "kari@x.example", "", "", "", "1980-04-03"), Found},
+		{"married", contact("Kari", "Berg", "kari@x.example", "", "", "", "1980-04-03"), Doubtful},
 		{"married, perhaps", contact("Kari", "Berg", "kari@x.example", "", "", "", ""), Doubtful},
 		{"her husband", contact("Ola", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", ""), Doubtful},
 		{"her husband of a like name", contact("Karl", "Øksnes", "kari@x.example", "+4755112233", "Storgata 4", "5003", ""), Doubtful},

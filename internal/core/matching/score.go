@@ -399,18 +399,16 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	sure := s.Bits >= sureOf
 	alone := ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own // a number that hardly anybody else has
 	single := own || born || alone
-	personal := 0 // what is one person's own and agrees
-	for _, is := range []bool{own, born, ev.levels[nPhone] == Same} {
-		if is {
-			personal++
-		}
-	}
+	personal := howMany(own, born, ev.levels[nPhone] == Same) // what is one person's own and agrees
+	// One name is much alike, and the other agrees.
+	alike := given == Loose && (family == Same || family == Near) ||
+		family == Loose && slices.Contains([]Level{Same, Near, Alternative, Part}, given)
 	switch {
 	case given == Differs && family == Differs:
 		s.limit(MayNothing, OtherGiven)
 	case given == Loose && family == Same && own && born:
 	case family == Loose && given == Same && personal > 0 && s.Bits >= sureOf+8:
-	case (given == Loose) != (family == Loose) && given != Differs && given != Initial && family != Differs && family != Part && single && s.Bits >= singleFrom && (given != Loose || (own || alone) && !house):
+	case alike && single && s.Bits >= singleFrom && (given != Loose || (own || alone) && !house):
 		// Beside what nobody else has, one name much alike is a slip. But twins share their
 		// birthday, and who lives in one house its number and often a mailbox.
 	case given == Loose || family == Loose:
@@ -419,8 +417,6 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayAsk, OtherGiven) // a fond name that nobody knows, perhaps; or somebody of the same household
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
-	case family == Differs && (given == Same || given == Near) && (own && (born || alone || house) || born && (alone || house)) && s.Bits >= sureOf:
-		// Married, or divorced: two things that are this person's alone have stayed.
 	case family == Differs && (reached || born):
 		s.limit(MayAsk, OtherFamily) // married, perhaps
 	case family == Differs:
@@ -453,7 +449,9 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.Bits -= 3
 		s.limit(MayAsk, OtherSex)
 	}
-	if (given == Initial || given == Blank && family != Blank) && !own && !born && !(given == Initial && s.Bits >= singleFrom+2 && (ev.levels[nEmployer] == Same || personal > 0 && !house)) {
+	known := ev.levels[nEmployer] == Same || personal > 0 && !house // an initial there is no relative's
+	enough := given == Initial && known && s.Bits >= singleFrom+2
+	if (given == Initial || given == Blank && family != Blank) && !own && !born && !enough {
 		s.limit(MayAsk, InitialOnly)
 	}
 	if family == Initial || family == Part && personal == 0 && !(s.Bits >= singleFrom+2 && given == Same || sure && given == Near) {
@@ -487,6 +485,16 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 }
 
+// howMany tells how many of these are so.
+func howMany(list ...bool) (n int) {
+	for _, is := range list {
+		if is {
+			n++
+		}
+	}
+	return n
+}
+
 // guardCompany keeps the branches of a company apart.
 func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 	name, where := ev.levels[nCompany], ev.levels[nPlace]
@@ -502,12 +510,7 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, OtherCompany)
 		}
 	case Loose:
-		leads := 0 // to this company and no other
-		for _, is := range []bool{own, there, site, ev.levels[nCode] == Same, ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own} {
-			if is {
-				leads++
-			}
-		}
+		leads := howMany(own, there, site, ev.levels[nCode] == Same, ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own) // to this company and no other
 		if leads > 1 && s.Bits >= sureOf {
 			break // a slip
 		}
