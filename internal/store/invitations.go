@@ -19,10 +19,7 @@ var errNoInvitation = fault.New(fault.Invalid, "no_invitation", "the invitation 
 // Invite gives the secret of a link by which a person chooses a password; one that was
 // given before no longer counts. Who forgot their password is invited the same way.
 func (s *Store) Invite(ctx context.Context, id, by int64) (p Person, secretOf string, err error) {
-	if p, err = s.Person(ctx, id); IsMissing(err) {
-		return p, "", errNoPerson.With(fmt.Sprint(id))
-	}
-	if err != nil {
+	if p, err = s.present(ctx, id); err != nil {
 		return p, "", err
 	}
 	plain, hash := secret("invitation_")
@@ -50,7 +47,7 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 		return p, "", errCrowded
 	}
 	session, hash := secret("")
-	var hashed string
+	hashed := hashPassword(password)
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		var id int64
 		err := tx.QueryRow(ctx, `delete from invitations where hash = $1 and ends_at > now() returning person`, hashOf(plain)).Scan(&id)
@@ -60,7 +57,6 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 		if err != nil {
 			return err
 		}
-		hashed = hashPassword(password)
 		rows, err := tx.Query(ctx, `update people set password = $2 where id = $1 and active and removed_at is null
 			returning `+personColumns, id, hashed)
 		if err != nil {
@@ -93,10 +89,7 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 // their address is free for somebody else. What they did stays under their name. The last
 // administrator who may sign in stays.
 func (s *Store) RemovePerson(ctx context.Context, id, by int64) error {
-	was, err := s.Person(ctx, id)
-	if IsMissing(err) {
-		return errNoPerson.With(fmt.Sprint(id))
-	}
+	was, err := s.present(ctx, id)
 	if err != nil {
 		return err
 	}

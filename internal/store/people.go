@@ -174,10 +174,7 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 		h := hashPassword(*change.Password)
 		hashed = &h
 	}
-	was, err := s.Person(ctx, id)
-	if IsMissing(err) {
-		return p, errNoPerson.With(fmt.Sprint(id))
-	}
+	was, err := s.present(ctx, id)
 	if err != nil {
 		return p, err
 	}
@@ -283,10 +280,22 @@ func (s *Store) People(ctx context.Context) ([]Person, error) {
 	return list, nil
 }
 
-// Person reads one person.
+// present reads a person who was not removed.
+func (s *Store) present(ctx context.Context, id int64) (p Person, err error) {
+	err = s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1 and removed_at is null`, id)
+	if IsMissing(err) {
+		return p, errNoPerson.With(fmt.Sprint(id))
+	}
+	if err != nil {
+		return p, fmt.Errorf("read person %d: %w", id, err)
+	}
+	return p, nil
+}
+
+// Person reads one person, also one who was removed: what they did stays theirs.
 func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 	var p Person
-	if err := s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1 and removed_at is null`, id); err != nil {
+	if err := s.db.GetContext(ctx, &p, `select id, email, name, role, active from people where id = $1`, id); err != nil {
 		return p, fmt.Errorf("read person %d: %w", id, err)
 	}
 	return p, nil

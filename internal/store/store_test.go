@@ -271,3 +271,34 @@ func addPerson(s *Store, email string, role rights.Role, password string) error 
 	_, err := s.AddPerson(context.Background(), email, "X", role, password, 0)
 	return err
 }
+
+// Who was removed is still the one who did what they did, and nobody changes them.
+func TestRemovedPeopleStayNamed(t *testing.T) {
+	s := open(t)
+	ctx := context.Background()
+	for _, email := range []string{"first@x.example", "second@x.example"} {
+		if err := addPerson(s, email, rights.Administrator, "a long password"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	all, err := s.People(ctx)
+	if err != nil {
+		t.Fatal(err)
+	}
+	id := all[len(all)-1].ID
+	if err := s.RemovePerson(ctx, id, 0); err != nil {
+		t.Fatal(err)
+	}
+	p, err := s.PersonIn(ctx, id, "main")
+	if err != nil || p.Name != "X" || p.Active {
+		t.Errorf("%+v, %v", p, err)
+	}
+	_, invited := func() (Person, error) { p, _, err := s.Invite(ctx, id, 0); return p, err }()
+	name := "Y"
+	_, changed := s.ChangePerson(ctx, id, PersonChange{Name: &name}, 0)
+	for what, err := range map[string]error{"invite": invited, "change": changed, "remove": s.RemovePerson(ctx, id, 0)} {
+		if !fault.Is(err, "unknown_person") {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+}

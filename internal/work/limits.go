@@ -34,14 +34,6 @@ func mustSeeColumn(i store.Import, n int) error {
 	return nil
 }
 
-// mayFill refuses a person who may not fill all fields of a routine.
-func mayFill(r mapping.Routine, c catalog.Catalog, by store.Person) error {
-	if list := r.Unfillable(c, by.Role); len(list) > 0 {
-		return errLimited(list)
-	}
-	return nil
-}
-
 func errLimited(labels []string) *fault.Error {
 	return fault.New(fault.Denied, "field_limited", "you may not fill all of these fields").With(strings.Join(labels, ", ")).
 		Mended("Take their columns out, or hand the import over to somebody who may fill them.")
@@ -56,7 +48,10 @@ func (s *Service) mayWrite(ctx context.Context, i store.Import, by store.Person)
 	if err != nil {
 		return err
 	}
-	return mayFill(*i.Routine.V, c, by)
+	if list := i.Routine.V.Unfillable(c, by.Role); len(list) > 0 {
+		return errLimited(list)
+	}
+	return nil
 }
 
 // mayWriteAll is mayWrite for the members of a bundle.

@@ -290,7 +290,13 @@ func (s *Service) LeaveOut(ctx context.Context, i store.Import, f staging.RowFil
 	if !slices.Contains([]verdict.Verdict{verdict.Create, verdict.Update, verdict.Delete, verdict.Same, verdict.Ask, verdict.Hold}, v) {
 		return 0, fault.New(fault.Invalid, "unknown_verdict", "rows of this verdict cannot be left out").With(string(v))
 	}
+	if f.Value != "" { // how many rows go would tell whether it was guessed
+		if err := MustSee(i); err != nil {
+			return 0, err
+		}
+	}
 	return s.answering(ctx, i, by, "leave out: "+string(v), func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
+		now.Veil = i.Veil
 		return s.room.LeaveOut(ctx, tx, now, f, by.ID)
 	})
 }
