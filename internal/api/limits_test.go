@@ -197,6 +197,7 @@ func TestLimitedFieldsAreFilledByFew(t *testing.T) {
 	refused("field_limited", http.MethodPatch, "/records/account/ACC-1", `{"values":{"credit":"open"}}`)
 	refused("field_kept", http.MethodGet, "/imports/2/source", "")
 	refused("field_kept", http.MethodPut, "/imports/2/reading", `{"country":"NO"}`)
+	refused("field_kept", http.MethodPost, "/imports/2/answers", `{"choice":"leave_out","verdict":"hold","value":"71000 many"}`)
 	refused("field_kept", http.MethodPost, "/imports/2/edits", `{"cells":[{"row":4,"column":"Credit line","value":"open"}]}`)
 	refused("field_kept", http.MethodPut, "/imports/2/routine", `{"may":"create_or_update","drafts":[{"type":"account","fields":{"name":{"from":["Credit line"]}}}]}`)
 
