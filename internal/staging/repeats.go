@@ -239,12 +239,16 @@ func (k *draftCheck) cellOf(field string) string { return k.ofField(field, `''`,
 func (k *draftCheck) merged(from frag, which, order string) stmt {
 	var firsts, set []string
 	by := order
+	form, formed := k.formOf("d")
+	if formed = formed && k.plan.Repeats == mapping.Once; !formed {
+		form = `null`
+	}
 	for i, col := range valueColumns(k.plan) {
 		order := by
-		if form, ok := k.formOf("d"); ok && k.plan.Repeats == mapping.Once && slices.ContainsFunc(k.plan.Type.Title, func(name string) bool {
+		if formed && slices.ContainsFunc(k.plan.Type.Title, func(name string) bool {
 			return col.name == schema.Value(name) || col.name == schema.Name(name)
 		}) { // of the names of one company that with its legal form says more
-			order = form + ` is null, ` + by
+			order = `g.form is null, ` + by
 		}
 		pick := `(array_agg(d.` + col.name + ` order by ` + order + `) filter (where d.` + col.name + ` is not null))[1]`
 		if col.sqlType == "text[]" { // an array of arrays would not do
@@ -260,14 +264,19 @@ func (k *draftCheck) merged(from frag, which, order string) stmt {
 		from (
 			select g.lead, {firsts}
 			from (
-				select d.row_no, d.lead from {same} d where {which}
-				union
-				select d.lead, d.lead from {same} d where {which}
+				select g.row_no, g.lead, {form} as form -- once a row: it costs more than all the rest
+				from (
+					select d.row_no, d.lead from {same} d where {which}
+					union
+					select d.lead, d.lead from {same} d where {which}
+				) g
+				join {draft} d on d.row_no = g.row_no
+				offset 0
 			) g
 			join {draft} d on d.row_no = g.row_no
 			group by g.lead
 		) m
-		where o.row_no = m.lead`, from, frag{"set": list(set), "firsts": list(firsts), "which": which})
+		where o.row_no = m.lead`, from, frag{"form": form, "set": list(set), "firsts": list(firsts), "which": which})
 }
 
 // comeFirst makes the first sound row of each group of a table, {repeats} or
