@@ -15,7 +15,6 @@ import (
 // A rival's customer base in one archive: in the right order, linked as it was, the
 // second time the same, and taken back as one.
 func TestBundleFromTheCommandLine(t *testing.T) {
-	t.Parallel()
 	s := serve(t)
 	const archive = "../../demo/brightmooring.zip"
 	out := s.uchi(3, "", "import", archive, "--yes")

@@ -2,6 +2,7 @@ package main_test
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"strings"
 	"syscall"
@@ -114,8 +115,11 @@ func TestConsoleConnection(t *testing.T) {
 	p.sees("span", "Saved")
 	p.goesTo("Thing", "Town or city")
 
+	// The session ends between the words and the key that takes them: earlier the page itself may find out first, and ask.
+	p.click(`//button[@aria-label="Other goes to no field"]`)
+	p.do("type a field's name", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "region"))
 	s.exec("delete from uchi.sessions")
-	p.place("Other", "no field", "region")
+	p.do("take it", chromedp.KeyEvent(kb.Enter))
 	p.sees("h2", "Sign in again")
 	field := `//div[@role="dialog"]//input[@name="password"]`
 	p.do("sign in wrongly", chromedp.WaitVisible(field, chromedp.BySearch), chromedp.SendKeys(field, "wrong password"+kb.Enter, chromedp.BySearch))
@@ -144,7 +148,7 @@ func axe(t *testing.T) string {
 	return string(b)
 }
 
-const asksAxe = `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]})
+const asksAxe = `axe.run(document, {runOnly: %s})
 	.then((r) => r.violations.map((v) => v.id + ": " + v.help + "\n    " + v.nodes.slice(0, 4).map((n) => n.html.slice(0, 200)).join("\n    ")).join("\n"))`
 
 // Every page, station and dialog, light and dark, breaks no rule that can be
@@ -173,22 +177,27 @@ func TestAccessible(t *testing.T) {
 		{"feed dialog", "/w/main/feeds/weekly", `//button[.="Change…"]`},
 		{"somebody", "/w/main/account", `//button[.="Add somebody"]`},
 	} {
-		for _, theme := range []string{"light", "dark"} {
+		p.do(x.name, chromedp.Navigate(p.server+x.path), chromedp.WaitVisible(`main`, chromedp.ByQuery),
+			chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
+		if x.click != "" {
+			p.click(x.click)
+			p.do("see the dialog", chromedp.WaitVisible(`[role=dialog]`))
+		}
+		p.do("bring the checker", chromedp.Evaluate(checker, nil))
+		// In the dark only the colours are others.
+		for theme, rules := range map[string]string{"light": `["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]`, "dark": `{type: "rule", values: ["color-contrast"]}`} {
 			var found string
-			p.do(x.name+" in "+theme, chromedp.Navigate(p.server+x.path), chromedp.WaitVisible(`main`, chromedp.ByQuery),
-				chromedp.Evaluate(`localStorage.setItem("uchi-theme", "`+theme+`"); document.documentElement.dataset.theme = "`+theme+`"`, nil),
-				chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
-			if x.click != "" {
-				p.click(x.click)
-				p.do("see the dialog", chromedp.WaitVisible(`[role=dialog]`))
-			}
-			p.do("check "+x.name, chromedp.Evaluate(checker, nil), chromedp.Evaluate(asksAxe, &found, browsertest.Awaited))
+			p.do(x.name+" in "+theme, chromedp.Evaluate(`document.documentElement.dataset.theme = "`+theme+`"`, nil),
+				chromedp.Evaluate(fmt.Sprintf(asksAxe, rules), &found, browsertest.Awaited))
 			if found != "" {
 				t.Errorf("%s, %s:\n%s", x.name, theme, found)
 			}
 		}
 	}
 }
+
+// settled waits until the page is laid out anew.
+const settled = `new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`
 
 // At 640 pixels, and at 200 % zoom of the smallest comfortable window, nothing
 // is wider than the page and everything has room.
@@ -201,19 +210,20 @@ func TestNarrow(t *testing.T) {
 	s.uchi(0, "", "approval", "--always")
 	s.uchi(3, "", "import", "../../demo/brightmooring.zip", "--check-only")
 	p := open(s)
-	for _, height := range []int64{800, 400} {
-		p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height))
-		for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
-			"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/feeds", "/w/main/feeds/weekly", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
-			"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
-			var over, room int64
-			p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(`h1`, chromedp.ByQuery),
-				chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch),
+	for _, path := range []string{"/w/main", "/w/main/imports", "/w/main/bundles/1", "/w/main/records/contact", "/w/main/records/contact/CON-1", "/w/main/routines/weekly",
+		"/w/main/types/contact", "/w/main/account", "/w/main/log", "/w/main/feeds", "/w/main/feeds/weekly", "/w/main/api", "/w/main/imports/2/source", "/w/main/imports/2/columns", "/w/main/imports/2/matching",
+		"/w/main/imports/2/check?row=2", "/w/main/imports/2/load", "/w/main/imports/1/result", "/w/main/imports/2/check?verdict=ask&asking=1"} {
+		p.do("open "+path, chromedp.Navigate(p.server+path), chromedp.WaitVisible(`h1`, chromedp.ByQuery),
+			chromedp.WaitNotPresent(`//main//*[@role="status"][contains(., "Fetching")]`, chromedp.BySearch))
+		for _, height := range []int64{800, 400} {
+			var over int64
+			p.do("narrow the window", chromedp.EmulateViewport(browsertest.Width/2, height), chromedp.Evaluate(settled, nil, browsertest.Awaited),
 				chromedp.Evaluate(`Math.max(document.documentElement.scrollWidth, document.querySelector("main").scrollWidth + document.querySelector("main").offsetLeft) - innerWidth`, &over))
 			if over > 0 {
 				t.Errorf("%s at %d: %d pixels wider than the page", path, height, over)
 			}
 			for _, part := range []string{"section[aria-label=Question] table", "div[role=grid]", "aside[aria-label='Side panel']"} {
+				var room int64
 				p.do("measure "+part, chromedp.Evaluate(`document.querySelector("`+part+`")?.parentElement.clientHeight ?? 1000`, &room))
 				if room < 90 {
 					t.Errorf("%s at %d: %s has only %d pixels of height", path, height, part, room)

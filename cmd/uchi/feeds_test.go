@@ -11,7 +11,6 @@ import (
 // A file that a program sends breaks a bound and waits; it is mended, a second person
 // says yes, and it is loaded; the log and the notices tell of it.
 func TestFeedThatWaits(t *testing.T) {
-	t.Parallel()
 	s := serve(t)
 	s.uchi(0, "Customer no,Company,Status\nM-1,Ulvsund Havn,customer\nM-2,Kyst Gjestehavn,prospect\n", "import", "-", "--into", "account", "--map", "source_ref=Customer no", "--yes")
 	s.uchi(0, "", "routine", "save", "marinas", "--import", "1")

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"os"
@@ -19,6 +20,7 @@ import (
 	"uchi/internal/client"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgtest"
+	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -56,13 +58,30 @@ type service struct {
 	log      *bytes.Buffer
 }
 
+// prepare makes the tables once for all tests.
+func prepare(url string) error {
+	st, err := store.Open(context.Background(), store.Options{URL: url, Process: "test", Log: slog.New(slog.DiscardHandler)})
+	if err == nil {
+		st.Close()
+	}
+	return err
+}
+
+// serve starts a service for a test, which runs beside the others.
 func serve(t *testing.T) *service {
+	t.Helper()
+	t.Parallel()
+	return serveAlone(t)
+}
+
+// serveAlone starts one for a test that counts on its speed.
+func serveAlone(t *testing.T) *service {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &service{T: t, database: pgtest.Database(t, nil), address: l.Addr().String(), home: t.TempDir()}
+	s := &service{T: t, database: pgtest.Database(t, prepare), address: l.Addr().String(), home: t.TempDir()}
 	l.Close()
 	s.start()
 	t.Cleanup(func() { s.stop(os.Interrupt) })

@@ -33,7 +33,7 @@ const soon = 30 * time.Second
 // Two processes share one database. The one that loads is killed: the other
 // takes the load over, and every row has one outcome.
 func TestTakeOver(t *testing.T) {
-	s := serve(t)
+	s := serveAlone(t)
 	other := s.beside()
 	const rows = 120_000
 	var text strings.Builder
