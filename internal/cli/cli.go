@@ -4,6 +4,7 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
 	"errors"
@@ -42,6 +43,7 @@ type usageError struct{ error }
 // app is what the commands share.
 type app struct {
 	in        io.Reader
+	lines     *bufio.Reader // of in, once a line of it was read
 	out       io.Writer
 	errs      io.Writer
 	terminal  bool

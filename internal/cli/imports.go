@@ -18,6 +18,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
 
 	"github.com/schollz/progressbar/v3"
@@ -88,7 +89,9 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		return err
 	}
 	if i.Routine.Drafts == nil {
-		return fault.New(fault.Invalid, "type_unknown", "no record type fits the columns well enough").Mended("Name it with --into; see uchi types.")
+		if i, err = a.chooseType(ctx, c, i, f); err != nil {
+			return err
+		}
 	}
 	lacks, err := a.showDrift(ctx, c, i)
 	if err != nil {
@@ -128,6 +131,33 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	return a.loadAndShow(ctx, c, i.Id, client.LoadRequest{})
+}
+
+// chooseType asks of which record type the rows are, where several fit nearly as well.
+func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f importFlags) (client.Import, error) {
+	r, err := c.SuggestWithResponse(ctx, c.Workspace, i.Id, &client.SuggestParams{})
+	if err != nil {
+		return i, err
+	}
+	said := "no record type fits the columns well enough"
+	likely := suggest.Likely(r.JSON200.Types)
+	if len(likely) > 0 {
+		said = "several record types fit the columns, none clearly best"
+		for n, s := range likely {
+			said += []string{": ", "; "}[min(n, 1)] + s.Type + ", " + s.Reason
+		}
+	}
+	if len(likely) > 0 && !f.yes && !a.asJSON {
+		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type are the rows? [Enter: none]")
+		if err != nil {
+			return i, err
+		}
+		if answer != "" {
+			f.change.drafts = append([]string{answer}, f.change.drafts...)
+			return a.change(ctx, c, i, f.change)
+		}
+	}
+	return i, fault.New(fault.Invalid, "type_unknown", said).Mended(fmt.Sprintf("Name it with --into, or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
 }
 
 // showDrift says what is otherwise in a file than in those that its routine was made
@@ -540,13 +570,28 @@ func countIn(n int64) string {
 const shownProblems = 6
 
 func (a *app) confirm(question string) (bool, error) {
-	fmt.Fprintf(a.errs, "\n%s [y/N] ", a.paint(bold, question))
-	line, err := bufio.NewReader(a.in).ReadString('\n')
-	if err != nil && err != io.EOF {
-		return false, fmt.Errorf("read the answer: %w", err)
+	answer, err := a.ask(question + " [y/N]")
+	answer = strings.ToLower(answer)
+	return answer == "y" || answer == "yes", err
+}
+
+// ask puts a question and gives the line that is answered, blank where there is none.
+func (a *app) ask(question string) (string, error) {
+	fmt.Fprintf(a.errs, "\n%s ", a.paint(bold, question))
+	line, err := a.line()
+	return strings.TrimSpace(line), err
+}
+
+// line reads the next line of the input, without its end.
+func (a *app) line() (string, error) {
+	if a.lines == nil {
+		a.lines = bufio.NewReader(a.in)
 	}
-	answer := strings.ToLower(strings.TrimSpace(line))
-	return answer == "y" || answer == "yes", nil
+	line, err := a.lines.ReadString('\n')
+	if err != nil && err != io.EOF {
+		return "", fmt.Errorf("read the answer: %w", err)
+	}
+	return strings.TrimRight(line, "\r\n"), nil
 }
 
 func (a *app) check(ctx context.Context, c *client.Conn, id int64) (client.Import, error) {

@@ -1,18 +1,15 @@
 package cli
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
 
 	"uchi/internal/api"
@@ -333,11 +330,7 @@ func (a *app) readPassword() (string, error) {
 		fmt.Fprintln(a.errs)
 		return string(b), err
 	}
-	line, err := bufio.NewReader(a.in).ReadString('\n')
-	if err != nil && err != io.EOF {
-		return "", fmt.Errorf("read the password: %w", err)
-	}
-	return strings.TrimRight(line, "\r\n"), nil
+	return a.line()
 }
 
 func (a *app) loginCmd() *cobra.Command {

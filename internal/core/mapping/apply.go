@@ -105,6 +105,12 @@ func (t Take) of(s string) string {
 	case TakeFamilyName:
 		_, family := value.SplitName(s)
 		return family
+	case TakeFamilyFirst:
+		_, family := value.SplitFamilyFirst(s)
+		return family
+	case TakeGivenLast:
+		given, _ := value.SplitFamilyFirst(s)
+		return given
 	case TakeCurrency:
 		return value.CurrencyIn(s)
 	case TakePostalCode:
@@ -189,6 +195,8 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	if dp.country >= 0 {
 		dp.applyField(dp.country, row, "", seen, out)
 		country = out.Values[dp.country]
+	} else if dp.lender != nil {
+		country = dp.lender.countryOf(row, &dp.lent)
 	}
 	for i := range dp.Fields {
 		if i != dp.country {
@@ -198,6 +206,17 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
+}
+
+// countryOf gives the country that the draft has in a row; what else it says stays in out.
+func (dp *DraftPlan) countryOf(row sheet.Row, out *Typed) string {
+	out.Values, out.Problems = append(out.Values[:0], make([]string, len(dp.Fields))...), out.Problems[:0]
+	var seen expr.Row
+	if dp.expr {
+		seen = dp.seen(row)
+	}
+	dp.applyField(dp.country, row, "", seen, out)
+	return out.Values[dp.country]
 }
 
 // aboutNothing reports whether a note, or the like, points to no record at all.

@@ -19,6 +19,26 @@ func deal() Routine {
 	}}
 }
 
+// A draft without a country of its own reads phone numbers by that of the draft it points to.
+func TestPhonesByTheCountryOfTheRow(t *testing.T) {
+	r := Routine{May: CreateOrUpdate, Drafts: []Draft{
+		{Type: "contact", Fields: map[string]Origin{"family_name": from("Name"), "mobile": from("Mobile"), "account": {Draft: "account"}}},
+		{Type: "account", Fields: map[string]Origin{"name": from("Company"), "country": from("Country")}},
+	}}
+	p, err := NewPlan(r, standard(t), columns("Name", "Mobile", "Company", "Country"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for country, want := range map[string]string{"Norway": "+4741000000", "Atlantis": "", "": ""} {
+		var out Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Berg", "410 00 000", "Berg Marina", country}}, &out)
+		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "mobile" })
+		if got := out.Values[at]; got != want || (want == "") != (len(out.Problems) == 1) {
+			t.Errorf("in %q: %q, %v", country, got, out.Problems)
+		}
+	}
+}
+
 func TestDraftsAreChecked(t *testing.T) {
 	c := standard(t)
 	headers := []string{"Deal", "Name", "Company", "Country"}

@@ -46,6 +46,8 @@ type DraftPlan struct {
 	header  []string
 	expr    bool           // some value is computed
 	country int            // index in Fields of the country that phone numbers belong to, or -1
+	lender  *DraftPlan     // the draft of which the country counts for one that has none; nil without
+	lent    Typed          // what the lender says, for its country alone
 	nothing *value.Nothing // tells cells that stand for nothing, whatever their field
 }
 
@@ -142,7 +144,26 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 			dp.Repeats = or(r.Drafts[i].Repeats, Once)
 		}
 	}
+	p.lend()
 	return p, nil
+}
+
+// lend lets a draft without a country of its own read phone numbers by that of a draft it
+// points to, or else of another draft of the row.
+func (p *Plan) lend() {
+	for _, dp := range p.Drafts {
+		if dp.country >= 0 {
+			continue
+		}
+		for _, fp := range dp.Fields {
+			if fp.Draft >= 0 && p.Drafts[fp.Draft].country >= 0 && dp.lender == nil {
+				dp.lender = p.Drafts[fp.Draft]
+			}
+		}
+		if n := slices.IndexFunc(p.Drafts, func(o *DraftPlan) bool { return o.country >= 0 }); dp.lender == nil && n >= 0 {
+			dp.lender = p.Drafts[n]
+		}
+	}
 }
 
 // forAll gives a policy for all fields of a draft as it holds for one of them: links

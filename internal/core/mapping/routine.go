@@ -113,17 +113,19 @@ type Take string
 
 // The parts of a full name, of any text, and of an amount.
 const (
-	TakeGivenName  Take = "given_name"
-	TakeFamilyName Take = "family_name"
-	TakeFirstWord  Take = "first_word"
-	TakeLastWord   Take = "last_word"
-	TakeCurrency   Take = "currency"    // the sign or code beside an amount
-	TakePostalCode Take = "postal_code" // of a postal code and a town together
-	TakeTown       Take = "town"
+	TakeGivenName   Take = "given_name"
+	TakeFamilyName  Take = "family_name"
+	TakeFamilyFirst Take = "family_name_first" // where the family name stands first, without a comma
+	TakeGivenLast   Take = "given_name_last"
+	TakeFirstWord   Take = "first_word"
+	TakeLastWord    Take = "last_word"
+	TakeCurrency    Take = "currency"    // the sign or code beside an amount
+	TakePostalCode  Take = "postal_code" // of a postal code and a town together
+	TakeTown        Take = "town"
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown}
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

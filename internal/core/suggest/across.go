@@ -10,6 +10,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
 	"uchi/internal/core/view"
 )
 
@@ -174,7 +175,7 @@ func (v *View) fit(target Target, p place, column int, whose owner) (float64, st
 	case whose.target != p.target:
 		s -= 0.02
 	case !whose.said:
-		reason += ", and it stands beside “" + whose.column + "”"
+		reason += ", and " + whose.because
 	}
 	return s, reason
 }
@@ -203,12 +204,12 @@ func unsure(places []place, whose owner, scores []float64) {
 	}
 }
 
-// owner says to which target a column belongs by its header (said), or by the
+// owner says to which target a column belongs by its header (said), by its cells, or by the
 // columns before it; target is -1 when nothing tells.
 type owner struct {
-	target int
-	said   bool
-	column string // the header that says it
+	target  int
+	said    bool
+	because string // what tells it when its header does not
 }
 
 // whoseOf finds out for each column to which of several targets it belongs.
@@ -224,6 +225,8 @@ func (v *View) whoseOf(targets []Target) []owner {
 	for n, t := range targets {
 		words[n] = v.compare(t.Type, t.Memory).words
 	}
+	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
+	names := v.nameWords()
 	last := owner{target: -1}
 	for c, col := range v.columns {
 		said := -1
@@ -240,13 +243,47 @@ func (v *View) whoseOf(targets []Target) []owner {
 		}
 		switch {
 		case said >= 0 && said < len(targets):
-			last = owner{said, true, col.Header}
-			out[c] = last
+			last = owner{said, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{said, true, ""}
+		case said < 0 && person >= 0 && calledLike(col, names):
+			out[c] = owner{person, false, "its mailboxes are called like the people"}
 		case said < 0:
-			out[c] = owner{last.target, false, last.column}
+			out[c] = last
 		}
 	}
 	return out
+}
+
+// nameWords gives the words of the names of people in the sheet.
+func (v *View) nameWords() map[string]bool {
+	words := map[string]bool{}
+	for n, col := range v.columns {
+		if p := v.kinds[n].p; !v.kinds[n].known || p[textkind.Given]+p[textkind.Family]+p[textkind.FullName] < 0.9 {
+			continue
+		}
+		for _, s := range col.Samples {
+			for w := range strings.FieldsSeq(value.Words(s)) {
+				if len(w) > 2 {
+					words[w] = true
+				}
+			}
+		}
+	}
+	return words
+}
+
+// calledLike tells whether most cells of a column are mailboxes with one of these words
+// before the sign.
+func calledLike(col sheet.Column, names map[string]bool) bool {
+	return len(names) > 0 && share(col.Samples, func(s string) bool {
+		local, _, ok := strings.Cut(value.Fold(s), "@")
+		for w := range names {
+			if ok && strings.Contains(local, w) {
+				return true
+			}
+		}
+		return false
+	}) > 0.5
 }
 
 // wordsOf gives the single words by which a record type is known.

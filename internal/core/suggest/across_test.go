@@ -172,3 +172,25 @@ func TestTogether(t *testing.T) {
 		}
 	}
 }
+
+// Mailboxes that are called like the people are theirs, whatever stands beside them.
+func TestMailboxesOfPeople(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	account, _ := c.Type("account")
+	column := func(header string, cells ...string) sheet.Column {
+		return sheet.Column{Header: header, Filled: int64(len(cells)), Distinct: int64(len(cells)), Samples: cells}
+	}
+	for mails, want := range map[string]string{
+		"s.brandt@werft.example felix@segeln.example m.heide@boote.example": "contact", "info@werft.example office@segeln.example post@boote.example": "account",
+	} {
+		list := NewView([]sheet.Column{
+			column("Name", "Sibylle Brandt", "Felix Okonjo", "Marie Heide"), column("Firma", "Werft Brandt", "Segelschule Nord", "Heide Boote"), column("Mail", strings.Fields(mails)...),
+		}).Across([]Target{{Draft: "contact", Type: contact}, {Draft: "account", Type: account}})
+		for _, s := range list {
+			if s.Column == "Mail" && (s.Draft != want || !s.Taken) {
+				t.Errorf("%s: %+v, want the %s", mails, s, want)
+			}
+		}
+	}
+}

@@ -75,6 +75,36 @@ func TestCellsDecide(t *testing.T) {
 	}
 }
 
+// A column that means both halves of a name goes to both, in the order that its cells or
+// its header tell; one of given names stays one.
+func TestBothHalvesOfAName(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	turned, plain, front := []string{"Brandt, Sibylle", "Okonjo, Felix", "Heide, Marie-Luise"}, []string{"Sibylle Brandt", "Felix Okonjo", "Marie Heide"}, []string{"Brandt Sibylle", "Okonjo Felix", "Heide Marie"}
+	given := []string{"Anna Maria", "Jan Ole", "Marie Luise"}
+	const parts, reversed = "family_name:family_name given_name:given_name", "family_name:family_name_first given_name:given_name_last"
+	for _, x := range []struct {
+		header string
+		cells  []string
+		want   string
+	}{
+		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts}, {"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
+		{"Nom Prénom", front, reversed}, {"Name", front, reversed}, {"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
+		{"Vorname", given, "given_name:"}, {"First name", given, "given_name:"},
+	} {
+		var got []string
+		for _, s := range Columns(contact, []sheet.Column{{Header: x.header, Filled: 3, Samples: x.cells}}, nil) {
+			if s.Taken {
+				got = append(got, s.Field+":"+string(s.Take))
+			}
+		}
+		slices.Sort(got)
+		if got := strings.Join(got, " "); got != x.want {
+			t.Errorf("%s of %q: %s, want %s", x.header, x.cells[0], got, x.want)
+		}
+	}
+}
+
 func TestFullNamesAreSplitOnlyWhenNeeded(t *testing.T) {
 	c := standard(t)
 	contact, _ := c.Type("contact")

@@ -212,6 +212,17 @@ func Sure(ranked []TypeSuggestion) (typeName string, ok bool) {
 	return ranked[0].Type, true
 }
 
+// Likely gives the record types of which a person may say that a sheet is of them: those
+// that fit well enough and not much worse than the best.
+func Likely(ranked []TypeSuggestion) (list []TypeSuggestion) {
+	for _, s := range ranked {
+		if s.Score >= leastScore && s.Score*clearly*clearly >= ranked[0].Score {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
 // How well columns must fit a record type for it to be taken, and by how much better
 // than any other.
 const (
@@ -261,11 +272,11 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	if !wordsInCells(col, 2) {
 		return false
 	}
-	if fullNameHeaders[Key(col.Header)] {
+	if namesBoth(col) {
 		return true
 	}
 	kinds, ok := textkind.Of(col.Samples)
-	if !ok || kinds[textkind.FullName] < 0.97 {
+	if !ok || kinds[textkind.FullName] < fullNames {
 		return false
 	}
 	h := headerOf(t.Name, col.Header, nil, nil, nil)
@@ -278,6 +289,54 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	})
 }
 
+// namesBoth tells whether a column means the given and the family name, of which no other
+// gives either: its header has a word for each, or for one of them where its cells are full
+// names or turn a name about, as in "Berg, Nils".
+func namesBoth(col sheet.Column) bool {
+	if fullNameHeaders[Key(col.Header)] {
+		return true
+	}
+	kinds, ok := textkind.Of(col.Samples)
+	full := ok && kinds[textkind.FullName] >= fullNames || share(col.Samples, func(s string) bool {
+		family, given, ok := strings.Cut(s, ",")
+		return ok && strings.TrimSpace(family) != "" && strings.TrimSpace(given) != "" && !strings.ContainsAny(s, "0123456789@")
+	}) > 0.7
+	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		given, family := slices.Contains(set, "given"), slices.Contains(set, "family")
+		return given && family || full && (given || family)
+	})
+}
+
+// familyFirst tells whether the family names stand first in full names without a comma: the
+// cells say so, or leave it open where the words of the header stand in that order.
+func familyFirst(col sheet.Column) bool {
+	var firsts, lasts []string
+	for _, s := range col.Samples {
+		if words := strings.Fields(s); len(words) == 2 && !strings.Contains(s, ",") {
+			firsts, lasts = append(firsts, words[0]), append(lasts, words[1])
+		}
+	}
+	first, ok := textkind.Of(firsts)
+	last, _ := textkind.Of(lasts)
+	turned, usual := first[textkind.Family]*last[textkind.Given], first[textkind.Given]*last[textkind.Family]
+	if ok && max(turned, usual) > 0.9*(turned+usual) {
+		return turned > usual
+	}
+	family := false
+	for _, w := range strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))) {
+		concepts := slices.Concat(lift([]string{w}).sets...)
+		if slices.Contains(concepts, "given") {
+			return family
+		}
+		family = family || slices.Contains(concepts, "family") || slices.Contains(concepts, "name")
+	}
+	return false
+}
+
+// fullNames is how likely the cells of a column must be full names.
+const fullNames = 0.97
+
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
 func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
@@ -286,18 +345,21 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	if !ok || !both {
 		return list
 	}
-	if slices.ContainsFunc(list, func(s Suggestion) bool {
-		return s.Draft == target.Draft && (s.Field == family.Name || s.Field == given.Name) && s.Taken
-	}) {
-		return list
+	var named []string // columns that give a half of the name
+	for _, s := range list {
+		if s.Draft == target.Draft && s.Taken && (s.Field == family.Name || s.Field == given.Name) {
+			named = append(named, s.Column)
+		}
 	}
 	for _, col := range columns {
-		if !holdsFullNames(target.Type, col) {
+		if !holdsFullNames(target.Type, col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
 			continue
 		}
-		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", map[string]mapping.Take{
-			family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName,
-		})
+		takes := map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName}
+		if familyFirst(col) {
+			takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
+		}
+		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", takes)
 		break
 	}
 	return list

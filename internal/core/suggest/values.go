@@ -421,7 +421,7 @@ func likePhone(s string) bool {
 
 func fitCountry(c *cells) (fit, string) {
 	switch r := c.readable(catalog.Country); {
-	case r > 0.85 && c.col.Distinct > 1:
+	case r > 0.85 && c.col.Distinct > 1 && c.share("longer than a letter", func(s string) bool { return len(s) > 1 }) > 0: // letters alone may be classes
 		return distinctive, "its values are countries"
 	case r < 0.2:
 		return contradicts, "its values are no countries"

@@ -3,6 +3,7 @@ package value
 import (
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // particles belong to the family name behind them.
@@ -10,24 +11,85 @@ var particles = strings.Fields("van von der den de del della di da dos das du la
 
 var titles = strings.Fields("mr mrs ms miss dr prof professor herr frau hr fr m mme mlle sr sra srta sig signor signora dott ing dipl dhr mevr kapt capt captain")
 
+// degrees stand behind a name, after a comma, and belong to neither half of it; capital ones
+// only as they are written here, since the others could be initials or a short name.
+var (
+	degrees        = strings.Fields("phd dphil md mba msc bsc llm llb jr sr ii iii iv esq dr dipl ing")
+	capitalDegrees = strings.Fields("MA BA RN CPA OBE MBE")
+)
+
 // SplitName parts a full name into given and family name: "Ada van der Kade",
-// "van der Kade, Ada". Forms of address in front are passed over. One word
-// alone is a family name.
+// "van der Kade, Ada", "KADE Ada". Forms of address and titles in front of either half are
+// passed over, and so are degrees after a comma. One word alone is a family name.
 func SplitName(s string) (given, family string) {
-	s = strings.Join(strings.Fields(s), " ")
-	if last, first, ok := strings.Cut(s, ","); ok {
-		return strings.TrimSpace(first), strings.TrimSpace(last)
+	words, at := halves(s)
+	if at < 0 {
+		at = len(words) - 1
+		for at > 1 && slices.Contains(particles, Fold(words[at-1])) {
+			at--
+		}
+		return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
 	}
-	words := strings.Fields(s)
+	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+// SplitFamilyFirst parts a full name whose family name stands first: "Kade Ada",
+// "van der Kade Ada Mary". What else it knows is what SplitName does.
+func SplitFamilyFirst(s string) (given, family string) {
+	words, at := halves(s)
+	if at < 0 {
+		at = 0
+		for at < len(words)-2 && slices.Contains(particles, Fold(words[at])) {
+			at++
+		}
+		at = min(at+1, len(words))
+	}
+	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+// halves gives the words of a name without titles and degrees. Where a comma, or capitals
+// that only the family name has, tell its halves apart, the family name is the first at of
+// them; else at is -1.
+func halves(s string) (words []string, at int) {
+	parts := strings.Split(s, ",")
+	for len(parts) > 1 && behindName(parts[len(parts)-1], strings.Join(parts[:len(parts)-1], "")) {
+		parts = parts[:len(parts)-1]
+	}
+	family := untitled(parts[0])
+	if len(parts) > 1 {
+		return slices.Concat(family, untitled(strings.Join(parts[1:], ","))), len(family)
+	}
+	loud := func(w string) bool {
+		return strings.ToUpper(w) == w && strings.ToLower(w) != w && utf8.RuneCountInString(w) > 2
+	}
+	front := slices.IndexFunc(family, func(w string) bool { return !loud(w) })
+	behind := len(family)
+	for behind > 0 && loud(family[behind-1]) {
+		behind--
+	}
+	switch {
+	case front > 0 && behind == len(family):
+		return family, front
+	case front == 0 && behind < len(family) && !slices.ContainsFunc(family[:behind], loud):
+		return slices.Concat(family[behind:], family[:behind]), len(family) - behind
+	}
+	return family, -1
+}
+
+// untitled gives the words of a name without the titles in front of it, but never none.
+func untitled(name string) []string {
+	words := strings.Fields(name)
 	for len(words) > 1 && slices.Contains(titles, strings.TrimSuffix(Fold(words[0]), ".")) {
 		words = words[1:]
 	}
-	if len(words) == 0 {
-		return "", ""
-	}
-	at := len(words) - 1
-	for at > 1 && slices.Contains(particles, Fold(words[at-1])) {
-		at--
-	}
-	return strings.Join(words[:at], " "), strings.Join(words[at:], " ")
+	return words
+}
+
+// behindName reports whether what stands behind the last comma is no half of a name but
+// degrees; a full name that is not written in capitals is before those in capitals.
+func behindName(last, name string) bool {
+	full := strings.ToUpper(name) != name && len(strings.Fields(name)) > 1
+	return !slices.ContainsFunc(strings.Fields(last), func(w string) bool {
+		return !slices.Contains(degrees, Fold(strings.ReplaceAll(w, ".", ""))) && !(full && slices.Contains(capitalDegrees, w))
+	})
 }

@@ -174,6 +174,11 @@ var countrySpellings = map[string]string{"uk": "GB", "u k": "GB", "england": "GB
 	"eire": "IE", "republic of ireland": "IE", "czech republic": "CZ", "korea": "KR", "south korea": "KR", "sth korea": "KR", "republic of korea": "KR", "russia": "RU", "turkey": "TR", "turkiye": "TR",
 	"deutschland": "DE", "brd": "DE", "norge": "NO", "noreg": "NO", "sverige": "SE", "danmark": "DK", "suomi": "FI", "island": "IS", "faroes": "FO", "faeroe islands": "FO", "faroyar": "FO", "macedonia": "MK", "vietnam": "VN", "emirates": "AE", "uae": "AE"}
 
+// countrySigns are the distinguishing signs of vehicles (Convention on Road Traffic, Vienna
+// 1968, article 37) that are no codes of ISO 3166 and that people write in address lists,
+// as in “D” and “D-24103”.
+var countrySigns = map[string]string{"a": "AT", "b": "BE", "d": "DE", "e": "ES", "f": "FR", "h": "HU", "i": "IT", "l": "LU", "m": "MT", "n": "NO", "p": "PT", "s": "SE", "fl": "LI", "slo": "SI"}
+
 var countryNames = sync.OnceValue(func() map[string]string {
 	names := map[string]string{}
 	clash := map[string]bool{}
@@ -208,6 +213,9 @@ var countryNames = sync.OnceValue(func() map[string]string {
 		delete(names, k)
 	}
 	for k, code := range countrySpellings {
+		names[k] = code
+	}
+	for k, code := range countrySigns {
 		names[k] = code
 	}
 	return names
