@@ -131,9 +131,15 @@ func (k *draftCheck) linkWords(fp *mapping.FieldPlan) (catalog.RecordType, frag)
 // tellLinks notes the rows whose texts name no record, or several, or one of which
 // it is not certain.
 func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType, with frag) []stmt {
+	label := schema.Literal(strings.ToLower(target.Label))
+	missing, said := label, arg{}
+	if meant := fp.Meanings(); len(meant) > 0 {
+		said["meant"] = meant
+		missing = `case when d.{l} = any(@meant) then ` + label + ` || ' “' || d.{l} || '”, which this word is said to mean,' else ` + label + ` end`
+	}
 	return []stmt{
-		k.note(problem.LinkNotFound, fp, fp.Light, schema.Literal(strings.ToLower(target.Label)),
-			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with),
+		k.note(problem.LinkNotFound, fp, fp.Light, missing,
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with, said),
 		k.hold(problem.LinkDoubtful, fp, `x.shown`,
 			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is not null`, with),
 		k.elsewhere(fp, target, with),

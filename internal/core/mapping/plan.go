@@ -204,6 +204,9 @@ func (p *Plan) WithFiles(f *value.Files) {
 	}
 }
 
+// Meanings lists what words of the field's column are said to mean.
+func (fp FieldPlan) Meanings() []string { return slices.Sorted(maps.Values(fp.origin.values)) }
+
 // Becomes gives the place of the draft of which the field may point to what a row
 // becomes, of its own row or of any other; or -1.
 func (fp FieldPlan) Becomes() int { return max(fp.Draft, fp.Rows) }

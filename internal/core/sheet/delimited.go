@@ -27,6 +27,11 @@ type delimited struct {
 	at     int
 	end    int
 	err    error
+	open   int   // where in buf the quote stands that opened the cell, which is kept; or -1
+	seen   int   // how much behind it was looked at for whole rows
+	whole  int   // how many of them there are
+	usual  width // of the rows so far
+	loose  bool  // a quote of the row was opened and never closed
 	number int64
 	rec    []byte
 	ends   []int
@@ -42,7 +47,7 @@ func newDelimited(src Source, reading Reading, limits Limits) (*delimited, error
 }
 
 func newDelimitedText(src Source, text io.Reader, reading Reading, limits Limits) *delimited {
-	d := &delimited{src: src, in: text, limits: limits, delim: ',', quote: '"', buf: make([]byte, 256<<10)}
+	d := &delimited{src: src, in: text, limits: limits, delim: ',', quote: '"', open: -1, buf: make([]byte, 256<<10)}
 	if reading.Delimiter != "" {
 		d.delim = reading.Delimiter[0]
 	}
@@ -62,10 +67,57 @@ func (d *delimited) more() bool {
 		if d.err != nil {
 			return false
 		}
-		d.at = 0
-		d.end, d.err = d.in.Read(d.buf)
+		from := 0
+		if d.open >= 0 { // what stands since the quote may have to be read again
+			if d.open == 0 && d.end == len(d.buf) {
+				d.buf = append(d.buf, make([]byte, len(d.buf))...)
+			}
+			from = copy(d.buf, d.buf[d.open:d.end])
+			d.open = 0
+		}
+		var n int
+		n, d.err = d.in.Read(d.buf[from:])
+		d.at, d.end = from, from+n
 	}
 	return true
+}
+
+// width finds how many cells most rows have (Boyer and Moore 1991, MJRTY).
+type width struct{ cells, votes int }
+
+func (w *width) add(cells int) {
+	switch {
+	case w.votes == 0:
+		w.cells, w.votes = cells, 1
+	case w.cells == cells:
+		w.votes++
+	default:
+		w.votes--
+	}
+}
+
+// swallows reports whether the open quote has taken in rows up to here: whole lines, behind
+// the first, that have as many cells as most rows. It was meant as a sign then, such as that
+// of inches, or the one that closes it was forgotten.
+func (d *delimited) swallows() bool {
+	text := d.buf[d.open:d.at]
+	for d.whole == 0 && d.usual.cells > 2 {
+		n := bytes.IndexByte(text[d.seen:], '\n')
+		if n < 0 {
+			return false
+		}
+		if d.seen > 0 && bytes.Count(text[d.seen:d.seen+n], []byte{d.delim}) == d.usual.cells-1 {
+			d.whole++
+		}
+		d.seen += n + 1
+	}
+	return d.whole > 0
+}
+
+// asSign reads the cell again from its quote, which is a sign of it.
+func (d *delimited) asSign(start int) {
+	d.rec = append(d.rec[:start], d.quote)
+	d.at, d.open, d.loose = d.open+1, -1, true
 }
 
 func (d *delimited) fail(code, message, mend string) error {
@@ -83,7 +135,7 @@ func (d *delimited) Next() (Row, error) {
 			return Row{}, io.EOF
 		}
 		d.number++
-		d.rec, d.ends = d.rec[:0], d.ends[:0]
+		d.rec, d.ends, d.loose = d.rec[:0], d.ends[:0], false
 		for {
 			last, err := d.cell()
 			if err != nil {
@@ -102,7 +154,8 @@ func (d *delimited) Next() (Row, error) {
 			d.number = 0
 			continue
 		}
-		return Row{Number: d.number, Cells: d.split()}, nil
+		d.usual.add(len(d.ends))
+		return Row{Number: d.number, Cells: d.split(), LooseQuote: d.loose}, nil
 	}
 }
 
@@ -127,8 +180,11 @@ func (d *delimited) split() []string {
 func (d *delimited) cell() (last bool, err error) {
 	start := len(d.rec)
 	if d.quote != 0 && d.more() && d.buf[d.at] == d.quote {
+		d.open, d.seen, d.whole = d.at, 0, 0
 		d.at++
-		if err := d.quoted(start); err != nil {
+		err := d.quoted(start)
+		d.open = -1
+		if err != nil {
 			return false, err
 		}
 	}
@@ -173,7 +229,14 @@ func (d *delimited) endsCell() bool {
 	return len(rest) == 0 || rest[0] == d.delim || rest[0] == '\n' || rest[0] == '\r'
 }
 
-// quoted reads to the closing quote. What follows it up to the delimiter is
+// opens tells whether the quote that was read last stands where a cell begins.
+func (d *delimited) opens() bool {
+	at := d.at - 2
+	return at > d.open && (d.buf[at] == d.delim || d.buf[at] == '\n' || d.buf[at] == '\r')
+}
+
+// quoted reads to the closing quote, or only past the opening one when it turns out to be
+// a sign. What follows it up to the delimiter is
 // taken as part of the cell by the caller.
 func (d *delimited) quoted(start int) error {
 	for d.more() {
@@ -185,6 +248,10 @@ func (d *delimited) quoted(start int) error {
 		d.rec = append(d.rec, run[:n]...)
 		d.at += n
 		if len(d.rec)-start > d.limits.CellBytes || len(d.rec) > d.limits.RowBytes {
+			if d.swallows() {
+				d.asSign(start)
+				return nil
+			}
 			return d.tooLong()
 		}
 		if n == len(run) {
@@ -200,12 +267,19 @@ func (d *delimited) quoted(start int) error {
 			d.at++
 		case d.endsCell():
 			return nil
+		case d.opens() && d.swallows(): // the cell of another row begins here
+			d.asSign(start)
+			return nil
 		default: // a quote inside the quoted cell that nobody doubled
 			d.rec = append(d.rec, d.quote)
 		}
 	}
 	if d.err != io.EOF {
 		return d.err
+	}
+	if d.swallows() {
+		d.asSign(start)
+		return nil
 	}
 	return d.fail("quote_not_closed", "a quote is opened and never closed, so the rest of the file is one cell",
 		"Close the quote in this row, or say at the Source station that cells are not quoted.")

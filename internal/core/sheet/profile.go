@@ -45,6 +45,10 @@ type Profiler struct {
 	rows    int64
 	ragged  int64
 	first   int64 // row number of the first ragged row
+	loose   int64 // rows with a quote that is opened and never closed
+	quoted  int64 // row number of the first of them
+	holding int64 // cells that hold lines that are like rows
+	holds   int64 // row number of the first of them
 	misread int64 // cells whose text was decoded wrongly before
 	example string
 	column  string // that has the first of them
@@ -89,6 +93,11 @@ func NewProfiler(header []string) *Profiler {
 // Add takes one row into the profile.
 func (p *Profiler) Add(row Row) {
 	p.rows++
+	if row.LooseQuote {
+		if p.loose++; p.quoted == 0 {
+			p.quoted = row.Number
+		}
+	}
 	for i, c := range row.Cells {
 		if i >= len(p.columns) {
 			if value.Trim(c) != "" {
@@ -99,6 +108,11 @@ func (p *Profiler) Add(row Row) {
 				break
 			}
 			continue
+		}
+		if p.holdsRows(c) {
+			if p.holding++; p.holds == 0 {
+				p.holds = row.Number
+			}
 		}
 		if c != "" {
 			p.columns[i].add(c)
@@ -321,6 +335,30 @@ func classOf(shape string) string {
 	return "text"
 }
 
+// fewestHeld is how many lines of a cell must look like rows, and widestText how many cells
+// a line of mere text may seem to have.
+const (
+	fewestHeld = 2
+	widestText = 3
+)
+
+// holdsRows reports whether a cell has lines that have as many cells as the sheet.
+func (p *Profiler) holdsRows(cell string) bool {
+	if len(p.header) <= widestText || strings.IndexByte(cell, '\n') < 0 {
+		return false
+	}
+	lines := strings.Split(cell, "\n")
+	return slices.ContainsFunc([]string{",", ";", "\t", "|"}, func(delim string) bool {
+		n := 0
+		for _, line := range lines[1 : len(lines)-1] {
+			if strings.Count(line, delim) == len(p.header)-1 {
+				n++
+			}
+		}
+		return n >= fewestHeld
+	})
+}
+
 // Profile gives the columns; the profiler may not be used afterwards.
 func (p *Profiler) Profile() ([]Column, []Notice) {
 	columns := make([]Column, len(p.columns))
@@ -330,6 +368,12 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	var notices []Notice
 	if p.ragged > 0 {
 		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
+	}
+	if p.loose > 0 {
+		notices = append(notices, Notice{Code: "loose_quotes", Message: "a quote is opened and never closed; it is read as a sign, so that the rows behind it stay rows", Row: p.quoted, Count: p.loose})
+	}
+	if p.holding > 0 {
+		notices = append(notices, Notice{Code: "rows_in_cell", Message: "a cell holds several lines that look like rows of the sheet: the quote before them may be closed too late", Row: p.holds, Count: p.holding})
 	}
 	if p.misread > 0 {
 		notices = append(notices, Notice{Code: "misread_text", Message: "cells hold text that was decoded wrongly before, such as " + p.example + "; they are held unless they are mended", Column: p.column, Count: p.misread})

@@ -121,8 +121,9 @@ type Finding struct {
 // Row is one row of cells. Number is the row number that a spreadsheet program
 // shows. The cells may be kept; the slice is used again by the next call.
 type Row struct {
-	Number int64
-	Cells  []string
+	Number     int64
+	Cells      []string
+	LooseQuote bool // a quote that opens a cell and is never closed was read as a sign
 }
 
 // Blank reports whether no cell of the row holds anything.
@@ -321,7 +322,8 @@ func (t *Table) read(buffer int) (Row, error) {
 			if t.mend {
 				mended(t.buffers[buffer])
 			}
-			return Row{Number: row.Number, Cells: t.buffers[buffer]}, nil
+			row.Cells = t.buffers[buffer]
+			return row, nil
 		}
 	}
 }

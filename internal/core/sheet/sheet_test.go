@@ -39,7 +39,7 @@ func readAll(text string, set Reading) (header []string, rows []Row, err error) 
 		if err != nil {
 			return t.Header, rows, err
 		}
-		rows = append(rows, Row{r.Number, slices.Clone(r.Cells)})
+		rows = append(rows, Row{Number: r.Number, Cells: slices.Clone(r.Cells)})
 	}
 }
 
@@ -52,29 +52,29 @@ func TestReadDialects(t *testing.T) {
 		header []string
 		rows   []Row
 	}{
-		"comma":                 {"a,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
-		"semicolon":             {"a;b\n1,5;2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1,5", "2"}}}},
-		"tab":                   {"a\tb\n1\t2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
-		"bar":                   {"a|b\r\n1|2\r\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
-		"carriage returns":      {"a,b\r1,2\r3,4", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}},
-		"byte order mark":       {"\ufeffa,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
-		"quotes":                {"a,b\n\"x, \"\"y\"\"\",\"line\nbreak\"\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`x, "y"`, "line\nbreak"}}, {3, []string{"3", "4"}}}},
-		"a quote inside":        {"a,b\n5' 6\" tall,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`5' 6" tall`, "2"}}}},
-		"an undoubled quote":    {"a,b\n\"the \"Gull\" pier\",2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{`the "Gull" pier`, "2"}}}},
-		"blank lines":           {"a,b\n\n1,2\n,\n\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{3, []string{"1", "2"}}, {6, []string{"3", "4"}}}},
-		"sep line":              {"sep=;\na;b\n1;2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}}},
-		"ragged":                {"a,b\n1\n1,2,3\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"1"}}, {3, []string{"1", "2", "3"}}}},
-		"title rows":            {"Brightmooring customers,,\nas of May,,\n,,\nName,Town,Mail\nA,B,c@d.example\nE,F,g@h.example\n", Reading{}, []string{"Name", "Town", "Mail"}, []Row{{5, []string{"A", "B", "c@d.example"}}, {6, []string{"E", "F", "g@h.example"}}}},
-		"header by hand":        {"x,y\na,b\n1,2\n", Reading{HeaderRow: 2}, []string{"a", "b"}, []Row{{3, []string{"1", "2"}}}},
-		"last row by hand":      {"a,b\n1,2\n3,4\nTotal,6\n", Reading{LastRow: 3}, []string{"a", "b"}, []Row{{2, []string{"1", "2"}}, {3, []string{"3", "4"}}}},
-		"duplicate and empty":   {"a,a,,b,\n1,2,3,4\n", Reading{}, []string{"a", "a (2)", "Column C", "b"}, []Row{{2, []string{"1", "2", "3", "4"}}}},
-		"windows-1252":          {latin, Reading{}, []string{"Navn", "By"}, []Row{{2, []string{"Åse", "Kalvøya – øst"}}}},
-		"utf-16":                {wide, Reading{}, []string{"Navn", "By"}, []Row{{2, []string{"Åse", "Kalvøya"}}}},
-		"nul bytes":             {"a,b\nx\x00y,2\n", Reading{}, []string{"a", "b"}, []Row{{2, []string{"x\u2400y", "2"}}}},
+		"comma":                 {"a,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"semicolon":             {"a;b\n1,5;2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1,5", "2"}}}},
+		"tab":                   {"a\tb\n1\t2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"bar":                   {"a|b\r\n1|2\r\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"carriage returns":      {"a,b\r1,2\r3,4", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"byte order mark":       {"\ufeffa,b\n1,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"quotes":                {"a,b\n\"x, \"\"y\"\"\",\"line\nbreak\"\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`x, "y"`, "line\nbreak"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"a quote inside":        {"a,b\n5' 6\" tall,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`5' 6" tall`, "2"}}}},
+		"an undoubled quote":    {"a,b\n\"the \"Gull\" pier\",2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`the "Gull" pier`, "2"}}}},
+		"blank lines":           {"a,b\n\n1,2\n,\n\n3,4\n", Reading{}, []string{"a", "b"}, []Row{{Number: 3, Cells: []string{"1", "2"}}, {Number: 6, Cells: []string{"3", "4"}}}},
+		"sep line":              {"sep=;\na;b\n1;2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}}},
+		"ragged":                {"a,b\n1\n1,2,3\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1"}}, {Number: 3, Cells: []string{"1", "2", "3"}}}},
+		"title rows":            {"Brightmooring customers,,\nas of May,,\n,,\nName,Town,Mail\nA,B,c@d.example\nE,F,g@h.example\n", Reading{}, []string{"Name", "Town", "Mail"}, []Row{{Number: 5, Cells: []string{"A", "B", "c@d.example"}}, {Number: 6, Cells: []string{"E", "F", "g@h.example"}}}},
+		"header by hand":        {"x,y\na,b\n1,2\n", Reading{HeaderRow: 2}, []string{"a", "b"}, []Row{{Number: 3, Cells: []string{"1", "2"}}}},
+		"last row by hand":      {"a,b\n1,2\n3,4\nTotal,6\n", Reading{LastRow: 3}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"1", "2"}}, {Number: 3, Cells: []string{"3", "4"}}}},
+		"duplicate and empty":   {"a,a,,b,\n1,2,3,4\n", Reading{}, []string{"a", "a (2)", "Column C", "b"}, []Row{{Number: 2, Cells: []string{"1", "2", "3", "4"}}}},
+		"windows-1252":          {latin, Reading{}, []string{"Navn", "By"}, []Row{{Number: 2, Cells: []string{"Åse", "Kalvøya – øst"}}}},
+		"utf-16":                {wide, Reading{}, []string{"Navn", "By"}, []Row{{Number: 2, Cells: []string{"Åse", "Kalvøya"}}}},
+		"nul bytes":             {"a,b\nx\x00y,2\n", Reading{}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{"x\u2400y", "2"}}}},
 		"bytes of no encoding":  {"a,b\n" + strings.Repeat("å,ø\n", 400) + "\xff,2\n", Reading{Encoding: "utf-8"}, []string{"a", "b"}, nil},
-		"totals below":          {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{2, []string{"A", "1", "x"}}, {3, []string{"B", "2", "y"}}, {4, []string{"Total", "3", ""}}}},
-		"a total in a sentence": {"Name,Sum,Town,Note\nA,1,x,\n,,,\nTotal,,,\n", Reading{}, []string{"Name", "Sum", "Town", "Note"}, []Row{{2, []string{"A", "1", "x", ""}}}},
-		"no quoting":            {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"}, []Row{{2, []string{`"x`, "2"}}}},
+		"totals below":          {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"B", "2", "y"}}, {Number: 4, Cells: []string{"Total", "3", ""}}}},
+		"a total in a sentence": {"Name,Sum,Town,Note\nA,1,x,\n,,,\nTotal,,,\n", Reading{}, []string{"Name", "Sum", "Town", "Note"}, []Row{{Number: 2, Cells: []string{"A", "1", "x", ""}}}},
+		"no quoting":            {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`"x`, "2"}}}},
 	} {
 		header, rows, err := readAll(c.text, c.set)
 		if err != nil || !slices.Equal(header, c.header) {
@@ -119,6 +119,56 @@ func TestBadSources(t *testing.T) {
 		if _, _, err := readAll("a,b\n1,2\n", set); !fault.Is(err, "bad_reading") {
 			t.Errorf("%+v: %v, want bad_reading", set, err)
 		}
+	}
+}
+
+// A quote that is opened and never closed does not swallow the rows behind it; text of
+// several lines that only looks a little like rows stays a cell.
+func TestLooseQuotes(t *testing.T) {
+	long := strings.Repeat("x,y,z\n", 400_000)
+	for name, c := range map[string]struct {
+		text  string
+		loose int64 // the row that has it
+		rows  int
+		cell  string // its second cell
+	}{
+		"up to the next quoted cell": {"a,b,c\n1,\"two,3\n4,5,6\n7,\"eight\",9\n", 2, 3, `"two`},
+		"up to the end":              {"a,b,c\n1,\"two,3\n4,5,6\n7,8,9\n", 2, 3, `"two`},
+		"up to the limit of a cell":  {"a,b,c\n1,\"two,3\n" + long, 2, 400_001, `"two`},
+		"inches behind it":           {"a,b,c\n1,\"two,3\n4,12\" pipe,6\n7,\"eight\",9\n", 2, 3, `"two`},
+		"lines of a text":            {"a,b,c\n1,\"dear all,\nyes, or no\nlater, he said,\"well\" and left\",3\n", 0, 1, "dear all,\nyes, or no\nlater, he said,\"well\" and left"},
+		"a quoted text of rows":      {"a,b,c\n1,\"x,y,z\n1,2,3\n4,5,6\",3\n", 0, 1, "x,y,z\n1,2,3\n4,5,6"},
+	} {
+		table, err := Open(source(c.text), Reading{Encoding: "utf-8", Delimiter: ",", HeaderRow: 1}, DefaultLimits)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		rows, loose, cell := 0, int64(0), ""
+		for {
+			row, err := table.Next()
+			if err != nil {
+				if err != io.EOF {
+					t.Errorf("%s: %v", name, err)
+				}
+				break
+			}
+			if rows++; row.Number == 2 {
+				cell = row.Cells[1]
+			}
+			if row.LooseQuote {
+				loose = row.Number
+			}
+		}
+		if rows != c.rows || loose != c.loose || cell != c.cell {
+			t.Errorf("%s: %d rows, %d has a loose quote, %q; want %d, %d, %q", name, rows, loose, cell, c.rows, c.loose, c.cell)
+		}
+	}
+	p := NewProfiler([]string{"a", "b", "c", "d"})
+	for n, cell := range []string{"1,2,3,4\n5,6,7,8\n9,0", "\n1;2;3;4\n5;6;7;8\n", "dear all,\nyes, or no, or, well\nbye"} {
+		p.Add(Row{Number: int64(n + 2), Cells: []string{"x", cell}})
+	}
+	if _, notices := p.Profile(); len(notices) != 1 || notices[0].Code != "rows_in_cell" || notices[0].Row != 3 || notices[0].Count != 1 {
+		t.Errorf("cells that hold rows: %+v", notices)
 	}
 }
 
@@ -167,9 +217,9 @@ func TestWrittenRowsComeBack(t *testing.T) {
 func TestProfile(t *testing.T) {
 	p := NewProfiler([]string{"mail", "day", "sum", "kind", "open", "none"})
 	for n := range 1000 {
-		p.Add(Row{int64(n + 2), []string{fmt.Sprintf("p%d@x.example", n), fmt.Sprintf("%02d/03/2026", n%28+1), fmt.Sprintf("%d,50", n), []string{"hot", "cold"}[n%2], fmt.Sprintf("%02d/%02d/2026", n%12+1, n%11+1), ""}})
+		p.Add(Row{Number: int64(n + 2), Cells: []string{fmt.Sprintf("p%d@x.example", n), fmt.Sprintf("%02d/03/2026", n%28+1), fmt.Sprintf("%d,50", n), []string{"hot", "cold"}[n%2], fmt.Sprintf("%02d/%02d/2026", n%12+1, n%11+1), ""}})
 	}
-	p.Add(Row{1002, []string{"", "", "", "", "", "", "too much"}})
+	p.Add(Row{Number: 1002, Cells: []string{"", "", "", "", "", "", "too much"}})
 	cols, notices := p.Profile()
 	type seen struct {
 		guess, order, sign, unsettled string

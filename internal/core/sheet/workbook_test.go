@@ -40,7 +40,7 @@ func readSource(src Source, set Reading) (header []string, rows []Row, notices [
 		if err != nil {
 			return t.Header, rows, nil, err
 		}
-		rows = append(rows, Row{r.Number, slices.Clone(r.Cells)})
+		rows = append(rows, Row{Number: r.Number, Cells: slices.Clone(r.Cells)})
 	}
 }
 
@@ -98,7 +98,7 @@ func TestWorkbook(t *testing.T) {
 	if want := []string{"Name", "Since", "Share", "Sum", "Active", "Zip", "Seen", "Phone"}; !slices.Equal(header, want) {
 		t.Fatalf("header %q, want %q", header, want)
 	}
-	want := []Row{{5, []string{"Åse & <Søn>", "2026-03-31", "12.5%", "1250.3", "true", "05003", "2026-03-31 10:30:00", "4755112233"}}, {7, []string{"Kalvøya", "2026-03-31", "line\nbreak", "0.3"}}}
+	want := []Row{{Number: 5, Cells: []string{"Åse & <Søn>", "2026-03-31", "12.5%", "1250.3", "true", "05003", "2026-03-31 10:30:00", "4755112233"}}, {Number: 7, Cells: []string{"Kalvøya", "2026-03-31", "line\nbreak", "0.3"}}}
 	if fmt.Sprint(rows) != fmt.Sprint(want) {
 		t.Errorf("rows\n%v, want\n%v", rows, want)
 	}
@@ -180,7 +180,7 @@ func TestJSONLines(t *testing.T) {
 	if want := []string{"name", "at.town", "tags", "n", "ok", "none"}; !slices.Equal(header, want) {
 		t.Errorf("header %q", header)
 	}
-	if want := "[{1 [Åse Kalvøya a; b   ]} {3 [Bo   1250.50 true ]}]"; fmt.Sprint(rows) != want {
+	if want := "[{1 [Åse Kalvøya a; b   ] false} {3 [Bo   1250.50 true ] false}]"; fmt.Sprint(rows) != want {
 		t.Errorf("rows %v, want %s", rows, want)
 	}
 	for _, bad := range []string{"{\"a\":1}\n[1,2]\n", "{\"a\":1}\n{\"a\":\n"} {

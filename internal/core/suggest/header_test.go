@@ -105,6 +105,23 @@ func TestBothHalvesOfAName(t *testing.T) {
 	}
 }
 
+// A column that is called postal code and town goes to both, though some cells have but a town.
+func TestPostalCodeAndTown(t *testing.T) {
+	c := standard(t)
+	account, _ := c.Type("account")
+	for header, want := range map[string]int{"PLZ Ort": 2, "Ort": 1} {
+		got := 0
+		for _, s := range Columns(account, []sheet.Column{{Header: header, Filled: 5, Samples: []string{"24103 Kiel", "Kiel", "Berlin", "23966 Wismar", "8607 AA Sneek"}}}, nil) {
+			if s.Taken && (s.Field == "postal_code" || s.Field == "locality") {
+				got++
+			}
+		}
+		if got != want {
+			t.Errorf("%s goes to %d fields, want %d", header, got, want)
+		}
+	}
+}
+
 func TestFullNamesAreSplitOnlyWhenNeeded(t *testing.T) {
 	c := standard(t)
 	contact, _ := c.Type("contact")

@@ -441,12 +441,15 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		return list
 	}
 	for _, col := range columns {
-		if !together(columns, col.Header) {
-			continue
-		}
 		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+		means := func(concepts ...string) bool {
+			return slices.ContainsFunc(l.sets, func(set []string) bool {
+				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })
+			})
+		}
 		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
-		if !mute && !slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "town") || slices.Contains(set, "postal") }) {
+		both := means("town", "postal") && townsIn(col) > 0.3
+		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
 			continue
 		}
 		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", map[string]mapping.Take{
@@ -460,7 +463,15 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 // together tells whether the cells of a column hold postal codes with towns.
 func together(columns []sheet.Column, header string) bool {
 	n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == header })
-	return n >= 0 && len(columns[n].Samples) > 0 && share(columns[n].Samples, func(s string) bool { code, _ := value.SplitTown(s); return code != "" }) > 0.8
+	return n >= 0 && townsIn(columns[n]) > 0.8
+}
+
+// townsIn is the part of a column's cells that are a postal code with a town.
+func townsIn(col sheet.Column) float64 {
+	if len(col.Samples) == 0 {
+		return 0
+	}
+	return share(col.Samples, func(s string) bool { code, _ := value.SplitTown(s); return code != "" })
 }
 
 // splitAmounts gives a currency field that nothing goes to the signs that stand

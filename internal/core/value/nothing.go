@@ -23,18 +23,52 @@ var (
 	nothingOrName = strings.Fields(`na nil null none nan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
 )
 
+// noCompanyWords say, alone or together and with words of noCompanyToo, that somebody is
+// of no company.
+var (
+	noCompanyWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin particulier particuliere particular particulares privato privata yksityinen yksityishenkilo
+		prywatny prywatna prywatnie privatpersoner selbst ιδιωτης kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
+	noCompanyToo = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta
+		firmy osoba privee fisica`)
+)
+
+func wordSet(text string) map[string]bool {
+	set := map[string]bool{}
+	for w := range strings.FieldsSeq(text) {
+		set[w] = true
+	}
+	return set
+}
+
+// noCompany reports whether a text where a company is named says that there is none.
+func noCompany(s string) bool {
+	begin, _, _ := strings.Cut(strings.TrimLeft(s, "(- "), " ")
+	if begin = Fold(strings.TrimRight(begin, ",.;:)")); !noCompanyWords[begin] && !noCompanyToo[begin] {
+		return false
+	}
+	said := false
+	for w := range strings.FieldsSeq(Words(s)) {
+		said = said || noCompanyWords[w]
+		if !noCompanyWords[w] && !noCompanyToo[w] {
+			return false
+		}
+	}
+	return said
+}
+
 // Nothing tells texts that stand for nothing from values, for one field.
 type Nothing struct {
 	words   map[string]bool
 	lengths [256]uint64 // by first byte: of how many bytes words are, below 64
 	reads   func(string) bool
+	company bool // the field names a company
 }
 
 // NewNothing makes it ready for a field, with further texts that stand for nothing
 // in a workspace. What the field itself can read as a choice, a country or the
 // like is a value.
 func NewNothing(f catalog.Field, more []string) *Nothing {
-	n := &Nothing{words: map[string]bool{}}
+	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName || f.ComparedAs() == catalog.AsEmployer}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
@@ -87,6 +121,9 @@ func (n *Nothing) add(word string) {
 func (n *Nothing) Is(s string) bool {
 	if s == "" || len(s) >= 64 {
 		return false
+	}
+	if n.company && noCompany(s) {
+		return true
 	}
 	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {
 		return false

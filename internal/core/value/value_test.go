@@ -220,3 +220,18 @@ func TestSplitName(t *testing.T) {
 		}
 	}
 }
+
+// Where a company is named, what says that there is none is nothing; a company that is
+// called so and something else is one.
+func TestNoCompany(t *testing.T) {
+	n := NewNothing(catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}, nil)
+	for text, want := range map[string]bool{"privat": true, "Privat": true, "(privat)": true, "keine Firma (privat)": true, "Private person": true, "no company": true, "Particulier": true, "sin empresa": true, "geen bedrijf": true,
+		"Privat Marina": false, "Private Yachts Ltd": false, "Keine": true, "Firma Keller": false, "Firma": false, "Person": false, "Berg Marina": false, "-": true} {
+		if got := n.Is(text); got != want {
+			t.Errorf("%q: %v, want %v", text, got, want)
+		}
+	}
+	if NewNothing(catalog.Field{Name: "notes", Type: catalog.Text}, nil).Is("privat") {
+		t.Error("privat is nothing in a text of any kind")
+	}
+}
