@@ -2,6 +2,8 @@ package matching
 
 import (
 	"strings"
+
+	"uchi/internal/core/value"
 )
 
 // mailbox is an e-mail address made ready for comparison.
@@ -10,10 +12,6 @@ type mailbox struct {
 	plain                string // local without dots and the like: karines for kari.nes
 	role                 bool   // info@, office@: no person's own
 }
-
-var roleBoxes = words("info office post mail mails email e-mail contact kontakt contacto contatto contato hello hallo hei hej admin administrator sales verkauf ventas vente vendite salg forsaljning service support help team reception rezeption empfang booking reservations bookings accounts accounting finance invoice invoices rechnung faktura fakturor marina harbour harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x")
-
-var anybodys = words("gmail.com googlemail.com gmx.de gmx.net gmx.at gmx.ch web.de t-online.de freenet.de yahoo.com yahoo.de yahoo.co.uk yahoo.fr yahoo.es yahoo.it hotmail.com hotmail.co.uk hotmail.fr hotmail.de outlook.com outlook.de live.com live.se live.no msn.com icloud.com me.com mac.com aol.com protonmail.com proton.me mail.ru yandex.ru wp.pl onet.pl o2.pl interia.pl orange.fr wanadoo.fr free.fr laposte.net sfr.fr libero.it virgilio.it tiscali.it alice.it telia.com bredband.net online.no ziggo.nl kpnmail.nl planet.nl xs4all.nl telenet.be skynet.be bluewin.ch btinternet.com sky.com ntlworld.com virginmedia.com otenet.gr sapo.pt mail.com")
 
 func newMailbox(v string) mailbox {
 	v = strings.ToLower(v)
@@ -24,8 +22,8 @@ func newMailbox(v string) mailbox {
 	if tag := strings.IndexByte(local, '+'); tag > 0 { // subaddresses (RFC 5233)
 		local = local[:tag]
 	}
-	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, plain: plainLocal(local), role: roleBoxes[strings.Trim(local, "0123456789.-_")]}
-	if anybodys[domain] || strings.Contains(domain, "mail") || strings.HasPrefix(domain, "post.") {
+	m := mailbox{whole: local + "@" + domain, local: local, domain: domain, plain: plainLocal(local), role: value.RoleMailbox(local)}
+	if value.PrivateDomain(domain) || strings.Contains(domain, "mail") || strings.HasPrefix(domain, "post.") {
 		m.domain = ""
 	}
 	return m

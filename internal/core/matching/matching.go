@@ -74,7 +74,7 @@ func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "4"
+const Edition = "5"
 
 // saying is what a field tells about which record it is of.
 type saying int

@@ -209,6 +209,7 @@ func unsure(places []place, whose owner, scores []float64) {
 type owner struct {
 	target  int
 	said    bool
+	own     bool   // its cells tell it, or what its header means
 	because string // what tells it when its header does not
 }
 
@@ -226,6 +227,7 @@ func (v *View) whoseOf(targets []Target) []owner {
 		words[n] = v.compare(t.Type, t.Memory).words
 	}
 	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
+	company := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsCompanyName); return ok })
 	names := v.nameWords()
 	last := owner{target: -1}
 	for c, col := range v.columns {
@@ -243,10 +245,14 @@ func (v *View) whoseOf(targets []Target) []owner {
 		}
 		switch {
 		case said >= 0 && said < len(targets):
-			last = owner{said, false, "it stands beside “" + col.Header + "”"}
-			out[c] = owner{said, true, ""}
+			last = owner{said, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{said, true, false, ""}
 		case said < 0 && person >= 0 && calledLike(col, names):
-			out[c] = owner{person, false, "its mailboxes are called like the people"}
+			out[c] = owner{person, false, true, "its mailboxes are called like the people"}
+		case said < 0 && company >= 0 && company != person && ofDesks(col):
+			out[c] = owner{company, false, true, "its mailboxes are those of desks"}
+		case said < 0 && company >= 0 && company != person && meansMain(col.Header):
+			out[c] = owner{company, false, true, "the main one is the company’s"}
 		case said < 0:
 			out[c] = last
 		}
@@ -284,6 +290,22 @@ func calledLike(col sheet.Column, names map[string]bool) bool {
 		}
 		return false
 	}) > 0.5
+}
+
+// ofDesks tells whether most cells of a column are mailboxes of nobody's own.
+func ofDesks(col sheet.Column) bool {
+	return len(col.Samples) > 0 && share(col.Samples, func(s string) bool {
+		local, _, ok := strings.Cut(strings.ToLower(strings.TrimSpace(s)), "@")
+		return ok && value.RoleMailbox(local)
+	}) > 0.5
+}
+
+// meansMain tells whether a header means a main number or mailbox, such as a switchboard's.
+func meansMain(header string) bool {
+	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(header)))))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(set, "main") && !slices.ContainsFunc(set, func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) })
+	})
 }
 
 // wordsOf gives the single words by which a record type is known.
@@ -424,7 +446,7 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
 	says := func(column string) bool {
 		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
-		return n >= 0 && whose[n].target == last && (whose[n].said || apart)
+		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart)
 	}
 	placed := func(column string) bool {
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {

@@ -2,7 +2,6 @@ package suggest
 
 import (
 	"path"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -325,7 +324,7 @@ func (c *cells) ownMail() bool {
 			domain = d
 		}
 		return ok && d == domain
-	}) > 0.95 && !slices.Contains(value.PrivateMail(), domain)
+	}) > 0.95 && !value.PrivateDomain(domain)
 }
 
 func fitReference(c *cells) (fit, string) {

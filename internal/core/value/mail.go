@@ -16,6 +16,16 @@ func init() {
 	}
 }
 
+// roleBoxes are mailboxes of a desk, not of a person.
+var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontakt contacto contatto contato hello hallo hei hej admin administrator sales verkauf ventas vente vendite salg forsaljning service support help team reception rezeption empfang booking reservations bookings accounts accounting finance invoice invoices rechnung faktura fakturor marina harbour harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
+
+// RoleMailbox reports whether what stands before the sign of an address, in small letters,
+// is no person's own, as info and office2 are.
+func RoleMailbox(local string) bool { return roleBoxes[strings.Trim(local, "0123456789.-_")] }
+
+// PrivateDomain reports whether anybody can have a mailbox under a domain in small letters.
+func PrivateDomain(domain string) bool { return privateMail[domain] }
+
 // PrivateMail lists the domains, in small letters, under which anybody can have a
 // mailbox; what is written to one of them need not reach a company.
 func PrivateMail() []string { return sorted(privateMail) }
