@@ -3,8 +3,12 @@ package store
 import (
 	"context"
 	"fmt"
+	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/value"
+	"uchi/internal/schema"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -47,3 +51,48 @@ func (s *Store) Memories(ctx context.Context, workspace string) (map[string]sugg
 	}
 	return all, nil
 }
+
+// Named tells of each text whether it names a record of a type that is there: by the whole
+// title, in either order of a person's name, by a key, or, of those who own records, by the
+// first name or the initials.
+func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordType, texts []string) ([]bool, error) {
+	var at []int64
+	var title, key []string
+	forms := value.NewNamer(t, value.Settings{})
+	for n, text := range texts {
+		if text = value.Trim(text); text == "" || len(text) > longestNamed {
+			continue
+		}
+		given, family := value.SplitName(text)
+		for _, name := range []string{value.NameKey(text), value.NameKey(given + " " + family)} {
+			at, title, key = append(at, int64(n)), append(title, name), append(key, "")
+		}
+		for _, form := range forms.Forms(text) {
+			at, title, key = append(at, int64(n)), append(title, ""), append(key, form)
+		}
+	}
+	records := schema.Records(workspace, t.Name)
+	hits := []string{`exists (select from ` + records + ` r where x.title <> '' and r.` + schema.Title + ` = x.title)`}
+	for _, f := range t.Fields {
+		if f.Key && f.Type == catalog.Email {
+			hits = append(hits, `exists (select from `+records+` r where x.key <> '' and r.`+schema.Key(f.Name)+` = x.key)`)
+		}
+	}
+	if t.InUse != "" {
+		hits = append(hits, `x.title in (select split_part(`+schema.Title+`, ' ', 1) from `+records+`)`,
+			`x.title in (select (select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(`+schema.Title+`, '[ -]+') with ordinality p (w, n)) from `+records+`)`)
+	}
+	var found []int64
+	err := s.db.SelectContext(ctx, &found, `select distinct x.n from unnest($1::bigint[], $2::text[], $3::text[]) x (n, title, key) where (x.title <> '' or x.key <> '') and (`+strings.Join(hits, " or ")+`)`, at, title, key)
+	if err != nil {
+		return nil, fmt.Errorf("look names up: %w", err)
+	}
+	named := make([]bool, len(texts))
+	for _, n := range found {
+		named[n] = true
+	}
+	return named, nil
+}
+
+// longestNamed is how long a text may be to be looked up as a name.
+const longestNamed = 200

@@ -317,7 +317,11 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	if err != nil {
 		return "", nil, err
 	}
-	r := suggest.Routine(t, suggest.Columns(t, columns, memory(t.Name)))
+	view, err := s.viewOf(ctx, i.Workspace, c, columns)
+	if err != nil {
+		return "", nil, err
+	}
+	r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
 	return into, &r, nil
 }
 

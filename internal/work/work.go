@@ -555,8 +555,11 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	view := suggest.NewView(i.Columns.V).Called(i.Name)
-	out.Types = view.Types(c, memory)
+	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	if err != nil {
+		return out, err
+	}
+	out.Types = view.Called(i.Name).Types(c, memory)
 	drafts := []mapping.Draft{{Type: typeName}}
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
 		drafts = r.Drafts
@@ -580,6 +583,43 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	return out, nil
+}
+
+// mostNamed is how many texts of a column are looked up among the records.
+const mostNamed = 20
+
+// viewOf readies columns for suggestions, with how many of their texts name records that
+// the types of a catalog point to.
+func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalog, columns []sheet.Column) (*suggest.View, error) {
+	var texts []string
+	for _, col := range columns {
+		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
+	}
+	shares := map[string][]float64{}
+	for _, t := range c.Types {
+		pointed := slices.ContainsFunc(c.Types, func(from catalog.RecordType) bool {
+			return from.Name != t.Name && slices.ContainsFunc(from.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && f.To == t.Name })
+		})
+		if !pointed {
+			continue
+		}
+		named, err := s.store.Named(ctx, workspace, t, texts)
+		if err != nil {
+			return nil, err
+		}
+		shares[t.Name] = make([]float64, len(columns))
+		for n, at := 0, 0; n < len(columns); n++ {
+			of, found := min(len(columns[n].Samples), mostNamed), 0.0
+			for range of {
+				if named[at] {
+					found++
+				}
+				at++
+			}
+			shares[t.Name][n] = found / float64(max(1, of))
+		}
+	}
+	return suggest.NewView(columns).Naming(shares), nil
 }
 
 // memories reads what was chosen for headers before, of all record types.
@@ -609,12 +649,16 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err != nil {
 		return err
 	}
+	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	if err != nil {
+		return err
+	}
 	if i.Routine.V == nil { // the first
-		r := suggest.Routine(t, suggest.Columns(t, i.Columns.V, memory(t.Name)))
+		r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
 		r.Drafts[0].Name = draft.Name
 		return s.SetRoutine(ctx, i, r.Fillable(c, by.Role), version, by)
 	}
-	r := suggest.WithDraft(*i.Routine.V, c, draft, i.Columns.V, memory)
+	r := view.WithDraft(*i.Routine.V, c, draft, memory)
 	added := &r.Drafts[len(r.Drafts)-1]
 	added.Fields = mapping.Routine{Drafts: []mapping.Draft{*added}}.Fillable(c, by.Role).Drafts[0].Fields
 	return s.SetRoutine(ctx, i, r, version, by)

@@ -54,6 +54,18 @@ func NewView(columns []sheet.Column) *View {
 	return v
 }
 
+// Naming tells the view how many of each column's texts, between 0 and 1, name records of
+// each type that are there.
+func (v *View) Naming(shares map[string][]float64) *View {
+	for n := range v.kinds {
+		v.kinds[n].names = map[string]float64{}
+		for typeName, of := range shares {
+			v.kinds[n].names[typeName] = of[n]
+		}
+	}
+	return v
+}
+
 // compare gives how well the columns fit the fields of a type.
 func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	if x, ok := v.types[t.Name]; ok {
@@ -430,7 +442,7 @@ func pointsTo(a, b catalog.RecordType) bool {
 // that merely stands beside one of the new draft moves only where other columns
 // say that they are of the drafts that were there: else an address behind the name
 // of a company may be the person's, who is known by it.
-func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, columns []sheet.Column, memory func(typeName string) Memory) mapping.Routine {
+func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, memory func(typeName string) Memory) mapping.Routine {
 	out := r
 	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
 	name := draft.Called()
@@ -441,8 +453,8 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 	}
 	last := len(out.Drafts) - 1
 	fields := map[string]mapping.Origin{}
-	view := NewView(columns)
-	whose := view.whoseOf(targets)
+	columns := v.columns
+	whose := v.whoseOf(targets)
 	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
 	says := func(column string) bool {
 		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
@@ -458,7 +470,7 @@ func WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, column
 			return false
 		})
 	}
-	for _, s := range taken(view.Across(targets)) {
+	for _, s := range taken(v.Across(targets)) {
 		if s.Draft != name || placed(s.Column) && !says(s.Column) {
 			continue
 		}

@@ -95,13 +95,13 @@ func TestWithDraft(t *testing.T) {
 	}
 	cols := slices.Concat(filled(3, "Deal", "Stage", "Expected close"), filled(0, "Product", "Quantity"))
 	rt, _ := c.Type("opportunity")
-	r := WithDraft(Routine(rt, Columns(rt, cols, nil)), c, mapping.Draft{Type: "line"}, cols, nothing)
+	r := NewView(cols).WithDraft(Routine(rt, Columns(rt, cols, nil)), c, mapping.Draft{Type: "line"}, nothing)
 	if !r.Drafts[0].Grouped || r.Drafts[1].Grouped || r.Drafts[1].Fields["opportunity"].Draft != "opportunity" {
 		t.Errorf("%+v", r)
 	}
 	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
 	ct, _ := c.Type("contact")
-	r = WithDraft(Routine(ct, Columns(ct, people, nil)), c, mapping.Draft{Type: "account"}, people, nothing)
+	r = NewView(people).WithDraft(Routine(ct, Columns(ct, people, nil)), c, mapping.Draft{Type: "account"}, nothing)
 	if r.Drafts[0].Grouped || r.Drafts[1].Grouped {
 		t.Error("a person without a company is given to the company above")
 	}

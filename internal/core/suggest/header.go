@@ -189,6 +189,7 @@ var saysNothing = map[string]bool{"": true}
 
 func init() {
 	for w := range strings.FieldsSeq(`a b c d e f g h i j k l m n o p q r s t u v w x y z col column columns spalte feld field fields kolonne kolumn colonne columna coluna colonna kolom sarake kolumna pole champ campo campos veld
+		who whom with at wer wem mit bei qui avec chez quien con met wie vem hvem med hos chi kto z
 		text txt string number num date value var attr attribute unnamed custom userfield f_ c_ item $$`) {
 		saysNothing[value.Words(w)] = true
 	}

@@ -48,7 +48,10 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		}
 		return distinctive, "its values are ids"
 	}
-	seen := &cells{col, f, kinds.memo}
+	seen := &cells{col: col, field: f, memo: kinds.memo}
+	if f.To != t.Name { // what names records of its own type is more likely their names
+		seen.names = kinds.names
+	}
 	if f.ComparedAs() == catalog.AsLocality && seen.readable(catalog.Country) > 0.8 {
 		return contradicts, "its values are countries"
 	}
@@ -84,7 +87,8 @@ type kindsOf struct {
 	texts  int // how many different ones were looked at
 	length int // of them, on average, in bytes
 	memo   map[string]float64
-	beside bool // given names stand in the column before or behind
+	names  map[string]float64 // how many of the texts name records that are there, by type
+	beside bool               // given names stand in the column before or behind
 }
 
 // roles are the kinds of text that fields hold, by what they are compared as.
@@ -153,6 +157,7 @@ type cells struct {
 	col   sheet.Column
 	field catalog.Field
 	memo  map[string]float64 // what was found out of the column already; may be nil
+	names map[string]float64 // how many of the texts name records of other types
 }
 
 // share is the part of the texts that are so, between 0 and 1. What has a name is the
@@ -327,7 +332,13 @@ func (c *cells) ownMail() bool {
 	}) > 0.95 && !value.PrivateDomain(domain)
 }
 
+// enoughNamed is how many texts of a column must name records for it to point to them.
+const enoughNamed = 0.6
+
 func fitReference(c *cells) (fit, string) {
+	if c.names[c.field.To] >= enoughNamed {
+		return tells, "its values name records that are there"
+	}
 	if c.field.To == "staff" {
 		if c.ownMail() {
 			return distinctive, "its values are mailboxes of few people at one house"
