@@ -32,7 +32,7 @@ const (
 	ByKey      LinkFind = "key"       // a key
 	ByName     LinkFind = "name"      // its whole name
 	ByBareName LinkFind = "bare_name" // its name but for a legal form that one of the two lacks
-	ByInitials LinkFind = "initials"  // the initials of its name
+	ByShort    LinkFind = "short"     // the first name or the initials
 	ByFields   LinkFind = "fields"    // the fields that the routine looks it up by
 	ByDraft    LinkFind = "draft"     // it is what another draft of the row is for
 	ByRow      LinkFind = "row"       // it is what another row of the source is for
@@ -42,7 +42,7 @@ const (
 func (f LinkFind) Says() string {
 	return map[LinkFind]string{
 		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name", ByFields: "found by the fields of the look-up",
-		ByBareName: "found by its name without the legal form", ByInitials: "found by the initials of the name", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
+		ByBareName: "found by its name without the legal form", ByShort: "found by the first name or the initials", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
 	}[f]
 }
 
@@ -187,38 +187,38 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			from want w join {targets} r on r.` + schema.Title + ` = w.m
 			where w.m <> '' and not exists (select from by_key b where b.l = w.l)
 		),
-		` + k.byInitials(target, field) + `
+		` + k.byShort(target, field) + `
 		hit as (
 			select l, id, true as by_key, ` + literal(ByKey) + ` as how from by_key
 			union all
 			select l, id, false, case when same then ` + literal(ByName) + ` else ` + literal(ByBareName) + ` end from by_name n
 			where not other and (same or not exists (select from by_name x where x.l = n.l and x.same))
 			union all
-			select l, id, false, ` + literal(ByInitials) + ` from by_initials
+			select l, id, false, ` + literal(ByShort) + ` from by_short
 		)`
 }
 
-// byInitials is the SQL that finds those who own records by the initials of their
-// names, as by_initials (l, id): two to four letters, where nothing else is found, and
-// all such texts of the column are the initials of somebody. Else the column speaks of
-// other people, and who has the same initials among ours is not meant.
-func (k *draftCheck) byInitials(target catalog.RecordType, field string) string {
+// byShort is the SQL that finds those who own records by their first names or
+// initials, as by_short (l, id): one word, where nothing else is found, and all such texts of
+// the column are those of somebody. Else the column speaks of other people, and who is
+// called so among ours is not meant.
+func (k *draftCheck) byShort(target catalog.RecordType, field string) string {
 	if target.InUse == "" {
-		return `by_initials as materialized (select null::text as l, null::bigint as id where false),`
+		return `by_short as materialized (select null::text as l, null::bigint as id where false),`
 	}
 	whole := `true`
 	if k.whole != nil { // as the whole column was read
-		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByInitials) + `)`
+		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByShort) + `)`
 	}
 	return `short as materialized (
 			select w.l, w.m from want w
-			where w.m ~ '^[[:alpha:]]{2,4}$' and not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
+			where w.m ~ '^[[:alpha:]]{2,}$' and not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
 		),
 		whose as materialized (
 			select s.l, r.id from short s
-			join (select id, (select string_agg(left(x, 1), '' order by n) from regexp_split_to_table(` + schema.Title + `, '[ -]+') with ordinality p (x, n)) as initials from {targets}) r on r.initials = s.m
+			join (select id, (select string_agg(left(x, 1), '' order by n) from regexp_split_to_table(` + schema.Title + `, '[ -]+') with ordinality p (x, n)) as initials, split_part(` + schema.Title + `, ' ', 1) as first from {targets}) r on s.m in (r.initials, r.first)
 		),
-		by_initials as materialized (
+		by_short as materialized (
 			select l, id from whose
 			where ` + whole + ` and not exists (select from short s where not exists (select from whose x where x.l = s.l))
 		),`

@@ -495,7 +495,7 @@ func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Su
 				signed++
 			}
 		}
-		if signed > 0 && signed*5 >= len(columns[n].Samples)*4 {
+		if signed > 0 { // what has none stays without
 			one := Suggestion{
 				Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency,
 				Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true,

@@ -53,6 +53,7 @@ type Reader struct {
 	field   catalog.Field
 	set     Settings
 	choices map[string]string
+	asks    bool // a spelling of a choice has a question mark
 	phones  *phoneReader
 	files   *Files
 	of      string // the country of the row that is read
@@ -102,6 +103,7 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 					continue
 				}
 				for _, w := range [][]string{{c.Code}, {c.Label}, c.Other}[pass] {
+					r.asks = r.asks || doubted(w)
 					if k := Words(w); k != "" && r.choices[k] == "" {
 						r.choices[k] = c.Code
 					}
@@ -202,11 +204,14 @@ func (r *Reader) fits(s string) (string, Trouble) {
 }
 
 func (r *Reader) choice(s string) (string, Trouble) {
-	if code, ok := r.choices[Words(s)]; ok {
+	if code, ok := r.choices[Words(s)]; ok && (r.asks || !doubted(s)) {
 		return code, Trouble{}
 	}
 	return "", Trouble{problem.NotAChoice, r.choiceWords()}
 }
+
+// doubted reports whether somebody has put a word in question, as in “won?”.
+func doubted(s string) bool { return strings.ContainsAny(s, "?？") }
 
 func (r *Reader) choiceWords() string {
 	var codes []string

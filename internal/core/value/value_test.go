@@ -112,7 +112,7 @@ func TestWords(t *testing.T) {
 	check(t, field(catalog.YesNo), Settings{}, []readCase{{"Yes", "true", ""}, {"ja", "true", ""}, {"NEIN", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"maybe", "", problem.BadYesNo}})
 	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""}, {"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice}, {"old", "", problem.NotAChoice}})
 	check(t, field(catalog.Choices), Settings{}, []readCase{{"low; hot", "high;low", ""}, {"low, low", "low", ""}, {"low;purple", "", problem.NotAChoice}})
-	check(t, field(catalog.Country), Settings{}, []readCase{{"NO", "NO", ""}, {"no", "NO", ""}, {"NOR", "NO", ""}, {"Norway", "NO", ""}, {"Norge", "NO", ""}, {"Noruega", "NO", ""}, {"UK", "GB", ""}, {"U.K.", "GB", ""}, {"England", "GB", ""}, {"Hellas", "GR", ""}, {"Ελλάδα", "GR", ""}, {"Nippon", "JP", ""}, {"日本", "JP", ""}, {"Alemania", "DE", ""}, {"Holland", "NL", ""}, {"Sth Korea", "KR", ""}, {"D", "DE", ""}, {"N", "NO", ""}, {"SLO", "SI", ""}, {"X", "", problem.BadCountry}, {"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry}})
+	check(t, field(catalog.Country), Settings{}, []readCase{{"NO", "NO", ""}, {"no", "NO", ""}, {"NOR", "NO", ""}, {"Norway", "NO", ""}, {"Norge", "NO", ""}, {"Noruega", "NO", ""}, {"UK", "GB", ""}, {"U.K.", "GB", ""}, {"England", "GB", ""}, {"Hellas", "GR", ""}, {"Ελλάδα", "GR", ""}, {"Nippon", "JP", ""}, {"日本", "JP", ""}, {"Alemania", "DE", ""}, {"Holland", "NL", ""}, {"Sth Korea", "KR", ""}, {"D", "DE", ""}, {"N", "NO", ""}, {"SLO", "SI", ""}, {"X", "", problem.BadCountry}, {"Norway?", "", problem.BadCountry}, {"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry}})
 	check(t, field(catalog.Language), Settings{}, []readCase{{"nb", "nb", ""}, {"German", "de", ""}, {"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"en_GB", "en-GB", ""}, {"Klingonish", "", problem.BadLanguage}})
 	check(t, field(catalog.Currency), Settings{}, []readCase{{"eur", "EUR", ""}, {"€", "EUR", ""}, {"£", "GBP", ""}, {"NOK", "NOK", ""}, {"shells", "", problem.BadCurrency}})
 	check(t, field(catalog.Text), Settings{}, []readCase{{" \u00a0A b\u200b ", "A b", ""}, {"e\u0301", "é", ""}, {"a\u2400b", "", problem.ControlCharacter}, {"a\ufffdb", "", problem.BadEncoding}, {strings.Repeat("ø", 256), "", problem.TooLong}, {strings.Repeat("ø", 255), strings.Repeat("ø", 255), ""}})
@@ -234,4 +234,13 @@ func TestNoCompany(t *testing.T) {
 	if NewNothing(catalog.Field{Name: "notes", Type: catalog.Text}, nil).Is("privat") {
 		t.Error("privat is nothing in a text of any kind")
 	}
+}
+
+// A word that somebody has put in question is not taken, unless the choice is called so.
+func TestDoubtedChoice(t *testing.T) {
+	f := field(catalog.OneChoice)
+	f.Choices = []catalog.Choice{{Code: "won", Label: "Won"}, {Code: "open", Label: "Open"}}
+	check(t, f, Settings{}, []readCase{{"won", "won", ""}, {"Won!", "won", ""}, {"won?", "", problem.NotAChoice}, {"won (?)", "", problem.NotAChoice}})
+	f.Choices = append(f.Choices, catalog.Choice{Code: "unclear", Label: "Won?"})
+	check(t, f, Settings{}, []readCase{{"open?", "open", ""}})
 }

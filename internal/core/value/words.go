@@ -247,7 +247,7 @@ var Countries = sync.OnceValue(func() []NamedCode {
 })
 
 func (r *Reader) country(s string) (string, Trouble) {
-	if code, ok := countryNames()[Words(s)]; ok {
+	if code, ok := countryNames()[Words(s)]; ok && !doubted(s) {
 		return code, Trouble{}
 	}
 	return "", Trouble{Code: problem.BadCountry}
@@ -273,7 +273,7 @@ var languageNames = sync.OnceValue(func() map[string]string {
 })
 
 func (r *Reader) language(s string) (string, Trouble) {
-	if code, ok := languageNames()[Words(s)]; ok {
+	if code, ok := languageNames()[Words(s)]; ok && !doubted(s) {
 		return code, Trouble{}
 	}
 	if len(s) <= 12 {
