@@ -48,7 +48,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
 	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
 	fl.StringArrayVar(&r.link, "link", nil, "let a reference point to another record of the row: field=name (repeatable)")
-	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot or comma (repeatable)")
+	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %; repeatable)")
 	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as country:UK=GB; nothing behind = leaves it blank (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
 	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
@@ -307,6 +307,8 @@ func (c routineChange) say(r *mapping.Routine) error {
 			o.DecimalSign = "."
 		case v == "comma":
 			o.DecimalSign = ","
+		case slices.Contains(value.WaysOfPercents, value.Percents(v)):
+			o.Percents = value.Percents(v)
 		default:
 			o.DateOrder = value.DateOrder(v)
 		}

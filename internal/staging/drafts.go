@@ -270,23 +270,13 @@ func (f *fieldStream) link(c *pgcopy.Buffer, v string) {
 	} else {
 		c.Null()
 		c.Text(forms[0])
-		c.Text(value.NameKey(f.asSaid(v)))
+		c.Text(value.TitleKey(f.target, v))
 	}
 	if len(forms) > 1 {
 		c.Texts(forms[1:])
 	} else {
 		c.Null()
 	}
-}
-
-// asSaid puts the name of a person that is written family name first, with a comma
-// between, into the order in which titles stand.
-func (f *fieldStream) asSaid(name string) string {
-	family, given, ok := strings.Cut(name, ",")
-	if !ok || strings.Contains(given, ",") || namesCompany(f.target) {
-		return name
-	}
-	return given + " " + family
 }
 
 // longestShown is how many bytes of a value a problem keeps.

@@ -136,7 +136,7 @@ const mostNear = 3000
 // NearRecords gives records of a type whose title is near a text, the nearest
 // first: those that begin alike, and those that have its longest word.
 func (r *Room) NearRecords(ctx context.Context, workspace string, t catalog.RecordType, text string, most int) ([]store.Link, error) {
-	key := value.NameKey(text)
+	key := value.TitleKey(t, text)
 	if key == "" {
 		return nil, nil
 	}

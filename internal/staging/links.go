@@ -28,25 +28,27 @@ type LinkFind string
 
 // The ways in which a reference finds its record.
 const (
-	ByID       LinkFind = "id"        // its id
-	ByKey      LinkFind = "key"       // a key
-	ByName     LinkFind = "name"      // its whole name
-	ByBareName LinkFind = "bare_name" // its name but for a legal form that one of the two lacks
-	ByShort    LinkFind = "short"     // the first name or the initials
-	ByFields   LinkFind = "fields"    // the fields that the routine looks it up by
-	ByDraft    LinkFind = "draft"     // it is what another draft of the row is for
-	ByRow      LinkFind = "row"       // it is what another row of the source is for
+	ByID        LinkFind = "id"        // its id
+	ByKey       LinkFind = "key"       // a key
+	ByName      LinkFind = "name"      // its whole name
+	ByBareName  LinkFind = "bare_name" // its name but for a legal form that one of the two lacks
+	ByInitial   LinkFind = "initial"   // the family name behind its initial
+	ByShort     LinkFind = "short"     // one of its names, or the initials
+	ByBelonging LinkFind = "belonging" // its name, and what it belongs to
+	ByFields    LinkFind = "fields"    // the fields that the routine looks it up by
+	ByDraft     LinkFind = "draft"     // it is what another draft of the row is for
+	ByRow       LinkFind = "row"       // it is what another row of the source is for
 )
 
 // Says gives it in words.
 func (f LinkFind) Says() string {
 	return map[LinkFind]string{
 		ByID: "found by its id", ByKey: "found by a key", ByName: "found by its whole name", ByFields: "found by the fields of the look-up",
-		ByBareName: "found by its name without the legal form", ByShort: "found by the first name or the initials", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
+		ByBareName: "found by its name without the legal form", ByShort: "found by one of its names or the initials", ByInitial: "found by the family name and the initial", ByBelonging: "found by its name, among several by what it belongs to", ByDraft: "the record of another draft of this row", ByRow: "the record of another row",
 	}[f]
 }
 
-var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells", writes: "links problems"}
+var stepLinks = step{does: "looks up the records that texts name", reads: "draft cells", writes: "links problems closer draft"}
 
 // link looks up, once for every different text, the record that it names: by its
 // id, by a key, in any spelling of it, else by a title that only one record has;
@@ -55,6 +57,7 @@ var stepLinks = step{does: "looks up the records that texts name", reads: "draft
 // the reading that explains all of it where the other does not. Where both do, it
 // is no more certain than any other text that two records answer to.
 func (k *draftCheck) link(ctx context.Context) error {
+	var tell []stmt
 	statements := []stmt{q(`create unlogged table {links} (
 		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text, how text not null)`)}
 	for i := range k.plan.Fields {
@@ -92,7 +95,7 @@ func (k *draftCheck) link(ctx context.Context) error {
 					where id is null or there or finds > 0
 				)
 				select {field}, d.l,
-					case how when 'found' then found when 'id' then id end,
+					case when how = 'found' and finds = 1 then found when how = 'id' then id end,
 					case how when 'found' then finds when 'id' then 1 else 2 end,
 					case
 						when how = 'both' then (select {ids} from (values (d.id), (d.found)) two (id))
@@ -105,10 +108,11 @@ func (k *draftCheck) link(ctx context.Context) error {
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
 				from decided d`, with))
 		if !k.outward(*fp) {
-			statements = append(statements, k.tellLinks(fp, target, with)...)
+			tell = append(tell, k.tellLinks(fp, target, with)...)
 		}
 	}
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
+	statements = append(statements, tell...)
 	return k.do(ctx, stepLinks, statements...)
 }
 
@@ -122,7 +126,7 @@ func (k *draftCheck) linkWords(fp *mapping.FieldPlan) (catalog.RecordType, frag)
 	}
 	name := fp.Field.Name
 	return target, frag{
-		"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
+		"targets": schema.Records(k.i.Workspace, target.Name), "hit": hit, "by": schema.Title, "ids": recordIDs(target), "id": schema.Column(fp.Field, "d"),
 		"l": textColumn(name), "m": namedColumn(name), "value": schema.Value(name), "whole": k.wholeReads(name), "o": formsColumn(name),
 		"field": schema.Literal(name), "record": schema.RecordID(target, "r.id"), "title": schema.TitleText(target, "r"),
 	}
@@ -137,7 +141,8 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 		said["meant"] = meant
 		missing = `case when d.{l} = any(@meant) then ` + label + ` || ' “' || d.{l} || '”, which this word is said to mean,' else ` + label + ` end`
 	}
-	return []stmt{
+	list, among := k.belonging(fp, target, with)
+	list = append(list,
 		k.note(problem.LinkNotFound, fp, fp.Light, missing,
 			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds = 0 and x.shown is null`, with, said),
 		k.hold(problem.LinkDoubtful, fp, `x.shown`,
@@ -145,12 +150,66 @@ func (k *draftCheck) tellLinks(fp *mapping.FieldPlan, target catalog.RecordType,
 		k.elsewhere(fp, target, with),
 		k.hasLeft(fp, target, with),
 		k.hold(problem.LinkAmbiguous, fp, `x.shown`,
-			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`, with),
+			`from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} where x.finds > 1`+among, with),
 		k.hold(problem.RecordMissing, fp, `''`,
 			`from {draft} d
 				where {id} is not null and not exists (select from {targets} r where r.id = {id})
-					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with),
+					and not exists (select from {links} x where x.field = {field} and x.lookup = d.{l})`, with))
+	if among != "" {
+		list = append(list, q(`drop table {closer}`))
 	}
+	return list
+}
+
+// belonging tells records of one name apart by what they belong to, where the row says it
+// too: of several people of a name the one at the row's account is meant, and one who is at
+// another is held. Among is the SQL, behind that of rows x with several records, of that
+// none of them was chosen so.
+func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType, with frag) (statements []stmt, among string) {
+	mine, theirs, ok := k.shared(fp, target)
+	if !ok {
+		return nil, ""
+	}
+	owner, _ := k.catalog.Type(mine.Field.To)
+	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` + schema.Column(mine.Field, "d") + `)`,
+		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` + textColumn(mine.Field.Name),
+		"of":     schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
+	statements = []stmt{
+		q(`create unlogged table {closer} as
+			select d.row_no, min(r.id) as id
+			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.finds > 1
+			{beside}
+			join {targets} r on r.{by} = d.{m} and {theirs} = {mine}
+			where d.{m} <> '' and {id} is null
+			group by d.row_no having count(*) = 1`, with, by),
+		q(`update {draft} d set {value} = c.id from {closer} c where c.row_no = d.row_no`, with),
+	}
+	if fp.Field.To != k.plan.Type.Name { // a superior may well be at another company of the house
+		statements = append(statements, k.hold(problem.LinkApart, fp, `{record} || ' ' || {title} || ', of ' || (select {of} from {owners} o where o.id = {theirs})`, `
+			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.how = `+literal(ByName)+`
+			{beside}
+			join {targets} r on r.id = x.record_id
+			where {theirs} <> {mine}`, with, by))
+	}
+	return append(statements, q(`alter table {closer} add primary key (row_no)`)), ` and not exists (select from {closer} c where c.row_no = d.row_no)`
+}
+
+// shared gives another link of the rows to what the records that a link leads to belong to.
+func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (mine mapping.FieldPlan, theirs catalog.Field, ok bool) {
+	if len(fp.Find) > 0 {
+		return mine, theirs, false
+	}
+	for _, theirs := range target.Fields {
+		if owner, _ := k.catalog.Type(theirs.To); theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" { // who looks after it is another matter
+			continue
+		}
+		for _, mine := range k.references() {
+			if mine.Field.To == theirs.To && mine.Field.Name != fp.Field.Name && mine.Draft < 0 && !k.outward(mine) {
+				return mine, theirs, true
+			}
+		}
+	}
+	return mine, theirs, false
 }
 
 // wholeReads is the SQL, behind that of a check of some rows, of how the whole
@@ -195,28 +254,40 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			where not other and (same or not exists (select from by_name x where x.l = n.l and x.same))
 			union all
 			select l, id, false, ` + literal(ByShort) + ` from by_short
+			union all
+			select l, id, false, ` + literal(ByInitial) + ` from by_initial
 		)`
 }
 
-// byShort is the SQL that finds those who own records by their first names or
+// byShort is the SQL that finds those who own records by their first names, family names or
 // initials, as by_short (l, id): one word, where nothing else is found, and all such texts of
 // the column are those of somebody. Else the column speaks of other people, and who is
-// called so among ours is not meant.
+// called so among ours is not meant. A family name behind its initial needs no others, as
+// by_initial (l, id).
 func (k *draftCheck) byShort(target catalog.RecordType, field string) string {
 	if target.InUse == "" {
-		return `by_short as materialized (select null::text as l, null::bigint as id where false),`
+		return `by_short as materialized (select null::text as l, null::bigint as id where false),
+			by_initial as materialized (select null::text as l, null::bigint as id where false),`
 	}
 	whole := `true`
 	if k.whole != nil { // as the whole column was read
 		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByShort) + `)`
 	}
-	return `short as materialized (
-			select w.l, w.m from want w
-			where w.m ~ '^[[:alpha:]]{2,}$' and not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
+	return `named as materialized (
+			select id, (select string_agg(left(x, 1), '' order by n) from regexp_split_to_table({by}, '[ -]+') with ordinality p (x, n)) as initials,
+				split_part({by}, ' ', 1) as first, substring({by} from ' (.*)$') as family, substring({by} from ' ([^ ]*)$') as last
+			from {targets}
 		),
+		unknown as materialized (
+			select w.l, w.m from want w
+			where not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
+		),
+		by_initial as materialized (
+			select u.l, r.id from unknown u join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
+		),
+		short as materialized (select l, m from unknown where m ~ '^[[:alpha:]]{2,}$'),
 		whose as materialized (
-			select s.l, r.id from short s
-			join (select id, (select string_agg(left(x, 1), '' order by n) from regexp_split_to_table(` + schema.Title + `, '[ -]+') with ordinality p (x, n)) as initials, split_part(` + schema.Title + `, ' ', 1) as first from {targets}) r on s.m in (r.initials, r.first)
+			select s.l, r.id from short s join named r on s.m in (r.initials, r.first, r.last)
 		),
 		by_short as materialized (
 			select l, id from whose

@@ -22,7 +22,7 @@ var (
 	stepRowLinks = step{
 		does:   "looks up what texts name among the other rows",
 		reads:  "draft links cells",
-		writes: "links problems",
+		writes: "links problems closer draft",
 	}
 	stepWaiting = step{
 		does:   "writes the links that have waited for a record",

@@ -436,8 +436,8 @@ func (r *Room) RowLinks(ctx context.Context, i store.Import, plan *mapping.Plan,
 		l := RowLink{Link: store.Link{Type: target.Name}}
 		how := literal(ByDraft)
 		if fp.Draft < 0 {
-			how = `coalesce((select l.how from ` + k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
-				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + ` and l.record_id = x.id limit 1), ` + literal(ByID) + `)`
+			how = `coalesce((select case when l.finds > 1 then ` + literal(ByBelonging) + ` else l.how end from ` + k.table("links") + ` l join ` + k.table("draft") + ` d on d.` + textColumn(fp.Field.Name) + ` = l.lookup
+				where d.row_no = v.row_no and l.field = ` + schema.Literal(fp.Field.Name) + ` and (l.record_id = x.id or l.finds > 1) limit 1), ` + literal(ByID) + `)`
 		}
 		link := schema.Column(fp.Field, "v")
 		err = r.pool.QueryRow(ctx, `
@@ -494,7 +494,7 @@ func (r *Room) LinksOf(ctx context.Context, workspace string, t catalog.RecordTy
 		for _, form := range namer.Forms(text) {
 			at, forms = append(at, n), append(forms, form)
 		}
-		names[n] = value.NameKey(text)
+		names[n] = value.TitleKey(t, text)
 		if id, err := t.ParseRecordID(text); err == nil {
 			ids[n] = id
 		}

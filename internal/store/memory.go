@@ -63,10 +63,7 @@ func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordTyp
 		if text = value.Trim(text); text == "" || len(text) > longestNamed {
 			continue
 		}
-		given, family := value.SplitName(text)
-		for _, name := range []string{value.NameKey(text), value.NameKey(given + " " + family)} {
-			at, title, key = append(at, int64(n)), append(title, name), append(key, "")
-		}
+		at, title, key = append(at, int64(n)), append(title, value.TitleKey(t, text)), append(key, "")
 		for _, form := range forms.Forms(text) {
 			at, title, key = append(at, int64(n)), append(title, ""), append(key, form)
 		}

@@ -79,6 +79,11 @@ func TestOwnersByInitials(t *testing.T) {
 	b.want(b.record("account", "ACC-1").Links["owner"].Title+", "+b.record("account", "ACC-2").Links["owner"].Title, "Ingrid Havnes, Anne-Marie Li")
 	i = b.check(b.upload("account", "Company,Owner\nE Marina,IH\nF Marina,FQ\n"))
 	b.want(strings.Join(b.codes(i), "\n"), "2 link_not_found owner\n3 link_not_found owner")
+	// One of their names is enough where all are so, and an initial with the family name anywhere.
+	i = b.check(b.upload("account", "Company,Owner\nI Marina,Brattvik\nJ Marina,ingrid\nK Marina,A. Li\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "")
+	i = b.check(b.upload("account", "Company,Owner\nL Marina,Brattvik\nM Marina,Nobody\nN Marina,I. Havnes\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "2 link_not_found owner\n3 link_not_found owner")
 	i = b.check(b.upload("account", "Company,Owner\nG Marina,LB\nH Marina,IH\n")) // two of the same
 	b.want(strings.Join(b.codes(i), "\n"), "2 link_ambiguous owner")
 }

@@ -8,6 +8,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 )
 
 // deal is a routine of three drafts that point to each other.
@@ -35,6 +36,24 @@ func TestPhonesByTheCountryOfTheRow(t *testing.T) {
 		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "mobile" })
 		if got := out.Values[at]; got != want || (want == "") != (len(out.Problems) == 1) {
 			t.Errorf("in %q: %q, %v", country, got, out.Problems)
+		}
+	}
+}
+
+// Percentages are read as the column writes them, unless the routine says how.
+func TestPercentsOfAColumn(t *testing.T) {
+	cols := columns("Deal", "Chance")
+	cols[1].Percents = string(value.OfOne)
+	for says, want := range map[value.Percents]string{"": "60", value.OfHundred: "0.6"} {
+		r := Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: map[string]Origin{"title": from("Deal"), "probability": {From: []string{"Chance"}, Percents: says}}}}}
+		p, err := NewPlan(r, standard(t), cols)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var out Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"One", "0.6"}}, &out)
+		if !slices.Contains(out.Values, want) {
+			t.Errorf("read %q: %q, want %s among them", says, out.Values, want)
 		}
 	}
 }

@@ -101,6 +101,7 @@ type Origin struct {
 	// How the cells are read, where the column and the source leave it open.
 	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
+	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
 	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
 	Blank       Blank             `json:"blank,omitempty" yaml:"blank,omitempty"`
@@ -207,6 +208,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.DateOrder, value.DateOrders, "bad_reading", "dates are not written in such an order", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.Percents, value.WaysOfPercents, "bad_reading", "percentages are not written so", at); err != nil {
 		return err
 	}
 	if err := oneOf(decimalSign(o.DecimalSign), decimalSigns, "bad_reading", "this is no decimal sign", at); err != nil {

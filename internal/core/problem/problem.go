@@ -51,6 +51,7 @@ const (
 	LinkNotFound     Code = "link_not_found"
 	LinkAmbiguous    Code = "link_ambiguous"
 	LinkDoubtful     Code = "link_doubtful"
+	LinkApart        Code = "link_apart"
 	LinkLeft         Code = "link_left"
 	SeveralFound     Code = "several_found"
 	DuplicateRow     Code = "duplicate_row"
@@ -85,7 +86,7 @@ var table = map[Code]words{
 	DoubtfulValue:    {"{detail}", "Say at the field whether such values are taken, or correct the cell."},
 	BadEmail:         {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
 	BadNumber:        {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},
-	AmbiguousNumber:  {"this can be read as two different numbers", "Say at the column, or at the Source station, which decimal sign is used."},
+	AmbiguousNumber:  {"this can be read as two different numbers", "Say at the column, or at the Source station, which decimal sign is used, or whether 60 is 60 % or 0.6 is."},
 	TooPrecise:       {"the number has more decimal places than the field keeps ({detail})", "Round it in the sheet."},
 	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
 	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
@@ -110,6 +111,7 @@ var table = map[Code]words{
 	LinkAmbiguous:    {"several records answer to this: {detail}", "Say which record the word means, or write the id of the one that is meant."},
 	LinkLeft:         {"{detail} is not in use any more, or has left", "Name somebody who is there, or load it all the same."},
 	LinkDoubtful:     {"it may be another company than {detail}: the name, the legal form or the place differs", "If it is this one, say that the word means it; else load the company first."},
+	LinkApart:        {"the one of this name belongs elsewhere than the row says: {detail}", "If it is this one, say that the word means it, or write its id; else load the one that is meant first."},
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
 	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},

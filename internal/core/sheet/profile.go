@@ -29,6 +29,7 @@ type Column struct {
 	Shapes      []Count  `json:"shapes,omitempty"`
 	DateOrder   string   `json:"date_order,omitempty"`   // what the whole column decides
 	DecimalSign string   `json:"decimal_sign,omitempty"` // what the whole column decides
+	Percents    string   `json:"percents,omitempty"`     // how its numbers are written if they are percentages: of_one, of_hundred, or mixed
 	Unsettled   string   `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
 }
 
@@ -57,6 +58,7 @@ type Profiler struct {
 type columnProfile struct {
 	filled, dayFirst, monthFirst, dated int64
 	dotSign, commaSign, openSign        int64
+	ofOne, ofHundred                    int64
 	longest                             int
 	distinct                            *hyperloglog.Sketch // once there are more different values than top takes
 	top                                 map[string]int64
@@ -219,6 +221,12 @@ func (c *columnProfile) date(cell string) {
 }
 
 func (c *columnProfile) number(cell string) {
+	switch value.PercentOf(cell) {
+	case value.OfOne:
+		c.ofOne++
+	case value.OfHundred:
+		c.ofHundred++
+	}
 	if !strings.ContainsAny(cell, ".,") {
 		return
 	}
@@ -423,6 +431,14 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 		col.DecimalSign = "."
 	case c.openSign > 0:
 		col.Unsettled = "decimal_sign"
+	}
+	switch {
+	case c.ofOne > 0 && c.ofHundred > 0:
+		col.Percents = string(value.MixedPercents)
+	case c.ofOne > 0:
+		col.Percents = string(value.OfOne)
+	case c.ofHundred > 0:
+		col.Percents = string(value.OfHundred)
 	}
 	return col
 }

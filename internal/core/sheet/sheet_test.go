@@ -122,6 +122,19 @@ func TestBadSources(t *testing.T) {
 	}
 }
 
+// A column tells how its percentages are written, and when it writes them in two ways.
+func TestPercentsOfAColumn(t *testing.T) {
+	for cells, want := range map[string]string{"0.5 0.25 1 0": "of_one", "50 25 100 0": "of_hundred", "50 0.25 100": "mixed", "0,5 0,1": "of_one", "0 1 1": "", "50% 25%": "", "a b": ""} {
+		p := NewProfiler([]string{"chance"})
+		for n, c := range strings.Fields(cells) {
+			p.Add(Row{Number: int64(n + 2), Cells: []string{c}})
+		}
+		if cols, _ := p.Profile(); cols[0].Percents != want {
+			t.Errorf("%s: %q, want %q", cells, cols[0].Percents, want)
+		}
+	}
+}
+
 // A quote that is opened and never closed does not swallow the rows behind it; text of
 // several lines that only looks a little like rows stays a cell.
 func TestLooseQuotes(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"uchi/internal/core/catalog"
 )
 
 // particles belong to the family name behind them.
@@ -45,6 +47,24 @@ func SplitFamilyFirst(s string) (given, family string) {
 		at = min(at+1, len(words))
 	}
 	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+// TitleKey gives the form in which whole titles of records of a type are compared: that of a
+// company's name, or of both halves of a person's, in whichever order they are written.
+func TitleKey(t catalog.RecordType, title string) string {
+	is := func(as catalog.Likeness) bool {
+		return slices.ContainsFunc(t.Title, func(name string) bool { f, _ := t.Field(name); return f.ComparedAs() == as })
+	}
+	switch {
+	case is(catalog.AsGivenName) && is(catalog.AsFamilyName): // a half may be called as a legal form is, such as Ås
+		given, family := SplitName(title)
+		return strings.TrimSpace(NameKey(given) + " " + NameKey(family))
+	case !is(catalog.AsCompanyName):
+		if family, given, ok := strings.Cut(title, ","); ok && !strings.Contains(given, ",") {
+			title = given + " " + family
+		}
+	}
+	return NameKey(title)
 }
 
 // halves gives the words of a name without titles and degrees. Where a comma, or capitals

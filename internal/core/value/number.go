@@ -35,7 +35,61 @@ func (r *Reader) number(s string) (string, Trouble) {
 }
 
 func (r *Reader) percent(s string) (string, Trouble) {
-	return r.number(Trim(strings.TrimRight(s, "%٪ \u00a0\u202f")))
+	bare := Trim(strings.TrimRight(s, "%٪ \u00a0\u202f"))
+	if bare != s || r.set.Percents == "" || r.set.Percents == OfHundred {
+		return r.number(bare)
+	}
+	n, t := r.decimal(bare)
+	switch {
+	case t.Code != "":
+		return "", t
+	case r.set.Percents == OfOne || r.set.Percents == Either && partOfOne(n):
+		return r.rounded(times(n, 2))
+	case r.set.Percents == MixedPercents && partOfOne(n): // 0.5 beside 60: half a percent, or half of all
+		return "", Trouble{problem.AmbiguousNumber, "of a hundred or of one"}
+	}
+	return r.number(bare)
+}
+
+// Percents tells what percentages are parts of where they have no sign.
+type Percents string
+
+// How percentages are written: 60, or 0.6, or in one column now so and now so.
+const (
+	OfHundred     Percents = "of_hundred"
+	OfOne         Percents = "of_one"
+	Either        Percents = "either" // up to 1 of one, else of a hundred
+	MixedPercents Percents = "mixed"
+)
+
+// WaysOfPercents lists those that can be chosen.
+var WaysOfPercents = []Percents{OfHundred, OfOne, Either}
+
+// partOfOne reports whether a canonical number is more than 0 and not more than 1.
+func partOfOne(n string) bool {
+	whole, part, _ := strings.Cut(n, ".")
+	part = strings.Trim(part, "0")
+	return whole == "0" && part != "" || whole == "1" && part == ""
+}
+
+// PercentOf tells of a text without a percent sign whether it is a number between 0 and 1
+// (OfOne), above 1 (OfHundred), or says nothing: 0, 1 and what is no number.
+func PercentOf(s string) Percents {
+	n := strings.IndexAny(s, ".,")
+	whole, part := s, ""
+	if n >= 0 {
+		whole, part = s[:n], strings.TrimRight(s[n+1:], "0")
+	}
+	if strings.Trim(whole+part, "0123456789") != "" || len(s) > 12 {
+		return ""
+	}
+	switch whole = strings.TrimLeft(whole, "0"); {
+	case whole == "" && part != "":
+		return OfOne
+	case whole != "" && (whole != "1" || part != ""):
+		return OfHundred
+	}
+	return ""
 }
 
 // money reads an amount with or without its currency. It has as many digits

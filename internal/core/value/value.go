@@ -36,6 +36,7 @@ var DateOrders = []DateOrder{DayFirst, MonthFirst, YearFirst}
 type Settings struct {
 	DecimalSign string         // "." or ",", empty when unknown
 	DateOrder   DateOrder      // empty when unknown
+	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code
 	Zone        *time.Location // for date-times without an offset; nil is UTC
 	ThisYear    int            // for two-digit years; 0 is the present year

@@ -244,3 +244,19 @@ func TestDoubtedChoice(t *testing.T) {
 	f.Choices = append(f.Choices, catalog.Choice{Code: "unclear", Label: "Won?"})
 	check(t, f, Settings{}, []readCase{{"open?", "open", ""}})
 }
+
+// A percentage without its sign is read as the column writes them; where it writes them in
+// two ways, what can be either is held.
+func TestPercents(t *testing.T) {
+	f := field(catalog.Percent)
+	check(t, f, Settings{}, []readCase{{"60", "60", ""}, {"0.5", "0.5", ""}, {"60 %", "60", ""}})
+	check(t, f, Settings{Percents: OfOne}, []readCase{{"0.6", "60", ""}, {"1", "100", ""}, {"0", "0", ""}, {"0.125", "12.5", ""}, {"60 %", "60", ""}, {"x", "", problem.BadNumber}})
+	check(t, f, Settings{Percents: MixedPercents}, []readCase{{"60", "60", ""}, {"0", "0", ""}, {"0.5", "", problem.AmbiguousNumber}, {"1", "", problem.AmbiguousNumber}, {"0.5%", "0.5", ""}, {"1.5", "1.5", ""}})
+	check(t, f, Settings{Percents: Either}, []readCase{{"60", "60", ""}, {"0.5", "50", ""}, {"1", "100", ""}, {"1.5", "1.5", ""}})
+	check(t, f, Settings{Percents: OfOne, DecimalSign: ","}, []readCase{{"0,6", "60", ""}})
+	for text, want := range map[string]Percents{"0.5": OfOne, "0,25": OfOne, ".5": OfOne, "60": OfHundred, "1.5": OfHundred, "1": "", "0": "", "1.0": "", "0.00": "", "60 %": "", "x": "", "": "", "2026-01-31": ""} {
+		if got := PercentOf(text); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
+		}
+	}
+}

@@ -2773,6 +2773,11 @@ export interface components {
             samples?: string[];
             date_order?: string;
             decimal_sign?: string;
+            /**
+             * @description How its numbers are written if they are percentages: 60, or 0.6
+             * @enum {string}
+             */
+            percents?: "of_hundred" | "of_one" | "mixed";
             unsettled?: string;
         };
         /** @description Where a field's value comes from */
@@ -2812,6 +2817,11 @@ export interface components {
              * @enum {string}
              */
             decimal_sign?: "." | ",";
+            /**
+             * @description Whether 60 is 60 % or 0.6 is, where the column leaves it open
+             * @enum {string}
+             */
+            percents?: "of_hundred" | "of_one" | "either";
             values?: {
                 [key: string]: string;
             };

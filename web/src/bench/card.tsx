@@ -17,7 +17,7 @@ export function ColumnCard(p: {
   disabled: boolean;
   onPlace: (column: string, to: Spot | "", also: boolean) => void;
   /** Says how the cells are read, where they can be read two ways. */
-  onRead: (at: Spot[], how: { date_order?: "day_first" | "month_first"; decimal_sign?: "." | "," }) => void;
+  onRead: (at: Spot[], how: Read) => void;
   onNotes?: ((column: string) => void) | undefined;
   onNew?: ((c: Column) => void) | undefined;
 }) {
@@ -39,10 +39,15 @@ export function ColumnCard(p: {
     const [draft, field] = partsOf(s);
     return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.required;
   });
-  const settled =
-    at.length > 0 && at.every((s) => (c.unsettled === "date_order" ? originOf(i, s)?.date_order : originOf(i, s)?.decimal_sign));
-  const byHand = c.unsettled === "date_order" ? i.reading?.date_order : i.reading?.decimal_sign;
-  const open = c.unsettled && !settled && !byHand ? c.unsettled : undefined;
+  const percent = at.some((s) => {
+    const [draft, field] = partsOf(s);
+    return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.type === "percent";
+  });
+  const unsettled = c.unsettled ?? (percent && c.percents === "mixed" ? "percents" : undefined);
+  const settled = at.length > 0 && at.every((s) => originOf(i, s)?.[unsettled as keyof Read]);
+  const byHand =
+    unsettled === "date_order" ? i.reading?.date_order : unsettled === "decimal_sign" ? i.reading?.decimal_sign : undefined;
+  const open = unsettled && !settled && !byHand ? unsettled : undefined;
   const attention = doubt !== undefined || open !== undefined;
   return (
     <div
@@ -150,11 +155,22 @@ export function ColumnCard(p: {
   );
 }
 
+/** How the cells of a column are read, where they can be read two ways. */
+interface Read {
+  date_order?: "day_first" | "month_first";
+  decimal_sign?: "." | ",";
+  percents?: "of_hundred" | "of_one" | "either";
+}
+
 /** What is asked of a column that can be read two ways, and the answers. */
-const asked: Record<
-  string,
-  { question: string; answers: [string, { date_order?: "day_first" | "month_first"; decimal_sign?: "." | "," }][] }
-> = {
+const asked: Record<string, { question: string; answers: [string, Read][] }> = {
+  percents: {
+    question: "Of a hundred or of one?",
+    answers: [
+      ["Of a hundred: 60 is 60 %, and 0.5 half a percent", { percents: "of_hundred" }],
+      ["Both: 0.5 is 50 %, and 60 is 60 %", { percents: "either" }],
+    ],
+  },
   date_order: {
     question: "Day or month first?",
     answers: [
