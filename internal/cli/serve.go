@@ -34,6 +34,7 @@ const (
 	defaultListen = "127.0.0.1:8844"
 	defaultAdmin  = "admin@localhost.example"
 	passwordEnv   = "UCHI_ADMIN_PASSWORD"
+	mailRows      = 25
 )
 
 type serveFlags struct {
@@ -49,6 +50,7 @@ type serveFlags struct {
 	keyFile     string
 	mail        string
 	mailFrom    string
+	mailRows    int
 	contact     string
 	issuer      string
 	oidcClient  string
@@ -111,6 +113,7 @@ environment alone.`,
 	fl.StringVar(&f.contact, "security-contact", "", "whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
 	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
+	fl.IntVar(&f.mailRows, "mail-rows", mailRows, "most held rows that hang on a notice as a sheet; 0 for none")
 	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
 	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
@@ -228,7 +231,7 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 		}
 	}
 	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log,
-		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, PublicURL: f.public})
+		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, MailRows: f.mailRows, PublicURL: f.public})
 	if err != nil {
 		return nil, err
 	}

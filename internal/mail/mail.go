@@ -2,6 +2,7 @@
 package mail
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"net/url"
@@ -60,6 +61,13 @@ type Message struct {
 	To         string
 	Subject    string
 	Text, HTML string
+	Files      []File
+}
+
+// File is what hangs on a mail.
+type File struct {
+	Name string
+	Body []byte
 }
 
 // patience is how long a mail server may take.
@@ -81,6 +89,11 @@ func (s *Server) Send(ctx context.Context, m Message) error {
 	msg.SetBodyString(mail.TypeTextPlain, m.Text)
 	if m.HTML != "" {
 		msg.AddAlternativeString(mail.TypeTextHTML, m.HTML)
+	}
+	for _, f := range m.Files {
+		if err := msg.AttachReader(f.Name, bytes.NewReader(f.Body)); err != nil {
+			return fmt.Errorf("attach %s: %w", f.Name, err)
+		}
 	}
 	opts := []mail.Option{mail.WithPort(s.port), mail.WithTimeout(patience)}
 	switch {

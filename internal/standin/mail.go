@@ -3,6 +3,7 @@ package standin
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"fmt"
 	"html/template"
 	"io"
@@ -32,6 +33,13 @@ type Kept struct {
 	At                time.Time
 	To, From, Subject string
 	Text, HTML        string
+	Files             []File
+}
+
+// File is what hangs on a mail.
+type File struct {
+	Name string
+	Body []byte
 }
 
 // Sent lists the mails, oldest first.
@@ -107,9 +115,27 @@ func (k *Kept) parts(r *multipart.Reader) error {
 		if err != nil {
 			return fmt.Errorf("read a mail: %w", err)
 		}
-		b, err := io.ReadAll(p) // which undoes quoted-printable
+		kind, params, err := mime.ParseMediaType(p.Header.Get("Content-Type"))
 		if err != nil {
 			return fmt.Errorf("read a mail: %w", err)
+		}
+		if strings.HasPrefix(kind, "multipart/") {
+			if err := k.parts(multipart.NewReader(p, params["boundary"])); err != nil {
+				return err
+			}
+			continue
+		}
+		body := io.Reader(p) // which undoes quoted-printable
+		if strings.EqualFold(p.Header.Get("Content-Transfer-Encoding"), "base64") {
+			body = base64.NewDecoder(base64.StdEncoding, p)
+		}
+		b, err := io.ReadAll(body)
+		if err != nil {
+			return fmt.Errorf("read a mail: %w", err)
+		}
+		if name := p.FileName(); name != "" {
+			k.Files = append(k.Files, File{name, b})
+			continue
 		}
 		if strings.HasPrefix(p.Header.Get("Content-Type"), "text/html") {
 			k.HTML = string(b)
@@ -128,7 +154,7 @@ func (*session) Logout() error { return nil }
 var page = template.Must(template.New("").Parse(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Mails of the demo</title>
 <style>body{font:14px system-ui;margin:24px auto;max-width:760px;color:#222;background:#f6f3ec}article{background:#fff;border:1px solid #ddd5c4;border-radius:8px;margin:0 0 18px;padding:12px 18px}
 header{color:#666;border-bottom:1px solid #eee;padding-bottom:8px;margin-bottom:10px}iframe{border:0;width:100%;height:330px}</style>
-<h1>Mails of the demo</h1>{{range .}}<article><header>{{.At.Format "2006-01-02 15:04:05"}} · to {{.To}} · from {{.From}}<br><b>{{.Subject}}</b></header>
+<h1>Mails of the demo</h1>{{range .}}<article><header>{{.At.Format "2006-01-02 15:04:05"}} · to {{.To}} · from {{.From}}<br><b>{{.Subject}}</b>{{range .Files}}<br>{{.Name}}, {{len .Body}} bytes{{end}}</header>
 {{if .HTML}}<iframe sandbox="allow-popups" title="{{.Subject}}" srcdoc="{{.HTML}}"></iframe>{{else}}<pre>{{.Text}}</pre>{{end}}</article>{{else}}<p>None was sent yet.</p>{{end}}`))
 
 // ServeHTTP shows the mails, newest first.

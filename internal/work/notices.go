@@ -9,7 +9,9 @@ import (
 	"strings"
 
 	"uchi/internal/core/feed"
+	"uchi/internal/core/verdict"
 	"uchi/internal/mail"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -26,7 +28,11 @@ func (s *Service) sendNotices(ctx context.Context) error {
 	}
 	for {
 		ok, err := s.store.SendNotice(ctx, func(n store.Notice) error {
-			err := s.opt.Mail.Send(ctx, s.mailOf(n))
+			held, err := s.heldSheet(ctx, n)
+			if err != nil { // the mail says where they are
+				s.opt.Log.Warn("a notice goes out without its held rows", "notice", n.ID, "error", err)
+			}
+			err = s.opt.Mail.Send(ctx, s.mailOf(n, held))
 			if err != nil {
 				s.opt.Log.Warn("a notice could not be sent", "notice", n.ID, "tries", n.Tries+1, "error", err)
 			}
@@ -48,8 +54,53 @@ var mailPage = template.Must(template.New("").Parse(`<!doctype html><html lang="
 </div></body></html>
 `))
 
-// mailOf words a notice as a mail.
-func (s *Service) mailOf(n store.Notice) mail.Message {
+// largestHeld is how large a sheet of held rows may be to hang on a mail, in bytes.
+const largestHeld = 1 << 20
+
+// heldSheet makes a workbook of the held rows of the import that a notice speaks of, as whoever
+// it goes to may see them; none where there are many.
+func (s *Service) heldSheet(ctx context.Context, n store.Notice) ([]mail.File, error) {
+	var id int64
+	if n.Workspace == nil {
+		return nil, nil
+	}
+	if _, err := fmt.Sscanf(n.Link, "/w/"+*n.Workspace+"/imports/%d", &id); err != nil || s.opt.MailRows <= 0 {
+		return nil, nil //nolint:nilerr // it speaks of no import
+	}
+	to, err := s.store.PersonIn(ctx, n.Person, *n.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	ctx = store.SeenAs(ctx, to.Role)
+	i, err := s.store.Import(ctx, *n.Workspace, id)
+	if err != nil {
+		return nil, err
+	}
+	f, held := staging.RowFilter{Verdict: string(verdict.Hold)}, int64(0)
+	if len(i.Outcomes.V) > 0 {
+		f, held = staging.RowFilter{Outcome: string(verdict.Held)}, i.Outcomes.V[verdict.Held]
+	} else if i.Totals.V != nil {
+		held = i.Totals.V.Verdicts[string(verdict.Hold)]
+	}
+	if held == 0 || held > int64(s.opt.MailRows) {
+		return nil, nil
+	}
+	c, err := s.store.Catalog(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	var book bytes.Buffer
+	if err := s.WriteWorkbook(ctx, i, c, f, &book); err != nil || book.Len() > largestHeld {
+		return nil, err
+	}
+	return []mail.File{{Name: fmt.Sprintf("import-%d-held.xlsx", i.ID), Body: book.Bytes()}}, nil
+}
+
+// mailOf words a notice as a mail, on which the held rows may hang.
+func (s *Service) mailOf(n store.Notice, held []mail.File) mail.Message {
+	if len(held) > 0 {
+		n.Lines.V = append(n.Lines.V, "The held rows hang on this mail. Mend them there, and bring the sheet back at the import.")
+	}
 	link := n.Link
 	if link != "" {
 		link = strings.TrimSuffix(s.opt.PublicURL, "/") + link
@@ -71,7 +122,7 @@ func (s *Service) mailOf(n store.Notice) mail.Message {
 	if err := mailPage.Execute(&page, data); err != nil { // the text says it as well
 		s.opt.Log.Warn("a notice has no HTML", "error", err)
 	}
-	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, s.mailHost()), To: n.Email, Subject: n.Subject, Text: text.String(), HTML: page.String()}
+	return mail.Message{ID: fmt.Sprintf("notice-%d@%s", n.ID, s.mailHost()), To: n.Email, Subject: n.Subject, Text: text.String(), HTML: page.String(), Files: held}
 }
 
 // Mails reports whether notices go out by mail.

@@ -1,15 +1,18 @@
 package work
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"net"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"uchi/internal/core/feed"
 	"uchi/internal/core/rights"
+	"uchi/internal/core/sheet"
 	"uchi/internal/mail"
 	"uchi/internal/standin"
 	"uchi/internal/store"
@@ -33,6 +36,7 @@ func TestNotices(t *testing.T) {
 	go m.Serve(ctx, l) //nolint:errcheck // ends with the test
 	server, err := mail.Parse("smtp://"+l.Addr().String(), "", "Uchi <uchi@lanternquay.example>")
 	b.ok(err)
+	b.work.opt.MailRows = 10
 	b.work.opt.Mail, b.work.opt.PublicURL = server, "https://uchi.lanternquay.example"
 	b.ok(b.work.SetTold(b.Context(), b.person, []store.NoticeKind{store.Waits, store.Ended}))
 	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.UsualBounds})
@@ -57,6 +61,32 @@ func TestNotices(t *testing.T) {
 			t.Errorf("the mail does not say %q:\n%s\n%s", want, sent[1].Text, sent[1].HTML)
 		}
 	}
+	// The held rows hang on the mail, mended they take their places again; many do not.
+	if len(sent[0].Files) != 0 || len(sent[1].Files) != 1 {
+		t.Fatalf("%d and %d files hang on the mails", len(sent[0].Files), len(sent[1].Files))
+	}
+	held := sent[1].Files[0]
+	b.want(held.Name, "import-3-held.xlsx")
+	src := sheet.Source{Name: held.Name, Size: int64(len(held.Body)), ReaderAt: bytes.NewReader(held.Body)}
+	reading, _, err := sheet.Detect(src, sheet.Reading{})
+	b.ok(err)
+	table, err := sheet.Open(src, reading, sheet.DefaultLimits)
+	b.ok(err)
+	rows := 0
+	for {
+		row, err := table.Next()
+		if err != nil {
+			break
+		}
+		if rows++; !slices.Contains(row.Cells, "hibernating") {
+			t.Errorf("a held row: %q", row.Cells)
+		}
+	}
+	b.want(rows, 10)
+	b.work.opt.MailRows = 9
+	files, err := b.work.heldSheet(b.Context(), store.Notice{Person: b.person.ID, Workspace: ptr("main"), Link: "/w/main/imports/3"})
+	b.ok(err)
+	b.want(len(files), 0)
 	away, err := b.store.AddPerson(b.Context(), "away@lanternquay.example", "Away", rights.Operator, "a long password", 0)
 	b.ok(err)
 	i, err := b.store.Import(b.Context(), "main", 2)

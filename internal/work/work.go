@@ -43,6 +43,7 @@ type Options struct {
 	Places    places.Options // what feeds may reach
 	Secrets   secret.Box     // keeps the passwords of other systems
 	Mail      *mail.Server   // by which notices go out; nil for none
+	MailRows  int            // most held rows that hang on a mail; 0 for none
 	PublicURL string         // where people find the console, for links in mails
 	Log       *slog.Logger
 }
