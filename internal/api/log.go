@@ -150,15 +150,84 @@ func (h *handlers) ListNotices(ctx context.Context, _ ListNoticesRequestObject) 
 		out.Told = append(out.Told, NoticeKind(k))
 	}
 	for _, n := range list {
-		v := PersonNotice{Id: n.ID, Kind: NoticeKind(n.Kind), Subject: n.Subject, Lines: append([]string{}, n.Lines.V...), Link: n.Link, MadeAt: n.MadeAt, SentAt: at(n.SentAt), Trouble: n.Trouble,
-			GivenUp: n.SentAt == nil && n.NextAt == nil}
-		if n.Workspace != nil {
-			v.Workspace = *n.Workspace
-		}
-		out.Notices = append(out.Notices, v)
+		out.Notices = append(out.Notices, noticeView(n))
 	}
 	return out, err
 }
+
+func noticeView(n store.Notice) PersonNotice {
+	v := PersonNotice{Id: n.ID, Kind: NoticeKind(n.Kind), Subject: n.Subject, Lines: append([]string{}, n.Lines.V...), Link: n.Link, MadeAt: n.MadeAt, SentAt: at(n.SentAt), Trouble: n.Trouble,
+		GivenUp: n.SentAt == nil && n.NextAt == nil}
+	if n.Workspace != nil {
+		v.Workspace = *n.Workspace
+	}
+	return v
+}
+
+// VisitStreamNoticesResponse writes the events.
+func (s stream) VisitStreamNoticesResponse(w http.ResponseWriter) error { return s.send(w) }
+
+// StreamNotices tells of each notice as it comes; its id lets a reader go on where the line
+// broke (HTML, 9.2 Server-sent events).
+func (h *handlers) StreamNotices(ctx context.Context, r StreamNoticesRequestObject) (StreamNoticesResponseObject, error) {
+	by, last := personOf(ctx), int64(-1)
+	if r.Params.LastEventID > 0 {
+		last = r.Params.LastEventID
+	}
+	list, last, err := h.store.NoticesAfter(ctx, by.ID, last)
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: streamKind, write: func(w http.ResponseWriter) error {
+		ctx, cancel := context.WithTimeout(ctx, longestStream)
+		defer cancel()
+		w.Header().Set("Cache-Control", "no-store")
+		flush := http.NewResponseController(w)
+		tick := time.NewTicker(lookForNotices)
+		defer tick.Stop()
+		said := time.Time{} // at once, so that the reader knows that somebody is there
+		if last > 0 {
+			if _, err := fmt.Fprintf(w, "id: %d\n\n", last); err != nil { // from where to go on
+				return nil
+			}
+		}
+		for {
+			for _, n := range list {
+				b, err := json.Marshal(noticeView(n))
+				if err != nil {
+					return err
+				}
+				if _, err := fmt.Fprintf(w, "id: %d\nevent: notice\ndata: %s\n\n", n.ID, b); err != nil {
+					return nil
+				}
+			}
+			if len(list) == 0 && time.Since(said) > sayAnyway {
+				if _, err := fmt.Fprint(w, ": nothing new\n\n"); err != nil {
+					return nil
+				}
+				said = time.Now()
+			}
+			if err := flush.Flush(); err != nil {
+				return nil
+			}
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-tick.C:
+			}
+			if list, last, err = h.store.NoticesAfter(ctx, by.ID, last); err != nil {
+				return nil
+			}
+		}
+	}}, nil
+}
+
+// How often a stream of notices looks for new ones, and after how long it ends, so that whoever
+// may not sign in any more hears no more; readers begin it again.
+const (
+	lookForNotices = time.Second
+	longestStream  = 10 * time.Minute
+)
 
 func (h *handlers) SetNotices(ctx context.Context, r SetNoticesRequestObject) (SetNoticesResponseObject, error) {
 	var kinds []store.NoticeKind

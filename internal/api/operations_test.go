@@ -175,7 +175,7 @@ func operationsOf(doc *openapi3.T) []operation {
 			op.Parameters = append(op.Parameters, item.Parameters...)
 			o := operation{path, method, op}
 			switch {
-			case op.OperationID == "streamImport": // has no end; TestProgressStream follows it
+			case op.OperationID == "streamImport", op.OperationID == "streamNotices": // have no end; TestProgressStream and TestNoticeStream follow them
 			case slices.Contains(later, op.OperationID):
 				last = append(last, o)
 			default:
@@ -437,6 +437,72 @@ func TestProgressStream(t *testing.T) {
 		t.Fatalf("%d %s", res.StatusCode, body)
 	}
 	until("ready")
+}
+
+// A stream of notices tells a person of what is new, and of what came while the line was
+// broken; of others' nothing.
+func TestNoticeStream(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	listen := func(role rights.Role, behind string) *bufio.Scanner {
+		t.Helper()
+		ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+		t.Cleanup(cancel)
+		req, err := http.NewRequestWithContext(ctx, http.MethodGet, f.url+"/api/v1/notices/events", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		req.Header.Set("Authorization", "Bearer "+f.tokens[role])
+		if behind != "" {
+			req.Header.Set("Last-Event-ID", behind)
+		}
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { res.Body.Close() })
+		lines := bufio.NewScanner(res.Body)
+		lines.Scan() // it is there
+		return lines
+	}
+	says := func(lines *bufio.Scanner) (id, data string) {
+		t.Helper()
+		for lines.Scan() {
+			if x, ok := strings.CutPrefix(lines.Text(), "id: "); ok {
+				id = x
+			}
+			if x, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
+				return id, x
+			}
+		}
+		t.Fatalf("the stream says nothing: %v", lines.Err())
+		return "", ""
+	}
+	hand := func(name string) {
+		t.Helper()
+		res, body := f.ask(rights.Administrator, http.MethodPost, "/api/v1/workspaces/main/imports?into=account&name="+name, "application/octet-stream", "Ref,Company\nA-1,"+name+"\n")
+		var made struct{ ID int64 }
+		if err := json.Unmarshal(body, &made); err != nil || res.StatusCode >= 300 {
+			t.Fatalf("%d %s", res.StatusCode, body)
+		}
+		f.idle()
+		if res, body := f.ask(rights.Administrator, http.MethodPost, fmt.Sprintf("/api/v1/workspaces/main/imports/%d/hand-over", made.ID), "application/json", `{"email":"`+string(rights.Operator)+`@lanternquay.example"}`); res.StatusCode >= 300 {
+			t.Fatalf("%d %s", res.StatusCode, body)
+		}
+	}
+	if res, body := f.ask(rights.Operator, http.MethodPut, "/api/v1/notices", "application/json", `{"told":["handed_over"]}`); res.StatusCode >= 300 {
+		t.Fatalf("%d %s", res.StatusCode, body)
+	}
+	lines := listen(rights.Operator, "")
+	hand("first.csv")
+	first, data := says(lines)
+	if !strings.Contains(data, "first.csv") {
+		t.Errorf("the first notice: %s", data)
+	}
+	hand("second.csv")
+	if _, data := says(listen(rights.Operator, first)); !strings.Contains(data, "second.csv") {
+		t.Errorf("behind the first: %s", data)
+	}
 }
 
 // A token outlives neither its maker nor its maker's role, HEAD answers like GET

@@ -2623,6 +2623,12 @@ type SetNoticesJSONBody struct {
 	Told []NoticeKind `json:"told"`
 }
 
+// StreamNoticesParams defines parameters for StreamNotices.
+type StreamNoticesParams struct {
+	// LastEventID Also those behind the one of this id, so that a line that broke is taken up without a gap; 0 for those from now on
+	LastEventID int64 `json:"Last-Event-ID,omitempty,omitzero"`
+}
+
 // WhoAmIParams defines parameters for WhoAmI.
 type WhoAmIParams struct {
 	// In A workspace of which to tell what they may do there
@@ -3254,6 +3260,9 @@ type ServerInterface interface {
 	// SetNotices Say of what I want to be told
 	// (PUT /notices)
 	SetNotices(w http.ResponseWriter, r *http.Request)
+	// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
+	// (GET /notices/events)
+	StreamNotices(w http.ResponseWriter, r *http.Request, params StreamNoticesParams)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(w http.ResponseWriter, r *http.Request)
@@ -3686,6 +3695,12 @@ func (_ Unimplemented) ListNotices(w http.ResponseWriter, r *http.Request) {
 // SetNotices Say of what I want to be told
 // (PUT /notices)
 func (_ Unimplemented) SetNotices(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
+// (GET /notices/events)
+func (_ Unimplemented) StreamNotices(w http.ResponseWriter, r *http.Request, params StreamNoticesParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4746,6 +4761,47 @@ func (siw *ServerInterfaceWrapper) SetNotices(w http.ResponseWriter, r *http.Req
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.SetNotices(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// StreamNotices operation middleware
+func (siw *ServerInterfaceWrapper) StreamNotices(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StreamNoticesParams
+
+	headers := r.Header
+
+	// ------------- Optional header parameter "Last-Event-ID" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Last-Event-ID")]; found {
+		var LastEventID int64
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandlerFunc(w, r, &TooManyValuesForParamError{ParamName: "Last-Event-ID", Count: n})
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Last-Event-ID", valueList[0], &LastEventID, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: "int64"})
+		if err != nil {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "Last-Event-ID", Err: err})
+			return
+		}
+
+		params.LastEventID = LastEventID
+
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.StreamNotices(w, r, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10583,6 +10639,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Put(options.BaseURL+"/notices", wrapper.SetNotices)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/notices/events", wrapper.StreamNotices)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/people", wrapper.ListPeople)
 	})
 	r.Group(func(r chi.Router) {
@@ -11214,6 +11273,74 @@ type SetNoticesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetNoticesdefaultApplicationProblemPlusJSONResponse) VisitSetNoticesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StreamNoticesRequestObject struct {
+	Params StreamNoticesParams
+}
+
+type StreamNoticesResponseObject interface {
+	VisitStreamNoticesResponse(w http.ResponseWriter) error
+}
+
+type StreamNotices200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response StreamNotices200TexteventStreamResponse) VisitStreamNoticesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type StreamNoticesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StreamNoticesdefaultApplicationProblemPlusJSONResponse) VisitStreamNoticesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -16726,6 +16853,9 @@ type StrictServerInterface interface {
 	// SetNotices Say of what I want to be told
 	// (PUT /notices)
 	SetNotices(ctx context.Context, request SetNoticesRequestObject) (SetNoticesResponseObject, error)
+	// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
+	// (GET /notices/events)
+	StreamNotices(ctx context.Context, request StreamNoticesRequestObject) (StreamNoticesResponseObject, error)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -17310,6 +17440,32 @@ func (sh *strictHandler) SetNotices(w http.ResponseWriter, r *http.Request) {
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SetNoticesResponseObject); ok {
 		if err := validResponse.VisitSetNoticesResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StreamNotices operation middleware
+func (sh *strictHandler) StreamNotices(w http.ResponseWriter, r *http.Request, params StreamNoticesParams) {
+	var request StreamNoticesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.StreamNotices(ctx, request.(StreamNoticesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StreamNotices")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(StreamNoticesResponseObject); ok {
+		if err := validResponse.VisitStreamNoticesResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

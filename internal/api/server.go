@@ -325,7 +325,7 @@ var needs = map[string]rights.Role{
 	"ListSessions": rights.Viewer,
 	"EndSession":   rights.Viewer,
 
-	"ListNotices": rights.Viewer,
+	"ListNotices": rights.Viewer, "StreamNotices": rights.Viewer,
 	"SetNotices":  rights.Viewer,
 
 	"ListLog":     rights.Administrator,

@@ -2625,6 +2625,12 @@ type SetNoticesJSONBody struct {
 	Told []NoticeKind `json:"told"`
 }
 
+// StreamNoticesParams defines parameters for StreamNotices.
+type StreamNoticesParams struct {
+	// LastEventID Also those behind the one of this id, so that a line that broke is taken up without a gap; 0 for those from now on
+	LastEventID int64 `json:"Last-Event-ID,omitempty,omitzero"`
+}
+
 // WhoAmIParams defines parameters for WhoAmI.
 type WhoAmIParams struct {
 	// In A workspace of which to tell what they may do there
@@ -3348,6 +3354,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /notices (the `SetNotices` operationId).
 	SetNotices(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
+	//
+	// Corresponds with GET /notices/events (the `StreamNotices` operationId).
+	StreamNotices(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPeople Everybody who may sign in (administrators)
 	//
@@ -4546,6 +4557,21 @@ func (c *Client) SetNoticesWithBody(ctx context.Context, contentType string, bod
 // Corresponds with PUT /notices (the `SetNotices` operationId).
 func (c *Client) SetNotices(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetNoticesRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
+//
+// Corresponds with GET /notices/events (the `StreamNotices` operationId).
+func (c *Client) StreamNotices(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStreamNoticesRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -7763,6 +7789,46 @@ func NewSetNoticesRequestWithBody(server string, contentType string, body io.Rea
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewStreamNoticesRequest constructs an http.Request for the StreamNotices method
+func NewStreamNoticesRequest(server string, params *StreamNoticesParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/notices/events")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+
+		var headerParam0 string
+
+		headerParam0, err = runtime.StyleParamWithOptions("simple", false, "Last-Event-ID", params.LastEventID, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationHeader, Type: "integer", Format: "int64"})
+		if err != nil {
+			return nil, err
+		}
+
+		req.Header.Set("Last-Event-ID", headerParam0)
+
+	}
 
 	return req, nil
 }
@@ -14906,6 +14972,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /notices (the `SetNotices` operationId).
 	SetNoticesWithResponse(ctx context.Context, body SetNoticesJSONRequestBody, reqEditors ...RequestEditorFn) (*SetNoticesResponse, error)
 
+	// StreamNoticesWithResponse What I am told from now on, as server-sent events; the data of each is a PersonNotice
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /notices/events (the `StreamNotices` operationId).
+	StreamNoticesWithResponse(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*StreamNoticesResponse, error)
+
 	// ListPeopleWithResponse Everybody who may sign in (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -16452,6 +16525,47 @@ func (r SetNoticesResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r SetNoticesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type StreamNoticesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StreamNoticesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StreamNoticesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StreamNoticesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StreamNoticesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StreamNoticesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -22924,6 +23038,19 @@ func (c *ClientWithResponses) SetNoticesWithResponse(ctx context.Context, body S
 	return ParseSetNoticesResponse(rsp)
 }
 
+// StreamNoticesWithResponse What I am told from now on, as server-sent events; the data of each is a PersonNotice
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /notices/events (the `StreamNotices` operationId).
+func (c *ClientWithResponses) StreamNoticesWithResponse(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*StreamNoticesResponse, error) {
+	rsp, err := c.StreamNotices(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStreamNoticesResponse(rsp)
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -25438,6 +25565,32 @@ func ParseSetNoticesResponse(rsp *http.Response) (*SetNoticesResponse, error) {
 	case rsp.StatusCode == 204:
 		break // No content-type
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStreamNoticesResponse parses an HTTP response from a StreamNoticesWithResponse call
+func ParseStreamNoticesResponse(rsp *http.Response) (*StreamNoticesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StreamNoticesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -9,11 +9,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"path/filepath"
 	"strconv"
 	"strings"
+	"time"
 
 	"uchi/internal/core/fault"
 )
@@ -155,21 +157,64 @@ func (c *Conn) follow(ctx context.Context, id int64, progress func(Progress)) er
 		return err
 	}
 	defer r.Body.Close()
-	lines := bufio.NewScanner(r.Body)
+	return events(r.Body, nil, func(p Progress) bool {
+		if progress != nil {
+			progress(p)
+		}
+		return p.Busy != ""
+	})
+}
+
+// events reads what a line of server-sent events says until take wants no more; at is the
+// number of the last one.
+func events[T any](r io.Reader, at *int64, take func(T) bool) error {
+	lines := bufio.NewScanner(r)
 	for lines.Scan() {
+		if id, ok := strings.CutPrefix(lines.Text(), "id: "); ok && at != nil {
+			n, err := strconv.ParseInt(id, 10, 64)
+			if err != nil {
+				return fmt.Errorf("read an event: %w", err)
+			}
+			*at = n
+		}
 		data, ok := strings.CutPrefix(lines.Text(), "data: ")
 		if !ok {
 			continue
 		}
-		var p Progress
-		if err := json.Unmarshal([]byte(data), &p); err != nil {
-			return fmt.Errorf("read progress: %w", err)
+		var what T
+		if err := json.Unmarshal([]byte(data), &what); err != nil {
+			return fmt.Errorf("read an event: %w", err)
 		}
-		if progress != nil {
-			progress(p)
-		}
-		if p.Busy == "" {
+		if !take(what) {
 			return nil
+		}
+	}
+	return nil
+}
+
+// FollowNotices tells of each notice as it comes, until the context ends. A line that breaks
+// is taken up again, so that none is missed.
+func (c *Conn) FollowNotices(ctx context.Context, tell func(PersonNotice)) error {
+	var on StreamNoticesParams
+	for begun := false; ctx.Err() == nil; {
+		r, err := c.StreamNotices(ctx, &on)
+		switch {
+		case err == nil:
+			begun = true
+			err = events(r.Body, &on.LastEventID, func(n PersonNotice) bool {
+				tell(n)
+				return true
+			})
+			r.Body.Close()
+			if err != nil {
+				return err
+			}
+		case !begun:
+			return err
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Second):
 		}
 	}
 	return nil

@@ -86,6 +86,35 @@ func TestWaitSurvivesABrokenLine(t *testing.T) {
 	}
 }
 
+// Notices are taken up where the line broke, also from a service that was away meanwhile.
+func TestFollowNotices(t *testing.T) {
+	var calls atomic.Int64
+	var asked []string
+	c := connect(t, func(w http.ResponseWriter, r *http.Request) {
+		n := calls.Add(1)
+		asked = append(asked, r.Header.Get("Last-Event-ID"))
+		if n == 2 {
+			w.WriteHeader(http.StatusBadGateway)
+			return
+		}
+		w.Header().Set("Content-Type", "text/event-stream")
+		if n == 1 {
+			fmt.Fprint(w, "id: 6\n\n: nothing new\n\n")
+			return
+		}
+		fmt.Fprint(w, "id: 7\nevent: notice\ndata: {\"id\":7,\"subject\":\"a.csv waits\"}\n\n")
+	})
+	ctx, cancel := context.WithCancel(t.Context())
+	var told []string
+	err := c.FollowNotices(ctx, func(n PersonNotice) {
+		told = append(told, n.Subject)
+		cancel()
+	})
+	if err != nil || len(told) != 1 || told[0] != "a.csv waits" || asked[0] != "0" || asked[len(asked)-1] != "6" {
+		t.Errorf("%v, told %q, asked behind %q", err, told, asked)
+	}
+}
+
 func TestLoginIsKeptForThisUserAlone(t *testing.T) {
 	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
 	if l, err := ReadLogin(); err != nil || l != (Login{}) {

@@ -70,6 +70,26 @@ func (s *Store) Notices(ctx context.Context, person int64, most int) ([]Notice, 
 	return list, nil
 }
 
+// NoticesAfter lists what a person was told behind a notice, oldest first; of a negative one
+// none, but last is always the newest that there is.
+func (s *Store) NoticesAfter(ctx context.Context, person, after int64) (list []Notice, last int64, err error) {
+	if after < 0 {
+		err = s.pool.QueryRow(ctx, `select coalesce(max(id), 0) from notices where person = $1`, person).Scan(&last)
+	} else {
+		last = after
+		err = s.db.SelectContext(ctx, &list, `
+			select n.id, n.person, n.workspace, n.kind, n.subject, n.lines, n.link, n.made_at, n.sent_at, n.tries, n.next_at, n.trouble, p.email, p.name
+			from notices n join people p on p.id = n.person where n.person = $1 and n.id > $2 order by n.id limit 100`, person, after)
+	}
+	if err != nil {
+		return nil, after, fmt.Errorf("list new notices: %w", err)
+	}
+	if len(list) > 0 {
+		last = list[len(list)-1].ID
+	}
+	return list, last, nil
+}
+
 // Told gives of what a person is told.
 func (s *Store) Told(ctx context.Context, person int64) ([]NoticeKind, error) {
 	var list []string
