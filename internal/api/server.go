@@ -326,7 +326,7 @@ var needs = map[string]rights.Role{
 	"EndSession":   rights.Viewer,
 
 	"ListNotices": rights.Viewer, "StreamNotices": rights.Viewer,
-	"SetNotices":  rights.Viewer,
+	"SetNotices": rights.Viewer,
 
 	"ListLog":     rights.Administrator,
 	"DownloadLog": rights.Administrator,
