@@ -26,7 +26,7 @@ func TestPeopleOfOneName(t *testing.T) {
 			b.want(v.Link.ID+", "+v.Why, "CON-2, found by its name, among several by what it belongs to")
 		}
 	}
-	i = b.load(i)
+	b.load(i)
 	var got []string
 	for _, id := range []string{"OPP-1", "OPP-2", "OPP-3", "OPP-4"} {
 		got = append(got, b.record("opportunity", id).Links["contact"].ID)
