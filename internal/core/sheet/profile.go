@@ -132,7 +132,7 @@ func (c *columnProfile) add(cell string) {
 	if cell == "" {
 		return
 	}
-	if standsForNothing.Is(cell) {
+	if standsForNothing.Is(cell) || value.NoDate(cell) && strings.ContainsAny(cell, "-./") {
 		if c.nothing == nil {
 			c.nothing = map[string]int64{}
 		}

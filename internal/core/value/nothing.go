@@ -32,6 +32,30 @@ var (
 		firmy osoba privee fisica`)
 )
 
+// noDates are days that programs write where there is none, by their digits: zeros, the first
+// and the last day that they know.
+var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231 31121899 12311899 17530101 01011753 29991231 31122999 12312999 99991231 31129999 12319999`)
+
+// NoDate reports whether a text where a day stands is one of them, with midnight or without.
+func NoDate(s string) bool {
+	if len(s) < 8 || s[0] < '0' || s[0] > '9' {
+		return false
+	}
+	var digits [8]byte
+	n, at := 0, 0
+	for ; at < len(s) && s[at] != ' ' && s[at] != 'T'; at++ {
+		switch c := s[at]; {
+		case c == '-' || c == '.' || c == '/':
+		case c < '0' || c > '9' || n == len(digits):
+			return false
+		default:
+			digits[n] = c
+			n++
+		}
+	}
+	return noDates[string(digits[:n])] && strings.Trim(s[at:], " T0:.Z+") == ""
+}
+
 func wordSet(text string) map[string]bool {
 	set := map[string]bool{}
 	for w := range strings.FieldsSeq(text) {
@@ -62,13 +86,15 @@ type Nothing struct {
 	lengths [256]uint64 // by first byte: of how many bytes words are, below 64
 	reads   func(string) bool
 	company bool // the field names a company
+	day     bool // or is a date
 }
 
 // NewNothing makes it ready for a field, with further texts that stand for nothing
 // in a workspace. What the field itself can read as a choice, a country or the
 // like is a value.
 func NewNothing(f catalog.Field, more []string) *Nothing {
-	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName || f.ComparedAs() == catalog.AsEmployer}
+	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName || f.ComparedAs() == catalog.AsEmployer,
+		day: f.Type == catalog.Date || f.Type == catalog.DateTime}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
@@ -122,7 +148,7 @@ func (n *Nothing) Is(s string) bool {
 	if s == "" || len(s) >= 64 {
 		return false
 	}
-	if n.company && noCompany(s) {
+	if n.company && noCompany(s) || n.day && NoDate(s) {
 		return true
 	}
 	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {

@@ -260,3 +260,17 @@ func TestPercents(t *testing.T) {
 		}
 	}
 }
+
+// Days that programs write where there is none are nothing where a day stands.
+func TestNoDate(t *testing.T) {
+	n := NewNothing(catalog.Field{Name: "birthday", Type: catalog.Date}, nil)
+	for text, want := range map[string]bool{"0000-00-00": true, "0000-00-00 00:00:00": true, "00.00.0000": true, "01.01.1900": true, "1900-01-01T00:00:00Z": true, "1899-12-30": true, "12/31/9999": true, "9999-12-31": true,
+		"1900-01-02": false, "01.01.1901": false, "1980-01-01": false, "1900-01-01 12:30": false, "2": false, "": false, "1900": false} {
+		if got := n.Is(text); got != want {
+			t.Errorf("%q: %v, want %v", text, got, want)
+		}
+	}
+	if NewNothing(catalog.Field{Name: "ref", Type: catalog.Text}, nil).Is("01.01.1900") {
+		t.Error("a day is nothing in a text")
+	}
+}
