@@ -65,13 +65,16 @@ type Holding string
 const (
 	HoldsWords    Holding = "words"     // names of things, titles: no numbers, no dates
 	HoldsJobTitle Holding = "job_title" // words that are no forms of address either
+	HoldsBirth    Holding = "birth"     // days of birth, which never lie ahead
 )
 
 // namedAs are the comparisons of fields whose texts are names, so words.
 var namedAs = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, AsStreet, AsLocality}
 
 // HoldsWords reports whether the field's texts are words rather than figures.
-func (f Field) HoldsWords() bool { return f.Holds != "" || slices.Contains(namedAs, f.ComparedAs()) }
+func (f Field) HoldsWords() bool {
+	return f.Holds == HoldsWords || f.Holds == HoldsJobTitle || slices.Contains(namedAs, f.ComparedAs())
+}
 
 // Kind says all about a field type that is the same for every field of it. It
 // is one entry of the registry below; how its texts are read and compared

@@ -266,7 +266,7 @@ func fitDate(c *cells) (fit, string) {
 	}
 	born := c.share("born", func(s string) bool { y := yearIn(s); return y > 1920 && y < 2010 })
 	switch {
-	case c.field.ComparedAs() == catalog.AsDate && c.field.Name == "birthday":
+	case c.field.Holds == catalog.HoldsBirth:
 		if born > 0.9 {
 			return distinctive, "its values are days of birth"
 		}

@@ -5,6 +5,7 @@ import (
 	"time"
 	"unicode"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
 )
 
@@ -35,8 +36,11 @@ func init() {
 
 func (r *Reader) date(s string) (string, Trouble) {
 	day, _, t := r.moment(s)
-	if t.Code != "" {
+	switch {
+	case t.Code != "":
 		return "", t
+	case r.ahead != "" && day >= r.ahead:
+		return "", Trouble{Code: problem.BirthAhead}
 	}
 	return day, Trouble{}
 }
@@ -185,8 +189,8 @@ func (r *Reader) arrange(p []string, seps []rune) (y, m, d int, t Trouble) {
 	return 0, 0, 0, Trouble{Code: problem.AmbiguousDate}
 }
 
-// year fills up a two-digit year: up to ten years ahead it is in this century,
-// else in the last.
+// year fills up a two-digit year: up to ten years ahead it is in this century, of birth up
+// to now, else in the last.
 func (r *Reader) year(s string) int {
 	n := digits(s)
 	if len(s) != 2 {
@@ -197,7 +201,11 @@ func (r *Reader) year(s string) int {
 		now = time.Now().Year()
 	}
 	n += now / 100 * 100
-	if n > now+10 {
+	ahead := 10
+	if r.field.Holds == catalog.HoldsBirth {
+		ahead = 0
+	}
+	if n > now+ahead {
 		n -= 100
 	}
 	return n

@@ -54,7 +54,8 @@ type Reader struct {
 	field   catalog.Field
 	set     Settings
 	choices map[string]string
-	asks    bool // a spelling of a choice has a question mark
+	ahead   string // the first day on which nobody is born yet, of days of birth
+	asks    bool   // a spelling of a choice has a question mark
 	phones  *phoneReader
 	files   *Files
 	of      string // the country of the row that is read
@@ -114,6 +115,9 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 	}
 	if f.Type == catalog.Phone {
 		r.phones = newPhoneReader()
+	}
+	if f.Holds == catalog.HoldsBirth {
+		r.ahead = time.Now().UTC().AddDate(0, 0, 2).Format(time.DateOnly) // it is tomorrow already in the east
 	}
 	return r
 }

@@ -274,3 +274,11 @@ func TestNoDate(t *testing.T) {
 		t.Error("a day is nothing in a text")
 	}
 }
+
+// Nobody is born ahead: two figures are of the last century then, and a year in full is held.
+func TestDaysOfBirth(t *testing.T) {
+	f := field(catalog.Date)
+	f.Holds = catalog.HoldsBirth
+	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "2025-04-03", ""}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""}})
+	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"03.04.30", "2030-04-03", ""}, {"2199-01-31", "2199-01-31", ""}})
+}
