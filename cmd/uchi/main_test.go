@@ -233,6 +233,25 @@ func TestImportFromTheCommandLine(t *testing.T) {
 	}
 }
 
+// Where two record types fit alike a person is asked which it is, and told where nobody
+// can be asked; the questions of one command take their lines one after the other.
+func TestWhichTypeIsAsked(t *testing.T) {
+	s := serve(t)
+	path := s.file("fair.csv", "Lfd.;Anrede;Name, Vorname;Firma;Str./Nr.;PLZ Ort;Land;Tel. gesch.;Handy;Mail;Geb.;Interesse;Bem.\n"+
+		"1;Frau;Brandt, Sibylle;Werft Brandt GmbH;Am Speicher 4;24103 Kiel;D;+49 431 555120;;s.brandt@werft-brandt.example;03.04.71;hoch;Angebot\n"+
+		"2;Herr;Okonjo, Felix;Segelschule Okonjo;Hafenstr. 12;23966 Wismar;D;+49 3841 5550;;felix@segelschule-okonjo.example;;mittel;\n"+
+		"3;Herr;Petersen, Jan-Ole;Yachtservice Petersen KG;Kai 7;24837 Schleswig;D;+49 4621 555433;+49 171 5550103;jo.petersen@yachtservice-petersen.example;30.07.69;hoch;\n")
+	if out := s.uchi(1, "", "import", path, "--yes"); !strings.Contains(out, "none clearly best: contact") || !strings.Contains(out, "lead, ") || !strings.Contains(out, "uchi mapping 1 --add TYPE") {
+		t.Errorf("nobody asked: %s", out)
+	}
+	if out := s.uchi(0, "lead\ny\n", "import", path); !strings.Contains(out, "Of which type are the rows?") || !strings.Contains(out, "created     3") {
+		t.Errorf("asked: %s", out)
+	}
+	if n := s.count(`select count(*) from w_main.r_lead`); n != 3 {
+		t.Errorf("%d leads", n)
+	}
+}
+
 func TestExitCodesAndFaults(t *testing.T) {
 	s := serve(t)
 	for _, c := range []struct {

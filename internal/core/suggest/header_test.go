@@ -105,6 +105,21 @@ func TestBothHalvesOfAName(t *testing.T) {
 	}
 }
 
+// Numbers are no choices of words, whatever the header says.
+func TestNumbersAreNoChoices(t *testing.T) {
+	c := standard(t)
+	lead, _ := c.Type("lead")
+	for cells, want := range map[string]bool{"12,5 3 8": false, "high low medium": true, "tepid keen icy": true} {
+		got := false
+		for _, s := range Columns(lead, []sheet.Column{{Header: "Interest", Filled: 3, Distinct: 3, Samples: strings.Fields(cells)}}, nil) {
+			got = got || s.Taken && s.Field == "interest"
+		}
+		if got != want {
+			t.Errorf("%s: taken is %v", cells, got)
+		}
+	}
+}
+
 // A column that is called postal code and town goes to both, though some cells have but a town.
 func TestPostalCodeAndTown(t *testing.T) {
 	c := standard(t)

@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -457,8 +458,17 @@ func fitChoice(c *cells) (fit, string) {
 		return distinctive, "its values are choices of the field"
 	case known > 0.6:
 		return supports, "its values are choices of the field"
+	case known == 0 && c.share("figures", onlyFigures) > 0.8 && !slices.ContainsFunc(c.field.Choices, func(ch catalog.Choice) bool {
+		return onlyFigures(ch.Code) || onlyFigures(ch.Label) || slices.ContainsFunc(ch.Other, onlyFigures)
+	}):
+		return contradicts, "its values are numbers, and the choices are words"
 	}
 	return neutralFit, ""
+}
+
+// onlyFigures reports whether a text is a number and no word.
+func onlyFigures(s string) bool {
+	return digitsIn(s) > 0 && strings.Trim(s, "0123456789.,'- \u00a0") == ""
 }
 
 // everyday are words that many lists of choices have.
