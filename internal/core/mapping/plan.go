@@ -454,8 +454,8 @@ func settings(reading sheet.Reading, by Origin, o origin, columns []sheet.Column
 		if s.Percents == "" {
 			s.Percents = value.Percents(columns[i].Percents)
 		}
-		if s.DecimalSign == "" {
-			s.DecimalSign = columns[i].DecimalSign
+		if s.DecimalSign == "" && columns[i].DecimalSign != "" {
+			s.DecimalSign, s.Guessed = columns[i].DecimalSign, true
 		}
 		if s.DateOrder == "" {
 			s.DateOrder = value.DateOrder(columns[i].DateOrder)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"uchi/internal/core/fault"
@@ -165,8 +166,15 @@ func (c *columnProfile) add(cell string) {
 		c.date(cell)
 	case "number":
 		c.number(cell)
+	case "text":
+		if amount := strings.TrimFunc(cell, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsSpace(r) }); len(amount) < len(cell) && len(cell) <= longestAmount && strings.Trim(amount, "0123456789.,") == "" {
+			c.sign(amount) // as of “VND 500,000,000”
+		}
 	}
 }
+
+// longestAmount is how long an amount with its currency may be, in bytes.
+const longestAmount = 24
 
 // different is how many different values there were: exact while there are few.
 func (c *columnProfile) different() int64 {
@@ -227,6 +235,11 @@ func (c *columnProfile) number(cell string) {
 	case value.OfHundred:
 		c.ofHundred++
 	}
+	c.sign(cell)
+}
+
+// sign takes note of which decimal sign a number shows.
+func (c *columnProfile) sign(cell string) {
 	if !strings.ContainsAny(cell, ".,") {
 		return
 	}

@@ -135,6 +135,19 @@ func TestPercentsOfAColumn(t *testing.T) {
 	}
 }
 
+// Amounts with letters beside them tell of the decimal sign too.
+func TestDecimalSignBesideLetters(t *testing.T) {
+	for cells, want := range map[string]string{"7,5|VND 500,000,000": "", "VND 500,000,000|12": ".", "1.250,00 kr|NOK 12": ",", "Pier 5|Room b": "", "7,5|20 USD": ","} {
+		p := NewProfiler([]string{"sum"})
+		for n, c := range strings.Split(cells, "|") {
+			p.Add(Row{Number: int64(n + 2), Cells: []string{c}})
+		}
+		if cols, _ := p.Profile(); cols[0].DecimalSign != want {
+			t.Errorf("%s: %q, want %q", cells, cols[0].DecimalSign, want)
+		}
+	}
+}
+
 // A quote that is opened and never closed does not swallow the rows behind it; text of
 // several lines that only looks a little like rows stays a cell.
 func TestLooseQuotes(t *testing.T) {

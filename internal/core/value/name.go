@@ -17,6 +17,7 @@ var titles = strings.Fields("mr mrs ms miss dr prof professor herr frau hr fr m 
 // only as they are written here, since the others could be initials or a short name.
 var (
 	degrees        = strings.Fields("phd dphil md mba msc bsc llm llb jr sr ii iii iv esq dr dipl ing")
+	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb jr sr ii iii iv esq") // also without a comma
 	capitalDegrees = strings.Fields("MA BA RN CPA OBE MBE")
 )
 
@@ -76,6 +77,9 @@ func halves(s string) (words []string, at int) {
 		parts = parts[:len(parts)-1]
 	}
 	family := untitled(parts[0])
+	for len(parts) == 1 && len(family) > 2 && slices.Contains(behindNames, Fold(strings.ReplaceAll(family[len(family)-1], ".", ""))) {
+		family = family[:len(family)-1]
+	}
 	if len(parts) > 1 {
 		return slices.Concat(family, untitled(strings.Join(parts[1:], ","))), len(family)
 	}

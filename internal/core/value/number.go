@@ -6,6 +6,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
 )
 
@@ -228,10 +229,14 @@ func (r *Reader) exponent(s string, e int, negative bool) (string, Trouble) {
 // decimalSign settles which sign parts the fraction in s: the column's, or what
 // the number itself shows.
 func (r *Reader) decimalSign(s string) (byte, Trouble) {
+	sign, sure := SignOf(s)
 	if r.set.DecimalSign != "" {
+		// 5,500 boats or dollars are hardly five and a half, whatever one other cell shows.
+		if r.set.Guessed && !sure && sign == r.set.DecimalSign[0] && r.field.Digits() < 3 && (r.field.Type == catalog.Integer || r.field.Type == catalog.Money) {
+			return 0, Trouble{Code: problem.AmbiguousNumber}
+		}
 		return r.set.DecimalSign[0], Trouble{}
 	}
-	sign, sure := SignOf(s)
 	if !sure {
 		return 0, Trouble{Code: problem.AmbiguousNumber}
 	}

@@ -35,6 +35,7 @@ var DateOrders = []DateOrder{DayFirst, MonthFirst, YearFirst}
 // Settings say how the texts of one column are to be read.
 type Settings struct {
 	DecimalSign string         // "." or ",", empty when unknown
+	Guessed     bool           // the decimal sign is what other cells of the column show, nobody has said it
 	DateOrder   DateOrder      // empty when unknown
 	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code

@@ -212,7 +212,7 @@ func TestSplitName(t *testing.T) {
 		"Kade, Femke": {"Femke", "Kade"}, "van der Kade, J.P.": {"J.P.", "van der Kade"}, "Dr. Quayle, Ada": {"Ada", "Quayle"}, "Quayle, Dr. Ada": {"Ada", "Quayle"},
 		"Ada Quayle, PhD": {"Ada", "Quayle"}, "Quayle, Ada, M.Sc.": {"Ada", "Quayle"}, "Ada Quayle, MA": {"Ada", "Quayle"}, "Nguyen, Ba": {"Ba", "Nguyen"}, "NGUYEN, MA": {"MA", "NGUYEN"},
 		"López García, M.A.": {"M.A.", "López García"}, "Berg": {"", "Berg"}, "Berg,": {"", "Berg"}, "DUPONT MARTIN Jean": {"Jean", "DUPONT MARTIN"}, "Jean DUPONT MARTIN": {"Jean", "DUPONT MARTIN"},
-		"JP Berg": {"JP", "Berg"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
+		"JP Berg": {"JP", "Berg"}, "Tom O'Malley Jr.": {"Tom", "O'Malley"}, "Ada Quayle PhD": {"Ada", "Quayle"}, "Ada Sr": {"Ada", "Sr"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
 	} {
 		given, family := SplitName(in)
 		if given != want[0] || family != want[1] {
@@ -281,4 +281,13 @@ func TestDaysOfBirth(t *testing.T) {
 	f.Holds = catalog.HoldsBirth
 	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "2025-04-03", ""}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""}})
 	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"03.04.30", "2030-04-03", ""}, {"2199-01-31", "2199-01-31", ""}})
+}
+
+// What other cells of a column show of the decimal sign makes no five and a half of 5,500.
+func TestGuessedDecimalSign(t *testing.T) {
+	guessed, said := Settings{DecimalSign: ",", Guessed: true}, Settings{DecimalSign: ","}
+	check(t, field(catalog.Money), guessed, []readCase{{"7,5", "7.50", ""}, {"5,500", "", problem.AmbiguousNumber}, {"5.500", "5500.00", ""}, {"5.500,25", "5500.25", ""}})
+	check(t, field(catalog.Integer), guessed, []readCase{{"5,000", "", problem.AmbiguousNumber}, {"5.000", "5000", ""}})
+	check(t, field(catalog.Decimal), guessed, []readCase{{"5,500", "5.5", ""}})
+	check(t, field(catalog.Money), said, []readCase{{"5,500", "5.50", ""}})
 }
