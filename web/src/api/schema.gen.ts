@@ -2376,7 +2376,7 @@ export interface components {
              * @description What its texts are, where likeness does not say so
              * @enum {string}
              */
-            holds?: "words" | "job_title";
+            holds?: "words" | "job_title" | "birth";
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;
