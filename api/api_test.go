@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"encoding/json"
+	"errors"
 	"reflect"
 	"slices"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 
 	"gopkg.in/yaml.v3"
@@ -68,6 +70,45 @@ func TestRoutineSchema(t *testing.T) {
 			t.Errorf("%s: the schema has %v, the document %v", what, pair[0], pair[1])
 		}
 	}
+}
+
+// What a part of an origin may be is the same in the schema, the contract and the core.
+func TestOriginsChoices(t *testing.T) {
+	type choices struct {
+		Enum []string `json:"enum" yaml:"enum"`
+	}
+	var published struct {
+		Defs map[string]struct {
+			Properties map[string]choices `json:"properties"`
+		} `json:"$defs"`
+	}
+	var contract struct {
+		Components struct {
+			Schemas map[string]struct {
+				Properties map[string]choices `yaml:"properties"`
+			} `yaml:"schemas"`
+		} `yaml:"components"`
+	}
+	if err := errors.Join(json.Unmarshal(api.RoutineSchema, &published), yaml.Unmarshal(api.OpenAPI, &contract)); err != nil {
+		t.Fatal(err)
+	}
+	for what, want := range map[string][]string{"take": texts(mapping.Takes), "percents": texts(value.WaysOfPercents), "date_order": texts(value.DateOrders)} {
+		for where, got := range map[string][]string{
+			"schema":   published.Defs["origin"].Properties[what].Enum,
+			"contract": contract.Components.Schemas["Origin"].Properties[what].Enum,
+		} {
+			if !slices.Equal(got, want) {
+				t.Errorf("%s in the %s: %q, want %q", what, where, got, want)
+			}
+		}
+	}
+}
+
+func texts[T ~string](list []T) (out []string) {
+	for _, x := range list {
+		out = append(out, string(x))
+	}
+	return out
 }
 
 // Values of the core that stand for schemas of the contract have their members.

@@ -163,7 +163,7 @@ func (a *app) startMail(ctx context.Context, f *serveFlags) (page string, err er
 	server := &http.Server{Handler: m, ReadHeaderTimeout: 10 * time.Second}
 	go server.Serve(l[1])                             //nolint:errcheck // ends with the demo
 	context.AfterFunc(ctx, func() { server.Close() }) //nolint:errcheck // it ends
-	f.mail, f.mailFrom, f.mailRows = "smtp://"+l[0].Addr().String(), "Uchi at Lanternquay <uchi@lanternquay.example>", mailRows
+	f.mail, f.mailFrom, f.mailRows = "smtp://"+l[0].Addr().String(), "Uchi at Lanternquay <uchi@lanternquay.example>", defaultMailRows
 	return "http://" + l[1].Addr().String(), nil
 }
 

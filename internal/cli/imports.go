@@ -142,10 +142,11 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 	said := "no record type fits the columns well enough"
 	likely := suggest.Likely(r.JSON200.Types)
 	if len(likely) > 0 {
-		said = "several record types fit the columns, none clearly best"
-		for n, s := range likely {
-			said += []string{": ", "; "}[min(n, 1)] + s.Type + ", " + s.Reason
+		var fits []string
+		for _, s := range likely {
+			fits = append(fits, s.Type+", "+s.Reason)
 		}
+		said = "several record types fit the columns, none clearly best: " + strings.Join(fits, "; ")
 	}
 	if len(likely) > 0 && !f.yes && !a.asJSON {
 		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type are the rows? [Enter: none]")
@@ -157,7 +158,8 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 			return a.change(ctx, c, i, f.change)
 		}
 	}
-	return i, fault.New(fault.Invalid, "type_unknown", said).Mended(fmt.Sprintf("Name it with --into, or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
+	return i, fault.New(fault.Invalid, "type_unknown", said).With(i.Name).
+		Mended(fmt.Sprintf("Name it with --into, or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
 }
 
 // showDrift says what is otherwise in a file than in those that its routine was made

@@ -31,10 +31,10 @@ import (
 )
 
 const (
-	defaultListen = "127.0.0.1:8844"
-	defaultAdmin  = "admin@localhost.example"
-	passwordEnv   = "UCHI_ADMIN_PASSWORD"
-	mailRows      = 25
+	defaultListen   = "127.0.0.1:8844"
+	defaultAdmin    = "admin@localhost.example"
+	passwordEnv     = "UCHI_ADMIN_PASSWORD"
+	defaultMailRows = 25
 )
 
 type serveFlags struct {
@@ -113,7 +113,7 @@ environment alone.`,
 	fl.StringVar(&f.contact, "security-contact", "", "whom to tell of faults of security, such as mailto:security@lanternquay.example; stands in /.well-known/security.txt")
 	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
-	fl.IntVar(&f.mailRows, "mail-rows", mailRows, "most held rows that hang on a notice as a sheet; 0 for none")
+	fl.IntVar(&f.mailRows, "mail-rows", defaultMailRows, "most held rows that hang on a notice as a sheet; 0 for none")
 	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
 	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")

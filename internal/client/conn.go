@@ -209,7 +209,7 @@ func (c *Conn) FollowNotices(ctx context.Context, tell func(PersonNotice)) error
 			if err != nil {
 				return err
 			}
-		case !begun:
+		case !begun || !fault.Is(err, Unreachable): // who may not hear it any more is told so
 			return err
 		}
 		select {

@@ -86,7 +86,8 @@ func TestWaitSurvivesABrokenLine(t *testing.T) {
 	}
 }
 
-// Notices are taken up where the line broke, also from a service that was away meanwhile.
+// Notices are taken up where the line broke, also from a service that was away meanwhile,
+// until it refuses to tell them.
 func TestFollowNotices(t *testing.T) {
 	var calls atomic.Int64
 	var asked []string
@@ -97,6 +98,12 @@ func TestFollowNotices(t *testing.T) {
 			w.WriteHeader(http.StatusBadGateway)
 			return
 		}
+		if n == 4 {
+			w.Header().Set("Content-Type", "application/problem+json")
+			w.WriteHeader(http.StatusUnauthorized)
+			fmt.Fprint(w, `{"status":401,"code":"unsigned","title":"sign in first"}`)
+			return
+		}
 		w.Header().Set("Content-Type", "text/event-stream")
 		if n == 1 {
 			fmt.Fprint(w, "id: 6\n\n: nothing new\n\n")
@@ -104,13 +111,9 @@ func TestFollowNotices(t *testing.T) {
 		}
 		fmt.Fprint(w, "id: 7\nevent: notice\ndata: {\"id\":7,\"subject\":\"a.csv waits\"}\n\n")
 	})
-	ctx, cancel := context.WithCancel(t.Context())
 	var told []string
-	err := c.FollowNotices(ctx, func(n PersonNotice) {
-		told = append(told, n.Subject)
-		cancel()
-	})
-	if err != nil || len(told) != 1 || told[0] != "a.csv waits" || asked[0] != "0" || asked[len(asked)-1] != "6" {
+	err := c.FollowNotices(t.Context(), func(n PersonNotice) { told = append(told, n.Subject) })
+	if !fault.Is(err, "unsigned") || len(told) != 1 || told[0] != "a.csv waits" || asked[0] != "0" || asked[2] != "6" || asked[3] != "7" {
 		t.Errorf("%v, told %q, asked behind %q", err, told, asked)
 	}
 }

@@ -314,7 +314,7 @@ func ofDesks(col sheet.Column) bool {
 
 // meansMain tells whether a header means a main number or mailbox, such as a switchboard's.
 func meansMain(header string) bool {
-	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(header)))))
+	l := lift(headerWords(header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		return slices.Contains(set, "main") && !slices.ContainsFunc(set, func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) })
 	})

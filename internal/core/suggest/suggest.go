@@ -283,10 +283,15 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	if h.mute {
 		return true
 	}
-	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		return slices.Contains(personSets, strings.Join(set, " ")) || len(set) == 0
 	})
+}
+
+// headerWords gives the words of a header, taken apart and without what only decorates it.
+func headerWords(header string) []string {
+	return strings.Fields(value.Words(decoration.Replace(splitCapitals(header))))
 }
 
 // namesBoth tells whether a column means the given and the family name, of which no other
@@ -301,7 +306,7 @@ func namesBoth(col sheet.Column) bool {
 		family, given, ok := strings.Cut(s, ",")
 		return ok && strings.TrimSpace(family) != "" && strings.TrimSpace(given) != "" && !strings.ContainsAny(s, "0123456789@")
 	}) > 0.7
-	l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		given, family := slices.Contains(set, "given"), slices.Contains(set, "family")
 		return given && family || full && (given || family)
@@ -324,7 +329,7 @@ func familyFirst(col sheet.Column) bool {
 		return turned > usual
 	}
 	family := false
-	for _, w := range strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))) {
+	for _, w := range headerWords(col.Header) {
 		concepts := slices.Concat(lift([]string{w}).sets...)
 		if slices.Contains(concepts, "given") {
 			return family
@@ -390,7 +395,7 @@ func besideGiven(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		return list
 	}
 	for _, col := range columns {
-		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+		l := lift(headerWords(col.Header))
 		named := slices.ContainsFunc(l.sets, func(set []string) bool {
 			return slices.Equal(set, []string{"name"}) || slices.Equal(set, []string{"name", "person"})
 		})
@@ -441,7 +446,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		return list
 	}
 	for _, col := range columns {
-		l := lift(strings.Fields(value.Words(decoration.Replace(splitCapitals(col.Header)))))
+		l := lift(headerWords(col.Header))
 		means := func(concepts ...string) bool {
 			return slices.ContainsFunc(l.sets, func(set []string) bool {
 				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })

@@ -3,21 +3,19 @@ package value
 import "strings"
 
 // privateMail are domains under which anybody can have a mailbox.
-var privateMail = map[string]bool{}
-
-func init() {
-	for _, d := range strings.Fields(`gmail.com googlemail.com yahoo.com yahoo.co.uk yahoo.de yahoo.fr yahoo.it yahoo.es ymail.com outlook.com outlook.de outlook.fr hotmail.com hotmail.co.uk hotmail.de hotmail.fr
+var privateMail = wordSet(`gmail.com googlemail.com yahoo.com yahoo.co.uk yahoo.de yahoo.fr yahoo.it yahoo.es ymail.com outlook.com outlook.de outlook.fr hotmail.com hotmail.co.uk hotmail.de hotmail.fr
 		hotmail.it hotmail.es live.com live.de live.fr live.nl live.se live.no live.dk msn.com icloud.com me.com mac.com aol.com proton.me protonmail.com mail.com email.com zoho.com fastmail.com hey.com
 		gmx.de gmx.net gmx.at gmx.ch gmx.com web.de t-online.de freenet.de arcor.de posteo.de mailbox.org 1und1.de orange.fr wanadoo.fr free.fr laposte.net sfr.fr neuf.fr bbox.fr libero.it virgilio.it tin.it alice.it
 		tiscali.it telenet.be skynet.be proximus.be ziggo.nl planet.nl hetnet.nl home.nl kpnmail.nl xs4all.nl bluewin.ch hispeed.ch telia.com bredband.net spray.se online.no broadpark.no mail.dk jubii.dk luukku.com
 		wp.pl onet.pl o2.pl interia.pl poczta.onet.pl sapo.pt terra.es telefonica.net seznam.cz centrum.cz azet.sk btinternet.com sky.com talktalk.net virginmedia.com ntlworld.com otenet.gr yandex.ru mail.ru
-		naver.com qq.com 163.com 126.com docomo.ne.jp ezweb.ne.jp softbank.ne.jp`) {
-		privateMail[d] = true
-	}
-}
+		naver.com qq.com 163.com 126.com docomo.ne.jp ezweb.ne.jp softbank.ne.jp`)
 
 // roleBoxes are mailboxes of a desk, not of a person.
-var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontakt contacto contatto contato hello hallo hei hej admin administrator sales verkauf ventas vente vendite salg forsaljning service support help team reception rezeption empfang booking reservations bookings accounts accounting finance invoice invoices rechnung faktura fakturor marina harbour harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
+var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontakt contacto contatto contato hello hallo hei hej admin
+	administrator sales verkauf ventas vente vendite salg forsaljning service support help team reception rezeption empfang
+	booking reservations bookings accounts accounting finance invoice invoices rechnung faktura fakturor marina harbour
+	harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply
+	no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
 
 // RoleMailbox reports whether what stands before the sign of an address, in small letters,
 // is no person's own, as info and office2 are.

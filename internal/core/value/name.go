@@ -13,11 +13,11 @@ var particles = strings.Fields("van von der den de del della di da dos das du la
 
 var titles = strings.Fields("mr mrs ms miss dr prof professor herr frau hr fr m mme mlle sr sra srta sig signor signora dott ing dipl dhr mevr kapt capt captain")
 
-// degrees stand behind a name, after a comma, and belong to neither half of it; capital ones
-// only as they are written here, since the others could be initials or a short name.
+// Degrees stand behind a name and belong to neither half of it: some without a comma too;
+// capital ones only as they are written here, since others could be initials or a short name.
 var (
-	degrees        = strings.Fields("phd dphil md mba msc bsc llm llb jr sr ii iii iv esq dr dipl ing")
-	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb jr sr ii iii iv esq") // also without a comma
+	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb jr sr ii iii iv esq")
+	degrees        = slices.Concat(behindNames, strings.Fields("md dr dipl ing"))
 	capitalDegrees = strings.Fields("MA BA RN CPA OBE MBE")
 )
 

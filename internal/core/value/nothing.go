@@ -23,18 +23,20 @@ var (
 	nothingOrName = strings.Fields(`na nil null none nan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
 )
 
-// noCompanyWords say, alone or together and with words of noCompanyToo, that somebody is
-// of no company.
+// Words by which somebody says that they are of no company: private ones alone, negations
+// with a noun, for a company may be called Sem or Keine; and all of them together.
 var (
-	noCompanyWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin particulier particuliere particular particulares privato privata yksityinen yksityishenkilo
-		prywatny prywatna prywatnie privatpersoner selbst ιδιωτης kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
-	noCompanyToo = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta
-		firmy osoba privee fisica`)
+	privateWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin privatpersoner selbst particulier particuliere
+		particular particulares privato privata yksityinen yksityishenkilo prywatny prywatna prywatnie ιδιωτης`)
+	negations    = wordSet(`kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
+	companyNouns = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise
+		societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta firmy osoba privee fisica`)
 )
 
 // noDates are days that programs write where there is none, by their digits: zeros, the first
 // and the last day that they know.
-var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231 31121899 12311899 17530101 01011753 29991231 31122999 12312999 99991231 31129999 12319999`)
+var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231 31121899 12311899
+	17530101 01011753 29991231 31122999 12312999 99991231 31129999 12319999`)
 
 // NoDate reports whether a text where a day stands is one of them, with midnight or without.
 func NoDate(s string) bool {
@@ -66,18 +68,24 @@ func wordSet(text string) map[string]bool {
 
 // noCompany reports whether a text where a company is named says that there is none.
 func noCompany(s string) bool {
-	begin, _, _ := strings.Cut(strings.TrimLeft(s, "(- "), " ")
-	if begin = Fold(strings.TrimRight(begin, ",.;:)")); !noCompanyWords[begin] && !noCompanyToo[begin] {
+	begin, _, _ := strings.Cut(strings.TrimLeft(s, "(- "), " ") // most names are told by it
+	if begin = Fold(strings.TrimRight(begin, ",.;:)")); !privateWords[begin] && !negations[begin] && !companyNouns[begin] {
 		return false
 	}
-	said := false
+	private, negated, noun := false, false, false
 	for w := range strings.FieldsSeq(Words(s)) {
-		said = said || noCompanyWords[w]
-		if !noCompanyWords[w] && !noCompanyToo[w] {
+		switch {
+		case privateWords[w]:
+			private = true
+		case negations[w]:
+			negated = true
+		case companyNouns[w]:
+			noun = true
+		default:
 			return false
 		}
 	}
-	return said
+	return private || negated && noun
 }
 
 // Nothing tells texts that stand for nothing from values, for one field.

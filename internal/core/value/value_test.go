@@ -226,7 +226,7 @@ func TestSplitName(t *testing.T) {
 func TestNoCompany(t *testing.T) {
 	n := NewNothing(catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}, nil)
 	for text, want := range map[string]bool{"privat": true, "Privat": true, "(privat)": true, "keine Firma (privat)": true, "Private person": true, "no company": true, "Particulier": true, "sin empresa": true, "geen bedrijf": true,
-		"Privat Marina": false, "Private Yachts Ltd": false, "Keine": true, "Firma Keller": false, "Firma": false, "Person": false, "Berg Marina": false, "-": true} {
+		"Privat Marina": false, "Private Yachts Ltd": false, "Keine": false, "Sem": false, "None": false, "ohne": false, "ohne Firma": true, "Firma Keller": false, "Firma": false, "Person": false, "Berg Marina": false, "-": true} {
 		if got := n.Is(text); got != want {
 			t.Errorf("%q: %v, want %v", text, got, want)
 		}

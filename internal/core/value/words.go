@@ -212,12 +212,8 @@ var countryNames = sync.OnceValue(func() map[string]string {
 	for k := range clash {
 		delete(names, k)
 	}
-	for k, code := range countrySpellings {
-		names[k] = code
-	}
-	for k, code := range countrySigns {
-		names[k] = code
-	}
+	maps.Copy(names, countrySpellings)
+	maps.Copy(names, countrySigns)
 	return names
 })
 

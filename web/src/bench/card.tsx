@@ -35,14 +35,12 @@ export function ColumnCard(p: {
       ? doubt.reason
       : "no field seems to fit";
   const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
-  const required = at.some((s) => {
+  const fields = at.map((s) => {
     const [draft, field] = partsOf(s);
-    return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.required;
+    return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field);
   });
-  const percent = at.some((s) => {
-    const [draft, field] = partsOf(s);
-    return kinds.find((k) => k.name === draft)?.t.fields.find((f) => f.name === field)?.type === "percent";
-  });
+  const required = fields.some((f) => f?.required);
+  const percent = fields.some((f) => f?.type === "percent");
   const unsettled = c.unsettled ?? (percent && c.percents === "mixed" ? "percents" : undefined);
   const settled = at.length > 0 && at.every((s) => originOf(i, s)?.[unsettled as keyof Read]);
   const byHand =
