@@ -200,7 +200,8 @@ func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (m
 		return mine, theirs, false
 	}
 	for _, theirs := range target.Fields {
-		if owner, _ := k.catalog.Type(theirs.To); theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" { // who looks after it is another matter
+		owner, _ := k.catalog.Type(theirs.To)
+		if theirs.Type != catalog.Reference || theirs.To == target.Name || owner.InUse != "" { // who looks after it is another matter
 			continue
 		}
 		for _, mine := range k.references() {
@@ -274,7 +275,7 @@ func (k *draftCheck) byShort(target catalog.RecordType, field string) string {
 		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByShort) + `)`
 	}
 	return `named as materialized (
-			select id, (select string_agg(left(x, 1), '' order by n) from regexp_split_to_table({by}, '[ -]+') with ordinality p (x, n)) as initials,
+			select id, ` + schema.Initials + ` as initials,
 				split_part({by}, ' ', 1) as first, substring({by} from ' (.*)$') as family, substring({by} from ' ([^ ]*)$') as last
 			from {targets}
 		),

@@ -77,10 +77,12 @@ func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordTyp
 	}
 	if t.InUse != "" {
 		hits = append(hits, `x.title in (select split_part(`+schema.Title+`, ' ', 1) from `+records+`)`,
-			`x.title in (select (select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(`+schema.Title+`, '[ -]+') with ordinality p (w, n)) from `+records+`)`)
+			`x.title in (select `+schema.Initials+` from `+records+`)`)
 	}
 	var found []int64
-	err := s.db.SelectContext(ctx, &found, `select distinct x.n from unnest($1::bigint[], $2::text[], $3::text[]) x (n, title, key) where (x.title <> '' or x.key <> '') and (`+strings.Join(hits, " or ")+`)`, at, title, key)
+	err := s.db.SelectContext(ctx, &found, `
+		select distinct x.n from unnest($1::bigint[], $2::text[], $3::text[]) x (n, title, key)
+		where (x.title <> '' or x.key <> '') and (`+strings.Join(hits, " or ")+`)`, at, title, key)
 	if err != nil {
 		return nil, fmt.Errorf("look names up: %w", err)
 	}

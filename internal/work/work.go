@@ -599,7 +599,9 @@ func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalo
 	shares := map[string][]float64{}
 	for _, t := range c.Types {
 		pointed := slices.ContainsFunc(c.Types, func(from catalog.RecordType) bool {
-			return from.Name != t.Name && slices.ContainsFunc(from.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && f.To == t.Name })
+			return from.Name != t.Name && slices.ContainsFunc(from.Fields, func(f catalog.Field) bool {
+				return f.Type == catalog.Reference && f.To == t.Name
+			})
 		})
 		if !pointed {
 			continue

@@ -167,7 +167,11 @@ func (c *columnProfile) add(cell string) {
 	case "number":
 		c.number(cell)
 	case "text":
-		if amount := strings.TrimFunc(cell, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsSpace(r) }); len(amount) < len(cell) && len(cell) <= longestAmount && strings.Trim(amount, "0123456789.,") == "" {
+		if len(cell) > longestAmount {
+			return
+		}
+		amount := strings.TrimFunc(cell, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsSpace(r) })
+		if len(amount) < len(cell) && strings.Trim(amount, "0123456789.,") == "" {
 			c.sign(amount) // as of “VND 500,000,000”
 		}
 	}

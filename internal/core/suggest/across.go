@@ -316,7 +316,8 @@ func ofDesks(col sheet.Column) bool {
 func meansMain(header string) bool {
 	l := lift(headerWords(header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		return slices.Contains(set, "main") && !slices.ContainsFunc(set, func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) })
+		other := func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) }
+		return slices.Contains(set, "main") && !slices.ContainsFunc(set, other)
 	})
 }
 

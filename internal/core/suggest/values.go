@@ -431,8 +431,9 @@ func likePhone(s string) bool {
 }
 
 func fitCountry(c *cells) (fit, string) {
+	letters := c.share("single letters", func(s string) bool { return len(s) == 1 }) == 1 // which may be classes
 	switch r := c.readable(catalog.Country); {
-	case r > 0.85 && c.col.Distinct > 1 && c.share("longer than a letter", func(s string) bool { return len(s) > 1 }) > 0: // letters alone may be classes
+	case r > 0.85 && c.col.Distinct > 1 && !letters:
 		return distinctive, "its values are countries"
 	case r < 0.2:
 		return contradicts, "its values are no countries"

@@ -232,7 +232,8 @@ func (r *Reader) decimalSign(s string) (byte, Trouble) {
 	sign, sure := SignOf(s)
 	if r.set.DecimalSign != "" {
 		// 5,500 boats or dollars are hardly five and a half, whatever one other cell shows.
-		if r.set.Guessed && !sure && sign == r.set.DecimalSign[0] && r.field.Digits() < 3 && (r.field.Type == catalog.Integer || r.field.Type == catalog.Money) {
+		coarse := (r.field.Type == catalog.Integer || r.field.Type == catalog.Money) && r.field.Digits() < 3
+		if coarse && r.set.Guessed && !sure && sign == r.set.DecimalSign[0] {
 			return 0, Trouble{Code: problem.AmbiguousNumber}
 		}
 		return r.set.DecimalSign[0], Trouble{}
