@@ -132,6 +132,15 @@ func (t Take) of(s string) string {
 	return words[0]
 }
 
+// splitsName reports whether it is a half of a person's name.
+func (t Take) splitsName() bool {
+	switch t {
+	case TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast:
+		return true
+	}
+	return false
+}
+
 // Ragged finds the problem of a row that has filled cells beyond the header.
 func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
 	for i := p.columns; i < len(row.Cells); i++ {
@@ -248,9 +257,9 @@ func (dp *DraftPlan) blank(row sheet.Row) bool {
 	if !dp.several || len(dp.cells) == 0 {
 		return false
 	}
-	for _, i := range dp.cells {
-		if i < len(row.Cells) {
-			if c := value.Unguard(value.Trim(row.Cells[i])); c != "" && !dp.nothing.Is(c) {
+	for _, own := range dp.cells {
+		if own.at < len(row.Cells) {
+			if c := value.Unguard(value.Trim(row.Cells[own.at])); c != "" && !own.nothing.Is(c) {
 				return false
 			}
 		}
@@ -306,6 +315,12 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	text, ok := dp.textOf(&fp.origin, fp.Field.Name, row, seen, out)
 	if text == "" || !ok {
+		return
+	}
+	if fp.origin.take.splitsName() && value.SeveralPeople(fp.origin.cell(row.Cells, 0)) {
+		if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
+			out.Problems = append(out.Problems, problem.Problem{Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
+		}
 		return
 	}
 	if dp.empties(text) {

@@ -170,9 +170,19 @@ func TestEmptyDraftsAndRowsBelow(t *testing.T) {
 	if x := apply(6, 2); x.Above != 5 {
 		t.Errorf("a row that is passed over counts: %+v", x)
 	}
+	if x := apply(7, 2, "Deal", "", "privat", ""); x.Empty {
+		t.Errorf("who is of no company is of the one above: %+v", x)
+	}
 	p.Begin()
 	if x := apply(2, 2); x.Above != 0 {
 		t.Errorf("begun anew: %+v", x)
+	}
+	r.Drafts[2].Grouped = false
+	if p, err = NewPlan(r, c, columns("Deal", "Name", "Company", "Country")); err != nil {
+		t.Fatal(err)
+	}
+	if x := apply(2, 2, "Deal", "", "privat", ""); !x.Empty {
+		t.Errorf("who is of no company makes one: %+v", x)
 	}
 	if got := p.Drafts[1].Named("email") + " " + p.Drafts[1].Named(""); got != "person.email person" {
 		t.Error(got)

@@ -37,18 +37,23 @@ type DraftPlan struct {
 	Repeats Repeats
 	NewerBy bool // rows say how old they are
 	newer   *FieldPlan
-	several bool   // there are other drafts of the row
-	cells   []int  // the columns that say whether there is such a draft
-	above   int64  // the last row that said something
-	clear   string // the folded text that empties a value
+	several bool      // there are other drafts of the row
+	cells   []ownCell // those that say whether there is such a draft
+	above   int64     // the last row that said something
+	clear   string    // the folded text that empties a value
 	id      origin
 	where   *expr.Program
 	header  []string
-	expr    bool           // some value is computed
-	country int            // index in Fields of the country that phone numbers belong to, or -1
-	lender  *DraftPlan     // the draft of which the country counts for one that has none; nil without
-	lent    Typed          // what the lender says, for its country alone
-	nothing *value.Nothing // tells cells that stand for nothing, whatever their field
+	expr    bool       // some value is computed
+	country int        // index in Fields of the country that phone numbers belong to, or -1
+	lender  *DraftPlan // the draft of which the country counts for one that has none; nil without
+	lent    Typed      // what the lender says, for its country alone
+}
+
+// ownCell is a column that says whether a row makes a draft.
+type ownCell struct {
+	at      int
+	nothing *value.Nothing // tells cells that say nothing of it
 }
 
 // FieldPlan works out one field.
@@ -270,13 +275,9 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, nothing: value.NothingAnywhere(c.Nothing), clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
-	own := r.ownColumns(n)
-	for i, col := range columns {
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
-		if slices.Contains(own, col.Header) {
-			dp.cells = append(dp.cells, i)
-		}
 	}
 	if d.Where != "" {
 		if dp.where, err = expr.CompileCondition(d.Where, dp.header); err != nil {
@@ -328,6 +329,11 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 		dp.Fields = append(dp.Fields, fp)
 	}
+	for i, col := range columns {
+		if slices.Contains(r.ownColumns(n), col.Header) {
+			dp.cells = append(dp.cells, ownCell{at: i, nothing: dp.nothingIn(i, c)})
+		}
+	}
 	if d.NewerBy != "" {
 		from, err := dp.newOrigin(Origin{From: []string{d.NewerBy}}, catalog.Field{}, c.Nothing, columns)
 		if err != nil {
@@ -350,6 +356,22 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 	}
 	return dp, nil
+}
+
+// nothingIn tells the cells of a column that say nothing of the draft: as the field that they
+// are for reads them, where they are for one alone. Of grouped rows who is of no company is
+// not of the one above.
+func (dp *DraftPlan) nothingIn(column int, c catalog.Catalog) *value.Nothing {
+	var of []*value.Nothing
+	for _, fp := range dp.Fields {
+		if slices.Contains(fp.origin.from, column) {
+			of = append(of, fp.origin.nothing)
+		}
+	}
+	if len(of) != 1 || dp.Grouped {
+		return value.NothingAnywhere(c.Nothing)
+	}
+	return of[0]
 }
 
 // usable gives a rule as far as it can work with the mapped fields: all that

@@ -337,23 +337,36 @@ func mended(cells []string) {
 	}
 }
 
-var totalsWords = map[string]bool{}
+var totalsWords, countWords = map[string]bool{}, map[string]bool{}
 
 func init() {
+	for w := range strings.SplitSeq("count|number|rows|records|anzahl|zeilen|nombre|numero|lignes|aantal|antal|liczba", "|") {
+		countWords[value.Words(w)] = true
+	}
 	for w := range strings.SplitSeq("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|total general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計", "|") {
 		totalsWords[value.Words(w)] = true
 	}
 }
 
-// likeTotals reports whether a row begins with a word for totals and has less
-// than half of the columns filled.
+// likeTotals reports whether a row begins with a word for totals, perhaps with what it
+// counts behind a colon or a number, and has less than half of the columns filled.
 func (t *Table) likeTotals(row Row) bool {
 	for _, c := range row.Cells {
 		if c = value.Trim(c); c != "" {
-			return totalsWords[value.Words(c)] && filled(row)*2 <= len(t.Header)
+			return (totalsWords[value.Words(c)] || countsRows(c)) && filled(row)*2 <= len(t.Header)
 		}
 	}
 	return false
+}
+
+// countsRows reports whether a text counts something: "Total: 25 contacts", "Anzahl 25".
+func countsRows(s string) bool {
+	word, rest, colon := strings.Cut(s, ":")
+	if !colon {
+		word, rest, _ = strings.Cut(s, " ")
+	}
+	rest = strings.TrimSpace(rest)
+	return (totalsWords[value.Words(word)] || countWords[value.Words(word)]) && rest != "" && rest[0] >= '0' && rest[0] <= '9'
 }
 
 // columnNames makes a unique name for every column: empty headers are named by

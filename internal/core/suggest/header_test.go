@@ -120,11 +120,11 @@ func TestNumbersAreNoChoices(t *testing.T) {
 	}
 }
 
-// A column that is called postal code and town goes to both, though some cells have but a town.
+// A column of towns goes to both, though only some cells have a postal code before the town.
 func TestPostalCodeAndTown(t *testing.T) {
 	c := standard(t)
 	account, _ := c.Type("account")
-	for header, want := range map[string]int{"PLZ Ort": 2, "Ort": 1} {
+	for header, want := range map[string]int{"PLZ Ort": 2, "Ort": 2, "Firma": 0} {
 		got := 0
 		for _, s := range Columns(account, []sheet.Column{{Header: header, Filled: 5, Samples: []string{"24103 Kiel", "Kiel", "Berlin", "23966 Wismar", "8607 AA Sneek"}}}, nil) {
 			if s.Taken && (s.Field == "postal_code" || s.Field == "locality") {

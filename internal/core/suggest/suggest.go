@@ -445,6 +445,11 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	}) {
 		return list
 	}
+	placed := func(column, field string) bool { // any column, when it is not named
+		return slices.ContainsFunc(list, func(s Suggestion) bool {
+			return s.Draft == target.Draft && s.Field == field && s.Taken && (column == "" || s.Column == column)
+		})
+	}
 	for _, col := range columns {
 		l := lift(headerWords(col.Header))
 		means := func(concepts ...string) bool {
@@ -453,7 +458,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			})
 		}
 		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
-		both := means("town", "postal") && townsIn(col) > 0.3
+		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0.1 && placed(col.Header, town.Name) && !placed("", code.Name)
 		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
 			continue
 		}

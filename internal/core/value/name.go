@@ -11,6 +11,11 @@ import (
 // particles belong to the family name behind them.
 var particles = strings.Fields("van von der den de del della di da dos das du la le ten ter zu zum zur af av bin al el mac")
 
+var (
+	shortParticles = strings.Fields("v. d. v.d. v.d vd. z.") // as they are written: V. is an initial
+	joiners        = strings.Fields("& + / und u. and et og och")
+)
+
 var titles = strings.Fields("mr mrs ms miss dr prof professor herr frau hr fr m mme mlle sr sra srta sig signor signora dott ing dipl dhr mevr kapt capt captain")
 
 // Degrees stand behind a name and belong to neither half of it: some without a comma too;
@@ -21,6 +26,24 @@ var (
 	capitalDegrees = strings.Fields("MA BA RN CPA OBE MBE")
 )
 
+// isParticle reports whether a word belongs to the family name behind it, also a short form
+// of some that do: "v. d. Heide".
+func isParticle(word string) bool {
+	return slices.Contains(particles, Fold(word)) || slices.Contains(shortParticles, word)
+}
+
+// SeveralPeople reports whether a name is that of more than one person, or of a firm called
+// after its people: "Hans und Petra Meier", "Brodersen & Sohn".
+func SeveralPeople(s string) bool {
+	words := strings.Fields(s)
+	for i, w := range words {
+		if i > 0 && i < len(words)-1 && slices.Contains(joiners, strings.ToLower(w)) {
+			return true
+		}
+	}
+	return false
+}
+
 // SplitName parts a full name into given and family name: "Ada van der Kade",
 // "van der Kade, Ada", "KADE Ada". Forms of address and titles in front of either half are
 // passed over, and so are degrees after a comma. One word alone is a family name.
@@ -28,7 +51,7 @@ func SplitName(s string) (given, family string) {
 	words, at := halves(s)
 	if at < 0 {
 		at = len(words) - 1
-		for at > 1 && slices.Contains(particles, Fold(words[at-1])) {
+		for at > 1 && isParticle(words[at-1]) {
 			at--
 		}
 		return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
@@ -42,7 +65,7 @@ func SplitFamilyFirst(s string) (given, family string) {
 	words, at := halves(s)
 	if at < 0 {
 		at = 0
-		for at < len(words)-2 && slices.Contains(particles, Fold(words[at])) {
+		for at < len(words)-2 && isParticle(words[at]) {
 			at++
 		}
 		at = min(at+1, len(words))

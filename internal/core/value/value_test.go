@@ -213,10 +213,19 @@ func TestSplitName(t *testing.T) {
 		"Ada Quayle, PhD": {"Ada", "Quayle"}, "Quayle, Ada, M.Sc.": {"Ada", "Quayle"}, "Ada Quayle, MA": {"Ada", "Quayle"}, "Nguyen, Ba": {"Ba", "Nguyen"}, "NGUYEN, MA": {"MA", "NGUYEN"},
 		"López García, M.A.": {"M.A.", "López García"}, "Berg": {"", "Berg"}, "Berg,": {"", "Berg"}, "DUPONT MARTIN Jean": {"Jean", "DUPONT MARTIN"}, "Jean DUPONT MARTIN": {"Jean", "DUPONT MARTIN"},
 		"JP Berg": {"JP", "Berg"}, "Tom O'Malley Jr.": {"Tom", "O'Malley"}, "Ada Quayle PhD": {"Ada", "Quayle"}, "Ada Sr": {"Ada", "Sr"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
+		"Wiebke v. d. Heide": {"Wiebke", "v. d. Heide"}, "John V. Quayle": {"John V.", "Quayle"},
 	} {
 		given, family := SplitName(in)
 		if given != want[0] || family != want[1] {
 			t.Errorf("%q: %q and %q, want %q", in, given, family, want)
+		}
+	}
+}
+
+func TestSeveralPeople(t *testing.T) {
+	for in, want := range map[string]bool{"Brodersen & Sohn": true, "Hans und Petra Möwes": true, "Ada / Femke Kade": true, "And Berg": false, "Berg &": false, "Ortega y Gasset": false, "Ute Undine Und": false} {
+		if got := SeveralPeople(in); got != want {
+			t.Errorf("%q: %v, want %v", in, got, want)
 		}
 	}
 }
