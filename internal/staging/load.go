@@ -349,7 +349,7 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	before, err := c.count(ctx)
+	before, _, err := c.count(ctx)
 	if err != nil {
 		return err
 	}
@@ -482,10 +482,15 @@ func (c *chunk) noteAll(ctx context.Context, now store.Import, done int64) error
 	return nil
 }
 
-// count counts the outcomes of the rows of the chunk.
-func (c *chunk) count(ctx context.Context) (map[verdict.Outcome]int64, error) {
-	return countOutcomes(ctx, c.tx, c.word, q(`
-		select o.of_row as word, count(*) as count from {results} o where {within o} and o.last and o.of_row is not null group by o.of_row`))
+// count counts the outcomes that hold for the rows from the first to the last of the chunk,
+// also of those that were loaded before, and those that this piece of work has given.
+func (c *chunk) count(ctx context.Context) (all, given map[verdict.Outcome]int64, err error) {
+	const query = `select o.of_row as word, count(*) as count from {results} o where {within o} and o.last and o.of_row is not null`
+	if all, err = countOutcomes(ctx, c.tx, c.word, q(query+` group by o.of_row`)); err != nil {
+		return nil, nil, err
+	}
+	given, err = countOutcomes(ctx, c.tx, c.word, q(query+` and o.run = @run group by o.of_row`, arg{"run": c.run.Piece}))
+	return all, given, err
 }
 
 // countOutcomes gives the outcomes that a query has counted.
@@ -504,7 +509,7 @@ func countOutcomes(ctx context.Context, tx pgx.Tx, lookup vocabulary, query stmt
 // advance notes what has become of the rows of the chunk, and where the next one
 // starts.
 func (c *chunk) advance(ctx context.Context, before map[verdict.Outcome]int64) error {
-	after, err := c.count(ctx)
+	after, given, err := c.count(ctx)
 	if err != nil {
 		return err
 	}
@@ -512,11 +517,11 @@ func (c *chunk) advance(ctx context.Context, before map[verdict.Outcome]int64) e
 	if err != nil {
 		return err
 	}
-	return c.note(ctx, before, after, done, c.high, c.rows)
+	return c.note(ctx, before, after, given, done, c.high, c.rows)
 }
 
 // note brings the counters of import and run up to date.
-func (c *chunk) note(ctx context.Context, before, after map[verdict.Outcome]int64, digest, high, rows int64) error {
+func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outcome]int64, digest, high, rows int64) error {
 	now := c.i.Outcomes.V
 	if now == nil {
 		now = map[verdict.Outcome]int64{}
@@ -527,10 +532,10 @@ func (c *chunk) note(ctx context.Context, before, after map[verdict.Outcome]int6
 	for o, n := range after {
 		now[o] += n
 	}
-	written := after[verdict.Created]+after[verdict.Updated]+after[verdict.Deleted] > 0
+	written := given[verdict.Created]+given[verdict.Updated]+given[verdict.Deleted] > 0
 	if c.whole {
 		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = high+1, now, c.i.Digest^digest, c.i.Written || written
-		for o, n := range after {
+		for o, n := range given {
 			c.told[o] += n
 		}
 		return nil
@@ -548,7 +553,7 @@ func (c *chunk) note(ctx context.Context, before, after map[verdict.Outcome]int6
 					select * from jsonb_each_text(runs.outcomes) union all select * from jsonb_each_text($3::jsonb)
 				) x group by key
 			) y
-		) where id = $1`, c.run.ID, rows, store.JSON[map[verdict.Outcome]int64]{V: after})
+		) where id = $1`, c.run.ID, rows, store.JSON[map[verdict.Outcome]int64]{V: given})
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
 	}
@@ -598,7 +603,7 @@ func (l *Load) Refuse(ctx context.Context, cause error) (ended bool, err error) 
 		if c.rows == 0 {
 			return nil
 		}
-		before, err := c.count(ctx)
+		before, _, err := c.count(ctx)
 		if err != nil {
 			return err
 		}

@@ -256,7 +256,6 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 	if k.plan.May == mapping.Update {
 		made = `null`
 	}
-	follow := schema.Literal(string(verdict.Merged)) + `, ` + schema.Literal(string(verdict.Repeated))
 	with := frag{"made": made, "stands": stands, "lead": lead, "follow": follow}
 	return k.do(ctx, stepBecome,
 		// What stands for collapsed rows may be found to repeat another row.
@@ -281,8 +280,12 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 
 var (
 	stepTwice = step{does: "holds drafts that seem to be for the record of another draft", reads: "draft aside matches problems", writes: "problems"}
+	stepGive  = step{does: "lets a sound row stand for those whose row is held", reads: "draft aside problems asked matches", writes: "twice draft aside became repeats links"}
 	stepHeld  = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells links", writes: "problems"}
 )
+
+// follow is the SQL of why a row is put aside for another that stands for it.
+var follow = literal(verdict.Merged) + `, ` + literal(verdict.Repeated)
 
 // holdTogether holds rows that point to a record which is not to be had: one
 // that is not found and may not be made, or that of a row which is held or asked
@@ -332,6 +335,53 @@ func (k *Check) holdTogether(ctx context.Context) error {
 	}
 }
 
+// giveOver lets the first sound row of those that draft the same record stand for them,
+// with all that they say of it, where the one that stands is held or asked about for what
+// another of its drafts says: a wrong phone number of one person does not hold the
+// company, and all others who belong to it.
+func (k *draftCheck) giveOver(ctx context.Context) error {
+	if !k.plan.Shared {
+		return nil
+	}
+	var set []string
+	for _, col := range valueColumns(k.plan) {
+		set = append(set, col.name+` = l.`+col.name)
+	}
+	statements := []stmt{
+		q(`create unlogged table {twice} as
+			select a.other_row as first, min(a.row_no) as next
+			from (
+				select row_no from {problems} where not light union select row_no from {asked}
+				except
+				(
+					select row_no from {problems} where not light and split_part(field, '.', 1) in ('', {name})
+					union all
+					select row_no from {asked} where draft = {name}
+					union all
+					select row_no from {matches}
+				)
+			) w
+			join {aside} a on a.other_row = w.row_no
+			where a.why in ({follow}) and {sound a} and not exists (select from {asked} x where x.row_no = a.row_no)
+			group by a.other_row`, frag{"follow": follow}),
+		q(`update {draft} d set {set} from {draft} l, {twice} t where d.row_no = t.next and l.row_no = t.first`, frag{"set": list(set)}),
+		q(`update {aside} a set other_row = t.next from {twice} t where a.other_row = t.first and a.row_no <> t.next`),
+		q(`update {aside} a set row_no = t.first, other_row = t.next from {twice} t where a.row_no = t.next and a.other_row = t.first`),
+		q(`update {became} b set record_id = -t.next from {twice} t where b.record_id = -t.first`),
+		q(`update {repeats} d set lead = t.next from {twice} t where d.lead = t.first and d.row_no <> t.next`),
+		q(`update {repeats} d set row_no = t.first, lead = t.next from {twice} t where d.row_no = t.next and d.lead = t.first`),
+	}
+	for _, d := range k.drafts {
+		for _, fp := range d.plan.Fields {
+			if fp.Rows == k.n {
+				statements = append(statements, q(`update {theirs} x set record_id = -t.next from {twice} t where x.field = {field} and x.record_id = -t.first`,
+					frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
+			}
+		}
+	}
+	return k.do(ctx, stepGive, append(statements, q(`drop table {twice}`))...)
+}
+
 // holdWithTarget holds rows of a draft that point to the record of a row which
 // is held or asked about, and tells how many.
 func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error) {
@@ -339,6 +389,9 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		fp := &k.plan.Fields[i]
 		if fp.Becomes() < 0 {
 			continue
+		}
+		if err := k.Check.drafts[fp.Becomes()].giveOver(ctx); err != nil {
+			return held, err
 		}
 		points := `{target} b on b.row_no = d.row_no`
 		if fp.Rows >= 0 {

@@ -148,6 +148,31 @@ Torvik,Oslo,Norway,Dal,dal@torvik.example
 	b.want(b.record("contact", "CON-5").Links["account"].ID, "")
 }
 
+// A row that is found wanting late, or that is asked about, gives the company that it stands
+// for over to the next sound one, with all that is said of it; who is mended joins them.
+func TestSoundRowsStand(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Last name,Town\nTorunn,Skarvnes,Lysvik\n")
+	rows := `Company,Website,Contact first name,Contact last name,Contact e-mail
+Kaldvik Båt,kaldvik.example,Ola,,ola@kaldvik.example
+Kaldvik Båt,,Nils,,nils@kaldvik.example
+Kaldvik Båt,,Per,Sand,sand@kaldvik.example
+Kaldvik Båt,,Kari,Lie,lie@kaldvik.example
+Lysvik Havn,lysvik.example,Ida,,ida@lysvik.example
+`
+	i := b.check(b.drafted(rows, "contact", "account"))
+	b.want(strings.Join(b.codes(i), "\n"), "2 required_missing contact.family_name\n3 required_missing contact.family_name\n6 required_missing contact.family_name")
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
+		"2 hold (hold, skip)", "3 hold (hold, skip)", "4 create (create, create)", "5 create (create, skip)", "6 hold (hold, hold)"}, "\n"))
+	i = b.load(i)
+	b.want(strings.Join(b.rows(i), "\n"), strings.Join([]string{
+		"2 held (held, skipped 1)", "3 held (held, skipped 1)", "4 created (created 2, created 1)", "5 created (created 3, skipped 1)", "6 held (held, held)"}, "\n"))
+	b.want(b.record("account", "ACC-1").Values["website"], "https://kaldvik.example")
+	i = b.load(b.check(b.mend(i, CellEdit{Row: 2, Column: "Contact last name", Value: "Moe"}, CellEdit{Row: 6, Column: "Contact last name", Value: "Dal"})))
+	b.want(b.record("contact", "CON-4").Links["account"].ID+" "+b.record("contact", "CON-5").Links["account"].ID, "ACC-1 ACC-2")
+	b.agree(i)
+}
+
 // Rows for one record that contradict each other are held under the policy
 // once, and so is what belongs to them.
 func TestRowsDisagree(t *testing.T) {
