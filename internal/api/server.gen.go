@@ -644,6 +644,7 @@ func (e UndoWhy) Valid() bool {
 
 // Defines values for UnreadablePolicy.
 const (
+	UnreadablePolicyCreate   UnreadablePolicy = "create"
 	UnreadablePolicyHold     UnreadablePolicy = "hold"
 	UnreadablePolicyLeaveOut UnreadablePolicy = "leave_out"
 )
@@ -651,6 +652,8 @@ const (
 // Valid indicates whether the value is a known member of the UnreadablePolicy enum.
 func (e UnreadablePolicy) Valid() bool {
 	switch e {
+	case UnreadablePolicyCreate:
+		return true
 	case UnreadablePolicyHold:
 		return true
 	case UnreadablePolicyLeaveOut:
@@ -2429,7 +2432,7 @@ type UndoRequest struct {
 // UndoWhy Why something cannot be taken back
 type UndoWhy string
 
-// UnreadablePolicy What happens to a row with a value that cannot be read: it is held, or loaded without the value
+// UnreadablePolicy What happens to a row with a value that cannot be read: it is held, or loaded without the value; create, at a link: a draft of its own, which stands in its place in what is answered, makes the record that is missing
 type UnreadablePolicy string
 
 // Verdict defines model for Verdict.

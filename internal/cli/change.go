@@ -32,7 +32,7 @@ type routineChange struct {
 	newerBy, repeats     string
 	drafts, drop         []string
 	draft                string
-	grouped              bool
+	grouped, byName      bool
 	from                 string // a routine's document
 	load                 mapping.LoadPolicy
 }
@@ -51,12 +51,13 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %; repeatable)")
 	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as country:UK=GB; nothing behind = leaves it blank (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
+	fl.BoolVar(&r.byName, "by-name", false, "the whole name tells which record of the draft is meant, as in a link: rows of one name are for one record")
 	fl.StringArrayVar(&r.match, "match", nil, "find records by: field, A+B for both, alike=A+B+C by likeness (repeatable, tried in order); default for the type's own rules")
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
 	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
 	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
 	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox at the company): keep what is there, take the row's value, hold the row, or field=keep, take, hold (repeatable)")
-	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out (repeatable)")
+	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out; link=create makes records that are missing (repeatable)")
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
@@ -68,7 +69,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 
 func (r routineChange) none() bool {
 	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && r.load == (mapping.LoadPolicy{})
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
 }
 
 // change changes the routine of an import as the flags say.
@@ -208,7 +209,7 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 	if c.where != "" {
 		d.Where = c.where
 	}
-	d.Grouped = d.Grouped || c.grouped
+	d.Grouped, d.ByName = d.Grouped || c.grouped, d.ByName || c.byName
 	t := types[slices.IndexFunc(types, func(t catalog.RecordType) bool { return t.Name == d.Type })]
 	return r, c.applyPolicies(d, t)
 }

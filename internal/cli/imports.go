@@ -360,12 +360,17 @@ func policyWords(d mapping.Draft) []string {
 			out = append(out, fmt.Sprintf(format, v...))
 		}
 	}
+	add(d.May != "", "may: %s", d.May)
 	add(d.Both != "" && d.Both != mapping.Replace, "when both have a value: %s", d.Both)
 	add(d.Blank != "" && d.Blank != mapping.Leave, "when the row is blank: %s", d.Blank)
 	add(d.NewerBy != "", "rows are as old as %q says", d.NewerBy)
 	add(d.Repeats != "" && d.Repeats != mapping.HoldRepeats, "rows for the same record: %s", d.Repeats)
+	add(d.Unreadable != "" && d.Unreadable != mapping.HoldRow, "values that cannot be read: %s", d.Unreadable)
+	add(d.Doubtful != "" && d.Doubtful != mapping.KeepThere, "doubtful values: %s", d.Doubtful)
 	for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
 		o := d.Fields[name]
+		add(o.Unreadable != "", "%s, when it cannot be read: %s", name, o.Unreadable)
+		add(o.Doubtful != "", "%s, when it is doubtful: %s", name, o.Doubtful)
 		add(o.Both != "", "%s, when both have a value: %s", name, o.Both)
 		add(o.Blank != "", "%s, when the row is blank: %s", name, o.Blank)
 	}
@@ -529,10 +534,16 @@ func (a *app) showDraft(r mapping.Routine, d mapping.Draft, t catalog.RecordType
 		fmt.Fprintln(a.out, "No rule tells which record a row is for: one that is equal to a record in all that it says is that record, every other makes a new one.")
 	}
 	if r.PointsTo(d.Called()) {
-		if len(d.Match) == 0 {
+		switch label := strings.ToLower(t.Label); {
+		case d.ByName:
+			fmt.Fprintf(a.out, "Its whole name tells which %s is meant; another of the name, but for its legal form, is asked about.\n", label)
+			fmt.Fprintf(a.out, "Rows of one name make it once, with what they agree on.\n")
+		case len(d.Match) == 0:
 			fmt.Fprintln(a.out, "Else the one of the same name, if nothing says otherwise.")
+			fallthrough
+		default:
+			fmt.Fprintf(a.out, "Rows for the same %s make it once.\n", label)
 		}
-		fmt.Fprintf(a.out, "Rows for the same %s make it once.\n", strings.ToLower(t.Label))
 	}
 	for _, w := range policyWords(d) {
 		fmt.Fprintln(a.out, w)

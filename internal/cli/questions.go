@@ -184,16 +184,17 @@ type answerFlags struct {
 func (a *app) answerCmd() *cobra.Command {
 	var f answerFlags
 	cmd := &cobra.Command{
-		Use: "answer NUMBER [ROW] take|new|leave_out [RECORD]", GroupID: "load", Args: args(cobra.MinimumNArgs(1)),
+		Use: "answer NUMBER [ROW] take|new|leave_out [RECORD|row N]", GroupID: "load", Args: args(cobra.MinimumNArgs(1)),
 		Short: "Answer questions about rows: one, many alike, or from a file",
 		Long: `Answers what a row is: take says that it is the named record (the best candidate when none is
-named), new that it is none of them, leave_out that it is not to be loaded. The next check
+named; an earlier row by its number), new that it is none of them, leave_out that it is not to be loaded. The next check
 follows the answers; an answer takes the place of an earlier one.
 
 A file for --file is CSV with the columns row and choice, and if wanted draft, record, other_row
 and keep (fields whose value in the record stays, parted by spaces). uchi answers prints one.`,
 		Example: `  uchi answer 12 17 take CON-4 --keep phone
   uchi answer 12 18 new
+  uchi answer 12 19 take row 7
   uchi answer 12 --many --kind alike --from 90 take
   uchi answer 12 --rows create leave_out
   uchi answer 12 --file answers.csv`,
@@ -213,7 +214,7 @@ and keep (fields whose value in the record stays, parted by spaces). uchi answer
 	fl.Float64Var(&f.from, "from", 0, "with --many: only with a best candidate of at least so many percent")
 	fl.Float64Var(&f.to, "to", 0, "with --many: only with a best candidate below so many percent")
 	fl.StringVar(&f.verdict, "rows", "", "with leave_out: all rows of this verdict")
-	fl.StringVar(&f.draft, "draft", "", "which of the row's drafts is answered; the first when left out")
+	fl.StringVar(&f.draft, "draft", "", "which of the row's drafts is answered; the one that is asked about when left out")
 	fl.StringSliceVar(&f.keep, "keep", nil, "with take: fields whose value in the record stays")
 	fl.Int64Var(&f.otherRow, "other-row", 0, "with take: the earlier row that this one repeats")
 	return cmd
@@ -247,6 +248,13 @@ func (a *app) answer(ctx context.Context, c *client.Conn, i client.Import, list 
 		}
 		kept = *r.JSON200
 	default:
+		if len(list) == 4 && list[2] == "row" { // an earlier row
+			other, err := rowNumber(list[3])
+			if err != nil {
+				return err
+			}
+			f.otherRow, list = other, list[:2]
+		}
 		if len(list) < 2 || len(list) > 3 {
 			return usageError{errors.New("name a row and an answer, such as: 17 take CON-4")}
 		}

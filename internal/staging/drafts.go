@@ -69,17 +69,22 @@ const keyText = `text collate "C"`
 // valueColumns lists those of them that hold what the row says.
 func valueColumns(plan *mapping.DraftPlan) (list []column) {
 	for _, fp := range plan.Fields {
-		f := fp.Field
-		list = append(list, column{schema.Value(f.Name), schema.Type(f)})
-		if f.Kind().Form == catalog.LinkForm {
-			list = append(list, column{textColumn(f.Name), keyText}, column{namedColumn(f.Name), keyText}, column{formsColumn(f.Name), "text[]"})
-		}
-		if f.Normalised() {
-			list = append(list, column{schema.Key(f.Name), keyText})
-		}
-		if schema.InTitle(plan.Type, f.Name) {
-			list = append(list, column{schema.Name(f.Name), keyText})
-		}
+		list = append(list, columnsOf(plan.Type, fp.Field)...)
+	}
+	return list
+}
+
+// columnsOf lists the columns of one field of a draft.
+func columnsOf(t catalog.RecordType, f catalog.Field) []column {
+	list := []column{{schema.Value(f.Name), schema.Type(f)}}
+	if f.Kind().Form == catalog.LinkForm {
+		list = append(list, column{textColumn(f.Name), keyText}, column{namedColumn(f.Name), keyText}, column{formsColumn(f.Name), "text[]"})
+	}
+	if f.Normalised() {
+		list = append(list, column{schema.Key(f.Name), keyText})
+	}
+	if schema.InTitle(t, f.Name) {
+		list = append(list, column{schema.Name(f.Name), keyText})
 	}
 	return list
 }

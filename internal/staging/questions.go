@@ -118,6 +118,29 @@ func (r *Room) Questions(ctx context.Context, i store.Import, f QuestionFilter, 
 	return looking(ctx, r, i, func(i store.Import) ([]AskedRow, error) { return r.pageOfQuestions(ctx, i, f, after, limit) })
 }
 
+// AskedOf gives for each of some rows the drafts that a person is asked about; of several
+// those without an answer, if there are any.
+func (r *Room) AskedOf(ctx context.Context, i store.Import, rows []int64) (map[int64][]string, error) {
+	word, ok := r.questions(i)
+	if !ok || len(rows) == 0 {
+		return nil, nil
+	}
+	list, err := collect[DraftOf](ctx, r.pool, word, q(`
+		select row_no, draft from (
+			select q.row_no, q.draft, a.row_no is null as open, bool_or(a.row_no is null) over (partition by q.row_no) as some_open
+			from {waiting} where q.row_no = any(@rows)
+		) x
+		where open or not some_open order by row_no, draft`, arg{"rows": rows}))
+	if err != nil {
+		return nil, fmt.Errorf("list the questions of rows: %w", err)
+	}
+	out := map[int64][]string{}
+	for _, d := range list {
+		out[d.Row] = append(out[d.Row], d.Draft)
+	}
+	return out, nil
+}
+
 func (r *Room) pageOfQuestions(ctx context.Context, i store.Import, f QuestionFilter, after int64, limit int) ([]AskedRow, error) {
 	word, ok := r.questions(i)
 	if !ok {

@@ -40,7 +40,9 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 			from {settled} s join {draft} d using (row_no)
 			where s.choice = 'take' and s.other_row is not null
 				and exists (select from {draft} o where o.row_no = s.other_row)`),
-		q(`insert into {repeats} (row_no, lead)
+	}
+	if k.plan.May != mapping.Create { // else each is passed over, for the record is there
+		statements = append(statements, q(`insert into {repeats} (row_no, lead)
 			select d.row_no, x.first
 			from {matches} d
 			join (
@@ -49,7 +51,7 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 				group by record_id having count(*) > 1
 			) x using (record_id)
 			where d.row_no > x.first and {stays d}
-			on conflict do nothing`),
+			on conflict do nothing`))
 	}
 	var done []string
 	for i := range k.plan.Fields {
@@ -166,6 +168,10 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 	}
 	const others = `not d.merge`
 	statements := merge(`d.merge`)
+	if k.plan.Whole && table == "twins" {
+		statements = append(statements, k.onlyAgreed(from, others)...)
+		return append(append(statements, pass(others)), leave(verdict.Merged, others)...)
+	}
 	switch k.plan.Repeats {
 	case mapping.Once:
 		agree, held := k.onlyOnce(from)
@@ -200,6 +206,52 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 		from {same} d join {draft} using (row_no)
 		where not d.merge`, from,
 		frag{"named": k.namedOf(`d.field`), "column": k.columnOf(`d.field`), "cell": k.cellOf(`d.field`)}, arg{"code": string(problem.DuplicateRow)}))
+}
+
+// onlyAgreed lets the row that stands for rows of one name say what all of them agree on.
+// What they say differently of a place leaves all of it blank: a street is of no use in
+// another town.
+func (k *draftCheck) onlyAgreed(from frag, which string) []stmt {
+	places := []catalog.Likeness{catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality}
+	var differs, placed, blank []string
+	for i, fp := range k.plan.Fields {
+		if schema.InTitle(k.plan.Type, fp.Field.Name) {
+			continue
+		}
+		flag := fmt.Sprintf(`c%d`, i)
+		differs = append(differs, fmt.Sprintf(`count(distinct %s) > 1 as %s`, k.compared(fp), flag))
+		if slices.Contains(places, fp.Field.ComparedAs()) {
+			placed = append(placed, flag)
+		}
+	}
+	if len(differs) == 0 {
+		return nil
+	}
+	for i, fp := range k.plan.Fields {
+		when := fmt.Sprintf(`t.c%d`, i)
+		if slices.Contains(places, fp.Field.ComparedAs()) {
+			when = `(t.` + strings.Join(placed, ` or t.`) + `)`
+		}
+		for _, col := range columnsOf(k.plan.Type, fp.Field) {
+			if !schema.InTitle(k.plan.Type, fp.Field.Name) {
+				blank = append(blank, fmt.Sprintf(`%s = case when %s then null else o.%[1]s end`, col.name, when))
+			}
+		}
+	}
+	return []stmt{
+		q(`create unlogged table {twice} as
+			select g.lead, {differs}
+			from (
+				select d.row_no, d.lead from {same} d where {which}
+				union
+				select d.lead, d.lead from {same} d where {which}
+			) g
+			join {linked} on d.row_no = g.row_no
+			group by g.lead`, from, frag{"differs": list(differs), "which": which, "linked": k.linked()}),
+		k.merged(from, which, `d.row_no <> g.lead, d.row_no`),
+		q(`update {draft} o set {blank} from {twice} t where o.row_no = t.lead`, frag{"blank": list(blank)}),
+		q(`drop table {twice}`),
+	}
 }
 
 // ofField is the SQL that chooses by the name of a field, which is SQL.

@@ -23,7 +23,11 @@ const mostNamesakes = 50
 
 var (
 	stepLeaveOut = step{does: "leaves out drafts that need one which is left out", reads: "draft aside", writes: "aside"}
-	stepTitle    = step{does: "finds the one record of a name", reads: "draft aside settled questions links became records", writes: "matches"}
+	stepTitle    = step{
+		does:   "finds the one record of a name",
+		reads:  "draft aside settled links became records",
+		writes: "matches questions candidates several",
+	}
 	stepCollapse = step{
 		does:   "puts rows together that draft the same record",
 		reads:  "draft aside settled matches problems links became",
@@ -147,14 +151,22 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 	var values, agree []string
 	for n, fp := range k.tellsApart() {
 		values = append(values, k.compared(fp))
-		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, n+1))
+		agree = append(agree, fmt.Sprintf(`count(distinct t.vals[%d]) < 2`, n+1))
 	}
 	if form, ok := k.formOf("d"); ok { // companies of one name and different forms are two
 		values = append(values, form)
-		agree = append(agree, fmt.Sprintf(`count(distinct vals[%d]) < 2`, len(values)))
+		agree = append(agree, fmt.Sprintf(`count(distinct t.vals[%d]) < 2`, len(values)))
 	}
 	if len(values) == 0 {
 		return nil
+	}
+	// Where the name alone tells which is meant, the rows of each name and form are one.
+	alone, of, some := `t.vals`, `{leads} t`, `num_nonnulls(variadic vals) > 0`
+	if k.plan.Whole {
+		alone, of, some = `array['']::text[]`, `(select title, vals, row_no as lead from {twins}) t`, `title <> ''`
+		if _, ok := k.formOf("d"); ok {
+			alone = fmt.Sprintf(`array[coalesce(t.vals[%d], '')]`, len(values))
+		}
 	}
 	title := k.titleOf("d")
 	if title == "" {
@@ -168,18 +180,19 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 			where {stays d}`, frag{"title": title, "values": list(values), "linked": k.linked()}),
 		q(`analyze {twins}`),
 		q(`create unlogged table {leads} as
-			select title, vals, min(row_no) as lead, count(*) over (partition by title) as namesakes
-			from {twins}
-			where num_nonnulls(variadic vals) > 0
-			group by title, vals`),
+			select title, {alone} as vals, min(row_no) as lead, count(*) over (partition by title) as namesakes
+			from {twins} t
+			where {some}
+			group by title, {alone}`, frag{"alone": alone, "some": some}),
 		q(`analyze {leads}`),
 		q(`update {leads} l set lead = x.lead, namesakes = 1
 			from (
-				select title, min(lead) as lead from {leads}
-				where title <> '' and namesakes > 1
+				select title, min(t.lead) as lead
+				from {of}
+				where title <> '' and exists (select from {leads} n where n.title = t.title and n.namesakes > 1)
 				group by title having {agree}
 			) x
-			where l.title = x.title`, frag{"agree": strings.Join(agree, " and ")}),
+			where l.title = x.title`, frag{"agree": strings.Join(agree, " and "), "of": of}),
 		q(`create unlogged table {fuller} as
 			select a.lead, b.lead as into_row
 			from {leads} a join {leads} b on b.title = a.title and b.lead <> a.lead
@@ -194,7 +207,7 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 			) x
 			where l.lead = x.lead`),
 		// Arrays with nulls in the same places are equal.
-		q(`update {twins} t set lead = l.lead from {leads} l where l.title = t.title and l.vals = t.vals`),
+		q(`update {twins} t set lead = l.lead from {leads} l where l.title = t.title and l.vals = {alone}`, frag{"alone": alone}),
 		q(`delete from {twins} where lead = row_no`),
 		q(`analyze {twins}`),
 	}
@@ -233,15 +246,46 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 		theirs := schema.TitleText(k.plan.Type, "r")
 		same, other = `coalesce(`+form+`, '') = `+schema.LegalForm(theirs), schema.OtherForm(k.saidTitle("d"), theirs)
 	}
-	return k.do(ctx, stepTitle,
-		q(`insert into {matches} (row_no, record_id, version, rule)
+	with := []any{frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart, "same": same, "other": other}, arg{"rule": len(k.plan.Rules) + 1}}
+	statements := []stmt{}
+	if k.plan.Whole {
+		statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule)
+			select d.row_no, min(r.id), min(r.version), @rule
+			from {linked} join {records} r on r.{key} = {title}
+			where r.{key} <> '' and {unsettled d} and {same}
+			group by d.row_no having count(*) = 1`, frag{"linked": k.linked(), "key": schema.Title, "title": title, "same": same}, with[1]))
+	}
+	statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule)
 			select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version order by not {same}, r.id))[1], @rule
 			from {linked} join {records} r on r.{key} = {title}
 			where r.{key} <> '' and {unsettled d} and not {other}
-			group by d.row_no having (count(*) = 1 or count(*) filter (where {same}) = 1) and not {apart}`,
-			frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart, "same": same, "other": other}, arg{"rule": len(k.plan.Rules) + 1}),
-		q(`analyze {matches}`))
+			group by d.row_no having (count(*) = 1 or count(*) filter (where {same}) = 1) and not {apart}`, with...))
+	if k.plan.Whole {
+		statements = append(statements, k.askNamesakes(title)...)
+	}
+	return k.do(ctx, stepTitle, append(statements, q(`analyze {matches}`))...)
 }
+
+// askNamesakes asks about records of a name that a row gives with another legal form, or in
+// another place: one that is made beside them would be a second of that name.
+func (k *draftCheck) askNamesakes(title string) []stmt {
+	return []stmt{
+		q(`create unlogged table {several} as
+			select d.row_no, count(*) as finds, (array_agg(r.id order by r.id))[1:@most] as ids
+			from {linked} join {records} r on r.{key} = {title}
+			where r.{key} <> '' and {unsettled d}
+			group by d.row_no`, frag{"linked": k.linked(), "key": schema.Title, "title": title}, arg{"most": mostCandidates}),
+		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
+			select row_no, case finds when 1 then @alike else @several end, @rule, finds, @percent from {several}`,
+			arg{"alike": string(verdict.AskAlike), "several": string(verdict.AskSeveral), "rule": len(k.plan.Rules) + 1, "percent": namesakePercent}),
+		q(`insert into {candidates} (row_no, place, record_id, percent)
+			select x.row_no, i.place, i.id, @percent from {several} x, unnest(x.ids) with ordinality i (id, place)`, arg{"percent": namesakePercent}),
+		q(`drop table {several}`),
+	}
+}
+
+// namesakePercent is the percentage of likeness that is said of records of a row's name.
+const namesakePercent = 90
 
 // becomes says for each row of a draft that others point to which record it is
 // for: one that is there, or the one that a row is to make.

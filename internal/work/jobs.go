@@ -349,7 +349,10 @@ func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, ca
 // planWith makes a routine ready for the columns of an import and the files that came
 // with it; it gives the routine with the names that its fields have now.
 func (s *Service) planWith(ctx context.Context, i store.Import, r mapping.Routine, c catalog.Catalog) (mapping.Routine, *mapping.Plan, error) {
-	r = r.Renamed(c)
+	r, err := r.Renamed(c).Creating(c, i.Columns.V)
+	if err != nil {
+		return r, nil, err
+	}
 	r.Reading = i.Reading.V
 	plan, err := mapping.NewPlan(r, c, i.Columns.V)
 	if err != nil || !plan.NamesFiles() {

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
 )
 
 // A link by name is taken when the whole name agrees, or all but a legal form that
@@ -86,4 +87,39 @@ func TestOwnersByInitials(t *testing.T) {
 	b.want(strings.Join(b.codes(i), "\n"), "2 link_not_found owner\n3 link_not_found owner")
 	i = b.check(b.upload("account", "Company,Owner\nG Marina,LB\nH Marina,IH\n")) // two of the same
 	b.want(strings.Join(b.codes(i), "\n"), "2 link_ambiguous owner")
+}
+
+// Companies that contacts name and that are not there are made, each once; near names are
+// asked about, those that are there stay as they are, and the second time all is the same.
+func TestMissingRecordsAreCreated(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Country,Town\nHavneby Havn AS,NO,Havneby\nSkarv GmbH,DE,Skarvholm\n")
+	rows := "Last name,E-mail,Company,Town,Country\nBerg,b@x.example,Havneby Havn,Havneby,NO\nLie,l@x.example,Nordkai Marina,Nordkai,NO\n" +
+		"Moe,m@x.example,Nordkai Marina,Oslo,NO\nDal,d@x.example,privat,Oslo,NO\nEk,e@x.example,Skarv Ltd,Skarvby,GB\n"
+	create := func(r *mapping.Routine) {
+		o := r.Drafts[0].Fields["account"]
+		o.Unreadable = mapping.CreateMissing
+		r.Drafts[0].Fields["account"] = o
+	}
+	i := b.check(b.upload("contact", rows))
+	b.want(strings.Join(b.codes(i), "\n"), "3 link_not_found account\n4 link_not_found account\n6 link_doubtful account")
+	i = b.check(b.change(i, create))
+	b.want(fields(*i.Routine.V), "contact.account=account contact.country=Country contact.email=E-mail contact.family_name=Last name contact.locality=Town account.country=Country account.locality=Town account.name=Company")
+	b.want(strings.Join(b.rows(i), "\n"), "2 create (create, skip 1)\n3 create (create, create)\n4 create (create, skip)\n5 create (create, skip)\n6 ask (ask, ask)")
+	i = b.load(i)
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 4, "held": 1})
+	b.want(b.record("account", "ACC-1").Values["name"], "Havneby Havn AS")
+	b.want(fmt.Sprint(b.record("account", "ACC-3").Values["country"], b.record("account", "ACC-3").Values["locality"]), "NO") // its rows name two towns
+	for id, account := range map[string]string{"CON-1": "ACC-1", "CON-2": "ACC-3", "CON-3": "ACC-3", "CON-4": ""} {
+		b.want(b.record("contact", id).Links["account"].ID, account)
+	}
+	again := b.check(b.change(b.upload("contact", rows), create))
+	b.want(again.Totals.V.Verdicts, map[string]int64{"same": 4, "ask": 1})
+	answered, err := b.work.Answer(b.Context(), again, []Given{{Row: 6, Choice: verdict.ChooseNew}}, b.person) // about the account, of which alone it is asked
+	b.ok(err)
+	b.want(answered, int64(1))
+	again = b.check(again)
+	b.want(strings.Join(b.rows(again)[4:], ""), "6 create (create, create)")
+	b.undo(i, UndoRequest{})
+	b.want(strings.Count(b.records("account", "contact"), "\n"), 1) // the two that were there
 }

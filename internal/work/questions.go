@@ -122,7 +122,7 @@ func shown(r store.Record) map[string]string {
 // Given is an answer as a person gives it.
 type Given struct {
 	Row      int64
-	Draft    string // which of the row's drafts; the only one, or the first, when empty
+	Draft    string // which of the row's drafts; the one that is asked about, or the first, when empty
 	Choice   verdict.Choice
 	Record   string   // id of the record, for take
 	OtherRow int64    // or the earlier row
@@ -138,11 +138,27 @@ func (s *Service) Answer(ctx context.Context, i store.Import, given []Given, by 
 	if err != nil {
 		return 0, err
 	}
+	var undrafted []int64
+	for _, g := range given {
+		if g.Draft == "" && len(types) > 1 {
+			undrafted = append(undrafted, g.Row)
+		}
+	}
+	asked, err := s.room.AskedOf(ctx, i, undrafted)
+	if err != nil {
+		return 0, err
+	}
 	seen := map[staging.DraftOf]bool{}
 	list := make([]store.Answer, 0, len(given))
 	for n, g := range given {
 		at := fault.Place{Path: fmt.Sprintf("answers[%d]", n), Row: g.Row}
-		if g.Draft == "" {
+		switch of := asked[g.Row]; {
+		case g.Draft != "":
+		case len(of) > 1 && g.Choice != verdict.ChooseLeaveOut:
+			return 0, fault.New(fault.Invalid, "several_questions", "the row is asked about more than one of its records").At(at).With(strings.Join(of, ", ")).Mended("Say which of them the answer is for.")
+		case len(of) > 0:
+			g.Draft = of[0]
+		default:
 			g.Draft = i.Routine.V.Drafts[0].Called()
 		}
 		t, ok := types[g.Draft]

@@ -178,7 +178,8 @@ func renamed(c catalog.Catalog, r mapping.Routine, columns *suggest.View, list [
 }
 
 // fitted gives a routine as far as the columns of an import are there, columns that
-// were renamed under their new names; ok is false when none is.
+// were renamed under their new names, with the drafts of what it creates where it is
+// missing; ok is false when no column is there.
 func fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.Routine, ok bool) {
 	there := i.Headers()
 	var list []Missing
@@ -194,7 +195,12 @@ func fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.
 			now[m.Column] = m.Now
 		}
 	}
-	return r.WithColumns(now).Fitted(there)
+	if kept, ok = r.WithColumns(now).Fitted(there); ok {
+		if made, err := kept.Creating(c, i.Columns.V); err == nil { // else the plan says it
+			kept = made
+		}
+	}
+	return kept, ok
 }
 
 // mostNewValues is how many new values are told of.

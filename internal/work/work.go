@@ -317,7 +317,8 @@ func (s *Service) actRun(ctx context.Context, i store.Import, event life.Event, 
 
 // SetRoutine changes the mapping and the policies of an import. The version is
 // that of the routine which the change was made on: when somebody else was
-// faster it is refused. Version 0 changes whatever is there.
+// faster it is refused. Version 0 changes whatever is there. What creates missing records
+// gets drafts for them.
 func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Routine, version int, by store.Person) error {
 	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
 		return err // said before anything that is wrong with it, and again below
@@ -326,7 +327,9 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	if err != nil {
 		return err
 	}
-	r = r.Renamed(c)
+	if r, err = r.Renamed(c).Creating(c, i.Columns.V); err != nil {
+		return err
+	}
 	if err := mayChange(i, r, c, by); err != nil {
 		return err
 	}

@@ -31,6 +31,7 @@ type DraftPlan struct {
 	Shared  bool                // another draft points to it
 	Meant   bool                // links of any row may lead to what its rows become
 	ByName  bool                // and the routine leaves the rules to its type: the one record of its name is it, if nothing says otherwise
+	Whole   bool                // its whole name says which record it is, whatever says otherwise
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
@@ -144,7 +145,8 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 	}
 	for i, dp := range p.Drafts {
-		dp.ByName = dp.Shared && len(r.Drafts[i].Match) == 0
+		dp.Whole = r.Drafts[i].ByName
+		dp.ByName = dp.Shared && (dp.Whole || len(r.Drafts[i].Match) == 0)
 		if dp.Repeats = or(r.Drafts[i].Repeats, HoldRepeats); dp.Shared {
 			dp.Repeats = or(r.Drafts[i].Repeats, Once)
 		}

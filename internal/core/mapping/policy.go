@@ -48,10 +48,11 @@ type Unreadable string
 
 // The policies for values that cannot be read, the default first. Keys and required
 // fields hold their row always; links do unless it is said of the field itself, and
-// then only what is not found is left out.
+// then only what is not found is left out, or created: see Routine.Creating.
 const (
-	HoldRow    Unreadable = "hold"      // the row is held
-	LeaveValue Unreadable = "leave_out" // the rest of the row is loaded, and the value is listed
+	HoldRow       Unreadable = "hold"      // the row is held
+	LeaveValue    Unreadable = "leave_out" // the rest of the row is loaded, and the value is listed
+	CreateMissing Unreadable = "create"    // of links: a draft of its own makes the record that is missing
 )
 
 // Doubtful says what happens to a value that says less than the record knows
@@ -71,7 +72,7 @@ func Light(f catalog.Field) bool { return !f.Key && !f.Required }
 
 // The policies in the order in which they are offered.
 var (
-	Unreadables = []Unreadable{HoldRow, LeaveValue}
+	Unreadables = []Unreadable{HoldRow, LeaveValue, CreateMissing}
 	Doubtfuls   = []Doubtful{KeepThere, TakeRows, HoldDoubt}
 	Boths       = []Both{Replace, Keep, Add, Newer}
 	Blanks      = []Blank{Leave, Clear}
@@ -130,6 +131,9 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	if d.ClearMarker != "" && value.Fold(d.ClearMarker) == "" {
 		return fault.New(fault.Invalid, "blank_marker", "a blank cell cannot be what empties a value").At(at("clear_marker")).
 			Mended("Give a word such as " + DefaultClearMarker + ", or say blank: clear to let blank cells empty values.")
+	}
+	if d.Unreadable == CreateMissing {
+		return fault.New(fault.Invalid, "cannot_create", "only records that a link names can be created where they are missing").At(at("unreadable")).Mended("Say create at the link.")
 	}
 	if d.Both == Add {
 		return fault.New(fault.Invalid, "cannot_add", "not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")

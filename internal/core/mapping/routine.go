@@ -65,10 +65,13 @@ type Draft struct {
 	May  May    `json:"may,omitempty" yaml:"may,omitempty"` // for this draft; the routine's when empty
 	// Grouped rows: where the draft's cells are blank, the row belongs to the
 	// record of the row above.
-	Grouped bool                `json:"grouped,omitempty" yaml:"grouped,omitempty"`
-	Where   string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
-	Fields  map[string]Origin   `json:"fields" yaml:"fields"`
-	Match   []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
+	Grouped bool `json:"grouped,omitempty" yaml:"grouped,omitempty"`
+	// ByName says that the whole name tells which record is meant, as in a link: rows of
+	// one name are for one record, and what they say differently of it stays blank.
+	ByName bool                `json:"by_name,omitempty" yaml:"by_name,omitempty"`
+	Where  string              `json:"where,omitempty" yaml:"where,omitempty"` // CEL; rows for which it does not hold are left out
+	Fields map[string]Origin   `json:"fields" yaml:"fields"`
+	Match  []catalog.MatchRule `json:"match,omitempty" yaml:"match,omitempty"` // empty takes the record type's own rules
 
 	Both        Both       `json:"both,omitempty" yaml:"both,omitempty"`                 // for all fields that say nothing else
 	Blank       Blank      `json:"blank,omitempty" yaml:"blank,omitempty"`               // likewise
@@ -149,6 +152,9 @@ func (r Routine) Check(c catalog.Catalog, columns []string) error {
 			return err
 		}
 		if err := r.checkLinks(c, i); err != nil {
+			return err
+		}
+		if err := r.checkByName(c, i); err != nil {
 			return err
 		}
 	}

@@ -2853,10 +2853,10 @@ export interface components {
          */
         DoubtfulPolicy: "keep" | "take" | "hold";
         /**
-         * @description What happens to a row with a value that cannot be read: it is held, or loaded without the value
+         * @description What happens to a row with a value that cannot be read: it is held, or loaded without the value; create, at a link: a draft of its own, which stands in its place in what is answered, makes the record that is missing
          * @enum {string}
          */
-        UnreadablePolicy: "hold" | "leave_out";
+        UnreadablePolicy: "hold" | "leave_out" | "create";
         /**
          * @description What happens when the record and the row both have a value
          * @enum {string}
@@ -2878,6 +2878,8 @@ export interface components {
             may?: "create_or_update" | "create" | "update" | "delete";
             /** @description Where the draft's cells are blank, the row belongs to the record of the row above */
             grouped?: boolean;
+            /** @description The whole name tells which record is meant, as in a link: rows of one name are for one record, and what they say differently of it stays blank */
+            by_name?: boolean;
             /** @description A CEL condition; rows for which it does not hold are left out */
             where?: string;
             fields: {

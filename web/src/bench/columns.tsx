@@ -411,6 +411,20 @@ function OneKind(p: { k: Kind; kinds: Kind[]; disabled: boolean; routine: Routin
           <X size={14} />
         </Button>
       </div>
+      {k.d.by_name && (
+        <label
+          className="flex items-center gap-1.5 text-[12.5px] text-ink-soft"
+          title="Rows of one name make it once, with what they agree on; another of the name is asked about."
+        >
+          <input
+            type="checkbox"
+            checked
+            disabled={p.disabled}
+            onChange={() => p.onChange(setDraft(p.routine, k.name, { by_name: false }))}
+          />
+          the whole name tells which is meant
+        </label>
+      )}
       {pointedTo && (
         <label className="flex items-center gap-1.5 text-[12.5px] text-ink-soft">
           <input

@@ -100,6 +100,8 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
     of && !of.field.required && !of.field.key && (of.field.type !== "reference" || problem.code === "link_not_found") && origin;
   const doubtful = problem.code === "doubtful_value" && origin !== undefined;
   const missing = problem.code === "required_missing";
+  const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
+  const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
       {listed.length > 0 && !problem.light && (
@@ -155,6 +157,14 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
               <Button onClick={() => change(`what is there stays`, { doubtful: "keep" })}>Keep what is there</Button>
             )}
           </>
+        )}
+        {creatable && (
+          <Button
+            title={`Each row becomes a ${target.label.toLowerCase()} as well, made where none is found; near names are asked about, and none that is there is changed.`}
+            onClick={() => change(`${target.plural.toLowerCase()} that are missing are created`, { unreadable: "create" })}
+          >
+            Create the missing {target.plural.toLowerCase()}
+          </Button>
         )}
         {trifle && !doubtful && !problem.light && !missing && (
           <Button

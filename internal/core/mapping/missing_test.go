@@ -1,0 +1,81 @@
+package mapping
+
+import (
+	"errors"
+	"reflect"
+	"testing"
+
+	"uchi/internal/core/fault"
+	"uchi/internal/core/sheet"
+)
+
+// What a link names and is not there gets a draft: its name, the place of the row, what both
+// belong to; words that mean a record by its id still do.
+func TestCreating(t *testing.T) {
+	c := standard(t)
+	person := routine("contact", map[string]Origin{
+		"family_name": from("Name"), "country": from("Land"), "locality": {From: []string{"Ort"}, Take: TakeTown, Both: Keep}, "phone": from("Tel"),
+		"account": {From: []string{"Firma"}, Unreadable: CreateMissing, Values: map[string]string{"Kai": "ACC-7", "Quay": "Quay Marina"}},
+	})
+	person.Drafts[0].Where = `cells["Name"] != ""`
+	got, err := person.Creating(c, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	want := Draft{Type: "account", May: Create, ByName: true, Where: person.Drafts[0].Where, Fields: map[string]Origin{
+		"id":      {Compute: `cells["Firma"] == "Kai" ? "ACC-7" : ""`},
+		"name":    {From: []string{"Firma"}, Values: map[string]string{"Quay": "Quay Marina"}},
+		"country": from("Land"), "locality": {From: []string{"Ort"}, Take: TakeTown},
+	}}
+	if len(got.Drafts) != 2 || !reflect.DeepEqual(got.Drafts[1], want) {
+		t.Errorf("got %+v\nwant %+v", got.Drafts[1:], want)
+	}
+	if o := got.Drafts[0].Fields["account"]; !reflect.DeepEqual(o, Origin{Draft: "account"}) {
+		t.Errorf("the link is %+v", o)
+	}
+	if again, err := got.Creating(c, nil); err != nil || !again.SameDrafts(got) {
+		t.Errorf("twice: %v, %v", again, err)
+	}
+	if err := got.Check(c, []string{"Name", "Land", "Ort", "Tel", "Firma"}); err != nil {
+		t.Error(err)
+	}
+	if person.Drafts[0].Fields["account"].Draft != "" {
+		t.Error("the routine itself was changed")
+	}
+
+	deal := routine("opportunity", map[string]Origin{"title": from("Deal"), "account": from("Firm"), "contact": {From: []string{"Who"}, Unreadable: CreateMissing}})
+	if got, err = deal.Creating(c, nil); err != nil {
+		t.Fatal(err)
+	}
+	if f := got.Drafts[1].Fields; f["given_name"].Take != TakeGivenName || f["family_name"].Take != TakeFamilyName || !reflect.DeepEqual(f["account"], from("Firm")) {
+		t.Errorf("the person is %+v", f)
+	}
+
+	parent := routine("account", map[string]Origin{"name": from("Name"), "country": from("Land"), "parent": {From: []string{"Group"}, Unreadable: CreateMissing}})
+	if got, err = parent.Creating(c, nil); err != nil || got.Drafts[1].Name != "parent" || len(got.Drafts[1].Fields) != 1 {
+		t.Errorf("the group is %+v, %v", got.Drafts[1:], err)
+	}
+}
+
+func TestCreatingRefused(t *testing.T) {
+	c := standard(t)
+	numbers := []sheet.Column{{Header: "Firma", Samples: []string{"K-17", "K-18", "ACC-3", "Quay"}}}
+	for name, r := range map[string]Routine{
+		"a text":     routine("contact", map[string]Origin{"family_name": {From: []string{"Name"}, Unreadable: CreateMissing}}),
+		"staff":      routine("contact", map[string]Origin{"owner": {From: []string{"Rep"}, Unreadable: CreateMissing}}),
+		"numbers":    routine("contact", map[string]Origin{"account": {From: []string{"Firma"}, Unreadable: CreateMissing}}),
+		"a look-up":  routine("contact", map[string]Origin{"account": {Find: map[string]Origin{"name": from("Name")}, Unreadable: CreateMissing}}),
+		"one value":  routine("contact", map[string]Origin{"account": {Fixed: "Quay", Unreadable: CreateMissing}}),
+		"no lead":    {May: Update, Drafts: []Draft{{Type: "contact", Fields: map[string]Origin{"account": {From: []string{"Name"}, Unreadable: CreateMissing}}}}},
+		"everything": {May: CreateOrUpdate, Drafts: []Draft{{Type: "contact", Unreadable: CreateMissing, Fields: map[string]Origin{"family_name": from("Name")}}}},
+	} {
+		var f *fault.Error
+		_, err := r.Creating(c, numbers)
+		if err == nil {
+			err = r.Check(c, nil)
+		}
+		if !errors.As(err, &f) || f.Code != "cannot_create" || f.Mend == "" {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+}
