@@ -284,8 +284,10 @@ func (k *draftCheck) askNamesakes(title string) []stmt {
 	}
 }
 
-// namesakePercent is the percentage of likeness that is said of records of a row's name.
-const namesakePercent = 90
+// namesakePercent is the percentage of likeness that is said of records of a row's name and
+// another form or place: as likely as not, so that they are not among those that are taken
+// many at once.
+const namesakePercent = 50
 
 // becomes says for each row of a draft that others point to which record it is
 // for: one that is there, or the one that a row is to make.
