@@ -289,6 +289,9 @@ func (k *draftCheck) begin(ctx context.Context) error {
 
 // settle finds for each draft the record that it is for, or the earlier row.
 func (k *draftCheck) settle(ctx context.Context) error {
+	if err := k.tellLate(ctx); err != nil {
+		return err
+	}
 	if err := k.leaveOutWith(ctx); err != nil {
 		return err
 	}

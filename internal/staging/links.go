@@ -107,13 +107,37 @@ func (k *draftCheck) link(ctx context.Context) error {
 					sole,
 					case when how = 'id' then `+literal(ByID)+` else coalesce(by, '') end
 				from decided d`, with))
-		if !k.outward(*fp) {
+		if !k.outward(*fp) && !k.belongsLate(fp) {
 			tell = append(tell, k.tellLinks(fp, target, with)...)
 		}
 	}
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
 	statements = append(statements, tell...)
 	return k.do(ctx, stepLinks, statements...)
+}
+
+// belongsLate reports whether it takes another draft of the row to tell records of one name
+// apart.
+func (k *draftCheck) belongsLate(fp *mapping.FieldPlan) bool {
+	target, _ := k.catalog.Type(fp.Field.To)
+	mine, _, ok := k.shared(fp, target)
+	return ok && mine.Draft >= 0
+}
+
+// tellLate notes what is to be said of such links, once it is known which records the other
+// drafts are for.
+func (k *draftCheck) tellLate(ctx context.Context) error {
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 || k.outward(*fp) || !k.belongsLate(fp) {
+			continue
+		}
+		target, with := k.linkWords(fp)
+		if err := k.do(ctx, stepLinks, k.tellLinks(fp, target, with)...); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // linkWords gives the record type that a reference points to, and the words of the
@@ -174,6 +198,9 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` + schema.Column(mine.Field, "d") + `)`,
 		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` + textColumn(mine.Field.Name),
 		"of":     schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
+	if mine.Draft >= 0 {
+		by["mine"], by["beside"] = `h.record_id`, `left join `+k.Check.drafts[mine.Draft].table("became")+` h on h.row_no = d.row_no`
+	}
 	statements = []stmt{
 		q(`create unlogged table {closer} as
 			select d.row_no, min(r.id) as id
@@ -194,7 +221,8 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 	return append(statements, q(`alter table {closer} add primary key (row_no)`)), ` and not exists (select from {closer} c where c.row_no = d.row_no)`
 }
 
-// shared gives another link of the rows to what the records that a link leads to belong to.
+// shared gives another link of the rows to what the records that a link leads to belong to,
+// which may be another draft of the row.
 func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (mine mapping.FieldPlan, theirs catalog.Field, ok bool) {
 	if len(fp.Find) > 0 {
 		return mine, theirs, false
@@ -205,7 +233,7 @@ func (k *draftCheck) shared(fp *mapping.FieldPlan, target catalog.RecordType) (m
 			continue
 		}
 		for _, mine := range k.references() {
-			if mine.Field.To == theirs.To && mine.Field.Name != fp.Field.Name && mine.Draft < 0 && !k.outward(mine) {
+			if mine.Field.To == theirs.To && mine.Field.Name != fp.Field.Name && (mine.Draft >= 0 || !k.outward(mine)) {
 				return mine, theirs, true
 			}
 		}
@@ -238,6 +266,14 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		same = schema.LegalForm(`w.l`) + ` = ` + schema.LegalForm(`{title}`)
 		other = schema.OtherForm(`w.l`, `{title}`)
 	}
+	turned := ``
+	if namesPeople(target) { // in whichever order the halves of a name stand
+		turned = `
+			union
+			select w.l, r.id, true, false
+			from want w join {targets} r on r.` + schema.Title + ` in (regexp_replace(w.m, '^(.+) (\S+)$', '\2 \1'), regexp_replace(w.m, '^(\S+) (.+)$', '\2 \1'))
+			where w.m ~ ' ' and not exists (select from by_key b where b.l = w.l) and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
+	}
 	return `forms as materialized (
 			select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
 		),
@@ -245,7 +281,7 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		by_name as materialized (
 			select w.l, r.id, ` + same + ` as same, ` + other + ` as other
 			from want w join {targets} r on r.` + schema.Title + ` = w.m
-			where w.m <> '' and not exists (select from by_key b where b.l = w.l)
+			where w.m <> '' and not exists (select from by_key b where b.l = w.l)` + turned + `
 		),
 		` + k.byShort(target, field) + `
 		hit as (
@@ -301,6 +337,14 @@ func namesCompany(t catalog.RecordType) bool {
 	return slices.ContainsFunc(t.Title, func(name string) bool {
 		f, _ := t.Field(name)
 		return f.ComparedAs() == catalog.AsCompanyName
+	})
+}
+
+// namesPeople reports whether the title of records of a type is a person's name.
+func namesPeople(t catalog.RecordType) bool {
+	return t.InUse != "" || slices.ContainsFunc(t.Title, func(name string) bool {
+		f, _ := t.Field(name)
+		return f.ComparedAs() == catalog.AsFamilyName
 	})
 }
 

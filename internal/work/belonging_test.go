@@ -3,6 +3,8 @@ package work
 import (
 	"strings"
 	"testing"
+
+	"uchi/internal/core/mapping"
 )
 
 // Of several people of one name the one at the row's company is meant; one who is at another
@@ -26,6 +28,12 @@ func TestPeopleOfOneName(t *testing.T) {
 			b.want(v.Link.ID+", "+v.Why, "CON-2, found by its name, among several by what it belongs to")
 		}
 	}
+	// So it is where the company is another record of the row.
+	drafted := b.change(b.upload("opportunity", head+"One,Tern Marina,Kari Ek,offered,2027-01-31\nThree,New Marina,Kari Ek,offered,2027-01-31\nFive,Tern Marina,Bo Li,offered,2027-01-31\n"), func(r *mapping.Routine) {
+		r.Drafts[0].Fields["account"] = mapping.Origin{From: []string{"Account"}, Unreadable: mapping.CreateMissing}
+	})
+	drafted = b.check(drafted)
+	b.want(strings.Join(b.codes(drafted), ", "), "3 link_ambiguous opportunity.contact, 4 link_apart opportunity.contact")
 	b.load(i)
 	var got []string
 	for _, id := range []string{"OPP-1", "OPP-2", "OPP-3", "OPP-4"} {

@@ -123,3 +123,19 @@ func TestMissingRecordsAreCreated(t *testing.T) {
 	b.undo(i, UndoRequest{})
 	b.want(strings.Count(b.records("account", "contact"), "\n"), 1) // the two that were there
 }
+
+// The halves of a person's name stand in any order.
+func TestNamesInAnyOrder(t *testing.T) {
+	b := start(t)
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,i@quay.example\nHeike van der Möwe,h@quay.example\nHavnes Ola,o@quay.example\n")
+	b.loaded("contact", "First name,Last name\n大輔,鴎川\nAnne Marie,Berg\n")
+	b.loaded("account", "Company\nQuay\n")
+	i := b.check(b.upload("opportunity", "Title,Account,Contact,Owner,Stage,Expected close\n"+
+		"A,Quay,鴎川 大輔,Havnes Ingrid,offered,2027-01-31\nB,Quay,Berg Anne Marie,\"van der Möwe, Heike\",offered,2027-01-31\nC,Quay,Anne Berg,Ola Havnes,offered,2027-01-31\n"))
+	b.want(strings.Join(b.codes(i), "\n"), "4 link_not_found contact")
+	b.load(i)
+	for id, want := range map[string]string{"OPP-1": "CON-1 STF-1", "OPP-2": "CON-2 STF-2"} {
+		r := b.record("opportunity", id)
+		b.want(r.Links["contact"].ID+" "+r.Links["owner"].ID, want)
+	}
+}
