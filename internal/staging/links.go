@@ -198,6 +198,10 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 	by := frag{"theirs": schema.Column(theirs, "r"), "mine": `coalesce(h.record_id, ` + schema.Column(mine.Field, "d") + `)`,
 		"beside": `left join {links} h on h.field = ` + schema.Literal(mine.Field.Name) + ` and h.lookup = d.` + textColumn(mine.Field.Name),
 		"of":     schema.TitleText(owner, "o"), "owners": schema.Records(k.i.Workspace, owner.Name)}
+	by["orders"] = `array[d.` + namedColumn(fp.Field.Name) + `]`
+	if namesPeople(target) {
+		by["orders"] = anyOrder(`d.` + namedColumn(fp.Field.Name))
+	}
 	if mine.Draft >= 0 {
 		by["mine"], by["beside"] = `h.record_id`, `left join `+k.Check.drafts[mine.Draft].table("became")+` h on h.row_no = d.row_no`
 	}
@@ -206,7 +210,7 @@ func (k *draftCheck) belonging(fp *mapping.FieldPlan, target catalog.RecordType,
 			select d.row_no, min(r.id) as id
 			from {draft} d join {links} x on x.field = {field} and x.lookup = d.{l} and x.finds > 1
 			{beside}
-			join {targets} r on r.{by} = d.{m} and {theirs} = {mine}
+			join {targets} r on r.{by} = any({orders}) and {theirs} = {mine}
 			where d.{m} <> '' and {id} is null
 			group by d.row_no having count(*) = 1`, with, by),
 		q(`update {draft} d set {value} = c.id from {closer} c where c.row_no = d.row_no`, with),
@@ -271,7 +275,7 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		turned = `
 			union
 			select w.l, r.id, true, false
-			from want w join {targets} r on r.` + schema.Title + ` in (regexp_replace(w.m, '^(.+) (\S+)$', '\2 \1'), regexp_replace(w.m, '^(\S+) (.+)$', '\2 \1'))
+			from want w join {targets} r on r.` + schema.Title + ` = any(` + anyOrder(`w.m`) + `)
 			where w.m ~ ' ' and not exists (select from by_key b where b.l = w.l) and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
 	}
 	return `forms as materialized (
@@ -338,6 +342,12 @@ func namesCompany(t catalog.RecordType) bool {
 		f, _ := t.Field(name)
 		return f.ComparedAs() == catalog.AsCompanyName
 	})
+}
+
+// anyOrder is the SQL of the names that a name may be, as it stands and with its first or last
+// word at the other end.
+func anyOrder(name string) string {
+	return `array[` + name + `, regexp_replace(` + name + `, '^(.+) (\S+)$', '\2 \1'), regexp_replace(` + name + `, '^(\S+) (.+)$', '\2 \1')]`
 }
 
 // namesPeople reports whether the title of records of a type is a person's name.

@@ -29,7 +29,7 @@ func TestPeopleOfOneName(t *testing.T) {
 		}
 	}
 	// So it is where the company is another record of the row.
-	drafted := b.change(b.upload("opportunity", head+"One,Tern Marina,Kari Ek,offered,2027-01-31\nThree,New Marina,Kari Ek,offered,2027-01-31\nFive,Tern Marina,Bo Li,offered,2027-01-31\n"), func(r *mapping.Routine) {
+	drafted := b.change(b.upload("opportunity", head+"One,Tern Marina,Ek Kari,offered,2027-01-31\nThree,New Marina,Kari Ek,offered,2027-01-31\nFive,Tern Marina,Bo Li,offered,2027-01-31\n"), func(r *mapping.Routine) {
 		r.Drafts[0].Fields["account"] = mapping.Origin{From: []string{"Account"}, Unreadable: mapping.CreateMissing}
 	})
 	drafted = b.check(drafted)
