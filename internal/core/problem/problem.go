@@ -31,6 +31,7 @@ const (
 	TooPrecise       Code = "too_precise"
 	OutOfRange       Code = "out_of_range"
 	BadDate          Code = "bad_date"
+	PartialDate      Code = "partial_date"
 	BirthAhead       Code = "birth_ahead"
 	AmbiguousDate    Code = "ambiguous_date"
 	BadYesNo         Code = "bad_yes_no"
@@ -91,6 +92,7 @@ var table = map[Code]words{
 	TooPrecise:       {"the number has more decimal places than the field keeps ({detail})", "Round it in the sheet."},
 	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
 	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
+	PartialDate:      {"this names a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},
 	BadYesNo:         {"this is neither yes nor no", "Write yes or no."},

@@ -188,7 +188,7 @@ func (c *cells) readable(as catalog.FieldType) float64 {
 	}
 	return c.share(name, func(s string) bool {
 		v, trouble := r.Read(s)
-		return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.AmbiguousNumber
+		return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.PartialDate || trouble.Code == problem.AmbiguousNumber
 	})
 }
 

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"regexp"
 	"strings"
 	"time"
 	"unicode"
@@ -17,7 +18,7 @@ func init() {
 	for i, names := range []string{
 		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen ιανουαριος ιανουαριου ιαν",
 		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty φεβρουαριος φεβρουαριου φεβ",
-		"march mar marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ",
+		"march mar marts marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ",
 		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ",
 		"may mai mayo maggio mag mei maio maj toukokuu toukokuuta maja μαιος μαιου μαι",
 		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν",
@@ -68,6 +69,79 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 	return "", Trouble{Code: problem.BadDate}
 }
 
+// Spans tells which day is meant where a cell names a month, a quarter or half a year.
+type Spans string
+
+// The days of a span.
+const (
+	FirstDay Spans = "first_day"
+	LastDay  Spans = "last_day"
+)
+
+// WaysOfSpans lists those that can be chosen.
+var WaysOfSpans = []Spans{FirstDay, LastDay}
+
+// Spans of a year as people write them, folded: "q1 2027", "1q27", "2027-q1", "1. quartal
+// 2027", "h2 2027", "2027-03", "3/2027"; and with a month in letters on either side.
+var (
+	partFirst  = regexp.MustCompile(`^(?:([qhtks])\s?([1-4])|([1-4])\.?\s?(?:([qhtks])|(quartal|quarter|trimestre|trim|kwartaal|kvartal|kwartal|halbjahr|half|semestre|hj)))[\s./-]*(?:of\s|de\s)?'?(\d{4}|\d{2})$`)
+	yearFirst  = regexp.MustCompile(`^(\d{4})[\s./-]*([qhtks])\s?([1-4])$`)
+	monthAhead = regexp.MustCompile(`^(\d{1,2})[./-](\d{4})$`)
+	yearAhead  = regexp.MustCompile(`^(\d{4})[./-](\d{1,2})$`)
+	wordAhead  = regexp.MustCompile(`^(\pL+)\.?(?:[\s./-]*'?(\d{4})|(?:[./-]|\s?')(\d{2}))$`) // "Dec 26" may be the 26th
+	wordBehind = regexp.MustCompile(`^(\d{4})[\s./-]*(\pL+)\.?$`)
+)
+
+// span reads a text that names a month or a part of a year, as its year and its first and last
+// month; ok is false when it names neither.
+func (r *Reader) span(s string) (year, first, last int, ok bool) {
+	s = Fold(s)
+	part := func(kind, n, y string) (int, int, int, bool) {
+		of := 3
+		if kind != "" && strings.Contains("hs", kind[:1]) { // half a year
+			of = 6
+		}
+		last := digits(n) * of
+		return r.year(y), last - of + 1, last, last <= 12
+	}
+	if m := partFirst.FindStringSubmatch(s); m != nil {
+		return part(m[1]+m[4]+m[5], m[2]+m[3], m[6])
+	}
+	if m := yearFirst.FindStringSubmatch(s); m != nil {
+		return part(m[2], m[3], m[1])
+	}
+	month := func(y string, n int) (int, int, int, bool) {
+		return r.year(y), n, n, n >= 1 && n <= 12 && r.year(y) >= 1000
+	}
+	if m := monthAhead.FindStringSubmatch(s); m != nil {
+		return month(m[2], digits(m[1]))
+	}
+	if m := yearAhead.FindStringSubmatch(s); m != nil {
+		return month(m[1], digits(m[2]))
+	}
+	if m := wordAhead.FindStringSubmatch(s); m != nil {
+		return month(m[2]+m[3], months[m[1]])
+	}
+	if m := wordBehind.FindStringSubmatch(s); m != nil {
+		return month(m[1], months[m[2]])
+	}
+	return 0, 0, 0, false
+}
+
+// daySpanned reads such a text as the day that is meant by it.
+func (r *Reader) daySpanned(s string) (day string, t Trouble) {
+	year, first, last, ok := r.span(s)
+	switch {
+	case !ok:
+		return "", Trouble{Code: problem.BadDate}
+	case r.set.Spans == FirstDay:
+		return isoDate(year, first, 1), Trouble{}
+	case r.set.Spans == LastDay:
+		return time.Date(year, time.Month(last)+1, 0, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), Trouble{}
+	}
+	return "", Trouble{Code: problem.PartialDate}
+}
+
 // moment reads the date at the start of s as 2006-01-02 and gives back the rest.
 func (r *Reader) moment(s string) (day, clock string, t Trouble) {
 	bad := Trouble{Code: problem.BadDate}
@@ -88,7 +162,8 @@ func (r *Reader) moment(s string) (day, clock string, t Trouble) {
 	}
 	parts, seps, clock := dateParts(s)
 	if len(parts) != 3 {
-		return "", "", bad
+		day, t := r.daySpanned(s)
+		return day, "", t
 	}
 	y, m, d, t := r.arrange(parts, seps)
 	if t.Code != "" {

@@ -222,6 +222,31 @@ func TestSplitName(t *testing.T) {
 	}
 }
 
+// A month or a part of a year is a day only when it is said which; what may be a day of no
+// year is never one.
+func TestSpans(t *testing.T) {
+	f := catalog.Field{Name: "close", Type: catalog.Date}
+	for in, want := range map[string][2]string{
+		"Dec-26": {"2026-12-01", "2026-12-31"}, "Q1 2027": {"2027-01-01", "2027-03-31"}, "2027-03": {"2027-03-01", "2027-03-31"}, "1Q27": {"2027-01-01", "2027-03-31"},
+		"2028-Q4": {"2028-10-01", "2028-12-31"}, "2. Quartal 2027": {"2027-04-01", "2027-06-30"}, "H2 2027": {"2027-07-01", "2027-12-31"}, "02/2028": {"2028-02-01", "2028-02-29"},
+		"März 2027": {"2027-03-01", "2027-03-31"}, "2027 juin": {"2027-06-01", "2027-06-30"}, "Feb '27": {"2027-02-01", "2027-02-28"}, "1. Halbjahr 2027": {"2027-01-01", "2027-06-30"},
+	} {
+		for n, spans := range []Spans{FirstDay, LastDay} {
+			if got, trouble := NewReader(f, Settings{ThisYear: 2026, Spans: spans}).Read(in); got != want[n] {
+				t.Errorf("%q, %s: %q %s, want %s", in, spans, got, trouble.Code, want[n])
+			}
+		}
+		if _, trouble := NewReader(f, Settings{}).Read(in); trouble.Code != problem.PartialDate {
+			t.Errorf("%q unsaid: %s", in, trouble.Code)
+		}
+	}
+	for _, in := range []string{"Dec 26", "4.11.", "KW 40", "13/2027", "Q5 2027", "H3 2027", "soon", "2027", "March"} {
+		if got, trouble := NewReader(f, Settings{Spans: LastDay}).Read(in); trouble.Code != problem.BadDate {
+			t.Errorf("%q: %q %s", in, got, trouble.Code)
+		}
+	}
+}
+
 func TestSeveralPeople(t *testing.T) {
 	for in, want := range map[string]bool{"Brodersen & Sohn": true, "Hans und Petra Möwes": true, "Ada / Femke Kade": true, "And Berg": false, "Berg &": false, "Ortega y Gasset": false, "Ute Undine Und": false} {
 		if got := SeveralPeople(in); got != want {

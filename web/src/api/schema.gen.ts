@@ -2835,6 +2835,11 @@ export interface components {
              */
             decimal_sign?: "." | ",";
             /**
+             * @description Which day is meant where a cell names a month or a quarter; such rows are held when left out
+             * @enum {string}
+             */
+            spans?: "first_day" | "last_day";
+            /**
              * @description Whether 60 is 60 % or 0.6 is, where the column leaves it open
              * @enum {string}
              */
@@ -3176,7 +3181,7 @@ export interface components {
         Answer: {
             /** Format: int64 */
             row: number;
-            /** @description Which of the row's drafts; the first when left out. To leave out is about the whole row */
+            /** @description Which of the row's drafts; the one that is asked about when left out, else the first. To leave out is about the whole row */
             draft?: string;
             choice: components["schemas"]["AnswerChoice"];
             /** @description For take: the record; the best candidate when left out */

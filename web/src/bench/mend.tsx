@@ -71,6 +71,7 @@ function useReplacing(workspace: string, i: Import, body: Replacement, on: boole
 }
 
 const shownValues = 6;
+const dayWords = { first_day: "first day", last_day: "last day" };
 
 /** Mends all cells with one kind of problem, where they are shown. */
 export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types: RecordType[]; problem: ProblemCount }) {
@@ -158,6 +159,16 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             )}
           </>
         )}
+        {problem.code === "partial_date" &&
+          origin &&
+          (["first_day", "last_day"] as const).map((day) => (
+            <Button
+              key={day}
+              onClick={() => change(`a month in ${of?.field.label ?? "the field"} means its ${dayWords[day]}`, { spans: day })}
+            >
+              The {dayWords[day]} is meant
+            </Button>
+          ))}
         {creatable && (
           <Button
             title={`Each row becomes a ${target.label.toLowerCase()} as well, made where none is found; near names are asked about, and none that is there is changed.`}
