@@ -268,9 +268,39 @@ func (h *handlers) ListRuns(ctx context.Context, r ListRunsRequestObject) (ListR
 	out := ListRuns200JSONResponse{Runs: []Run{}}
 	for _, x := range list {
 		out.Runs = append(out.Runs, Run{Id: x.ID, Work: RunWork(x.Work), Person: x.Person, BeganAt: x.BeganAt, EndedAt: at(x.EndedAt), Ended: x.Ended,
-			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
+			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Removed: x.Removed, Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
 	}
 	return out, err
+}
+
+func (h *handlers) ListGone(ctx context.Context, r ListGoneRequestObject) (ListGoneResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	after, err := cursorOf(r.Params.Cursor)
+	if err != nil {
+		return nil, err
+	}
+	c, err := h.store.Catalog(ctx, r.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	limit := limitOf(r.Params.Limit, 50)
+	list, err := h.work.Gone(ctx, i, r.Params.Draft, after, limit)
+	if err != nil {
+		return nil, err
+	}
+	out := ListGone200JSONResponse{Records: []GoneChild{}}
+	for _, x := range list {
+		t, _ := c.Type(x.Type)
+		of, _ := c.Type(x.Of)
+		out.Records = append(out.Records, GoneChild{Draft: x.Draft, Type: x.Type, Record: t.RecordID(x.Record), Title: x.Title, Of: of.RecordID(x.Parent), Unsure: x.Unsure})
+	}
+	if len(list) == limit {
+		out.Next = cursorTo(list[len(list)-1].Record)
+	}
+	return out, nil
 }
 
 func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (SuggestResponseObject, error) {

@@ -1367,6 +1367,35 @@ type Find string
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
+// GoneChild defines model for GoneChild.
+type GoneChild struct {
+	Draft string `json:"draft"`
+
+	// Of The record whose child it is
+	Of     string `json:"of"`
+	Record string `json:"record"`
+	Title  string `json:"title"`
+	Type   string `json:"type"`
+
+	// Unsure A row that is not settled may mean it; it stays
+	Unsure bool `json:"unsure,omitempty,omitzero"`
+}
+
+// GoneCount Children of the records that the rows speak of, such as lines of their deals, which no row names
+type GoneCount struct {
+	// Of Of how many records they are children
+	Of int64 `json:"of"`
+
+	// Records That are gone from the source
+	Records int64 `json:"records"`
+
+	// Remove Those that are gone are deleted when all rows are loaded
+	Remove bool `json:"remove,omitempty,omitzero"`
+
+	// Unsure Others, which a row that is held, asked about or left out may mean; they stay
+	Unsure int64 `json:"unsure"`
+}
+
 // HandOver defines model for HandOver.
 type HandOver struct {
 	// Email Of the colleague
@@ -2192,7 +2221,10 @@ type Run struct {
 	Part bool `json:"part,omitempty,omitzero"`
 
 	// Person Who asked for it
-	Person  string  `json:"person"`
+	Person string `json:"person"`
+
+	// Removed Of a load: children that were gone from the source, and deleted
+	Removed int64   `json:"removed,omitempty,omitzero"`
 	Trouble Trouble `json:"trouble,omitempty,omitzero"`
 
 	// Undoes Of an undo: the runs that it took back
@@ -2785,6 +2817,16 @@ type TakeEditsBackParams struct {
 
 // ListEditsParams defines parameters for ListEdits.
 type ListEditsParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListGoneParams defines parameters for ListGone.
+type ListGoneParams struct {
+	// Draft Which of the row's drafts; the first that has any when left out
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -3464,6 +3506,9 @@ type ServerInterface interface {
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// ListGone Children that are gone from the source, by their ids
+	// (GET /workspaces/{workspace}/imports/{import}/gone)
+	ListGone(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListGoneParams)
 	// HandOver Hand an import over to a colleague
 	// (POST /workspaces/{workspace}/imports/{import}/hand-over)
 	HandOver(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -4100,6 +4145,12 @@ func (_ Unimplemented) Replace(w http.ResponseWriter, r *http.Request, workspace
 // StreamImport Progress as server-sent events; the data of each is a Progress
 // (GET /workspaces/{workspace}/imports/{import}/events)
 func (_ Unimplemented) StreamImport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListGone Children that are gone from the source, by their ids
+// (GET /workspaces/{workspace}/imports/{import}/gone)
+func (_ Unimplemented) ListGone(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListGoneParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -7043,6 +7094,83 @@ func (siw *ServerInterfaceWrapper) StreamImport(w http.ResponseWriter, r *http.R
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.StreamImport(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListGone operation middleware
+func (siw *ServerInterfaceWrapper) ListGone(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListGoneParams
+
+	// ------------- Optional query parameter "draft" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "draft", r.URL.Query(), &params.Draft, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "draft"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "draft", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "cursor" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", r.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "limit"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "limit", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListGone(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -10843,6 +10971,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/events", wrapper.StreamImport)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/imports/{import}/gone", wrapper.ListGone)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/hand-over", wrapper.HandOver)
 	})
 	r.Group(func(r chi.Router) {
@@ -14008,6 +14139,50 @@ func (response StreamImportdefaultApplicationProblemPlusJSONResponse) VisitStrea
 	return err
 }
 
+type ListGoneRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ListGoneParams
+}
+
+type ListGoneResponseObject interface {
+	VisitListGoneResponse(w http.ResponseWriter) error
+}
+
+type ListGone200JSONResponse struct {
+	Next    string      `json:"next,omitempty,omitzero"`
+	Records []GoneChild `json:"records"`
+}
+
+func (response ListGone200JSONResponse) VisitListGoneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListGonedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListGonedefaultApplicationProblemPlusJSONResponse) VisitListGoneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type HandOverRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -17057,6 +17232,9 @@ type StrictServerInterface interface {
 	// StreamImport Progress as server-sent events; the data of each is a Progress
 	// (GET /workspaces/{workspace}/imports/{import}/events)
 	StreamImport(ctx context.Context, request StreamImportRequestObject) (StreamImportResponseObject, error)
+	// ListGone Children that are gone from the source, by their ids
+	// (GET /workspaces/{workspace}/imports/{import}/gone)
+	ListGone(ctx context.Context, request ListGoneRequestObject) (ListGoneResponseObject, error)
 	// HandOver Hand an import over to a colleague
 	// (POST /workspaces/{workspace}/imports/{import}/hand-over)
 	HandOver(ctx context.Context, request HandOverRequestObject) (HandOverResponseObject, error)
@@ -19393,6 +19571,34 @@ func (sh *strictHandler) StreamImport(w http.ResponseWriter, r *http.Request, wo
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(StreamImportResponseObject); ok {
 		if err := validResponse.VisitStreamImportResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListGone operation middleware
+func (sh *strictHandler) ListGone(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ListGoneParams) {
+	var request ListGoneRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListGone(ctx, request.(ListGoneRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListGone")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListGoneResponseObject); ok {
+		if err := validResponse.VisitListGoneResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -404,6 +404,7 @@ var needs = map[string]rights.Role{
 	"HandOver":       rights.Operator,
 	"StreamImport":   rights.Viewer,
 	"ListRuns":       rights.Viewer,
+	"ListGone":       rights.Viewer,
 	"DownloadSource": rights.Viewer,
 
 	"Suggest":          rights.Viewer,

@@ -30,6 +30,7 @@ type routineChange struct {
 	doubtful             []string
 	takeAt, askAt        float64
 	newerBy, repeats     string
+	gone                 string
 	drafts, drop         []string
 	draft                string
 	grouped, byName      bool
@@ -60,6 +61,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out; link=create makes records that are missing (repeatable)")
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
+	fl.StringVar(&r.gone, "gone", "", "children of a record that the rows speak of, such as lines of a deal, which no row names: leave or remove")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
 	fl.BoolVar(&r.load.Whole, "whole", false, "loads by this set-up write all rows in one transaction, or none")
 	fl.Int64Var(&r.load.PauseHeld, "pause-held", 0, "loads by this set-up pause when so many rows are held")
@@ -69,7 +71,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 
 func (r routineChange) none() bool {
 	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
 }
 
 // change changes the routine of an import as the flags say.
@@ -347,6 +349,9 @@ func (c routineChange) applyPolicies(d *mapping.Draft, t catalog.RecordType) err
 	}
 	if c.newerBy != "" {
 		d.NewerBy = c.newerBy
+	}
+	if c.gone != "" {
+		d.Gone = mapping.Gone(c.gone)
 	}
 	if c.repeats != "" {
 		d.Repeats = mapping.Repeats(c.repeats)

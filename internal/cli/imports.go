@@ -367,6 +367,7 @@ func policyWords(d mapping.Draft) []string {
 	add(d.Repeats != "" && d.Repeats != mapping.HoldRepeats, "rows for the same record: %s", d.Repeats)
 	add(d.Unreadable != "" && d.Unreadable != mapping.HoldRow, "values that cannot be read: %s", d.Unreadable)
 	add(d.Doubtful != "" && d.Doubtful != mapping.KeepThere, "doubtful values: %s", d.Doubtful)
+	add(d.Gone == mapping.RemoveGone, "what the file does not name any more is deleted")
 	for _, name := range slices.Sorted(maps.Keys(d.Fields)) {
 		o := d.Fields[name]
 		add(o.Unreadable != "", "%s, when it cannot be read: %s", name, o.Unreadable)

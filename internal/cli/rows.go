@@ -16,7 +16,7 @@ import (
 func (a *app) rowsCmd() *cobra.Command {
 	var p client.ListRowsParams
 	var v, o string
-	var csv, overwrites bool
+	var csv, overwrites, gone bool
 	var book string
 	var row int64
 	cmd := &cobra.Command{
@@ -38,6 +38,9 @@ func (a *app) rowsCmd() *cobra.Command {
 					return err
 				}
 				return a.answerInto(book, r.Body)
+			}
+			if gone {
+				return a.listGone(cmd.Context(), c, i.Id, p)
 			}
 			if overwrites {
 				r, err := c.DownloadOverwrites(cmd.Context(), c.Workspace, i.Id)
@@ -74,6 +77,7 @@ func (a *app) rowsCmd() *cobra.Command {
 	f.Int64Var(&row, "row", 0, "show this row alone, as the records that it becomes, with what each value comes from")
 	f.StringVar(&book, "xlsx", "", "write all of them as a workbook into this file, with notes at what is wrong")
 	f.BoolVar(&overwrites, "overwrites", false, "print as CSV every value that the load would replace")
+	f.BoolVar(&gone, "gone", false, "list instead the children, such as lines of a deal, that are not in the file any more")
 	f.BoolVar(&csv, "csv", false, "print all of them as CSV, with what is wrong")
 	return cmd
 }
@@ -234,4 +238,28 @@ func filled(cells []string, most int) []string {
 		}
 	}
 	return out
+}
+
+// listGone lists the children that are gone from the source of an import.
+func (a *app) listGone(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {
+	r, err := c.ListGoneWithResponse(ctx, c.Workspace, id, &client.ListGoneParams{Cursor: p.Cursor, Limit: p.Limit})
+	if err != nil {
+		return err
+	}
+	if a.asJSON {
+		return a.printJSON(r.JSON200)
+	}
+	tab := a.table("Record", "Title", "Of", "")
+	for _, x := range r.JSON200.Records {
+		note := ""
+		if x.Unsure {
+			note = "not sure: a row that is not settled may mean it"
+		}
+		tab.AppendRow([]any{x.Record, x.Title, x.Of, note})
+	}
+	tab.Render()
+	if r.JSON200.Next != "" {
+		fmt.Fprintf(a.out, "… more; go on with --cursor %s\n", r.JSON200.Next)
+	}
+	return nil
 }

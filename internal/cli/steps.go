@@ -150,6 +150,9 @@ func (a *app) runsCmd() *cobra.Command {
 					took, ended = fmt.Sprintf("%.1f s", x.EndedAt.Sub(x.BeganAt).Seconds()), strings.ReplaceAll(x.Ended, "_", " ")
 				}
 				result := outcomeWords(x.Outcomes)
+				if x.Removed > 0 {
+					result = strings.TrimSpace(fmt.Sprintf("%s  %s deleted that were not in the file", result, number(x.Removed)))
+				}
 				if x.Trouble.Code != "" {
 					result = strings.TrimSpace(result + "  " + x.Trouble.Message)
 				}

@@ -55,6 +55,9 @@ func (a *app) showTotals(t client.Totals) {
 	for _, x := range t.Reasons {
 		fmt.Fprintf(a.out, "left out, %s: %s\n", x.Message, number(x.Count))
 	}
+	for _, d := range t.Drafts {
+		a.showGone(d)
+	}
 	for _, x := range t.Referred {
 		fmt.Fprintf(a.out, "%s: %s point by %s to records that the rows name\n", a.paint(amber, "note"), plural(x.Count, x.Type, x.Type+" records"), x.Field)
 	}
@@ -68,6 +71,23 @@ func (a *app) showTotals(t client.Totals) {
 			parts = append(parts, s)
 		}
 		fmt.Fprintf(a.out, "\nValues that would change: %s\n", strings.Join(parts, ", "))
+	}
+}
+
+// showGone tells of children that are gone from the source.
+func (a *app) showGone(d client.DraftCount) {
+	if d.Gone == nil {
+		return
+	}
+	does := "what is gone stays (--draft " + d.Name + " --gone remove deletes it)"
+	if d.Gone.Remove {
+		does = a.paint(amber, "what is gone is deleted when all rows are loaded")
+	}
+	if d.Gone.Records > 0 {
+		fmt.Fprintf(a.out, "gone from the file, of %s that it speaks of: %s; %s\n", plural(d.Gone.Of, "record", "records"), plural(d.Gone.Records, d.Type, d.Type+" records"), does)
+	}
+	if d.Gone.Unsure > 0 {
+		fmt.Fprintf(a.out, "perhaps gone from the file, perhaps meant by rows that are not settled: %s, which stay\n", plural(d.Gone.Unsure, d.Type, d.Type+" records"))
 	}
 }
 
@@ -101,6 +121,7 @@ func written(t client.Totals) map[string]int64 {
 		for v, n := range d.Verdicts {
 			sum[v] += n
 		}
+		sum[string(verdict.Delete)] += d.Removes()
 	}
 	return sum
 }

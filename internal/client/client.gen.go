@@ -1369,6 +1369,35 @@ type Find string
 // Finding defines model for Finding.
 type Finding = sheet.Finding
 
+// GoneChild defines model for GoneChild.
+type GoneChild struct {
+	Draft string `json:"draft"`
+
+	// Of The record whose child it is
+	Of     string `json:"of"`
+	Record string `json:"record"`
+	Title  string `json:"title"`
+	Type   string `json:"type"`
+
+	// Unsure A row that is not settled may mean it; it stays
+	Unsure bool `json:"unsure,omitempty,omitzero"`
+}
+
+// GoneCount Children of the records that the rows speak of, such as lines of their deals, which no row names
+type GoneCount struct {
+	// Of Of how many records they are children
+	Of int64 `json:"of"`
+
+	// Records That are gone from the source
+	Records int64 `json:"records"`
+
+	// Remove Those that are gone are deleted when all rows are loaded
+	Remove bool `json:"remove,omitempty,omitzero"`
+
+	// Unsure Others, which a row that is held, asked about or left out may mean; they stay
+	Unsure int64 `json:"unsure"`
+}
+
 // HandOver defines model for HandOver.
 type HandOver struct {
 	// Email Of the colleague
@@ -2194,7 +2223,10 @@ type Run struct {
 	Part bool `json:"part,omitempty,omitzero"`
 
 	// Person Who asked for it
-	Person  string  `json:"person"`
+	Person string `json:"person"`
+
+	// Removed Of a load: children that were gone from the source, and deleted
+	Removed int64   `json:"removed,omitempty,omitzero"`
 	Trouble Trouble `json:"trouble,omitempty,omitzero"`
 
 	// Undoes Of an undo: the runs that it took back
@@ -2787,6 +2819,16 @@ type TakeEditsBackParams struct {
 
 // ListEditsParams defines parameters for ListEdits.
 type ListEditsParams struct {
+	// Cursor From the next of the page before
+	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
+}
+
+// ListGoneParams defines parameters for ListGone.
+type ListGoneParams struct {
+	// Draft Which of the row's drafts; the first that has any when left out
+	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
 	Limit  LimitParam  `form:"limit,omitempty" json:"limit,omitempty,omitzero"`
@@ -3923,6 +3965,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListGone Children that are gone from the source, by their ids
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/gone (the `ListGone` operationId).
+	ListGone(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListGoneParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// HandOverWithBody Hand an import over to a colleague
 	//
@@ -6046,6 +6093,21 @@ func (c *Client) Replace(ctx context.Context, workspace WorkspaceParam, pImport 
 // Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 func (c *Client) StreamImport(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewStreamImportRequest(c.Server, workspace, pImport)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListGone Children that are gone from the source, by their ids
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/gone (the `ListGone` operationId).
+func (c *Client) ListGone(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListGoneParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListGoneRequest(c.Server, workspace, pImport, params)
 	if err != nil {
 		return nil, err
 	}
@@ -10939,6 +11001,86 @@ func NewStreamImportRequest(server string, workspace WorkspaceParam, pImport Imp
 	return req, nil
 }
 
+// NewListGoneRequest constructs an http.Request for the ListGone method
+func NewListGoneRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ListGoneParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/gone", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "draft", params.Draft, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewHandOverRequest calls the generic HandOver builder with application/json body
 func NewHandOverRequest(server string, workspace WorkspaceParam, pImport ImportParam, body HandOverJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -15619,6 +15761,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace}/imports/{import}/events (the `StreamImport` operationId).
 	StreamImportWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*StreamImportResponse, error)
 
+	// ListGoneWithResponse Children that are gone from the source, by their ids
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/imports/{import}/gone (the `ListGone` operationId).
+	ListGoneWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListGoneParams, reqEditors ...RequestEditorFn) (*ListGoneResponse, error)
+
 	// HandOverWithBodyWithResponse Hand an import over to a colleague
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -19737,6 +19886,60 @@ func (r StreamImportResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r StreamImportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListGoneResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Next    string      `json:"next,omitempty,omitzero"`
+		Records []GoneChild `json:"records"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListGoneResponse) GetJSON200() *struct {
+	Next    string      `json:"next,omitempty,omitzero"`
+	Records []GoneChild `json:"records"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListGoneResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListGoneResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListGoneResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListGoneResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListGoneResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -24237,6 +24440,19 @@ func (c *ClientWithResponses) StreamImportWithResponse(ctx context.Context, work
 	return ParseStreamImportResponse(rsp)
 }
 
+// ListGoneWithResponse Children that are gone from the source, by their ids
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/imports/{import}/gone (the `ListGone` operationId).
+func (c *ClientWithResponses) ListGoneWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ListGoneParams, reqEditors ...RequestEditorFn) (*ListGoneResponse, error) {
+	rsp, err := c.ListGone(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListGoneResponse(rsp)
+}
+
 // HandOverWithBodyWithResponse Hand an import over to a colleague
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
@@ -27792,6 +28008,42 @@ func ParseStreamImportResponse(rsp *http.Response) (*StreamImportResponse, error
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListGoneResponse parses an HTTP response from a ListGoneWithResponse call
+func ParseListGoneResponse(rsp *http.Response) (*ListGoneResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListGoneResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Next    string      `json:"next,omitempty,omitzero"`
+			Records []GoneChild `json:"records"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

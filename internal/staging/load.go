@@ -120,6 +120,11 @@ func (c *chunk) end(ctx context.Context, event life.Event, trouble *store.Troubl
 			event = life.PartLoaded
 		}
 	}
+	if event == life.WasLoaded {
+		if err := c.removeGone(ctx); err != nil {
+			return err
+		}
+	}
 	return store.EndRunIn(ctx, c.tx, c.i, c.run, event, trouble, nil)
 }
 

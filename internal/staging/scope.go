@@ -320,6 +320,11 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			return Found{}, err
 		}
 	}
+	for _, d := range k.whole.drafts {
+		if _, err := k.room.carryOut(ctx, tx, k.run, stepGone, d.word, d.goneFrom()); err != nil {
+			return Found{}, err
+		}
+	}
 	if k.i.Totals.V == nil || slices.ContainsFunc(k.plan.Drafts, func(dp *mapping.DraftPlan) bool { return dp.May == mapping.Delete }) {
 		return k.whole.found(ctx, tx) // what refers to deleted records is not counted by row
 	}

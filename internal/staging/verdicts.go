@@ -49,6 +49,13 @@ func (k *Check) conclude(ctx context.Context) error {
 			return err
 		}
 	}
+	for _, d := range k.drafts {
+		if k.whole == nil { // else it is found for all rows at the end
+			if err := d.do(ctx, stepGone, d.goneFrom()...); err != nil {
+				return err
+			}
+		}
+	}
 	first := k.drafts[0]
 	return first.do(ctx, stepOrder,
 		q(`create index on {verdicts} (row_verdict, row_no)`),
@@ -271,6 +278,11 @@ func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdi
 	}
 	for _, w := range words {
 		of.Verdicts[w.Word] = w.Count
+	}
+	if k.whole == nil {
+		if of.Gone, err = k.countGone(ctx, on); err != nil {
+			return fmt.Errorf("count what is gone from the source: %w", err)
+		}
 	}
 	t.Drafts = append(t.Drafts, of)
 	changes, err := collect[verdict.FieldCount](ctx, on, k.word, q(`

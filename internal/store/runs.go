@@ -44,6 +44,7 @@ type PastRun struct {
 	Done     int64                           `db:"done_rows"`
 	Of       int64                           `db:"of_rows"`
 	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+	Removed  int64                           `db:"removed"` // children that were gone from the source
 	Trouble  JSON[*Trouble]                  `db:"trouble"`
 	Part     bool                            `db:"part"`      // it was about some rows alone
 	Undoes   JSON[[]int64]                   `db:"undoes"`    // of an undo: the pieces that it took back
@@ -403,7 +404,7 @@ func (s *Store) takeOver(ctx context.Context, r Run, enqueue Enqueue) error {
 		if err := beginRun(ctx, tx, &next, i.Of); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `update runs n set cancelled_by = o.cancelled_by, done_rows = o.done_rows, outcomes = o.outcomes from runs o where n.id = $1 and o.id = $2`, next.ID, r.ID)
+		_, err = tx.Exec(ctx, `update runs n set cancelled_by = o.cancelled_by, done_rows = o.done_rows, outcomes = o.outcomes, removed = o.removed from runs o where n.id = $1 and o.id = $2`, next.ID, r.ID)
 		if err != nil {
 			return fmt.Errorf("take over run %d: %w", r.ID, err)
 		}
@@ -444,7 +445,7 @@ func (s *Store) Runs(ctx context.Context, id int64) ([]PastRun, error) {
 	var list []PastRun
 	err := s.db.SelectContext(ctx, &list, `
 		select r.piece as id, r.work, coalesce(p.name, '') as person, r.person as person_id, f.began_at, r.ended_at, coalesce(r.ended, '') as ended,
-			r.done_rows, r.of_rows, r.outcomes, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
+			r.done_rows, r.of_rows, r.outcomes, r.removed, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
 			(select coalesce(jsonb_agg(distinct u.piece), '[]') from runs u where u.import = r.import and r.piece = any(u.undoes) and u.ended in ('was_undone', 'part_undone')) as undone_by
 		from runs r join runs f on f.id = r.piece left join people p on p.id = r.person
 		where r.import = $1 and r.work <> 'try' and coalesce(r.ended, '') <> 'taken' order by r.id desc limit 100`, id)

@@ -55,7 +55,7 @@ func wouldWrite(i store.Import) (n int64) {
 		return sum(t.Verdicts)
 	}
 	for _, d := range t.Drafts {
-		n += sum(d.Verdicts)
+		n += sum(d.Verdicts) + d.Removes()
 	}
 	return n
 }

@@ -581,6 +581,9 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (fe
 	found := feed.Found{Rows: i.Rows}
 	if i.Totals.V != nil {
 		found.Verdicts = i.Totals.V.Verdicts
+		for _, d := range i.Totals.V.Drafts {
+			found.Removes += d.Removes()
+		}
 	}
 	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.Routine)
 	if err != nil {

@@ -324,6 +324,19 @@ func (s *Service) TakeBack(ctx context.Context, i store.Import, rows []int64, by
 	})
 }
 
+// Gone lists the children that are gone from the source by the last check, by their ids
+// behind one: of one draft, or of the first that has any.
+func (s *Service) Gone(ctx context.Context, i store.Import, draft string, after int64, limit int) ([]staging.GoneChild, error) {
+	if i.Totals.V == nil {
+		return nil, nil
+	}
+	plan, c, err := s.planOf(ctx, i)
+	if err != nil {
+		return nil, err
+	}
+	return s.room.Gone(ctx, i, plan, c, draft, after, limit)
+}
+
 // Tried is what a check would say, from a sample.
 type Tried struct {
 	Rows   int64 // that were looked at

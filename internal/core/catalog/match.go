@@ -145,3 +145,16 @@ func (t RecordType) CheckMatchRule(r MatchRule) error {
 	}
 	return nil
 }
+
+// ParentField gives the field that says whose child a record is: the required reference by
+// which a rule finds it among equal ones, such as the deal of a line.
+func (t RecordType) ParentField() (Field, bool) {
+	for _, rule := range t.Match {
+		for _, name := range rule.Fields {
+			if f, ok := t.Field(name); ok && rule.RowsApart && f.Type == Reference && f.Required {
+				return f, true
+			}
+		}
+	}
+	return Field{}, false
+}

@@ -99,6 +99,7 @@ func (b Bounds) Check() error {
 type Found struct {
 	Rows     int64
 	Verdicts map[string]int64
+	Removes  int64    // children that are gone from it and would be deleted
 	Records  int64    // of the types that it writes, before
 	Last     int64    // rows of the file before it, 0 for none
 	Missing  []string // columns that the routine takes
@@ -140,13 +141,13 @@ func (b Bounds) Judge(f Found) (list []Breach) {
 		{"held", "are held or ask a person", b.Held, of(verdict.Hold, verdict.Ask)},
 		{"new", "make records", b.New, of(verdict.Create)},
 		{"changed", "change records", b.Changed, of(verdict.Update)},
-		{"deleted", "delete records", b.Deleted, of(verdict.Delete)},
+		{"deleted", "delete records", b.Deleted, of(verdict.Delete) + f.Removes},
 	} {
 		if x.limit.passed(x.n, f.Rows) {
 			say(x.bound, "%d of %d rows %s, at most %s may", x.n, f.Rows, x.does, x.limit)
 		}
 	}
-	if n := of(verdict.Update, verdict.Delete); f.Records > 0 && b.Touched.passed(n, f.Records) {
+	if n := of(verdict.Update, verdict.Delete) + f.Removes; f.Records > 0 && b.Touched.passed(n, f.Records) {
 		say("touched", "%d of the %d records that are there would be changed or deleted, at most %s may", n, f.Records, b.Touched)
 	}
 	if f.Last > 0 && b.Size.Set && math.Abs(float64(f.Rows-f.Last)) > b.Size.Number/100*float64(f.Last) {

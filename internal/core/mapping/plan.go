@@ -36,7 +36,9 @@ type DraftPlan struct {
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
 	Repeats Repeats
-	NewerBy bool // rows say how old they are
+	Gone    Gone
+	Child   *FieldPlan // says whose children the rows are, where one that is gone can be told; nil else
+	NewerBy bool       // rows say how old they are
 	newer   *FieldPlan
 	several bool      // there are other drafts of the row
 	cells   []ownCell // those that say whether there is such a draft
@@ -145,7 +147,12 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 	}
 	for i, dp := range p.Drafts {
-		dp.Whole = r.Drafts[i].ByName
+		dp.Whole, dp.Gone = r.Drafts[i].ByName, or(r.Drafts[i].Gone, LeaveGone)
+		if parent, ok := dp.Type.ParentField(); ok && (dp.May == CreateOrUpdate || dp.May == Update) {
+			if n := slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool { return fp.Field.Name == parent.Name }); n >= 0 {
+				dp.Child = &dp.Fields[n]
+			}
+		}
 		dp.ByName = dp.Shared && (dp.Whole || len(r.Drafts[i].Match) == 0)
 		if dp.Repeats = or(r.Drafts[i].Repeats, HoldRepeats); dp.Shared {
 			dp.Repeats = or(r.Drafts[i].Repeats, Once)

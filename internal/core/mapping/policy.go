@@ -67,6 +67,16 @@ const (
 	HoldDoubt Doubtful = "hold" // the row is held
 )
 
+// Gone says what happens to the children of a record that the source speaks of, such as the
+// lines of a deal, when it does not name them any more.
+type Gone string
+
+// The policies for children that are gone from the source, the default first.
+const (
+	LeaveGone  Gone = "leave"  // they stay, and are counted
+	RemoveGone Gone = "remove" // they are deleted, once all rows are loaded
+)
+
 // Light reports whether a row may be loaded without a value of the field.
 func Light(f catalog.Field) bool { return !f.Key && !f.Required }
 
@@ -76,6 +86,7 @@ var (
 	Doubtfuls   = []Doubtful{KeepThere, TakeRows, HoldDoubt}
 	Boths       = []Both{Replace, Keep, Add, Newer}
 	Blanks      = []Blank{Leave, Clear}
+	Gones       = []Gone{LeaveGone, RemoveGone}
 	Repeated    = []Repeats{HoldRepeats, Once, FirstWins, LastWins, MergeRows, AskRepeats}
 )
 
@@ -127,6 +138,19 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 	}
 	if err := oneOf(d.Repeats, Repeated, "unknown_policy", "repeated rows cannot be treated so", at("repeats")); err != nil {
 		return err
+	}
+	if err := oneOf(d.Gone, Gones, "unknown_policy", "children that are gone cannot be treated so", at("gone")); err != nil {
+		return err
+	}
+	if d.Gone == RemoveGone {
+		parent, child := t.ParentField()
+		_, filled := d.Fields[parent.Name]
+		switch {
+		case !child:
+			return fault.New(fault.Invalid, "nothing_gone", "records of this type are no children that could be gone from the source").At(at("gone")).With(d.Type).Mended("Take gone out.")
+		case !filled:
+			return fault.New(fault.Invalid, "nothing_gone", "the rows do not say whose children they are").At(at("gone")).With(parent.Name).Mended("Place a column on " + parent.Label + ".")
+		}
 	}
 	if d.ClearMarker != "" && value.Fold(d.ClearMarker) == "" {
 		return fault.New(fault.Invalid, "blank_marker", "a blank cell cannot be what empties a value").At(at("clear_marker")).

@@ -79,6 +79,7 @@ type Draft struct {
 	ClearMarker string     `json:"clear_marker,omitempty" yaml:"clear_marker,omitempty"` // a cell that says this empties the value
 	Unreadable  Unreadable `json:"unreadable,omitempty" yaml:"unreadable,omitempty"`     // for all fields that say nothing else and may be left out
 	Doubtful    Doubtful   `json:"doubtful,omitempty" yaml:"doubtful,omitempty"`         // for all fields that say nothing else
+	Gone        Gone       `json:"gone,omitempty" yaml:"gone,omitempty"`                 // children that the source does not name any more
 	Repeats     Repeats    `json:"repeats,omitempty" yaml:"repeats,omitempty"`           // rows that are for the same record
 }
 

@@ -38,6 +38,7 @@ func (t Totals) Changed(was, now Totals) Totals {
 	for n := range out.Drafts {
 		if n < len(was.Drafts) && n < len(now.Drafts) {
 			out.Drafts[n].Verdicts = changedCounts(t.Drafts[n].Verdicts, was.Drafts[n].Verdicts, now.Drafts[n].Verdicts)
+			out.Drafts[n].Gone = now.Drafts[n].Gone // of all rows
 		}
 	}
 	return out

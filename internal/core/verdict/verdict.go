@@ -104,6 +104,23 @@ type DraftCount struct {
 	Name     string           `json:"name"`
 	Type     string           `json:"type"`
 	Verdicts map[string]int64 `json:"verdicts"`
+	Gone     *GoneCount       `json:"gone,omitempty"` // of children; nil when none is gone
+}
+
+// Removes tells how many children the load deletes that are gone from the source.
+func (d DraftCount) Removes() int64 {
+	if d.Gone == nil || !d.Gone.Remove {
+		return 0
+	}
+	return d.Gone.Records
+}
+
+// GoneCount counts children of the records that the rows speak of which no row names.
+type GoneCount struct {
+	Records int64 `json:"records" db:"records"`    // that are gone
+	Of      int64 `json:"of" db:"of"`              // whose children they are
+	Unsure  int64 `json:"unsure" db:"unsure"`      // beside them: that a row which is held, asked about or left out may mean
+	Remove  bool  `json:"remove,omitempty" db:"-"` // those that are gone are deleted when all rows are loaded
 }
 
 // ReferredCount counts records of one type that point by one field to records

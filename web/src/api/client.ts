@@ -8,6 +8,7 @@ export type Act = Schemas["Act"];
 export type Bundle = Schemas["Bundle"];
 export type UndoPlan = Schemas["UndoPlan"];
 export type Totals = Schemas["Totals"];
+export type GoneCount = Schemas["GoneCount"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];
 export type Suggestion = Schemas["Suggestion"];

@@ -1314,6 +1314,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/gone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        /** Children that are gone from the source, by their ids */
+        get: operations["listGone"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/overwrites": {
         parameters: {
             query?: never;
@@ -2491,6 +2511,11 @@ export interface components {
             outcomes?: {
                 [key: string]: number;
             };
+            /**
+             * Format: int64
+             * @description Of a load: children that were gone from the source, and deleted
+             */
+            removed?: number;
             trouble?: components["schemas"]["Trouble"];
         };
         /** @description Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held */
@@ -2883,6 +2908,11 @@ export interface components {
             may?: "create_or_update" | "create" | "update" | "delete";
             /** @description Where the draft's cells are blank, the row belongs to the record of the row above */
             grouped?: boolean;
+            /**
+             * @description What happens to children of a record that the rows speak of, such as the lines of a deal, which no row names: they stay, or are deleted when all rows are loaded
+             * @enum {string}
+             */
+            gone?: "leave" | "remove";
             /** @description The whole name tells which record is meant, as in a link: rows of one name are for one record, and what they say differently of it stays blank */
             by_name?: boolean;
             /** @description A CEL condition; rows for which it does not hold are left out */
@@ -3122,6 +3152,37 @@ export interface components {
             verdicts: {
                 [key: string]: number;
             };
+            gone?: components["schemas"]["GoneCount"];
+        };
+        /** @description Children of the records that the rows speak of, such as lines of their deals, which no row names */
+        GoneCount: {
+            /**
+             * Format: int64
+             * @description That are gone from the source
+             */
+            records: number;
+            /**
+             * Format: int64
+             * @description Of how many records they are children
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description Others, which a row that is held, asked about or left out may mean; they stay
+             */
+            unsure: number;
+            /** @description Those that are gone are deleted when all rows are loaded */
+            remove?: boolean;
+        };
+        GoneChild: {
+            draft: string;
+            type: string;
+            record: string;
+            title: string;
+            /** @description The record whose child it is */
+            of: string;
+            /** @description A row that is not settled may mean it; it stays */
+            unsure?: boolean;
         };
         ReferredCount: {
             type: string;
@@ -6323,6 +6384,39 @@ export interface operations {
                 content: {
                     "application/json": {
                         runs: components["schemas"]["Run"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listGone: {
+        parameters: {
+            query?: {
+                /** @description Which of the row's drafts; the first that has any when left out */
+                draft?: string;
+                /** @description From the next of the page before */
+                cursor?: components["parameters"]["cursor_param"];
+                limit?: components["parameters"]["limit_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        records: components["schemas"]["GoneChild"][];
+                        next?: string;
                     };
                 };
             };

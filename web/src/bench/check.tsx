@@ -5,6 +5,7 @@ import { Button, cx, Wrong } from "../ui/parts";
 import { Pace } from "../ui/progress";
 import { toast } from "../ui/toast";
 import { count, DraftTotals } from "../ui/verdict";
+import { Gone } from "./gone";
 import { noFilter } from "./grid";
 import { labelOf } from "./mapping";
 import { HeldSheet, Mended, MendKind } from "./mend";
@@ -158,6 +159,14 @@ export function CheckPanel({ workspace, i, t, types, kinds, filter, onFilter, on
             </ul>
             {(i.totals?.verdicts["hold"] ?? 0) > 0 && <HeldSheet workspace={workspace} i={i} />}
           </Section>
+          {i.totals?.drafts?.map((d, n) => {
+            const kind = kinds[n];
+            return d.gone && kind ? (
+              <Section key={d.name} title={`${kind.t.plural} that are not in the file`}>
+                <Gone workspace={workspace} i={i} kind={kind} gone={d.gone} />
+              </Section>
+            ) : null;
+          })}
           {((i.totals?.reasons?.length ?? 0) > 0 || (i.totals?.referred?.length ?? 0) > 0) && (
             <Section title="Left out">
               <ul>

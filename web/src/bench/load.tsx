@@ -7,7 +7,7 @@ import { ApprovalBox } from "../ui/approval";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { Pace } from "../ui/progress";
 import { count, DraftTotals, Word, written } from "../ui/verdict";
-import { labelOf } from "./mapping";
+import { labelOf, type Kind } from "./mapping";
 import { Section, type PanelProps } from "./panel";
 
 /** About how many rows a load writes in a second, to say beforehand how long it may take. */
@@ -156,6 +156,11 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
               ))}
           </ul>
           {kinds.length > 1 && <DraftTotals totals={i.totals} />}
+          {removed(i, kinds).map((x) => (
+            <p key={x} className="mt-1 text-hold">
+              {x}
+            </p>
+          ))}
         </Section>
       )}
       {overwrites.data && overwrites.data.rows.length > 0 && (
@@ -163,7 +168,8 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
           {overwrites.data.rows.map((r) => (
             <div key={r.row} className="mb-1.5 text-[12.5px]">
               <span className="text-ink-faint">
-                row {r.row}, {r.record}
+                row {r.row}
+                {r.record && `, ${r.record}`}
               </span>
               {r.changes
                 ?.filter((c) => c.before)
@@ -216,6 +222,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
           ))}
           {i.totals && i.totals.changes.length > 0 && ` in ${count(i.totals.changes.reduce((n, c) => n + c.count, 0))} values`}.{" "}
           {(v["delete"] ?? 0) > 0 && `${count(v["delete"] ?? 0)} are deleted; nothing points to them.`}{" "}
+          {removed(i, kinds).join(" ")}{" "}
           {(v["hold"] ?? 0) + (v["ask"] ?? 0) > 0 &&
             `${count((v["hold"] ?? 0) + (v["ask"] ?? 0))} rows are held back or asked about and stay as they are.`}
         </p>
@@ -226,6 +233,17 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
         )}
       </Dialog>
     </>
+  );
+}
+
+/** What the load deletes because the source does not name it any more. */
+function removed(i: Import, kinds: Kind[]): string[] {
+  return (i.totals?.drafts ?? []).flatMap((d, n) =>
+    d.gone?.remove && d.gone.records > 0
+      ? [
+          `${kinds[n]?.t.plural ?? "Records"} that are not in the file any more: ${count(d.gone.records)} deleted, once all rows are loaded.`,
+        ]
+      : [],
   );
 }
 

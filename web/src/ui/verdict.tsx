@@ -169,6 +169,9 @@ export function DraftTotals({ totals }: { totals: Totals }) {
 /** How many records a load would write, by verdict. */
 export function written(totals: Totals | undefined): Record<string, number> {
   const sum: Record<string, number> = {};
-  for (const d of totals?.drafts ?? []) for (const [w, n] of Object.entries(d.verdicts)) sum[w] = (sum[w] ?? 0) + n;
+  for (const d of totals?.drafts ?? []) {
+    for (const [w, n] of Object.entries(d.verdicts)) sum[w] = (sum[w] ?? 0) + n;
+    if (d.gone?.remove && d.gone.records > 0) sum["delete"] = (sum["delete"] ?? 0) + d.gone.records;
+  }
   return sum;
 }
