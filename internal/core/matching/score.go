@@ -111,6 +111,14 @@ const askFrom = 16
 // are taken beside other evidence: 12 bits are one in four thousand.
 const sureOf = 12
 
+// rareOf is the weight from which a little beside the whole name is enough, since so few are
+// called so: 11 bits are one in two thousand, beside all that is known.
+const rareOf = 11
+
+// wholeOf is the weight from which one thing that speaks against a pair is outweighed by what
+// is one person's own, such as the mailbox: 22 bits are one in four millions.
+const wholeOf = 22
+
 // singleFrom is the weight from which names that differ in writing are taken beside
 // something that nobody else has: 7 bits are one in 128, beside all that is known.
 const singleFrom = 7
@@ -403,9 +411,17 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	// One name is much alike, and the other agrees.
 	alike := given == Loose && (family == Same || family == Near) ||
 		family == Loose && slices.Contains([]Level{Same, Near, Alternative, Part}, given)
+	whole := s.Bits >= wholeOf
+	colleague := ev.levels[nEmployer] == Same || ev.levels[nEmployer] == Near
+	kept := own && (alone || born || house && colleague) // the mailbox, and something else that goes with the person
+	// Who is called as before but for the family, born on the same day, and found at the same
+	// place or number; or at a number of her own.
+	married := born && (own || ev.levels[nPhone] == Same || house || colleague) && s.Bits >= sureOf+3 ||
+		alone && given == Same && (house || colleague) && s.Bits >= sureOf+6
 	switch {
 	case given == Differs && family == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case alike && whole && (reached && !house || personal > 0 && colleague): // a slip; but twins share their birthday, and a house the rest
 	case given == Loose && family == Same && own && born:
 	case family == Loose && given == Same && personal > 0 && s.Bits >= sureOf+8:
 	case alike && single && s.Bits >= singleFrom && (given != Loose || (own || alone) && !house):
@@ -417,6 +433,7 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayAsk, OtherGiven) // a fond name that nobody knows, perhaps; or somebody of the same household
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case family == Differs && (whole && kept || married) && (given == Same || given == Near):
 	case family == Differs && (reached || born):
 		s.limit(MayAsk, OtherFamily) // married, perhaps
 	case family == Differs:
@@ -432,9 +449,11 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		}
 	}
 	if date == Differs {
-		if reached && positive(given) && positive(family) {
+		switch {
+		case own && alone && whole && !house && positive(given) && positive(family): // a slip in the day; but a daughter may be called as her mother
+		case reached && positive(given) && positive(family):
 			s.limit(MayAsk, OtherDate)
-		} else {
+		default:
 			s.limit(MayNothing, OtherDate)
 		}
 	}
@@ -449,7 +468,8 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.Bits -= 3
 		s.limit(MayAsk, OtherSex)
 	}
-	known := ev.levels[nEmployer] == Same || personal > 0 && !house // an initial there is no relative's
+	// An initial there is no relative's.
+	known := ev.levels[nEmployer] == Same || personal > 0 && !house || sure && colleague
 	enough := given == Initial && known && s.Bits >= singleFrom+2
 	if (given == Initial || given == Blank && family != Blank) && !own && !born && !enough {
 		s.limit(MayAsk, InitialOnly)
@@ -468,9 +488,11 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		s.limit(MayAsk, NoName)
 	}
 	// One thing beside the name must agree wholly, or two in part.
-	kinds := 0
+	kinds, differs := 0, false
 	for _, k := range []int{nEmail, nPhone, nPlace, nDate, nEmployer, nWeb, nCode} {
 		switch l := ev.levels[k]; {
+		case l == Differs:
+			differs = true
 		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near:
 			kinds += 2
 		case positive(l) && l != Town && l != Domain && l != Neighbour:
@@ -480,6 +502,7 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	switch {
 	case kinds == 0 && (given == Blank || given == Initial) && family != Blank:
 		s.limit(MayNothing, OneKind)
+	case kinds == 1 && !differs && s.Bits >= rareOf && (given == Same || given == Near) && (family == Same || family == Near): // of rare names a little is enough
 	case kinds < 2:
 		s.limit(MayAsk, OneKind)
 	}
@@ -535,7 +558,7 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 	case Differs:
 		switch {
 		case reached && name != Part && (ev.levels[nCode] == Same || ev.levels[nPhone] == Same):
-		case reached || site && ev.levels[nPhone] == Blank:
+		case reached || site && (name == Same || ev.levels[nPhone] == Blank): // moved, or a branch
 			s.limit(MayAsk, OtherPlace)
 		default:
 			s.limit(MayNothing, OtherPlace)
