@@ -564,6 +564,10 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, OtherPlace)
 		}
 	case Town, Neighbour:
+		moved := where == Town && site && (name == Same || name == Near) && ev.levels[nPhone] != Near && ev.levels[nPhone] != Differs && s.Bits >= singleFrom
+		if moved { // within the town, with all else that leads to it
+			break
+		}
 		if !reached || ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs && ev.levels[nCode] != Same { // branches share the mailbox of their house, and a switchboard with other last digits
 			s.limit(MayAsk, OtherPlace)
 		}
