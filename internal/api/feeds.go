@@ -151,12 +151,15 @@ func feedFileView(x store.FeedFile) FeedFile {
 // limited; without any the careful ones hold.
 func setUpOf(s FeedSetUp) (feed.Feed, error) {
 	doc := feed.Feed{
-		Routine: s.Routine, Files: s.Files, Newest: s.Newest, Still: s.Still, Mark: s.Mark, After: feed.After(s.After), MoveTo: s.MoveTo,
+		Routine: s.Routine, Files: s.Files, Set: s.Set, Newest: s.Newest, Still: s.Still, Mark: s.Mark, After: feed.After(s.After), MoveTo: s.MoveTo,
 		When: feed.When{Cron: s.Cron, Zone: s.Zone}, Bounds: feed.UsualBounds,
 		Place: feed.Place{
 			Kind: feed.Kind(s.Place.Kind), Folder: s.Place.Folder, Host: s.Place.Host, Port: s.Place.Port,
 			User: s.Place.User, URL: s.Place.Url,
 		},
+	}
+	for _, p := range s.Then {
+		doc.Then = append(doc.Then, feed.Part{Files: p.Files, Routine: p.Routine})
 	}
 	if s.Bounds == (FeedBounds{}) {
 		return doc, nil
@@ -176,12 +179,15 @@ func setUpOf(s FeedSetUp) (feed.Feed, error) {
 
 func setUpView(doc feed.Feed) (FeedSetUp, error) {
 	v := FeedSetUp{
-		Routine: doc.Routine, Files: doc.Files, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark, After: FeedSetUpAfter(doc.After),
+		Routine: doc.Routine, Files: doc.Files, Set: doc.Set, Newest: doc.Newest, Still: doc.Still, Mark: doc.Mark, After: FeedSetUpAfter(doc.After),
 		MoveTo: doc.MoveTo, Cron: doc.When.Cron, Zone: doc.When.Zone,
 		Place: FeedPlace{
 			Kind: FeedPlaceKind(doc.Place.Kind), Folder: doc.Place.Folder, Host: doc.Place.Host, Port: doc.Place.Port,
 			User: doc.Place.User, Url: doc.Place.URL,
 		},
+	}
+	for _, p := range doc.Then {
+		v.Then = append(v.Then, FeedPart{Files: p.Files, Routine: p.Routine})
 	}
 	raw, err := json.Marshal(doc.Bounds)
 	if err == nil {

@@ -1222,6 +1222,15 @@ type FeedFile struct {
 	Try bool `json:"try,omitempty,omitzero"`
 }
 
+// FeedPart defines model for FeedPart.
+type FeedPart struct {
+	// Files The pattern of their names
+	Files string `json:"files"`
+
+	// Routine By which they are set up
+	Routine string `json:"routine"`
+}
+
 // FeedPlace defines model for FeedPlace.
 type FeedPlace struct {
 	Folder string `json:"folder,omitempty,omitzero"`
@@ -1283,8 +1292,14 @@ type FeedSetUp struct {
 	// Routine By which its files are set up
 	Routine string `json:"routine"`
 
+	// Set The files are a set: they are taken in their order when one of each is there
+	Set bool `json:"set,omitempty,omitzero"`
+
 	// Still For how many seconds a file must not have grown
 	Still int `json:"still,omitempty,omitzero"`
+
+	// Then Further files, loaded behind these, each by a routine of its own
+	Then []FeedPart `json:"then,omitempty,omitzero"`
 
 	// Zone The time zone of that, such as Europe/Oslo; UTC when blank
 	Zone string `json:"zone,omitempty,omitzero"`

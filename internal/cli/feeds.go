@@ -124,6 +124,12 @@ func (a *app) showFeed(f client.Feed) error {
 	}
 	line("Files", files)
 	line("Routine", f.SetUp.Routine)
+	for _, p := range f.SetUp.Then {
+		line("Then", p.Files+", by "+p.Routine)
+	}
+	if f.SetUp.Set {
+		line("", "a set: taken when one of each is there")
+	}
 	line("When", f.Words)
 	if f.Paused {
 		line("", a.paint(amber, "paused"))
@@ -195,7 +201,7 @@ func boundWords(b client.FeedBounds) string {
 func (a *app) setFeedCmd() *cobra.Command {
 	var f client.FeedSetUp
 	var folder, sftp, address, secretFile, after string
-	var bounds []string
+	var bounds, then []string
 	var sent bool
 	cmd := &cobra.Command{
 		Use: "set NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a feed or set it up anew; it acts for you (administrators)",
@@ -207,7 +213,7 @@ that may be changed or deleted) or size (by how much the rows may be more or few
 limits nothing. without_some, any_values and other_columns are yes or no. Without any the careful ones hold.
 
 The password or private key is read from a file, or - for standard input; it is kept encrypted and never shown.`,
-		Example: "  uchi feeds set marinas --routine marinas --folder /srv/uchi/in --files 'marinas-*.csv' --cron '*/10 * * * *'\n  uchi feeds set marinas --sftp uchi@files.example/out --secret-file key.pem --after move\n  uchi feeds set marinas --bound held=20 --bound touched=10% --bound any_values=yes",
+		Example: "  uchi feeds set marinas --routine marinas --folder /srv/uchi/in --files 'marinas-*.csv' --cron '*/10 * * * *'\n  uchi feeds set marinas --sftp uchi@files.example/out --secret-file key.pem --after move\n  uchi feeds set takeover --routine accounts --files 'accounts-*.csv' --then 'contacts-*.csv=contacts' --set --folder /srv/uchi/in --cron '0 6 * * *'\n  uchi feeds set marinas --bound held=20 --bound touched=10% --bound any_values=yes",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 		var set client.FeedSetting
@@ -225,6 +231,11 @@ The password or private key is read from a file, or - for standard input; it is 
 		}
 		if err := setBounds(&f.Bounds, bounds); err != nil {
 			return err
+		}
+		if cmd.Flags().Changed("then") {
+			if f.Then, err = partsOf(then); err != nil {
+				return err
+			}
 		}
 		set.SetUp = f
 		if secretFile != "" {
@@ -247,6 +258,8 @@ The password or private key is read from a file, or - for standard input; it is 
 	fl.StringVar(&address, "url", "", "the file comes from this address")
 	fl.BoolVar(&sent, "sent", false, "other programs send the files: uchi feeds send")
 	fl.StringVar(&f.Files, "files", "", "the pattern of their names, with * and ?")
+	fl.StringArrayVar(&then, "then", nil, "further files, loaded behind these, with their routine: contacts-*.csv=weekly contacts (repeatable)")
+	fl.BoolVar(&f.Set, "set", false, "the files are a set: they are taken in their order when one of each is there")
 	fl.BoolVar(&f.Newest, "newest", false, "only the newest of those that are new")
 	fl.IntVar(&f.Still, "still", 0, "for how many seconds a file must not have grown (5 when left out)")
 	fl.StringVar(&f.Mark, "mark", "", "behind the name of a file: the name of one that says that it is whole, such as .done")
@@ -259,13 +272,27 @@ The password or private key is read from a file, or - for standard input; it is 
 	return cmd
 }
 
+// partsOf reads further kinds of files of a feed, such as contacts-*.csv=weekly contacts.
+func partsOf(list []string) (parts []client.FeedPart, err error) {
+	for _, s := range list {
+		files, routine, ok := strings.Cut(s, "=")
+		if !ok && s != "" {
+			return nil, usageError{fmt.Errorf("%q is not pattern=routine", s)}
+		}
+		if ok {
+			parts = append(parts, client.FeedPart{Files: files, Routine: routine})
+		}
+	}
+	return parts, nil
+}
+
 // merged gives what is set of a feed what it had where nothing is said.
 func merged(cmd *cobra.Command, f *client.FeedSetUp, was client.FeedSetUp) {
 	said := cmd.Flags().Changed
 	now := *f
 	*f = was
 	for flag, set := range map[string]func(){
-		"routine": func() { f.Routine = now.Routine }, "files": func() { f.Files = now.Files }, "newest": func() { f.Newest = now.Newest }, "still": func() { f.Still = now.Still },
+		"routine": func() { f.Routine = now.Routine }, "files": func() { f.Files = now.Files }, "newest": func() { f.Newest = now.Newest }, "set": func() { f.Set = now.Set }, "still": func() { f.Still = now.Still },
 		"mark": func() { f.Mark = now.Mark }, "move-to": func() { f.MoveTo = now.MoveTo }, "cron": func() { f.Cron = now.Cron }, "zone": func() { f.Zone = now.Zone },
 	} {
 		if said(flag) {

@@ -1,10 +1,8 @@
 package work
 
 import (
-	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -89,260 +87,6 @@ func (s *Service) feedTrouble(err error, f store.Feed) store.Trouble {
 // forFeed is the purpose that the secret of a feed is sealed for.
 func forFeed(workspace, name string) string { return "feed " + workspace + "/" + name }
 
-// openPlace opens the place of a feed; a host that is not known yet is from then on.
-func (s *Service) openPlace(ctx context.Context, f store.Feed, tag string) (places.Place, error) {
-	opt := s.opt.Places
-	var err error
-	if opt.Secret, err = s.opt.Secrets.Open(f.Secret, forFeed(f.Workspace, f.Name)); err != nil {
-		return nil, err
-	}
-	opt.HostKey, opt.Tag = f.HostKey, tag
-	p, err := places.Open(ctx, f.Document.V.Usual().Place, opt)
-	if err != nil {
-		return nil, err
-	}
-	if key := places.HostKeyOf(p); key != "" && f.HostKey == "" {
-		err = s.store.LearnHostKey(ctx, f, key)
-	}
-	if err != nil {
-		return nil, errors.Join(err, p.Close())
-	}
-	return p, nil
-}
-
-// lookInto takes the next file from the place of a feed.
-func (s *Service) lookInto(ctx context.Context, f store.Feed, r *store.FeedRun) error {
-	doc := f.Document.V.Usual()
-	if doc.Place.Kind == feed.Sent {
-		r.Said = "files are sent here; there is nowhere to look"
-		return nil
-	}
-	taken, err := s.store.FeedFiles(ctx, f.ID, 0)
-	if err != nil {
-		return err
-	}
-	taken = slices.DeleteFunc(taken, func(x store.FeedFile) bool { return x.Try && x.State != store.FeedLoaded }) // as if it had not been
-	tag := ""
-	if len(taken) > 0 && !f.Try {
-		tag = taken[0].Tag
-	}
-	p, err := s.openPlace(ctx, f, tag)
-	if err != nil {
-		return err
-	}
-	defer p.Close() //nolint:errcheck // only read from
-	if err := s.putAway(ctx, p, doc, taken); err != nil {
-		return err
-	}
-	list, err := s.whole(ctx, p, doc, r)
-	if err != nil {
-		return err
-	}
-	before := func(x places.File) bool {
-		return slices.ContainsFunc(taken, func(t store.FeedFile) bool { return same(t, x) })
-	}
-	fresh := slices.DeleteFunc(slices.Clone(list), before)
-	if f.Try && len(fresh) == 0 && len(list) > 0 {
-		fresh = list[len(list)-1:] // what it would do with the last one
-	}
-	if doc.Newest && len(fresh) > 1 && !f.Try {
-		for _, x := range fresh[:len(fresh)-1] {
-			if err := s.passOver(ctx, f, *r, x, "", "not newest", "a newer file was there"); err != nil {
-				return err
-			}
-		}
-		fresh = fresh[len(fresh)-1:]
-	}
-	for _, x := range fresh {
-		ok, err := s.take(ctx, f, r, p, x, taken)
-		if ok || err != nil {
-			return err
-		}
-	}
-	if r.Said == "" {
-		r.Said = "nothing new"
-	}
-	return nil
-}
-
-// same reports whether a file at a place is one that was taken.
-func same(t store.FeedFile, x places.File) bool {
-	if x.Tag == "" && x.Modified.IsZero() {
-		return false // only what it holds can tell
-	}
-	if t.Name != x.Name || t.Tag != x.Tag || t.Bytes >= 0 && x.Bytes >= 0 && t.Bytes != x.Bytes {
-		return false
-	}
-	return t.Modified == nil && x.Modified.IsZero() || t.Modified != nil && t.Modified.Equal(x.Modified.Truncate(time.Microsecond))
-}
-
-// putAway moves files that were loaded since the feed last looked.
-func (s *Service) putAway(ctx context.Context, p places.Place, doc feed.Feed, taken []store.FeedFile) error {
-	if doc.After != feed.Move {
-		return nil
-	}
-	there, err := p.List(ctx)
-	if err != nil {
-		return err
-	}
-	for _, t := range taken {
-		if t.State != store.FeedLoaded || t.Moved {
-			continue
-		}
-		for _, x := range there {
-			if !same(t, x) {
-				continue
-			}
-			if err := p.Move(ctx, x.Name, doc.MoveTo); err != nil {
-				return err
-			}
-			marked := func(o places.File) bool { return o.Name == x.Name+doc.Mark }
-			if doc.Mark != "" && slices.ContainsFunc(there, marked) {
-				if err := p.Move(ctx, x.Name+doc.Mark, doc.MoveTo); err != nil {
-					return err
-				}
-			}
-		}
-		if err := s.store.NoteMoved(ctx, t.ID); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// whole gives the files that the feed takes by their names and that are whole, oldest
-// first: those that have their mark, or have not grown for a while.
-func (s *Service) whole(ctx context.Context, p places.Place, doc feed.Feed, r *store.FeedRun) ([]places.File, error) {
-	all, err := p.List(ctx)
-	if err != nil {
-		return nil, err
-	}
-	takes := func(list []places.File) []places.File {
-		return slices.DeleteFunc(slices.Clone(list), func(x places.File) bool { return !doc.Takes(x.Name) })
-	}
-	list := takes(all)
-	r.Seen = len(list)
-	switch {
-	case len(list) == 0 || doc.Place.Kind == feed.HTTPS:
-	case doc.Mark != "":
-		list = slices.DeleteFunc(list, func(x places.File) bool {
-			return !slices.ContainsFunc(all, func(o places.File) bool { return o.Name == x.Name+doc.Mark })
-		})
-		if n := r.Seen - len(list); n > 0 {
-			r.Said = fmt.Sprintf("%d not whole yet: they have no %s", n, doc.Mark)
-		}
-	default:
-		select {
-		case <-time.After(time.Duration(doc.Still) * time.Second):
-		case <-ctx.Done():
-			return nil, ctx.Err()
-		}
-		if all, err = p.List(ctx); err != nil {
-			return nil, err
-		}
-		now := takes(all)
-		list = slices.DeleteFunc(list, func(x places.File) bool { return !slices.ContainsFunc(now, x.Same) })
-		if n := r.Seen - len(list); n > 0 {
-			r.Said = fmt.Sprintf("%d still growing", n)
-		}
-	}
-	slices.SortFunc(list, func(a, b places.File) int {
-		return cmp.Or(a.Modified.Compare(b.Modified), strings.Compare(a.Name, b.Name))
-	})
-	return list, nil
-}
-
-func (s *Service) passOver(ctx context.Context, f store.Feed, r store.FeedRun, x places.File, sum, bound, why string) error {
-	return s.store.PassOver(ctx, store.FeedFile{Feed: f.ID, Run: ofRun(r), Name: x.Name, Bytes: x.Bytes, Modified: moment(x.Modified), Tag: x.Tag, SHA256: sum,
-		Reasons: store.JSON[[]feed.Breach]{V: []feed.Breach{{Bound: bound, Says: why}}}})
-}
-
-// ofRun is the look that a file was seen by; nil for one that was sent.
-func ofRun(r store.FeedRun) *int64 {
-	if r.ID == 0 {
-		return nil
-	}
-	return &r.ID
-}
-
-func moment(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
-}
-
-// take makes an import of a file; ok is false where its content came before, or it grew
-// while it was read.
-func (s *Service) take(ctx context.Context, f store.Feed, r *store.FeedRun, p places.Place, x places.File, taken []store.FeedFile) (ok bool, err error) {
-	body, err := p.Open(ctx, x.Name)
-	if err != nil {
-		return false, err
-	}
-	defer body.Close() //nolint:errcheck // only read from
-	source, err := s.store.SaveSource(ctx, cleanName(x.Name), body, x.Bytes, s.opt.MostBytes)
-	if err != nil {
-		if fault.Is(err, "upload_cut_off") {
-			r.Said = x.Name + " has changed while it was read; it is looked for again"
-			return false, nil
-		}
-		return false, err
-	}
-	kept := false
-	defer func() {
-		if !kept {
-			err = errors.Join(err, s.store.DropSource(context.WithoutCancel(ctx), source))
-		}
-	}()
-	if f.Document.V.Place.Kind != feed.HTTPS {
-		now, err := p.List(ctx)
-		if err != nil {
-			return false, err
-		}
-		if !slices.ContainsFunc(now, x.Same) {
-			r.Said = x.Name + " has changed while it was read; it is looked for again"
-			return false, nil
-		}
-	}
-	ok, err = s.takeSource(ctx, f, r, x, source, taken)
-	kept = ok
-	return ok, err
-}
-
-// takeSource makes an import of a stored file, unless its content came before.
-func (s *Service) takeSource(ctx context.Context, f store.Feed, r *store.FeedRun, x places.File, source int64, taken []store.FeedFile) (bool, error) {
-	sum, bytes, err := s.store.SourceSum(ctx, source)
-	if err != nil {
-		return false, err
-	}
-	if n := slices.IndexFunc(taken, func(t store.FeedFile) bool { return t.SHA256 == sum && t.State != store.FeedPassedOver }); n >= 0 && !f.Try {
-		r.Said = x.Name + " came before"
-		if f.Document.V.Place.Kind == feed.HTTPS {
-			return false, nil // every look would note it
-		}
-		return false, s.passOver(ctx, f, *r, x, sum, "came before", "its content came before as "+taken[n].Name)
-	}
-	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.Routine)
-	if err != nil {
-		return false, err
-	}
-	by, err := s.ownerOf(ctx, f)
-	if err != nil {
-		return false, err
-	}
-	file := store.FeedFile{Feed: f.ID, Run: ofRun(*r), Name: x.Name, Bytes: bytes, Modified: moment(x.Modified), Tag: x.Tag, SHA256: sum, Try: f.Try}
-	_, err = s.store.AddImport(byFeed(ctx, f), store.NewImport{Workspace: f.Workspace, Name: cleanName(x.Name), Source: source, Reading: saved.Document.V.Reading, By: by.ID,
-		Also: func(ctx context.Context, tx pgx.Tx, id int64) error {
-			file.Import = &id
-			return store.TakeFile(ctx, tx, file)
-		}}, s.enqueue)
-	if err != nil {
-		return false, err
-	}
-	r.Said = "took " + x.Name
-	return true, nil
-}
-
 // byFeed gives a context in which acts come from a feed.
 func byFeed(ctx context.Context, f store.Feed) context.Context {
 	return store.From(ctx, store.Origin{Address: "feed " + f.Name})
@@ -371,7 +115,7 @@ func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, bod
 	case f.Paused:
 		return none, fault.New(fault.Conflict, "feed_paused", "the feed is paused").With(f.Name).Mended("Send it again when it goes on.")
 	case !doc.Takes(name):
-		return none, fault.New(fault.Invalid, "not_taken", "the feed takes no files of this name").With(name).Mended("Names look like " + doc.Files + ".")
+		return none, fault.New(fault.Invalid, "not_taken", "the feed takes no files of this name").With(name).Mended("Names look like " + strings.Join(patterns(doc), ", ") + ".")
 	}
 	taken, err := s.store.FeedFiles(ctx, f.ID, 0)
 	if err != nil {
@@ -381,6 +125,10 @@ func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, bod
 	if n := slices.IndexFunc(taken, busy); n >= 0 {
 		return none, fault.New(fault.Conflict, "feed_busy", "a file of the feed has not ended: "+string(taken[n].State)).With(taken[n].Name).
 			Mended("Send it again when that one is loaded.")
+	}
+	if turn := doc.Turn(namesTaken(taken)); doc.Set && doc.PartOf(name) != turn {
+		return none, fault.New(fault.Conflict, "out_of_turn", "files of the feed come in turn, and another is due").With(name).
+			Mended("Send first the one like " + doc.Parts()[turn].Files + ".")
 	}
 	source, err := s.store.SaveSource(ctx, cleanName(name), body, bytes, s.opt.MostBytes)
 	if err != nil {
@@ -402,6 +150,14 @@ func (s *Service) SendToFeed(ctx context.Context, f store.Feed, name string, bod
 		return none, err
 	}
 	return list[0], nil
+}
+
+// patterns lists the patterns of the names that a feed takes.
+func patterns(doc feed.Feed) (list []string) {
+	for _, p := range doc.Parts() {
+		list = append(list, p.Files)
+	}
+	return list
 }
 
 // goOnWithFile goes on with the file that an import came from, when a feed has brought
@@ -456,7 +212,7 @@ func (s *Service) nextOf(ctx context.Context, f store.Feed, x store.FeedFile, i 
 		case i.State != life.Open:
 			return wait("changed", "somebody has worked on it meanwhile")
 		}
-		if err := s.checkForFeed(ctx, f, i); err != nil {
+		if err := s.checkForFeed(ctx, f, x, i); err != nil {
 			return troubled(err)
 		}
 		return false, nil
@@ -495,13 +251,13 @@ func (s *Service) nextOf(ctx context.Context, f store.Feed, x store.FeedFile, i 
 	return false, nil
 }
 
-// checkForFeed sets an import up by the routine of its feed and has it checked.
-func (s *Service) checkForFeed(ctx context.Context, f store.Feed, i store.Import) error {
+// checkForFeed sets an import up by the routine for its file and has it checked.
+func (s *Service) checkForFeed(ctx context.Context, f store.Feed, x store.FeedFile, i store.Import) error {
 	by, err := s.ownerOf(ctx, f)
 	if err != nil {
 		return err
 	}
-	if err := s.UseRoutine(ctx, i, f.Document.V.Routine, 0, by); err != nil {
+	if err := s.UseRoutine(ctx, i, f.Document.V.RoutineOf(x.Name), 0, by); err != nil {
 		return err
 	}
 	if i, err = s.store.Import(ctx, i.Workspace, i.ID); err != nil {
@@ -516,7 +272,7 @@ func (s *Service) judge(ctx context.Context, f store.Feed, x store.FeedFile, i s
 	if again, err := s.recall(ctx, f, i); err != nil || again {
 		return false, err // the end of its check goes on with this
 	}
-	found, err := s.foundIn(ctx, f, i)
+	found, err := s.foundIn(ctx, f, x, i)
 	if err != nil {
 		return false, err
 	}
@@ -577,7 +333,8 @@ func (s *Service) recall(ctx context.Context, f store.Feed, i store.Import) (aga
 var errNothingRecalled = errors.New("no earlier answer is about these rows")
 
 // foundIn measures what the check of a file has come to.
-func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (feed.Found, error) {
+func (s *Service) foundIn(ctx context.Context, f store.Feed, file store.FeedFile, i store.Import) (feed.Found, error) {
+	doc := f.Document.V
 	found := feed.Found{Rows: i.Rows}
 	if i.Totals.V != nil {
 		found.Verdicts = i.Totals.V.Verdicts
@@ -585,7 +342,7 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (fe
 			found.Removes += d.Removes()
 		}
 	}
-	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.Routine)
+	saved, err := s.store.Routine(ctx, f.Workspace, doc.RoutineOf(file.Name))
 	if err != nil {
 		return found, err
 	}
@@ -611,7 +368,10 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, i store.Import) (fe
 		found.Records += n
 	}
 	files, err := s.store.FeedFiles(ctx, f.ID, 0)
-	if n := slices.IndexFunc(files, func(x store.FeedFile) bool { return x.State == store.FeedLoaded }); n >= 0 {
+	like := func(x store.FeedFile) bool {
+		return x.State == store.FeedLoaded && doc.PartOf(x.Name) == doc.PartOf(file.Name)
+	}
+	if n := slices.IndexFunc(files, like); n >= 0 {
 		found.Last = files[n].Rows
 	}
 	return found, err
@@ -632,7 +392,7 @@ func (s *Service) loadedByFeed(ctx context.Context, f store.Feed, x store.FeedFi
 		return aboutFile(ctx, tx, f, store.Ended, i, "was loaded", nil)
 	})
 	if err == nil && x.State == store.FeedWaiting {
-		err = errors.Join(s.learn(ctx, f, i), s.room.RememberAnswers(ctx, i))
+		err = errors.Join(s.learn(ctx, f, x, i), s.room.RememberAnswers(ctx, i))
 	}
 	s.wakeUp()
 	return err
@@ -640,8 +400,8 @@ func (s *Service) loadedByFeed(ctx context.Context, f store.Feed, x store.FeedFi
 
 // learn teaches the routine of a feed the words whose meaning a person has said at a
 // file that waited, so that they hold for the next.
-func (s *Service) learn(ctx context.Context, f store.Feed, i store.Import) error {
-	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.Routine)
+func (s *Service) learn(ctx context.Context, f store.Feed, x store.FeedFile, i store.Import) error {
+	saved, err := s.store.Routine(ctx, f.Workspace, f.Document.V.RoutineOf(x.Name))
 	if err != nil || i.Routine.V == nil {
 		return err
 	}
@@ -669,8 +429,10 @@ func (s *Service) SetFeed(ctx context.Context, workspace, name string, version i
 		if err := set.Document.Check(); err != nil {
 			return err
 		}
-		if _, err := s.store.Routine(ctx, workspace, set.Document.Routine); err != nil {
-			return err
+		for _, p := range set.Document.Parts() {
+			if _, err := s.store.Routine(ctx, workspace, p.Routine); err != nil {
+				return err
+			}
 		}
 		if was, err := s.store.Feed(ctx, workspace, name); err == nil && elsewhere(was.Document.V.Place, set.Document.Place) {
 			// A password goes to no other host than that which it was given for.

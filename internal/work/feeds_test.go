@@ -333,6 +333,53 @@ func TestFeedIsSent(t *testing.T) {
 	b.want(fault.Is(send("d.csv", marinas(1, 4, "customer")), "feed_busy"), true)
 }
 
+// Several kinds of files go each by their own routine, in their order: of a set nothing is
+// taken before it is whole, and contacts find the accounts that came with them.
+func TestFeedOfSeveral(t *testing.T) {
+	b, dir := fed(t)
+	i := b.upload("contact", "Last name,Account,E-mail\nLi,M-1,x@x.example\n")
+	r := *i.Routine.V
+	r.Name = "people"
+	_, err := b.work.SaveRoutine(b.Context(), "main", r, 0, b.person)
+	b.ok(err)
+	b.ok(b.work.Do(b.Context(), i, life.Discard, b.person))
+	set := feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", Then: []feed.Part{{Files: "people-*.csv", Routine: "people"}}, Set: true}
+	b.setFeed(set)
+	missing := set
+	missing.Then = []feed.Part{{Files: "people-*.csv", Routine: "nobody"}}
+	missing.Routine = "marinas"
+	missing.When.Cron = "0 3 1 1 *"
+	b.want(fault.Is(b.work.SetFeed(b.Context(), "main", "marinas weekly", 0, FeedSetting{Document: &missing}, b.person), "unknown_routine"), true)
+
+	whole := func(name, text string, hours int) {
+		b.put(dir, name, text, hours)
+		b.put(dir, name+".done", "", hours)
+	}
+	people := func(n int) string {
+		return fmt.Sprintf("Last name,Account,E-mail\nEk,M-%d,ek%[1]d@x.example\nMoe,M-1,moe%[1]d@x.example\n", n)
+	}
+	whole("people-1.csv", people(9), 9)
+	f, said := b.rests(false)
+	b.want(strings.Join(said, "\n"), "")
+	runs, err := b.store.FeedRuns(b.Context(), f.ID, 1)
+	b.ok(err)
+	b.want(runs[0].Said, "the set is not whole: it waits for marinas-*.csv")
+	whole("marinas-1.csv", marinas(1, 9, "customer"), 5)
+	whole("people-2.csv", people(10), 2)
+	_, said = b.rests(false)
+	b.want(strings.Join(said, "\n"), "marinas-1.csv loaded\npeople-1.csv loaded")
+	b.want(b.record("contact", "CON-1").Links["account"].ID, "ACC-9")
+	whole("marinas-2.csv", marinas(1, 10, "customer"), 1)
+	_, said = b.rests(false)
+	b.want(strings.Join(said[2:], "\n"), "marinas-2.csv loaded\npeople-2.csv loaded")
+
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Sent}, Files: "marinas-*.csv", Then: set.Then, Set: true})
+	f, err = b.store.Feed(b.Context(), "main", "marinas weekly")
+	b.ok(err)
+	_, err = b.work.SendToFeed(b.Context(), f, "people-3.csv", strings.NewReader(people(3)), 9)
+	b.want(fault.Is(err, "out_of_turn"), true)
+}
+
 // A feed whose process dies in the middle of a look looks again, and loads its file once.
 func TestFeedTakenOver(t *testing.T) {
 	b, dir := fed(t)

@@ -53,6 +53,8 @@ type Feed struct {
 	Routine string `json:"routine" yaml:"routine"` // by which its files are set up
 	Place   Place  `json:"place" yaml:"place"`
 	Files   string `json:"files,omitempty" yaml:"files,omitempty"`   // the pattern of their names, with * and ?; all when blank
+	Then    []Part `json:"then,omitempty" yaml:"then,omitempty"`     // further files, loaded behind these
+	Set     bool   `json:"set,omitempty" yaml:"set,omitempty"`       // files are taken when one of each part is there
 	Newest  bool   `json:"newest,omitempty" yaml:"newest,omitempty"` // only the newest of those that are new; else all, oldest first
 	Still   int    `json:"still,omitempty" yaml:"still,omitempty"`   // for how many seconds a file must not have grown
 	Mark    string `json:"mark,omitempty" yaml:"mark,omitempty"`     // behind the name of a file: the name of one that says that it is whole, such as .done
@@ -61,6 +63,32 @@ type Feed struct {
 	When    When   `json:"when" yaml:"when"`
 	Bounds  Bounds `json:"bounds" yaml:"bounds"`
 }
+
+// Part is one kind of the files of a feed.
+type Part struct {
+	Files   string `json:"files" yaml:"files"`     // the pattern of their names
+	Routine string `json:"routine" yaml:"routine"` // by which they are set up
+}
+
+// mostParts is how many kinds of files a feed takes.
+const mostParts = 12
+
+// Parts gives the kinds of files that the feed takes, in the order in which they are loaded.
+func (f Feed) Parts() []Part { return append([]Part{{Files: f.Files, Routine: f.Routine}}, f.Then...) }
+
+// PartOf gives the place of the first part that takes files of a name, or -1.
+func (f Feed) PartOf(name string) int {
+	if f.Mark != "" && strings.HasSuffix(name, f.Mark) || strings.HasPrefix(name, ".") {
+		return -1
+	}
+	return slices.IndexFunc(f.Parts(), func(p Part) bool {
+		ok, err := path.Match(strings.ToLower(p.Files), strings.ToLower(name))
+		return p.Files == "" || ok && err == nil
+	})
+}
+
+// RoutineOf gives the routine for files of a name.
+func (f Feed) RoutineOf(name string) string { return f.Parts()[max(f.PartOf(name), 0)].Routine }
 
 // What holds when nothing is said.
 const (
@@ -91,8 +119,6 @@ func (f Feed) Check() error {
 	switch {
 	case !nameShape.MatchString(f.Name):
 		return bad("bad_name", "a feed's name has letters, digits, spaces, dots and hyphens, at most 80", "name", f.Name, "For example: marinas weekly.")
-	case f.Routine == "":
-		return bad("routine_missing", "a feed names the routine by which its files are set up", "routine", "", "Load one file by hand and save its set-up as a routine.")
 	case !slices.Contains(Kinds, f.Place.Kind):
 		return bad("unknown_place", "there is no such kind of place", "place.kind", string(f.Place.Kind), fmt.Sprintf("Choose one of %v.", Kinds))
 	case f.After != "" && f.After != Leave && f.After != Move:
@@ -106,8 +132,28 @@ func (f Feed) Check() error {
 	case strings.ContainsAny(f.Mark, `/\`):
 		return bad("bad_mark", "the mark of a whole file stands behind its name", "mark", f.Mark, "For example: .done.")
 	}
-	if _, err := path.Match(f.Files, ""); err != nil {
-		return bad("bad_pattern", "the pattern of names cannot be read", "files", f.Files, "For example: marinas-*.csv.")
+	if len(f.Then) > 0 && f.Place.Kind == HTTPS {
+		return bad("one_file", "at an address there is one file", "then", f.Then[0].Files, "Set a feed up for each.")
+	}
+	if len(f.Then) >= mostParts {
+		return bad("too_many_parts", "a feed takes so many kinds of files", "then", fmt.Sprint(len(f.Then)+1), fmt.Sprintf("At most %d.", mostParts))
+	}
+	if f.Set && len(f.Then) == 0 {
+		return bad("no_set", "one kind of files is no set", "set", "", "Say under then which files belong to them.")
+	}
+	for n, p := range f.Parts() {
+		at := "files"
+		if n > 0 {
+			at = fmt.Sprintf("then[%d].files", n-1)
+		}
+		switch _, err := path.Match(p.Files, ""); {
+		case err != nil:
+			return bad("bad_pattern", "the pattern of names cannot be read", at, p.Files, "For example: marinas-*.csv.")
+		case p.Files == "" && len(f.Then) > 0:
+			return bad("pattern_missing", "of several kinds of files each has a pattern of names", at, "", "For example: marinas-*.csv.")
+		case p.Routine == "":
+			return bad("routine_missing", "a feed names the routine by which its files are set up", strings.TrimSuffix(at, "files")+"routine", p.Files, "Load one file by hand and save its set-up as a routine.")
+		}
 	}
 	if err := f.Place.check(bad); err != nil {
 		return err
@@ -144,13 +190,15 @@ func (p Place) check(bad func(code, message, at, value, mend string) error) erro
 }
 
 // Takes reports whether the feed takes files of a name.
-func (f Feed) Takes(name string) bool {
-	if f.Mark != "" && strings.HasSuffix(name, f.Mark) || strings.HasPrefix(name, ".") {
-		return false
+func (f Feed) Takes(name string) bool { return f.PartOf(name) >= 0 }
+
+// Turn gives the part whose files are due after some were taken, given their names, the newest
+// first: of a set each has its turn, and the first begins the next set.
+func (f Feed) Turn(taken []string) int {
+	for _, name := range taken {
+		if at := f.PartOf(name); at >= 0 {
+			return (at + 1) % len(f.Parts())
+		}
 	}
-	if f.Files == "" {
-		return true
-	}
-	ok, err := path.Match(strings.ToLower(f.Files), strings.ToLower(name))
-	return ok && err == nil
+	return 0
 }

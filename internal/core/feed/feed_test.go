@@ -74,6 +74,12 @@ func TestCheck(t *testing.T) {
 		"bad_limit":       func(f *Feed) { f.Bounds.Touched = Limit{true, 3, false} },
 		"bad_mark":        func(f *Feed) { f.Mark = "/etc" },
 		"bad_still":       func(f *Feed) { f.Still = -1 },
+		"one_file": func(f *Feed) {
+			f.Place, f.Then = Place{Kind: HTTPS, URL: "https://x.example/a.csv"}, []Part{{"b-*", "b"}}
+		},
+		"no_set":          func(f *Feed) { f.Set = true },
+		"pattern_missing": func(f *Feed) { f.Then = []Part{{"", "b"}} },
+		"too_many_parts":  func(f *Feed) { f.Then = make([]Part, mostParts) },
 	} {
 		f := sound
 		if change(&f); !fault.Is(f.Check(), code) {
@@ -92,6 +98,26 @@ func TestTakes(t *testing.T) {
 		if f.Takes(name) != want {
 			t.Errorf("%s: %v", name, !want)
 		}
+	}
+}
+
+// Of several kinds of files each has its routine, and of a set its turn.
+func TestParts(t *testing.T) {
+	f := Feed{Files: "accounts-*", Routine: "a", Then: []Part{{"contacts-*", "c"}, {"*.csv", "rest"}}, Set: true}
+	for name, want := range map[string]string{"accounts-1.csv": "a", "CONTACTS-1.csv": "c", "deals.csv": "rest"} {
+		if got := f.RoutineOf(name); got != want {
+			t.Errorf("%s by %s, want %s", name, got, want)
+		}
+	}
+	for taken, want := range map[string]int{"": 0, "accounts-1.csv": 1, "contacts-1.csv accounts-1.csv": 2, "old.txt contacts-1.csv": 2, "deals.csv": 0} {
+		if got := f.Turn(strings.Fields(taken)); got != want {
+			t.Errorf("behind %q comes part %d, want %d", taken, got, want)
+		}
+	}
+	f.Then[0].Routine = ""
+	f.Name, f.Place, f.When = "x", Place{Kind: Folder, Folder: "/in"}, When{Cron: "0 6 * * *"}
+	if !fault.Is(f.Check(), "routine_missing") {
+		t.Error(f.Check())
 	}
 }
 

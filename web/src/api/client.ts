@@ -21,6 +21,7 @@ export type Feed = Schemas["Feed"];
 export type FeedFile = Schemas["FeedFile"];
 export type FeedSetUp = Schemas["FeedSetUp"];
 export type FeedBounds = Schemas["FeedBounds"];
+export type FeedPart = Schemas["FeedPart"];
 export type NoticeKind = Schemas["NoticeKind"];
 export type ApprovalRules = Schemas["ApprovalRules"];
 export type Hook = Schemas["Hook"];

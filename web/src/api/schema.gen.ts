@@ -3694,6 +3694,10 @@ export interface components {
             place: components["schemas"]["FeedPlace"];
             /** @description The pattern of their names, with * and ?; all when blank */
             files?: string;
+            /** @description Further files, loaded behind these, each by a routine of its own */
+            then?: components["schemas"]["FeedPart"][];
+            /** @description The files are a set: they are taken in their order when one of each is there */
+            set?: boolean;
             /** @description Only the newest of those that are new; else all, oldest first */
             newest?: boolean;
             /** @description For how many seconds a file must not have grown */
@@ -3711,6 +3715,12 @@ export interface components {
             /** @description The time zone of that, such as Europe/Oslo; UTC when blank */
             zone?: string;
             bounds?: components["schemas"]["FeedBounds"];
+        };
+        FeedPart: {
+            /** @description The pattern of their names */
+            files: string;
+            /** @description By which they are set up */
+            routine: string;
         };
         FeedSetting: {
             set_up?: components["schemas"]["FeedSetUp"];

@@ -285,9 +285,11 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
             <Pairs
               list={[
                 ["Names", s.files || "any"],
+                ...(s.then ?? []).map((x) => ["Then", `${x.files} by ${x.routine}`] as [string, string]),
+                ...(s.set ? [["Set", "taken when one of each is there"] as [string, string]] : []),
                 ["Which", s.newest ? "only the newest" : "all, oldest first"],
                 ["Whole when", s.mark ? `${s.mark} is there` : `not grown for ${s.still || 5} s`],
-                ["Then", s.after === "move" ? `moved into ${s.move_to || "loaded"}` : "left where it is"],
+                ["Afterwards", s.after === "move" ? `moved into ${s.move_to || "loaded"}` : "left where it is"],
                 ["Password or key", f.has_secret ? "kept encrypted" : "none"],
                 ...(f.host_key ? [["Host key", f.host_key] as [string, string]] : []),
               ]}

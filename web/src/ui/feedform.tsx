@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { X } from "lucide-react";
 import { useState } from "react";
-import { api, must, type Feed, type FeedBounds, type FeedSetUp } from "../api/client";
+import { api, must, type Feed, type FeedBounds, type FeedPart, type FeedSetUp } from "../api/client";
 import { Button, Choose, Dialog, inputClass, Labelled, Ticked, Wrong } from "./parts";
 
 const usual: FeedBounds = { held: "5 %", deleted: "0", touched: "25 %", size: "50 %", other_columns: true };
@@ -49,6 +50,11 @@ export function FeedForm(p: { workspace: string; feed?: Feed; onClose: () => voi
   const place = (change: Partial<FeedSetUp["place"]>) => setS({ ...s, place: { ...s.place, ...change } });
   const bound = (change: Partial<FeedBounds>) => setS({ ...s, bounds: { ...s.bounds, ...change } });
   const kind = s.place.kind;
+  const then = s.then ?? [];
+  const setThen = (n: number, part?: FeedPart) => {
+    const list = part ? [...then.slice(0, n), part, ...then.slice(n + 1)] : then.filter((_, at) => at !== n);
+    setS({ ...s, then: list, set: list.length > 0 && (s.set ?? false) });
+  };
   const text = (label: string, value: string | undefined, set: (v: string) => void, hint?: string) => (
     <Labelled label={label} hint={hint}>
       <input className={inputClass} value={value ?? ""} onChange={(e) => set(e.target.value)} />
@@ -106,6 +112,39 @@ export function FeedForm(p: { workspace: string; feed?: Feed; onClose: () => voi
           </Labelled>
         )}
         {kind !== "https" && text("Names of files", s.files, (files) => setS({ ...s, files }), "With * and ?; all when blank.")}
+        {kind !== "https" && (
+          <div className="col-span-full space-y-2">
+            {then.map((part, n) => (
+              <div key={n} className="flex items-end gap-2">
+                <div className="flex-1">
+                  {text(`Then files called (${n + 1})`, part.files, (files) => setThen(n, { ...part, files }))}
+                </div>
+                <div className="flex-1">
+                  <span className="mb-1 block text-[12px] font-medium text-ink-soft">by the routine</span>
+                  <Choose
+                    label={`Routine of further files, ${n + 1}`}
+                    value={part.routine}
+                    onChange={(routine) => setThen(n, { ...part, routine })}
+                    options={names.map((v) => ({ value: v, label: v }))}
+                  />
+                </div>
+                <Button look="quiet" aria-label={`Take further files ${n + 1} out`} onClick={() => setThen(n)}>
+                  <X size={14} aria-hidden />
+                </Button>
+              </div>
+            ))}
+            <div className="flex flex-wrap items-center gap-4">
+              <Button onClick={() => setThen(then.length, { files: "", routine: names[0] ?? "" })}>Then further files…</Button>
+              {then.length > 0 && (
+                <Ticked
+                  label="They are a set: taken when one of each is there"
+                  on={s.set ?? false}
+                  onChange={(set) => setS({ ...s, set })}
+                />
+              )}
+            </div>
+          </div>
+        )}
         {kind !== "sent" && (
           <>
             {text(
