@@ -122,6 +122,16 @@ func (t Take) of(s string) string {
 		}
 		return s // a town without a code
 	}
+	switch street, code, town, ok := value.SplitAddress(s); {
+	case t == TakeAddressStreet && ok:
+		return street
+	case t == TakeAddressStreet:
+		return s
+	case t == TakeAddressCode:
+		return code
+	case t == TakeAddressTown:
+		return town
+	}
 	words := strings.Fields(s)
 	if len(words) == 0 {
 		return ""

@@ -136,7 +136,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 				mine = append(mine, col)
 			}
 		}
-		out = splitAmounts(target, mine, splitTowns(target, mine, splitNames(target, mine, besideGiven(target, mine, out))))
+		out = splitAmounts(target, mine, splitTowns(target, mine, splitAddresses(target, mine, splitNames(target, mine, besideGiven(target, mine, whoseNumbers(target, mine, out))))))
 		out = nameFiles(target, out)
 	}
 	order := map[string]int{}

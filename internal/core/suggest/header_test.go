@@ -6,6 +6,7 @@ import (
 	"testing"
 	"testing/quick"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
 )
 
@@ -116,6 +117,65 @@ func TestNumbersAreNoChoices(t *testing.T) {
 		}
 		if got != want {
 			t.Errorf("%s: taken is %v", cells, got)
+		}
+	}
+}
+
+// The number of a customer is no contact's own: where it repeats it names the account, and
+// where it does not, nobody can tell.
+func TestWhoseNumbers(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	account, _ := c.Type("account")
+	numbers := sheet.Column{Header: "Customer No", Filled: 4, Distinct: 3, Samples: []string{"4001", "4002", "4003"}}
+	names := sheet.Column{Header: "Company", Filled: 4, Distinct: 3, Samples: []string{"Havneby Marina", "Kai Charter", "Quay Boats"}}
+	own := numbers
+	own.Filled = 3
+	for _, x := range []struct {
+		name    string
+		t       catalog.RecordType
+		columns []sheet.Column
+		want    string
+	}{
+		{"repeats", contact, []sheet.Column{numbers}, "account"}, {"repeats beside a name", contact, []sheet.Column{numbers, names}, ""},
+		{"is each one's own", contact, []sheet.Column{own}, ""}, {"of accounts", account, []sheet.Column{own}, "source_ref"},
+	} {
+		got := ""
+		for _, s := range Columns(x.t, x.columns, nil) {
+			if s.Column == "Customer No" && s.Taken {
+				got = s.Field
+			}
+		}
+		if got != x.want {
+			t.Errorf("%s: %q, want %q", x.name, got, x.want)
+		}
+	}
+	for _, s := range Columns(contact, []sheet.Column{own}, Memory{Key("Customer No"): "source_ref"}) {
+		if s.Column == "Customer No" && !s.Taken {
+			t.Error("what was chosen before is not taken")
+		}
+	}
+}
+
+// Whole addresses in one column are parted; beside a column of towns only the street is taken.
+func TestWholeAddresses(t *testing.T) {
+	c := standard(t)
+	account, _ := c.Type("account")
+	address := sheet.Column{Header: "Anschrift", Longest: 30, Filled: 3, Distinct: 3, Samples: []string{"Am Hafen 3, 17493 Greifswald", "Hafenstr. 12\n18546 Sassnitz", "Sund 4"}}
+	for want, columns := range map[string][]sheet.Column{
+		"locality address_town, postal_code address_postal_code, street address_street": {address},
+		"locality , postal_code address_postal_code, street address_street":             {address, {Header: "Ort", Filled: 3, Distinct: 3, Samples: []string{"Greifswald", "Sassnitz", "Stralsund"}}},
+		"street ": {{Header: "Anschrift", Longest: 12, Filled: 3, Distinct: 3, Samples: []string{"Am Hafen 3", "Hafenstr. 12", "Sund 4"}}},
+	} {
+		var got []string
+		for _, s := range Columns(account, columns, nil) {
+			if s.Taken {
+				got = append(got, s.Field+" "+string(s.Take))
+			}
+		}
+		slices.Sort(got)
+		if strings.Join(got, ", ") != want {
+			t.Errorf("%v, want %s", got, want)
 		}
 	}
 }

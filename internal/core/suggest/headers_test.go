@@ -8,8 +8,8 @@ import "testing"
 func TestHeadersOfManyKinds(t *testing.T) {
 	missed := 0
 	list := []struct{ typeName, header, want string }{
-		{"contact", "Kd.-Nr.", "source_ref"},
-		{"contact", "Kundennr.", "source_ref"},
+		{"account", "Kd.-Nr.", "source_ref"},
+		{"contact", "Kundennr.", ""},
 		{"account", "Kundenname", "name"},
 		{"account", "Ust-IdNr.", ""},
 		{"account", "Steuernummer", ""},
@@ -36,7 +36,7 @@ func TestHeadersOfManyKinds(t *testing.T) {
 		{"contact", "Courriel", "email"},
 		{"contact", "Né le", "birthday"},
 		{"contact", "Société", "account"},
-		{"contact", "N° client", "source_ref"},
+		{"account", "N° client", "source_ref"},
 		{"account", "Effectif", "employees"},
 		{"account", "N° SIRET", "registration_number"},
 		{"account", "N° TVA", ""},
@@ -108,7 +108,7 @@ func TestHeadersOfManyKinds(t *testing.T) {
 		{"contact", "MAIL_BOUNCED_FLG", ""},
 		{"contact", "FAX_NO", ""},
 		{"contact", "NO_OF_CALLS", ""},
-		{"contact", "CUST_NO", "source_ref"},
+		{"contact", "CUST_NO", ""},
 		{"contact", "EMP_NAME", "account"},
 		{"account", "PARENT_ACCT_NO", "parent"},
 		{"account", "ACCT_MGR", "owner"},

@@ -432,6 +432,72 @@ func nameFiles(target Target, list []Suggestion) []Suggestion {
 	return append(list, Suggestion{Column: list[file].Column, Draft: target.Draft, Field: l.Text, Confidence: list[file].Confidence, Reason: "no other column names the files", Taken: true})
 }
 
+// numbersOfCompanies are the sets of concepts of headers that mean the number of a customer.
+var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code"}
+
+// whoseNumbers looks at columns of customers' numbers that were taken for the numbers of what
+// belongs to customers, such as contacts: where they repeat they name the customer; where they
+// do not, nobody can tell.
+func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool {
+		return f.Type == catalog.Reference && f.To != target.Type.Name && slices.Contains(means[f.Name], "company")
+	})
+	if at < 0 {
+		return list
+	}
+	link := target.Type.Fields[at]
+	free := !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == link.Name && s.Taken })
+	for n, s := range list {
+		f, _ := target.Type.Field(s.Field)
+		of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		if s.Draft != target.Draft || !s.Taken || !f.Key || f.Type != catalog.Text || target.Memory[Key(s.Column)] == s.Field || of < 0 ||
+			!slices.ContainsFunc(lift(headerWords(s.Column)).sets, func(set []string) bool { return slices.Contains(numbersOfCompanies, strings.Join(set, " ")) }) {
+			continue
+		}
+		list = slices.Clone(list)
+		switch repeat := columns[of].Distinct < columns[of].Filled; {
+		case repeat && free:
+			list[n] = Suggestion{Column: s.Column, Draft: s.Draft, Field: link.Name, Confidence: s.Confidence, Reason: "it numbers customers, and repeats: several rows name the same", Taken: true}
+		case repeat:
+			list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it repeats, so it numbers the customers and not these"
+		default:
+			list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it may number these, or the customers that they belong to"
+		}
+		break
+	}
+	return list
+}
+
+// perhaps is the confidence of what is suggested and not taken.
+const perhaps = 0.6
+
+// splitAddresses turns a column of whole addresses into its parts, where nothing else gives a
+// postal code or a town.
+func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	street, ok := target.Type.FieldAs(catalog.AsStreet)
+	if !ok {
+		return list
+	}
+	at := slices.IndexFunc(list, func(s Suggestion) bool {
+		return s.Draft == target.Draft && s.Field == street.Name && s.Taken && s.Take == ""
+	})
+	if at < 0 {
+		return list
+	}
+	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
+	if of < 0 || share(columns[of].Samples, func(s string) bool { _, _, _, ok := value.SplitAddress(s); return ok }) < 0.3 {
+		return list
+	}
+	parts := map[string]mapping.Take{street.Name: mapping.TakeAddressStreet}
+	for as, take := range map[catalog.Likeness]mapping.Take{catalog.AsPostalCode: mapping.TakeAddressCode, catalog.AsLocality: mapping.TakeAddressTown} {
+		f, ok := target.Type.FieldAs(as)
+		if ok && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken }) {
+			parts[f.Name] = take
+		}
+	}
+	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
+}
+
 // splitTowns turns a column of postal codes with towns into the two fields, when
 // nothing else gives a postal code.
 func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {

@@ -30,3 +30,19 @@ func TestMobileShare(t *testing.T) {
 		}
 	}
 }
+
+func TestSplitAddress(t *testing.T) {
+	for in, want := range map[string][3]string{
+		"Am Hafen 3, 17493 Greifswald": {"Am Hafen 3", "17493", "Greifswald"}, "Hafenstr. 12\n18546 Sassnitz": {"Hafenstr. 12", "18546", "Sassnitz"},
+		"Sund 4, D-18439 Stralsund": {"Sund 4", "D-18439", "Stralsund"}, "Hafenstraße 6; 17440 Kröslin": {"Hafenstraße 6", "17440", "Kröslin"},
+		"c/o Kai, Steg B, 25761 Büsum, Deutschland": {"c/o Kai, Steg B", "25761", "Büsum"}, "4 Quay Road, Anchorby, AB1 2CD": {"4 Quay Road", "AB1 2CD", "Anchorby"},
+		"12 Quay Road\nAnchorby AB1 2CD\nUnited Kingdom": {"12 Quay Road", "AB1 2CD", "Anchorby"}, "Havenkade 12, 8607 AA Sneek": {"Havenkade 12", "8607 AA", "Sneek"},
+		"3 rue du Port, 17000 La Rochelle": {"3 rue du Port", "17000", "La Rochelle"}, "Am Hafen 3 17493 Greifswald": {"Am Hafen 3", "17493", "Greifswald"},
+		"Am Hafen 3": {}, "17493 Greifswald": {}, "Kai 1, 2": {}, "Am Hafen 3, Greifswald": {}, "": {}, "Postfach 1234": {}, "12 Main St, Springfield, IL 62701": {},
+	} {
+		street, code, town, ok := SplitAddress(in)
+		if got := [3]string{street, code, town}; got != want || ok != (want[1] != "") {
+			t.Errorf("%q: %q %v, want %q", in, got, ok, want)
+		}
+	}
+}

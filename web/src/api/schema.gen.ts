@@ -2830,7 +2830,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "first_word" | "last_word" | "currency" | "postal_code" | "town";
+            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "address_street" | "address_postal_code" | "address_town";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
