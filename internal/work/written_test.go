@@ -11,7 +11,7 @@ import (
 // the field's policy says that it replaces.
 func TestWrittenOtherwise(t *testing.T) {
 	b := start(t)
-	const head = "Customer number,Family name,Job title,Street,Notes\n"
+	const head = "Contact number,Family name,Job title,Street,Notes\n"
 	b.loaded("contact", head+
 		"K-1,Øksnes,Head of Sales,Storgata 4,Prefers the morning. Ask for Kari.\n"+
 		"K-2,Ångström,Skipper,Storgata 1,\n"+
