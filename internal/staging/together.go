@@ -246,20 +246,17 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 		theirs := schema.TitleText(k.plan.Type, "r")
 		same, other = `coalesce(`+form+`, '') = `+schema.LegalForm(theirs), schema.OtherForm(k.saidTitle("d"), theirs)
 	}
-	with := []any{frag{"linked": k.linked(), "key": schema.Title, "title": title, "apart": apart, "same": same, "other": other}, arg{"rule": len(k.plan.Rules) + 1}}
-	statements := []stmt{}
+	sure := `(count(*) = 1 or count(*) filter (where {same}) = 1) and not {apart}`
 	if k.plan.Whole {
-		statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule)
-			select d.row_no, min(r.id), min(r.version), @rule
-			from {linked} join {records} r on r.{key} = {title}
-			where r.{key} <> '' and {unsettled d} and {same}
-			group by d.row_no having count(*) = 1`, frag{"linked": k.linked(), "key": schema.Title, "title": title, "same": same}, with[1]))
+		sure = `count(*) filter (where {same}) = 1 or count(*) = 1 and not {apart}`
 	}
-	statements = append(statements, q(`insert into {matches} (row_no, record_id, version, rule)
-			select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version order by not {same}, r.id))[1], @rule
-			from {linked} join {records} r on r.{key} = {title}
-			where r.{key} <> '' and {unsettled d} and not {other}
-			group by d.row_no having (count(*) = 1 or count(*) filter (where {same}) = 1) and not {apart}`, with...))
+	statements := []stmt{q(`insert into {matches} (row_no, record_id, version, rule)
+		select d.row_no, (array_agg(r.id order by not {same}, r.id))[1], (array_agg(r.version order by not {same}, r.id))[1], @rule
+		from {linked} join {records} r on r.{key} = {title}
+		where r.{key} <> '' and {unsettled d} and not {other}
+		group by d.row_no having {sure}`,
+		frag{"linked": k.linked(), "key": schema.Title, "title": title, "sure": sure, "apart": apart, "same": same, "other": other},
+		arg{"rule": len(k.plan.Rules) + 1})}
 	if k.plan.Whole {
 		statements = append(statements, k.askNamesakes(title)...)
 	}
