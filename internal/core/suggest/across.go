@@ -109,12 +109,16 @@ type place struct {
 func (v *View) Across(targets []Target) []Suggestion {
 	places := v.placesOf(targets)
 	whose := v.whoseOf(targets)
+	said := slices.ContainsFunc(v.columns, func(c sheet.Column) bool { return c.Filled > 0 })
 	scores := make([][]float64, len(v.columns))
 	reasons := make([][]string, len(v.columns))
 	for c := range v.columns {
 		scores[c], reasons[c] = make([]float64, len(places)), make([]string, len(places))
 		for i, p := range places {
 			scores[c][i], reasons[c][i] = v.fit(targets[p.target], p, c, whose[c])
+			if said && v.columns[c].Filled == 0 { // it gives way to one that says something
+				scores[c][i] = min(scores[c][i], certain)
+			}
 		}
 		unsure(places, whose[c], scores[c])
 	}

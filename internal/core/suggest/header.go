@@ -74,7 +74,12 @@ func tokens(s string) []string {
 	return strings.Fields(s)
 }
 
+// pathDot stands between the names of a path, such as assignee.name; behind a short form, as
+// in Kd.Nr, it does not part words.
+var pathDot = regexp.MustCompile(`(\pL{3})\.(\pL{3})`)
+
 func splitCapitals(s string) string {
+	s = pathDot.ReplaceAllString(s, "$1 $2")
 	var b strings.Builder
 	rs := []rune(s)
 	for i, r := range rs {

@@ -121,6 +121,22 @@ func TestNumbersAreNoChoices(t *testing.T) {
 	}
 }
 
+// A path is read word by word, and a column of which all cells are blank gives way to it.
+func TestPaths(t *testing.T) {
+	c := standard(t)
+	task, _ := c.Type("task")
+	owners := []string{"Ingrid Havnes", "Lars Brattvik", "Yoko Shiota"}
+	got := map[string]string{}
+	for _, s := range Columns(task, []sheet.Column{{Header: "assignee"}, {Header: "assignee.name", Longest: 20, Filled: 3, Distinct: 3, Samples: owners}, {Header: "Subj.", Longest: 9, Filled: 3, Distinct: 3, Samples: owners}}, nil) {
+		if s.Taken {
+			got[s.Field] = s.Column
+		}
+	}
+	if got["owner"] != "assignee.name" || got["subject"] != "Subj." {
+		t.Error(got)
+	}
+}
+
 // The number of a customer is no contact's own: where it repeats it names the account, and
 // where it does not, nobody can tell.
 func TestWhoseNumbers(t *testing.T) {
