@@ -366,7 +366,8 @@ func countsRows(s string) bool {
 		word, rest, _ = strings.Cut(s, " ")
 	}
 	rest = strings.TrimSpace(rest)
-	return (totalsWords[value.Words(word)] || countWords[value.Words(word)]) && rest != "" && rest[0] >= '0' && rest[0] <= '9'
+	first, _, _ := strings.Cut(value.Words(word), " ") // of "Total contacts: 25"
+	return (totalsWords[first] || countWords[first]) && rest != "" && rest[0] >= '0' && rest[0] <= '9'
 }
 
 // columnNames makes a unique name for every column: empty headers are named by

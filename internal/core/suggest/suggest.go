@@ -524,7 +524,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			})
 		}
 		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
-		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0.1 && placed(col.Header, town.Name) && !placed("", code.Name)
+		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0 && placed(col.Header, town.Name) && !placed("", code.Name)
 		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
 			continue
 		}

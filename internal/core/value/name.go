@@ -11,6 +11,18 @@ import (
 // particles belong to the family name behind them.
 var particles = strings.Fields("van von der den de del della di da dos das du la le ten ter zu zum zur af av bin al el mac")
 
+// firstOfTwo are the family names of Spain and Portugal that most people have as the first of
+// two, but for those that are given names as well; ands stand between two.
+var (
+	firstOfTwo = strings.Fields(`garcia rodriguez gonzalez fernandez lopez martinez sanchez perez gomez jimenez ruiz hernandez diaz moreno munoz alvarez romero
+		gutierrez navarro torres dominguez vazquez ramos ramirez serrano blanco molina morales suarez ortega delgado castro ortiz rubio sanz nunez iglesias medina
+		garrido cortes castillo lozano guerrero cano prieto mendez calvo gallego herrera marquez cabrera campos vega fuentes carrasco diez caballero nieto aguilar
+		herrero gimenez santana hidalgo montero ibanez ferrer duran benitez mora arias vargas carmona crespo soto saez velasco moya soler parra gallardo rojas
+		silva ferreira pereira oliveira costa rodrigues martins sousa fernandes goncalves gomes lopes marques alves almeida ribeiro pinto carvalho teixeira
+		moreira correia mendes nunes soares vieira monteiro cardoso rocha neves coelho pires antunes matos fonseca`)
+	ands = []string{"y", "e", "i"}
+)
+
 var (
 	shortParticles = strings.Fields("v. d. v.d. v.d vd. z.") // as they are written: V. is an initial
 	joiners        = strings.Fields("& + / und u. and et og och")
@@ -50,13 +62,26 @@ func SeveralPeople(s string) bool {
 func SplitName(s string) (given, family string) {
 	words, at := halves(s)
 	if at < 0 {
-		at = len(words) - 1
-		for at > 1 && isParticle(words[at-1]) {
-			at--
-		}
+		at = familyAt(words)
 		return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
 	}
 	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+// familyAt gives the place at which the family name begins that stands last: its last word,
+// with the particles before it; with the two of "López García" or "Ortega y Gasset".
+func familyAt(words []string) int {
+	at := len(words) - 1
+	switch {
+	case len(words) > 3 && slices.Contains(ands, words[at-1]):
+		at -= 2
+	case len(words) > 2 && slices.Contains(firstOfTwo, Fold(words[at-1])):
+		at--
+	}
+	for at > 1 && isParticle(words[at-1]) {
+		at--
+	}
+	return at
 }
 
 // SplitFamilyFirst parts a full name whose family name stands first: "Kade Ada",

@@ -214,6 +214,8 @@ func TestSplitName(t *testing.T) {
 		"López García, M.A.": {"M.A.", "López García"}, "Berg": {"", "Berg"}, "Berg,": {"", "Berg"}, "DUPONT MARTIN Jean": {"Jean", "DUPONT MARTIN"}, "Jean DUPONT MARTIN": {"Jean", "DUPONT MARTIN"},
 		"JP Berg": {"JP", "Berg"}, "Tom O'Malley Jr.": {"Tom", "O'Malley"}, "Ada Quayle PhD": {"Ada", "Quayle"}, "Ada Sr": {"Ada", "Sr"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
 		"Wiebke v. d. Heide": {"Wiebke", "v. d. Heide"}, "John V. Quayle": {"John V.", "Quayle"},
+		"María José García López": {"María José", "García López"}, "Juan Fernández Ruiz": {"Juan", "Fernández Ruiz"}, "Ana Mª Ibáñez": {"Ana Mª", "Ibáñez"}, "García López": {"García", "López"},
+		"João da Silva e Sousa": {"João", "da Silva e Sousa"}, "Ana Ortega y Gasset": {"Ana", "Ortega y Gasset"}, "Anna e Marco": {"Anna e", "Marco"},
 	} {
 		given, family := SplitName(in)
 		if given != want[0] || family != want[1] {
