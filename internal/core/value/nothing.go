@@ -20,7 +20,7 @@ var (
 		okänd okänt saknas ej_angivet ej_tillämpligt uppgift_saknas ukendt ikke_oplyst mangler ukjent ikke_oppgitt ikke_kjent
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
 		άγνωστο άγνωστος δ/υ 不明 未定 未記入 該当なし なし 無し #n/v`)
-	nothingOrName = strings.Fields(`na nil null none nan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
+	nothingOrName = strings.Fields(`na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
 )
 
 // Words by which somebody says that they are of no company: private ones alone, negations
