@@ -18,11 +18,14 @@ import (
 // array. The names in the first objects are the header, in their order; members
 // of objects are named with a dot between, a list's items are joined. A row's
 // number is that of its line, or its place in the array; the header, which stands
-// in no line, is row 0.
+// in no line, is row 0. A line that is no object among others that are stands as it is
+// behind blank cells, as a row with more of them than the header.
 type jsonLines struct {
 	src    Source
 	next   func() ([]byte, error) // the next object, blank for a blank line
 	limits Limits
+	byLine bool
+	text   []byte // of the last object, or of what stands where one should
 	header []string
 	place  map[string]int
 	number int64
@@ -48,7 +51,7 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 		if start, _ := in.Peek(4096); startsArray(start) {
 			j.next = j.items(in)
 		} else {
-			j.next = j.lines(in)
+			j.next, j.byLine = j.lines(in), true
 		}
 		return j, nil
 	}
@@ -61,14 +64,23 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 		return nil, err
 	}
 	j.place, j.first = map[string]int{}, true
+	var broken error
+	good, bad := 0, 0
 	for range headerLines {
 		names, _, err := head.object()
 		if err == io.EOF {
 			break
 		}
+		if head.byLine && fault.Is(err, badLine) {
+			if bad++; broken == nil {
+				broken = err
+			}
+			continue
+		}
 		if err != nil {
 			return nil, err
 		}
+		good++
 		for _, n := range names {
 			if _, known := j.place[n]; !known {
 				j.place[n] = len(j.header)
@@ -79,8 +91,14 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 			return nil, tooManyColumns(limits).At(fault.Place{File: src.Name, Row: head.number})
 		}
 	}
+	if bad >= max(good, 1) { // it is no list of objects
+		return nil, broken
+	}
 	return j, nil
 }
+
+// badLine is the code of what stands where an object should.
+const badLine = "bad_json_line"
 
 // lines gives one line after the other.
 func (j *jsonLines) lines(in *bufio.Reader) func() ([]byte, error) {
@@ -164,6 +182,7 @@ func (j *jsonLines) object() (names, values []string, err error) {
 		if text = bytes.TrimSpace(text); len(text) == 0 {
 			continue
 		}
+		j.text = text
 		d := json.NewDecoder(bytes.NewReader(text))
 		d.UseNumber()
 		if t, err := d.Token(); err != nil || t != json.Delim('{') {
@@ -180,7 +199,7 @@ func (j *jsonLines) object() (names, values []string, err error) {
 }
 
 func (j *jsonLines) bad(message string) error {
-	return fault.New(fault.Invalid, "bad_json_line", message).At(fault.Place{File: j.src.Name, Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
+	return fault.New(fault.Invalid, badLine, message).At(fault.Place{File: j.src.Name, Row: j.number}).Mended("Write one object a line, as in JSON Lines, or one array of objects.")
 }
 
 // members reads the members of an object that has begun, at a depth.
@@ -252,12 +271,15 @@ func (j *jsonLines) Next() (Row, error) {
 		return Row{Number: 0, Cells: j.header}, nil
 	}
 	names, values, err := j.object()
-	if err != nil {
-		return Row{}, err
-	}
 	j.cells = j.cells[:0]
 	for range j.header {
 		j.cells = append(j.cells, "")
+	}
+	if j.byLine && fault.Is(err, badLine) {
+		return Row{Number: j.number, Cells: append(j.cells, clean(string(j.text)))}, nil
+	}
+	if err != nil {
+		return Row{}, err
 	}
 	for i, n := range names {
 		if at, ok := j.place[n]; ok {

@@ -274,3 +274,23 @@ func FuzzXML(f *testing.F) {
 		}
 	})
 }
+
+// A broken line among objects stands as it is, to be held; where most are broken it is no
+// list of objects.
+func TestBrokenLines(t *testing.T) {
+	const good = "{\"a\":1,\"b\":\"x\"}\n"
+	header, rows, _, err := readSource(source(good+"not json\n"+good+"{\"a\":3,}\n"+good+good+"{\"a\":4,\"b"), Reading{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := fmt.Sprint(header)
+	for _, r := range rows {
+		got += fmt.Sprintf(" %d%q", r.Number, r.Cells)
+	}
+	if want := `[a b] 1["1" "x"] 2["" "" "not json"] 3["1" "x"] 4["" "" "{\"a\":3,}"] 5["1" "x"] 6["1" "x"] 7["" "" "{\"a\":4,\"b"]`; got != want {
+		t.Errorf("got  %s\nwant %s", got, want)
+	}
+	if _, _, _, err := readSource(source(good+"not json\nnor this\n"), Reading{}); !fault.Is(err, "bad_json_line") {
+		t.Error(err)
+	}
+}
