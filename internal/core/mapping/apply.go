@@ -346,6 +346,10 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
 		return
 	}
+	if dp.Whole && dp.Type.Title[0] == fp.Field.Name && noName(dp.Type, text) { // a number is no name, and would make a record called so
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.LinkNotFound, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: strings.ToLower(dp.Type.Label)})
+		return
+	}
 	out.Values[i] = v
 	if seen.Fields != nil {
 		seen.Fields[fp.Field.Name] = v

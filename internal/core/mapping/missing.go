@@ -3,6 +3,7 @@ package mapping
 import (
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,7 +11,6 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
-	"uchi/internal/core/value"
 )
 
 // placeOfBoth are the kinds of fields that whoever names a record shares with it: a person's
@@ -65,7 +65,7 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 	case len(o.Find) > 0 || o.Draft != "" || o.Split != "" || o.Take != "" || len(o.From) != 1 || o.Compute != "":
 		return refused("records are created by the names in one column", "Let the link come from one column, or add a draft for the records.")
 	case numbered(t, o, columns):
-		return refused("the column holds numbers or ids, which are no names", "Add a draft for the records, with a column that names them.")
+		return refused("the column holds numbers or ids, which would become names", "Say which records they mean, or add a draft for the records, with a column that names them.")
 	}
 	made := Draft{Name: r.freeName(d, link), Type: t.Name, May: Create, ByName: namesOne(t), Where: d.Where}
 	if made.Name == made.Type {
@@ -140,7 +140,7 @@ func namesOne(t catalog.RecordType) bool {
 	return len(t.Title) == 1 && !(person && slices.Contains(t.Title, family.Name))
 }
 
-// numbered reports whether the texts of a link are mostly ids and numbers.
+// numbered reports whether there are ids and numbers among the texts of a link.
 func numbered(t catalog.RecordType, o Origin, columns []sheet.Column) bool {
 	if len(o.From) != 1 {
 		return false
@@ -149,16 +149,16 @@ func numbered(t catalog.RecordType, o Origin, columns []sheet.Column) bool {
 	if n < 0 {
 		return false
 	}
-	names, numbers := 0, 0
-	for _, s := range columns[n].Samples {
-		digits, letters := strings.ContainsAny(s, "0123456789"), len(strings.Fields(value.Words(s)))
-		if _, err := t.ParseRecordID(s); err == nil || digits && letters <= 2 && !strings.ContainsAny(s, " ") || strings.Contains(s, "@") {
-			numbers++
-		} else {
-			names++
-		}
-	}
-	return numbers > names
+	return slices.ContainsFunc(columns[n].Samples, func(s string) bool { return noName(t, s) })
+}
+
+// inNumbers is what numbers of records look like: figures, with a few letters before them.
+var inNumbers = regexp.MustCompile(`^\pL{0,4}[-/_.#]?\d[\d./_-]*$`)
+
+// noName reports whether a text that should name a record is its id, a number or an address.
+func noName(t catalog.RecordType, s string) bool {
+	_, err := t.ParseRecordID(s)
+	return err == nil || inNumbers.MatchString(s) || strings.Contains(s, "@")
 }
 
 // freeName gives a name for the draft of a link that no other draft has.

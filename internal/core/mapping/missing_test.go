@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
 )
 
@@ -57,9 +58,29 @@ func TestCreating(t *testing.T) {
 	}
 }
 
+// What is no name makes no record, wherever it stands in the column.
+func TestNumbersAreNoNames(t *testing.T) {
+	c := standard(t)
+	r, err := routine("contact", map[string]Origin{"family_name": from("Name"), "account": {From: []string{"Firma"}, Unreadable: CreateMissing}}).Creating(c, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, err := NewPlan(r, c, columns("Name", "Firma"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for text, want := range map[string]bool{"4001": true, "K-17": true, "LQ-0001": true, "ACC-3": true, "a@b.example": true, "Quay 4": false, "B4 Marine": false, "3M": false, "Kai": false, "Pier 39 Charter": false} {
+		var typed Typed
+		p.Drafts[1].Apply(sheet.Row{Number: 2, Cells: []string{"Berg", text}}, &typed)
+		if got := len(typed.Problems) == 1 && typed.Problems[0].Code == problem.LinkNotFound; got != want {
+			t.Errorf("%q: %v", text, typed.Problems)
+		}
+	}
+}
+
 func TestCreatingRefused(t *testing.T) {
 	c := standard(t)
-	numbers := []sheet.Column{{Header: "Firma", Samples: []string{"K-17", "K-18", "ACC-3", "Quay"}}}
+	numbers := []sheet.Column{{Header: "Firma", Samples: []string{"Quay", "Kai Marina", "4001"}}}
 	for name, r := range map[string]Routine{
 		"a text":     routine("contact", map[string]Origin{"family_name": {From: []string{"Name"}, Unreadable: CreateMissing}}),
 		"staff":      routine("contact", map[string]Origin{"owner": {From: []string{"Rep"}, Unreadable: CreateMissing}}),
