@@ -79,15 +79,16 @@ func (a *app) showGone(d client.DraftCount) {
 	if d.Gone == nil {
 		return
 	}
+	many := func(n int64) string { return plural(n, d.Type, d.Type+" records") }
 	does := "what is gone stays (--draft " + d.Name + " --gone remove deletes it)"
 	if d.Gone.Remove {
 		does = a.paint(amber, "what is gone is deleted when all rows are loaded")
 	}
 	if d.Gone.Records > 0 {
-		fmt.Fprintf(a.out, "gone from the file, of %s that it speaks of: %s; %s\n", plural(d.Gone.Of, "record", "records"), plural(d.Gone.Records, d.Type, d.Type+" records"), does)
+		fmt.Fprintf(a.out, "gone from the file, of %s that it speaks of: %s; %s\n", plural(d.Gone.Of, "record", "records"), many(d.Gone.Records), does)
 	}
 	if d.Gone.Unsure > 0 {
-		fmt.Fprintf(a.out, "perhaps gone from the file, perhaps meant by rows that are not settled: %s, which stay\n", plural(d.Gone.Unsure, d.Type, d.Type+" records"))
+		fmt.Fprintf(a.out, "perhaps gone from the file, perhaps meant by rows that are not settled: %s, which stay\n", many(d.Gone.Unsure))
 	}
 }
 

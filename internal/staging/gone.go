@@ -67,7 +67,10 @@ func (k *draftCheck) goneFrom() []stmt {
 			from parents p join {records} r on {column} = p.parent
 			where not exists (select from ({named}) m where m.record_id = r.id)
 				and not exists (select from done o where o.record_id = r.id)`,
-			frag{"parent": parent, "column": column, "follow": follow, "linked": k.linked(), "named": strings.Join(named, " union all "), "done": list(done)},
+			frag{
+				"parent": parent, "column": column, "follow": follow, "linked": k.linked(),
+				"named": strings.Join(named, " union all "), "done": list(done),
+			},
 			arg{"nothing": string(verdict.NothingGiven), "example": string(verdict.AnExample), "grouped": string(verdict.Grouped)}),
 		q(`create index on {gone} (record_id)`),
 		q(`analyze {gone}`),
@@ -84,7 +87,9 @@ func (k *draftCheck) countGone(ctx context.Context, on querier) (*verdict.GoneCo
 		return nil, err
 	}
 	list, err := collect[verdict.GoneCount](ctx, on, k.word, q(`
-		select count(*) filter (where not unsure) as records, count(distinct parent) filter (where not unsure) as of, count(*) filter (where unsure) as unsure
+		select count(*) filter (where not unsure) as records,
+			count(distinct parent) filter (where not unsure) as of,
+			count(*) filter (where unsure) as unsure
 		from {gone}`))
 	if err != nil || list[0] == (verdict.GoneCount{}) {
 		return nil, err
@@ -105,7 +110,8 @@ func (c *chunk) removeGone(ctx context.Context) error {
 		}
 		free := []string{`true`}
 		for _, p := range k.catalog.PointingTo(k.plan.Type.Name) {
-			free = append(free, `not exists (select from `+schema.Records(c.i.Workspace, p.Type.Name)+` x where `+schema.Column(p.Field, "x")+` = r.id)`)
+			pointing := schema.Records(c.i.Workspace, p.Type.Name)
+			free = append(free, `not exists (select from `+pointing+` x where `+schema.Column(p.Field, "x")+` = r.id)`)
 		}
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
 		n, err := d.do(ctx, stepRemoved, deleteRecords(`{records} r using {gone} g
@@ -154,7 +160,10 @@ func (r *Room) Gone(ctx context.Context, i store.Import, plan *mapping.Plan, c c
 			select {name} as draft, {type} as type, g.record_id, {title} as title, g.parent, g.unsure, {of} as of
 			from {gone} g join {records} r on r.id = g.record_id
 			where g.record_id > @after order by g.record_id limit @limit`,
-			frag{"type": schema.Literal(d.plan.Type.Name), "title": schema.TitleText(d.plan.Type, "r"), "of": schema.Literal(d.plan.Child.Field.To)}, arg{"after": after, "limit": limit}))
+			frag{
+				"type": schema.Literal(d.plan.Type.Name), "of": schema.Literal(d.plan.Child.Field.To),
+				"title": schema.TitleText(d.plan.Type, "r"),
+			}, arg{"after": after, "limit": limit}))
 		if err != nil {
 			return nil, fmt.Errorf("list what is gone from the source: %w", err)
 		}

@@ -323,8 +323,12 @@ func (k *draftCheck) becomes(ctx context.Context) error {
 
 var (
 	stepTwice = step{does: "holds drafts that seem to be for the record of another draft", reads: "draft aside matches problems", writes: "problems"}
-	stepGive  = step{does: "lets a sound row stand for those whose row is held", reads: "draft aside problems asked matches", writes: "twice draft aside became repeats links"}
-	stepHeld  = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells links", writes: "problems"}
+	stepGive  = step{
+		does:   "lets a sound row stand for those whose row is held",
+		reads:  "draft aside problems asked matches",
+		writes: "twice draft aside became repeats links",
+	}
+	stepHeld = step{does: "holds what points to a record that is not to be had", reads: "draft aside problems asked cells links", writes: "problems"}
 )
 
 // follow is the SQL of why a row is put aside for another that stands for it.
@@ -417,8 +421,8 @@ func (k *draftCheck) giveOver(ctx context.Context) error {
 	for _, d := range k.drafts {
 		for _, fp := range d.plan.Fields {
 			if fp.Rows == k.n {
-				statements = append(statements, q(`update {theirs} x set record_id = -t.next from {twice} t where x.field = {field} and x.record_id = -t.first`,
-					frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
+				statements = append(statements, q(`update {theirs} x set record_id = -t.next from {twice} t
+					where x.field = {field} and x.record_id = -t.first`, frag{"theirs": d.table("links"), "field": schema.Literal(fp.Field.Name)}))
 			}
 		}
 	}

@@ -152,7 +152,8 @@ func (f Feed) Check() error {
 		case p.Files == "" && len(f.Then) > 0:
 			return bad("pattern_missing", "of several kinds of files each has a pattern of names", at, "", "For example: marinas-*.csv.")
 		case p.Routine == "":
-			return bad("routine_missing", "a feed names the routine by which its files are set up", strings.TrimSuffix(at, "files")+"routine", p.Files, "Load one file by hand and save its set-up as a routine.")
+			return bad("routine_missing", "a feed names the routine by which its files are set up",
+				strings.TrimSuffix(at, "files")+"routine", p.Files, "Load one file by hand and save its set-up as a routine.")
 		}
 	}
 	if err := f.Place.check(bad); err != nil {

@@ -329,7 +329,10 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	}
 	if fp.origin.take.splitsName() && value.SeveralPeople(fp.origin.cell(row.Cells, 0)) {
 		if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
-			out.Problems = append(out.Problems, problem.Problem{Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
+			out.Problems = append(out.Problems, problem.Problem{
+				Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
+				Value: fp.origin.cell(row.Cells, 0), Light: fp.Light,
+			})
 		}
 		return
 	}
@@ -346,8 +349,11 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
 		return
 	}
-	if dp.Whole && dp.Type.Title[0] == fp.Field.Name && noName(dp.Type, text) { // a number is no name, and would make a record called so
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.LinkNotFound, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: strings.ToLower(dp.Type.Label)})
+	if dp.Whole && dp.Type.Title[0] == fp.Field.Name && noName(dp.Type, text) { // it would make a record called so
+		out.Problems = append(out.Problems, problem.Problem{
+			Code: problem.LinkNotFound, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
+			Value: text, Detail: strings.ToLower(dp.Type.Label),
+		})
 		return
 	}
 	out.Values[i] = v

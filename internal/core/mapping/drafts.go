@@ -48,13 +48,16 @@ func (r Routine) checkDrafts() error {
 func (r Routine) checkByName(c catalog.Catalog, i int) error {
 	d := r.Drafts[i]
 	t, _ := c.Type(d.Type)
+	at := fault.Place{Path: fmt.Sprintf("drafts[%d].by_name", i)}
 	switch {
 	case !d.ByName || namesOne(t) && r.PointsTo(d.Called()):
 		return nil
 	case namesOne(t):
-		return fault.New(fault.Invalid, "not_by_name", "only a draft that another points to is told by its name").At(fault.Place{Path: fmt.Sprintf("drafts[%d].by_name", i)}).Mended("Take by_name out, or let another draft of the row link to it.")
+		return fault.New(fault.Invalid, "not_by_name", "only a draft that another points to is told by its name").At(at).
+			Mended("Take by_name out, or let another draft of the row link to it.")
 	}
-	return fault.New(fault.Invalid, "not_by_name", "a name does not tell records of this type apart").At(fault.Place{Path: fmt.Sprintf("drafts[%d].by_name", i)}).With(d.Type).Mended("Take by_name out.")
+	return fault.New(fault.Invalid, "not_by_name", "a name does not tell records of this type apart").At(at).With(d.Type).
+		Mended("Take by_name out.")
 }
 
 // columns lists the headers that the draft takes values from.

@@ -147,9 +147,11 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 		_, filled := d.Fields[parent.Name]
 		switch {
 		case !child:
-			return fault.New(fault.Invalid, "nothing_gone", "records of this type are no children that could be gone from the source").At(at("gone")).With(d.Type).Mended("Take gone out.")
+			return fault.New(fault.Invalid, "nothing_gone", "records of this type are no children that could be gone from the source").
+				At(at("gone")).With(d.Type).Mended("Take gone out.")
 		case !filled:
-			return fault.New(fault.Invalid, "nothing_gone", "the rows do not say whose children they are").At(at("gone")).With(parent.Name).Mended("Place a column on " + parent.Label + ".")
+			return fault.New(fault.Invalid, "nothing_gone", "the rows do not say whose children they are").
+				At(at("gone")).With(parent.Name).Mended("Place a column on " + parent.Label + ".")
 		}
 	}
 	if d.ClearMarker != "" && value.Fold(d.ClearMarker) == "" {
@@ -157,7 +159,8 @@ func (d Draft) checkPolicies(t catalog.RecordType, columns []string, path string
 			Mended("Give a word such as " + DefaultClearMarker + ", or say blank: clear to let blank cells empty values.")
 	}
 	if d.Unreadable == CreateMissing {
-		return fault.New(fault.Invalid, "cannot_create", "only records that a link names can be created where they are missing").At(at("unreadable")).Mended("Say create at the link.")
+		return fault.New(fault.Invalid, "cannot_create", "only records that a link names can be created where they are missing").
+			At(at("unreadable")).Mended("Say create at the link.")
 	}
 	if d.Both == Add {
 		return fault.New(fault.Invalid, "cannot_add", "not every field can have values added").At(at("both")).Mended("Say add at the fields that are long texts or lists.")

@@ -450,7 +450,8 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 	if date == Differs {
 		switch {
-		case own && alone && whole && !house && positive(given) && positive(family): // a slip in the day; but a daughter may be called as her mother
+		case own && alone && whole && !house && positive(given) && positive(family):
+			// A slip in the day; but in one house a daughter may be called as her mother.
 		case reached && positive(given) && positive(family):
 			s.limit(MayAsk, OtherDate)
 		default:
@@ -499,10 +500,11 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 			kinds++
 		}
 	}
+	bothNames := (given == Same || given == Near) && (family == Same || family == Near)
 	switch {
 	case kinds == 0 && (given == Blank || given == Initial) && family != Blank:
 		s.limit(MayNothing, OneKind)
-	case kinds == 1 && !differs && s.Bits >= rareOf && (given == Same || given == Near) && (family == Same || family == Near): // of rare names a little is enough
+	case kinds == 1 && !differs && bothNames && s.Bits >= rareOf: // of rare names a little is enough
 	case kinds < 2:
 		s.limit(MayAsk, OneKind)
 	}
@@ -564,8 +566,9 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, OtherPlace)
 		}
 	case Town, Neighbour:
-		moved := where == Town && site && (name == Same || name == Near) && ev.levels[nPhone] != Near && ev.levels[nPhone] != Differs && s.Bits >= singleFrom
-		if moved { // within the town, with all else that leads to it
+		called := name == Same || name == Near
+		otherPhone := ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs
+		if where == Town && called && site && !otherPhone && s.Bits >= singleFrom { // moved within the town
 			break
 		}
 		if !reached || ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs && ev.levels[nCode] != Same { // branches share the mailbox of their house, and a switchboard with other last digits

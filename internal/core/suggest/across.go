@@ -140,7 +140,11 @@ func (v *View) Across(targets []Target) []Suggestion {
 				mine = append(mine, col)
 			}
 		}
-		out = splitAmounts(target, mine, splitTowns(target, mine, splitAddresses(target, mine, splitNames(target, mine, besideGiven(target, mine, whoseNumbers(target, mine, out))))))
+		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
+			whoseNumbers, besideGiven, splitNames, splitAddresses, splitTowns, splitAmounts,
+		} {
+			out = look(target, mine, out)
+		}
 		out = nameFiles(target, out)
 	}
 	order := map[string]int{}

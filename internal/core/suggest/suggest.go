@@ -447,17 +447,25 @@ func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Su
 	}
 	link := target.Type.Fields[at]
 	free := !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == link.Name && s.Taken })
+	ofCompanies := func(header string) bool {
+		return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool {
+			return slices.Contains(numbersOfCompanies, strings.Join(set, " "))
+		})
+	}
 	for n, s := range list {
 		f, _ := target.Type.Field(s.Field)
 		of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
-		if s.Draft != target.Draft || !s.Taken || !f.Key || f.Type != catalog.Text || target.Memory[Key(s.Column)] == s.Field || of < 0 ||
-			!slices.ContainsFunc(lift(headerWords(s.Column)).sets, func(set []string) bool { return slices.Contains(numbersOfCompanies, strings.Join(set, " ")) }) {
+		ownKey := s.Draft == target.Draft && s.Taken && f.Key && f.Type == catalog.Text
+		if !ownKey || target.Memory[Key(s.Column)] == s.Field || of < 0 || !ofCompanies(s.Column) {
 			continue
 		}
 		list = slices.Clone(list)
 		switch repeat := columns[of].Distinct < columns[of].Filled; {
 		case repeat && free:
-			list[n] = Suggestion{Column: s.Column, Draft: s.Draft, Field: link.Name, Confidence: s.Confidence, Reason: "it numbers customers, and repeats: several rows name the same", Taken: true}
+			list[n] = Suggestion{
+				Column: s.Column, Draft: s.Draft, Field: link.Name, Confidence: s.Confidence, Taken: true,
+				Reason: "it numbers customers, and repeats: several rows name the same",
+			}
 		case repeat:
 			list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it repeats, so it numbers the customers and not these"
 		default:
@@ -489,9 +497,13 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 		return list
 	}
 	parts := map[string]mapping.Take{street.Name: mapping.TakeAddressStreet}
-	for as, take := range map[catalog.Likeness]mapping.Take{catalog.AsPostalCode: mapping.TakeAddressCode, catalog.AsLocality: mapping.TakeAddressTown} {
+	for as, take := range map[catalog.Likeness]mapping.Take{
+		catalog.AsPostalCode: mapping.TakeAddressCode,
+		catalog.AsLocality:   mapping.TakeAddressTown,
+	} {
 		f, ok := target.Type.FieldAs(as)
-		if ok && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken }) {
+		given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken }
+		if ok && !slices.ContainsFunc(list, given) {
 			parts[f.Name] = take
 		}
 	}
