@@ -269,7 +269,11 @@ func (k *Check) foundOf(ctx context.Context, on querier, which string) (out Foun
 	if out.Totals, err = k.totals(ctx, on, which); err != nil {
 		return out, err
 	}
-	out.Digest, err = k.digest(ctx, on, which)
+	if out.Digest, err = k.digest(ctx, on, which); err != nil {
+		return out, err
+	}
+	gone, err := k.digestGone(ctx, on)
+	out.Digest ^= gone
 	return out, err
 }
 

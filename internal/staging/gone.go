@@ -57,14 +57,16 @@ func (k *draftCheck) goneFrom() []stmt {
 			done as materialized (
 				select record_id from {results} where last and draft in ({done}) and record_id is not null and outcome <> 'undone'
 			),
+			doubted as materialized (select distinct parent from said where not certain),
 			parents as (
 				select parent from said where parent > 0
 				union
 				select {column} from done o join {records} r on r.id = o.record_id
 			)
 			select r.id as record_id, r.version, {column} as parent,
-				exists (select from said s where not s.certain and (s.parent is null or s.parent = {column})) as unsure
+				u.parent is not null or exists (select from doubted where parent is null) as unsure
 			from parents p join {records} r on {column} = p.parent
+			left join doubted u on u.parent = p.parent
 			where not exists (select from ({named}) m where m.record_id = r.id)
 				and not exists (select from done o where o.record_id = r.id)`,
 			frag{
@@ -77,13 +79,41 @@ func (k *draftCheck) goneFrom() []stmt {
 	}
 }
 
+// digestGone is a digest of the children that are gone, so that a check that is made again
+// tells whether it would delete others than were seen.
+func (k *Check) digestGone(ctx context.Context, on querier) (int64, error) {
+	var sum int64
+	for _, d := range k.drafts {
+		there, err := d.hasGone(ctx, on)
+		if err != nil {
+			return 0, err
+		}
+		if !there {
+			continue
+		}
+		var part int64
+		err = on.QueryRow(ctx, `select coalesce(bit_xor(hashint8extended(record_id, unsure::integer)), 0) from `+d.table("gone")).Scan(&part)
+		if err != nil {
+			return 0, fmt.Errorf("sum up what is gone from the source: %w", err)
+		}
+		sum ^= part
+	}
+	return sum, nil
+}
+
+// hasGone reports whether children that are gone were looked for: not where the check was made
+// before that was done.
+func (k *draftCheck) hasGone(ctx context.Context, on querier) (there bool, err error) {
+	if k.plan.Child == nil || k.whole != nil {
+		return false, nil
+	}
+	err = on.QueryRow(ctx, `select to_regclass($1) is not null`, k.table("gone")).Scan(&there)
+	return there, err
+}
+
 // countGone counts the children that are gone from the source; nil when there are none.
 func (k *draftCheck) countGone(ctx context.Context, on querier) (*verdict.GoneCount, error) {
-	if k.plan.Child == nil {
-		return nil, nil
-	}
-	var there bool // not where the check was made before such children were looked for
-	if err := on.QueryRow(ctx, `select to_regclass($1) is not null`, k.table("gone")).Scan(&there); err != nil || !there {
+	if there, err := k.hasGone(ctx, on); err != nil || !there {
 		return nil, err
 	}
 	list, err := collect[verdict.GoneCount](ctx, on, k.word, q(`

@@ -209,7 +209,12 @@ func (k *Check) digest(ctx context.Context, on querier, which string) (int64, er
 
 // DigestFrom is the digest of the verdicts of all rows from a row number on.
 func (k *Check) DigestFrom(ctx context.Context, row int64) (int64, error) {
-	return k.digest(ctx, k.room.pool, `v.row_no >= `+schema.Int(row))
+	sum, err := k.digest(ctx, k.room.pool, `v.row_no >= `+schema.Int(row))
+	if err != nil {
+		return 0, err
+	}
+	gone, err := k.digestGone(ctx, k.room.pool)
+	return sum ^ gone, err
 }
 
 // collect reads the rows of a query into a list.
@@ -279,10 +284,8 @@ func (k *draftCheck) count(ctx context.Context, on querier, which frag, t *verdi
 	for _, w := range words {
 		of.Verdicts[w.Word] = w.Count
 	}
-	if k.whole == nil {
-		if of.Gone, err = k.countGone(ctx, on); err != nil {
-			return fmt.Errorf("count what is gone from the source: %w", err)
-		}
+	if of.Gone, err = k.countGone(ctx, on); err != nil {
+		return fmt.Errorf("count what is gone from the source: %w", err)
 	}
 	t.Drafts = append(t.Drafts, of)
 	changes, err := collect[verdict.FieldCount](ctx, on, k.word, q(`

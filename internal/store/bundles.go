@@ -48,7 +48,8 @@ type BundleStep struct {
 	Import int64      `json:"import"`
 	Act    life.Event `json:"act"`
 	// Was is what a check in the middle of a load is to say again, by verdict.
-	Was map[string]int64 `json:"was,omitempty"`
+	Was     map[string]int64 `json:"was,omitempty"`
+	Removes int64            `json:"removes,omitempty"` // likewise, of children that are gone from the source
 }
 
 // BundlePolicy says when the load of a bundle gives way.

@@ -355,7 +355,8 @@ func (s *Service) LoadBundle(ctx context.Context, b store.Bundle, policy store.B
 					again, written[name] = again || written[name], true
 				}
 				if again { // its rows may be like what the files before have made
-					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: m.Import.Totals.V.Verdicts})
+					t := m.Import.Totals.V
+					now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Check, Was: t.Verdicts, Removes: t.Removes()})
 				}
 				now.Plan.V = append(now.Plan.V, store.BundleStep{Import: m.Import.ID, Act: life.Load})
 			case life.Paused:
@@ -580,7 +581,7 @@ func gaveWay(step store.BundleStep, i store.Import) *store.Trouble {
 	if i.Trouble.V != nil {
 		return i.Trouble.V
 	}
-	if step.Was != nil && i.Totals.V != nil && !sameVerdicts(step.Was, i.Totals.V.Verdicts) {
+	if t := i.Totals.V; step.Was != nil && t != nil && (!sameVerdicts(step.Was, t.Verdicts) || step.Removes != t.Removes()) {
 		return &store.Trouble{Code: string(life.Differs), Message: "since the files before it were loaded, the check says something else of its rows",
 			Mend: "Look at them, answer or mend, and go on with the bundle."}
 	}

@@ -129,10 +129,12 @@ func (s *Service) inTurn(ctx context.Context, f store.Feed, doc feed.Feed, r *st
 	return parts[turn], nil
 }
 
-// namesTaken lists the names of the files that were taken, the newest first.
+// namesTaken lists the names of the files that have had their turn, the newest first: those
+// that were taken, and those of which the content came before.
 func namesTaken(taken []store.FeedFile) (names []string) {
+	before := func(b feed.Breach) bool { return b.Bound == "came before" }
 	for _, x := range taken {
-		if x.State != store.FeedPassedOver {
+		if x.State != store.FeedPassedOver || slices.ContainsFunc(x.Reasons.V, before) {
 			names = append(names, x.Name)
 		}
 	}

@@ -338,9 +338,7 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, file store.FeedFile
 	found := feed.Found{Rows: i.Rows}
 	if i.Totals.V != nil {
 		found.Verdicts = i.Totals.V.Verdicts
-		for _, d := range i.Totals.V.Drafts {
-			found.Removes += d.Removes()
-		}
+		found.Removes = i.Totals.V.Removes()
 	}
 	saved, err := s.store.Routine(ctx, f.Workspace, doc.RoutineOf(file.Name))
 	if err != nil {

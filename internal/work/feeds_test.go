@@ -373,6 +373,16 @@ func TestFeedOfSeveral(t *testing.T) {
 	_, said = b.rests(false)
 	b.want(strings.Join(said[2:], "\n"), "marinas-2.csv loaded\npeople-2.csv loaded")
 
+	// A file that says what one before has said has had its turn.
+	whole("marinas-3.csv", marinas(1, 11, "customer"), 0)
+	whole("people-3.csv", people(10), 0)
+	b.rests(false)
+	whole("marinas-4.csv", marinas(1, 12, "customer"), 0)
+	whole("people-4.csv", people(12), 0)
+	b.rests(false)
+	_, said = b.rests(false)
+	b.want(strings.Join(said[4:], "\n"), "marinas-3.csv loaded\npeople-3.csv passed_over; came before\nmarinas-4.csv loaded\npeople-4.csv loaded")
+
 	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Sent}, Files: "marinas-*.csv", Then: set.Then, Set: true})
 	f, err = b.store.Feed(b.Context(), "main", "marinas weekly")
 	b.ok(err)

@@ -4,6 +4,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 )
@@ -60,4 +61,24 @@ func TestGoneChildren(t *testing.T) {
 	whole := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\nD-3,Pole,1\n"), func(r *mapping.Routine) { remove(r); r.Load = &mapping.LoadPolicy{Whole: true} }))
 	b.load(whole)
 	b.want(lines(), "LIN-1 LIN-4 LIN-5 LIN-7")
+}
+
+// What a check that is made again would delete beside what was seen is not deleted.
+func TestOtherGoneIsNotRemoved(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company\nQuay\n")
+	b.loaded("opportunity", "Number,Title,Account,Stage,Expected close\nD-1,One,Quay,offered,2027-01-31\n")
+	const head = "Opportunity,Product,Quantity\n"
+	b.loaded("line", head+"D-1,Pedestal,8\nD-1,Cable,2\n")
+	i := b.check(b.change(b.upload("line", head+"D-1,Pedestal,8\n"), func(r *mapping.Routine) { r.Drafts[0].Gone = mapping.RemoveGone }))
+	b.want(*i.Totals.V.Drafts[0].Gone, verdict.GoneCount{Records: 1, Of: 1, Remove: true})
+	b.loaded("line", head+"D-1,Bollard,3\n") // a colleague adds a line
+	b.crash(i)
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, b.person))
+	i = b.wait(i.ID)
+	if i.State != life.Ready || i.Trouble.V == nil || i.Trouble.V.Code != "checks_differ" {
+		t.Fatalf("%s, %+v", i.State, i.Trouble.V)
+	}
+	b.want(*i.Totals.V.Drafts[0].Gone, verdict.GoneCount{Records: 2, Of: 1, Remove: true})
+	b.want(strings.Count(b.records("line"), "\n"), 2)
 }

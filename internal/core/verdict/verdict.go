@@ -107,12 +107,20 @@ type DraftCount struct {
 	Gone     *GoneCount       `json:"gone,omitempty"` // of children; nil when none is gone
 }
 
-// Removes tells how many children the load deletes that are gone from the source.
+// Removes tells how many of them that are gone from the source the load deletes.
 func (d DraftCount) Removes() int64 {
 	if d.Gone == nil || !d.Gone.Remove {
 		return 0
 	}
 	return d.Gone.Records
+}
+
+// Removes tells how many children the load deletes that are gone from the source.
+func (t Totals) Removes() (n int64) {
+	for _, d := range t.Drafts {
+		n += d.Removes()
+	}
+	return n
 }
 
 // GoneCount counts children of the records that the rows speak of which no row names.
