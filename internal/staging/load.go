@@ -342,6 +342,7 @@ var (
 	stepBefore = step{does: "makes room for what becomes of the rows", reads: "verdicts", writes: "results late"}
 	stepLate   = step{does: "sets aside what can no longer be done as checked", reads: "verdicts draft records history results late", writes: "late"}
 	stepNoted  = step{does: "notes why", reads: "late", writes: "problems"}
+	stepStood  = step{does: "notes the records of rows whose values a later row took", reads: "verdicts results", writes: "results"}
 	stepDecide = step{does: "decides what becomes of the rows", reads: "verdicts late results problems", writes: "results"}
 	stepCreate = step{does: "makes records", reads: "results draft verdicts", writes: "records"}
 	stepUpdate = step{does: "changes records", reads: "results draft verdicts settled moved", writes: "records history"}
@@ -647,6 +648,20 @@ func firstOnly(n int, word string) string {
 
 // finish readies the outcomes for being looked at.
 func (c *chunk) finish(ctx context.Context) error {
+	for _, k := range c.check.drafts {
+		d := &draftChunk{chunk: c, check: k, plan: k.plan}
+		if r := d.plan.Repeats; r != mapping.LastWins && r != mapping.MergeRows {
+			continue
+		}
+		// The row that stands for them may have come after them.
+		_, err := d.do(ctx, stepStood, q(`update {results} o set record_id = t.record_id
+			from {verdicts} v join {results} t on t.row_no = v.other_row and t.draft = {n} and t.last
+			where v.other_row > v.row_no and v.row_no = o.row_no and o.draft = {n} and o.last
+				and o.run = @run and o.outcome = 'skipped' and o.record_id is null and t.record_id is not null`, arg{"run": c.run.Piece}))
+		if err != nil {
+			return err
+		}
+	}
 	return c.do(ctx, step{does: "puts the outcomes in order", reads: "results", writes: "results anchors"},
 		q(`create index if not exists {index} on {results} (of_row, row_no) where last and of_row is not null`,
 			frag{"index": schema.Ident(fmt.Sprintf("i%d_results_by_outcome", c.run.Import))}),

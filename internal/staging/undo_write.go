@@ -349,10 +349,11 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 	}
 	run := arg{"run": u.run.Piece}
 	err = do(u.word,
-		// A row for which another stood is open again with that.
+		// A row for which another stood is open again when that is.
 		q(`insert into became_now select o.row_no, o.draft, @run, 'undone', null, null
 			from {results} o
-			where o.last and o.run = {pieces} and o.outcome = 'skipped' and o.detail in ({with}) and exists (select from became_now where outcome = 'undone'){only}
+			where o.last and o.run = {pieces} and o.outcome = 'skipped' and o.detail in ({with}){only}
+				and exists (select from became_now b where b.draft = o.draft and b.record_id = o.record_id and b.outcome = 'undone')
 				and not exists (select from became_now b where b.row_no = o.row_no and b.draft = o.draft)`,
 			frag{"only": only, "with": literals([]verdict.Reason{verdict.Repeated, verdict.Merged, verdict.Grouped})}, run),
 		// A row that was opened so is again what it was.
@@ -361,7 +362,8 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			cross join lateral (
 				select * from {results} x where x.row_no = o.row_no and x.draft = o.draft and not x.last and x.run < o.run order by x.run desc limit 1
 			) p
-			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}`, frag{"only": only}, run),
+			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}
+				and (p.record_id is null or exists (select from became_now b where b.draft = o.draft and b.record_id = p.record_id and b.outcome <> 'undone'))`, frag{"only": only}, run),
 		q(`create index on became_now (row_no, draft)`),
 		q(`analyze became_now`),
 		q(`create temp table rows_now on commit drop as

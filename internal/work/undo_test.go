@@ -261,6 +261,30 @@ func TestUndoSomeRows(t *testing.T) {
 	}
 }
 
+// A row for which another stood opens again when the record of that goes, and only
+// then: those of other records stay what they are, also where the row that stands
+// for them comes after them.
+func TestUndoOpensWhatStoodAside(t *testing.T) {
+	for _, repeats := range []mapping.Repeats{mapping.FirstWins, mapping.LastWins, mapping.MergeRows} {
+		t.Run(string(repeats), func(t *testing.T) {
+			b := start(t)
+			i := b.upload("contact", "Ref,Family name,Post\nK-1,Berg,Clerk\nK-1,Berg,Head\nK-2,Li,Clerk\nK-2,Li,Head\n")
+			i = b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = repeats })
+			i = b.load(b.check(i))
+			b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "skipped": 2})
+			_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0, map[string]string{"job_title": "Skipper"}, b.person)
+			b.ok(err)
+			// What somebody has changed since stays, and so do the rows that it is of.
+			i = b.undo(i, UndoRequest{})
+			b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 1, "skipped": 1, "undone": 2})
+			runs, err := b.store.Runs(b.Context(), i.ID)
+			b.ok(err)
+			i = b.undo(i, UndoRequest{Run: runs[0].ID})
+			b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 2, "skipped": 2})
+		})
+	}
+}
+
 // All rows are loaded in one transaction, or none; and a load gives way as it is
 // told to.
 func TestPolicies(t *testing.T) {
