@@ -327,7 +327,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if text == "" || !ok {
 		return
 	}
-	if fp.origin.take.splitsName() && value.SeveralPeople(fp.origin.cell(row.Cells, 0)) {
+	if fp.origin.take.splitsName() && !value.OneName(fp.origin.cell(row.Cells, 0)) {
 		if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
 			out.Problems = append(out.Problems, problem.Problem{
 				Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
@@ -335,6 +335,9 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 			})
 		}
 		return
+	}
+	if fp.Field.ComparedAs() == catalog.AsGivenName && !dp.HasID { // what comes from records comes back as it is
+		text = value.GivenName(text)
 	}
 	if dp.empties(text) {
 		if fp.Field.Required {

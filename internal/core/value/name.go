@@ -3,6 +3,7 @@ package value
 import (
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
@@ -24,19 +25,40 @@ var (
 )
 
 var (
-	shortParticles = strings.Fields("v. d. v.d. v.d vd. z.") // as they are written: V. is an initial
+	shortParticles = strings.Fields("v. d. v.d. v.d vd. z. St. Ste. O' O’") // as they are written: V. is an initial
+	nobles         = strings.Fields("graf grafin freiherr freifrau baron baronin furst furstin ritter edler")
 	joiners        = strings.Fields("& + / und u. and et og och")
+	families       = strings.Fields("familie fam. family famille familia famiglia")
+	bornAs         = strings.Fields("née nee geb. geborene född født roz.")
 )
 
-var titles = strings.Fields("mr mrs ms miss dr prof professor herr frau hr fr m mme mlle sr sra srta sig signor signora dott ing dipl dhr mevr kapt capt captain")
+// Forms of address and titles stand in front of a name; what follows one may stand behind
+// it alone ("Dr. med."), and what is called so only with a full stop is a name without.
+var (
+	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
+		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
+		inz engr cmdr`)
+	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing arq avv rag geom ir bc lt sgt cdr dna")
+	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
+)
 
 // Degrees stand behind a name and belong to neither half of it: some without a comma too;
 // capital ones only as they are written here, since others could be initials or a short name.
 var (
-	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb jr sr ii iii iv esq")
-	degrees        = slices.Concat(behindNames, strings.Fields("md dr dipl ing"))
-	capitalDegrees = strings.Fields("MA BA RN CPA OBE MBE")
+	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb csc drsc meng beng jr sr ii iii iv esq")
+	degrees        = slices.Concat(behindNames, strings.Fields("md dr dipl ing fh"))
+	capitalDegrees = strings.Fields("MA BA MD RN CPA CFA OBE MBE DDS JD PE")
 )
+
+// roles are what people are called by at work, of which lists write some beside the name.
+var roles = wordSet(`ceo cfo coo cto cio cmo md vp svp evp gf director manager owner chairman president partner sales buyer purchasing accounts secretary
+	founder engineer agent broker skipper harbourmaster geschaftsfuhrer geschaftsfuhrerin inhaber inhaberin prokurist prokuristin einkauf einkaufer vertrieb
+	leiter leiterin hafenmeister directeur directrice gerant gerante directora gerente jefe eigenaar inkoper havenmeester direktor chef inkopare innkjop
+	styreleder salg titolare direttore socio`)
+
+// familyFirst are family names that stand first in the order of their country and are
+// hardly ever given names: as they are written in Viet Nam, and from China.
+var familyFirst = strings.Fields(`nguyễn trần lê phạm huỳnh hoàng phan vũ võ đặng bùi đỗ hồ ngô dương nguyen pham huynh zhang wang liu huang zhou zhao`)
 
 // isParticle reports whether a word belongs to the family name behind it, also a short form
 // of some that do: "v. d. Heide".
@@ -44,28 +66,145 @@ func isParticle(word string) bool {
 	return slices.Contains(particles, Fold(word)) || slices.Contains(shortParticles, word)
 }
 
-// SeveralPeople reports whether a name is that of more than one person, or of a firm called
-// after its people: "Hans und Petra Meier", "Brodersen & Sohn".
-func SeveralPeople(s string) bool {
+// OneName reports whether a text is the name of one person and nothing beside it.
+func OneName(s string) bool { return !severalPeople(s) && besideName(s) == "" }
+
+// severalPeople reports whether a name is that of more than one person, or of a firm called
+// after its people: "Hans und Petra Meier", "Brodersen & Sohn", "Ada Kade/Per Lund".
+func severalPeople(s string) bool {
+	if strings.ContainsAny(s, "/;") || strings.Count(s, ",") > 2 {
+		return true
+	}
 	words := strings.Fields(s)
 	for i, w := range words {
-		if i > 0 && i < len(words)-1 && slices.Contains(joiners, strings.ToLower(w)) {
+		if i > 0 && i < len(words)-1 && slices.Contains(joiners, strings.ToLower(w)) && !joinsParticles(words, i) {
 			return true
 		}
 	}
-	return false
+	return len(words) > 1 && slices.Contains(families, strings.ToLower(words[0]))
 }
 
-// SplitName parts a full name into given and family name: "Ada van der Kade",
-// "van der Kade, Ada", "KADE Ada". Forms of address and titles in front of either half are
-// passed over, and so are degrees after a comma. One word alone is a family name.
-func SplitName(s string) (given, family string) {
-	words, at := halves(s)
-	if at < 0 {
-		at = familyAt(words)
-		return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
+// joinsParticles reports whether a word stands between two particles, as in "von und zu".
+func joinsParticles(words []string, at int) bool {
+	return at > 0 && at < len(words)-1 && isParticle(words[at-1]) && isParticle(words[at+1])
+}
+
+// besideName gives what stands beside a person's name in one cell and belongs to none:
+// "Ada Kade (until May)", "Ada Kade - sales", "Ada Kade, CEO". A fond name in brackets is
+// one of the name's own.
+func besideName(s string) string {
+	if !strings.ContainsAny(s, "(-–—,|") {
+		return ""
 	}
-	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+	for _, sign := range []string{" - ", " – ", " — ", "|"} {
+		if _, behind, ok := strings.Cut(s, sign); ok {
+			return Trim(behind)
+		}
+	}
+	if open := strings.LastIndexByte(s, '('); open > 0 {
+		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
+		own := len(aside) == 1 && !roles[bare(aside[0])] && (isName(aside[0]) || slices.Contains(degrees, bare(aside[0])))
+		if strings.HasSuffix(Trim(s), ")") && !own {
+			return strings.Join(aside, " ")
+		}
+	}
+	if at := strings.LastIndexByte(s, ','); at > 0 {
+		for w := range strings.FieldsSeq(s[at+1:]) {
+			if roles[bare(w)] {
+				return Trim(s[at+1:])
+			}
+		}
+	}
+	return ""
+}
+
+// isName reports whether a word is written as a name is: with one capital, of letters.
+func isName(word string) bool {
+	for n, r := range word {
+		switch {
+		case n == 0 && !unicode.IsUpper(r), n > 0 && !unicode.IsLower(r) && r != '-' && r != '\'':
+			return false
+		}
+	}
+	return utf8.RuneCountInString(word) > 2
+}
+
+// bare is a word without its full stops, as it is compared.
+func bare(word string) string { return Fold(strings.ReplaceAll(word, ".", "")) }
+
+// SplitName parts a full name into given and family name: "Ada van der Kade",
+// "van der Kade, Ada", "KADE Ada", "Kade A. M.". Forms of address and titles in front of
+// either half are passed over, and so are degrees behind it, asides in brackets, and the
+// name of birth. One word alone is a family name.
+func SplitName(s string) (given, family string) {
+	return splitName(withoutAsides(s))
+}
+
+func splitName(s string) (given, family string) {
+	words, at := halves(s)
+	switch {
+	case at >= 0:
+		// Of "Kade, Ada van der" the particles are the family name's.
+		last := len(words)
+		for last > at && isParticle(words[last-1]) && Fold(words[last-1]) == words[last-1] {
+			last--
+		}
+		return strings.Join(words[at:last], " "), strings.Join(slices.Concat(words[last:], words[:at]), " ")
+	case standsFirst(words):
+		return splitFamilyFirst(words)
+	}
+	at = familyAt(words)
+	return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
+}
+
+// withoutAsides gives a name without what stands in brackets.
+func withoutAsides(s string) string {
+	for {
+		open := strings.IndexByte(s, '(')
+		if open < 0 {
+			return s
+		}
+		length := strings.IndexByte(s[open:], ')')
+		rest := s[:open]
+		if length >= 0 {
+			rest += " " + s[open+length+1:]
+		}
+		if Trim(rest) == "" {
+			return s
+		}
+		s = rest
+	}
+}
+
+// standsFirst reports whether the family name stands first by what the words are: initials
+// behind a word that is none, a family name of a country where it does, or a name in the
+// script of one.
+func standsFirst(words []string) bool {
+	if len(words) < 2 {
+		return false
+	}
+	first, last := words[0], words[len(words)-1]
+	switch {
+	case isInitials(last) && !isInitials(first):
+		return true
+	case slices.Contains(familyFirst, strings.ToLower(first)) && !slices.Contains(familyFirst, strings.ToLower(last)):
+		return true
+	}
+	r, _ := utf8.DecodeRuneInString(first)
+	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul)
+}
+
+// isInitials reports whether a word is the initials of given names: "A.", "A.B.", "M", "MJ".
+func isInitials(word string) bool {
+	letters := strings.NewReplacer(".", "", "-", "").Replace(word)
+	n := utf8.RuneCountInString(letters)
+	switch {
+	case n == 0 || roles[Fold(letters)] || strings.ToUpper(letters) != letters || strings.ToLower(letters) == letters:
+		return false
+	case strings.ContainsRune(word, '.'):
+		return n <= strings.Count(word, ".")+1
+	}
+	return n == 1 || n == 2 && letters != "NG" && !strings.ContainsAny(Fold(letters), "aeiouy")
 }
 
 // familyAt gives the place at which the family name begins that stands last: its last word,
@@ -77,8 +216,13 @@ func familyAt(words []string) int {
 		at -= 2
 	case len(words) > 2 && slices.Contains(firstOfTwo, Fold(words[at-1])):
 		at--
+	case len(words) == 2 && isParticle(words[0]) && Fold(words[0]) == words[0]: // "van Dam"
+		return 0
 	}
-	for at > 1 && isParticle(words[at-1]) {
+	for at > 1 && (isParticle(words[at-1]) || joinsParticles(words, at-1)) {
+		at--
+	}
+	if at > 1 && at < len(words)-1 && slices.Contains(nobles, Fold(words[at-1])) { // "Graf von Stein"
 		at--
 	}
 	return at
@@ -87,14 +231,19 @@ func familyAt(words []string) int {
 // SplitFamilyFirst parts a full name whose family name stands first: "Kade Ada",
 // "van der Kade Ada Mary". What else it knows is what SplitName does.
 func SplitFamilyFirst(s string) (given, family string) {
-	words, at := halves(s)
+	words, at := halves(withoutAsides(s))
 	if at < 0 {
-		at = 0
-		for at < len(words)-2 && isParticle(words[at]) {
-			at++
-		}
-		at = min(at+1, len(words))
+		return splitFamilyFirst(words)
 	}
+	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+}
+
+func splitFamilyFirst(words []string) (given, family string) {
+	at := 0
+	for at < len(words)-2 && isParticle(words[at]) {
+		at++
+	}
+	at = min(at+1, len(words))
 	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
 }
 
@@ -106,7 +255,7 @@ func TitleKey(t catalog.RecordType, title string) string {
 	}
 	switch {
 	case is(catalog.AsGivenName) && is(catalog.AsFamilyName): // a half may be called as a legal form is, such as Ås
-		given, family := SplitName(title)
+		given, family := splitName(title)
 		return strings.TrimSpace(NameKey(given) + " " + NameKey(family))
 	case !is(catalog.AsCompanyName):
 		if family, given, ok := strings.Cut(title, ","); ok && !strings.Contains(given, ",") {
@@ -125,14 +274,20 @@ func halves(s string) (words []string, at int) {
 		parts = parts[:len(parts)-1]
 	}
 	family := untitled(parts[0])
-	for len(parts) == 1 && len(family) > 2 && slices.Contains(behindNames, Fold(strings.ReplaceAll(family[len(family)-1], ".", ""))) {
+	for len(parts) == 1 && len(family) > 2 && (slices.Contains(behindNames, bare(family[len(family)-1])) ||
+		slices.Contains(capitalDegrees, family[len(family)-1]) && strings.ToUpper(parts[0]) != parts[0]) {
 		family = family[:len(family)-1]
+	}
+	for n := 2; n < len(family)-1; n++ {
+		if slices.Contains(bornAs, strings.ToLower(family[n])) {
+			family = family[:n]
+		}
 	}
 	if len(parts) > 1 {
 		return slices.Concat(family, untitled(strings.Join(parts[1:], ","))), len(family)
 	}
 	loud := func(w string) bool {
-		return strings.ToUpper(w) == w && strings.ToLower(w) != w && utf8.RuneCountInString(w) > 2
+		return strings.ToUpper(w) == w && strings.ToLower(w) != w && utf8.RuneCountInString(w) > 2 && !isInitials(w)
 	}
 	front := slices.IndexFunc(family, func(w string) bool { return !loud(w) })
 	behind := len(family)
@@ -151,10 +306,51 @@ func halves(s string) (words []string, at int) {
 // untitled gives the words of a name without the titles in front of it, but never none.
 func untitled(name string) []string {
 	words := strings.Fields(name)
-	for len(words) > 1 && slices.Contains(titles, strings.TrimSuffix(Fold(words[0]), ".")) {
+	if len(words) > 2 && strings.EqualFold(words[0], "de") && strings.EqualFold(words[1], "heer") {
+		words = words[2:]
+	}
+	for titled := false; len(words) > 1 && isTitle(words[0], titled) && !(isInitials(words[0]) && isInitials(words[1])); titled = true {
 		words = words[1:]
 	}
 	return words
+}
+
+// GivenName gives a given name without the titles in front of it and what is written behind
+// a family name: "Dr. Ada", "Tom Jr.". A letter may be an initial as well.
+func GivenName(s string) string {
+	words := strings.Fields(s)
+	if len(words) > 1 && slices.Contains(behindNames, bare(words[len(words)-1])) {
+		words = words[:len(words)-1]
+		s = strings.Join(words, " ")
+	}
+	if len(words) < 2 || len(bare(words[0])) < 2 || !isTitle(words[0], false) {
+		return s
+	}
+	return strings.Join(untitled(s), " ")
+}
+
+// isTitle reports whether a word is a title or a form of address, also of several in one
+// ("Dipl.-Ing.", "Dr.med."), or what stands behind one.
+func isTitle(word string, behind bool) bool {
+	dotted := strings.ContainsRune(word, '.')
+	if !dotted && !behind {
+		return titles[Fold(word)]
+	}
+	if dottedTitles[bare(word)] && strings.HasSuffix(word, ".") || titles[bare(word)] {
+		return true
+	}
+	for n, part := range strings.FieldsFunc(Fold(word), func(r rune) bool { return r == '.' || r == '-' }) {
+		switch {
+		case titles[part], dottedTitles[part] && dotted:
+		case behindTitles[part] && (n > 0 || behind && (dotted || word == strings.ToLower(word))):
+			if n == 0 && len(part) == 1 && word != strings.ToLower(word) { // an initial
+				return false
+			}
+		default:
+			return false
+		}
+	}
+	return true
 }
 
 // behindName reports whether what stands behind the last comma is no half of a name but
@@ -162,6 +358,6 @@ func untitled(name string) []string {
 func behindName(last, name string) bool {
 	full := strings.ToUpper(name) != name && len(strings.Fields(name)) > 1
 	return !slices.ContainsFunc(strings.Fields(last), func(w string) bool {
-		return !slices.Contains(degrees, Fold(strings.ReplaceAll(w, ".", ""))) && !(full && slices.Contains(capitalDegrees, w))
+		return !slices.Contains(degrees, bare(w)) && !(full && slices.Contains(capitalDegrees, w))
 	})
 }
