@@ -106,6 +106,7 @@ type Origin struct {
 	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
 	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"` // which day a month or a quarter means
+	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`   // in what amounts are; empty: as the header says
 	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
 	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
@@ -224,6 +225,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.Spans, value.WaysOfSpans, "bad_reading", "a month or a quarter does not mean such a day", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.Unit, value.Units, "bad_reading", "amounts are not in such a unit", at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Percents, value.WaysOfPercents, "bad_reading", "percentages are not written so", at); err != nil {

@@ -128,6 +128,9 @@ func (v *View) Across(targets []Target) []Suggestion {
 			continue
 		}
 		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
+		if unit, _ := value.UnitOf(s.Column); unit != "" && inUnits(places[i].field) {
+			s.Reason += ", and its amounts are in " + string(unit)
+		}
 		if s.Taken = s.Confidence >= certain; !s.Taken {
 			s.Others = othersOf(targets, places, i, scores[c], reasons[c])
 		}

@@ -13,13 +13,13 @@ import (
 
 // header is a column's header taken apart.
 type header struct {
-	all       string   // the words as they stand
-	words     []string // with abbreviations spelt out and decoration gone
-	core      []string // without words that only say whose or which
-	said      []saying // how well it says each field of the type
-	known     bool     // some field of the type answers to it
-	shortened bool     // it says that its amounts are in thousands or millions
-	mute      bool     // it says nothing at all: it is blank, a number, or only says that it is a column
+	all   string     // the words as they stand
+	words []string   // with abbreviations spelt out and decoration gone
+	core  []string   // without words that only say whose or which
+	said  []saying   // how well it says each field of the type
+	known bool       // some field of the type answers to it
+	unit  value.Unit // in what it says that its amounts are
+	mute  bool       // it says nothing at all: it is blank, a number, or only says that it is a column
 }
 
 // saying is how well a header says a field, from 0 to 1, with the reason.
@@ -110,8 +110,10 @@ func withoutNeutral(words []string) []string {
 // headerOf takes a header apart for the fields of a type; own are the words by
 // which the type itself is known, which change nothing about what it is.
 func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
+	h := header{all: strings.Join(tokens(s), " ")}
+	h.unit, s = value.UnitOf(s)
 	words := tokens(s)
-	h := header{all: strings.Join(words, " "), words: spelt(words)}
+	h.words = spelt(words)
 	h.core = withoutNeutral(h.words)
 	if rest := slices.DeleteFunc(slices.Clone(h.core), func(w string) bool { return own[w] }); len(rest) > 0 {
 		h.core = rest
@@ -121,7 +123,6 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as := formOfWords(s, words)
 	as.core = h.core
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
-	h.shortened = slices.ContainsFunc(strings.Fields(strings.ToLower(brackets.Replace(s))), func(w string) bool { return inThousands[strings.Trim(w, ".,:")] })
 	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
 	others := slices.ContainsFunc(lift(words).sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.said = make([]saying, len(fields))
@@ -178,16 +179,6 @@ func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bo
 }
 
 var brackets = strings.NewReplacer("(", " ", ")", " ", "[", " ", "]", " ", "{", " ", "}", " ", "<", " ", ">", " ", "/", " ")
-
-// inThousands are the words of headers whose amounts are shortened.
-var inThousands = map[string]bool{}
-
-func init() {
-	for w := range strings.FieldsSeq(`k€ t€ m€ k$ $k m$ $m k£ £k £m teur keur tsd tausend thousand thousands 000 000s '000 tsek tnok tdkk ksek knok kdkk tkr mkr mnok msek mio mill million millions millionen millones
-		milliers milhares migliaia duizenden tusen tys tusental`) {
-		inThousands[w] = true
-	}
-}
 
 // saysNothing are the words of headers that programs make when there is none.
 var saysNothing = map[string]bool{"": true}

@@ -57,6 +57,12 @@ type Memory map[string]string
 // Key is the form of a header under which choices are remembered.
 func Key(header string) string { return strings.Join(tokens(header), " ") }
 
+// mostShortened is how many figures an amount has at most that is in thousands or more.
+const mostShortened = 7
+
+// inUnits reports whether a field's values may be in thousands or millions.
+func inUnits(f catalog.Field) bool { return f.Type == catalog.Money || f.Type == catalog.Decimal }
+
 func withID(t catalog.RecordType) []catalog.Field {
 	id := catalog.Field{Name: mapping.IDField, Label: t.Label + " id", Type: catalog.Text, Synonyms: []string{t.Name + " id", t.Prefix + " id", "record id", "id"}}
 	return append([]catalog.Field{id}, t.Fields...)
@@ -76,8 +82,8 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
-	if h.shortened && (f.Type == catalog.Money || f.Type == catalog.Decimal) {
-		return min(words, 0.8), reason + ", but its amounts are in thousands or millions: compute them" // 70 is not 70.00
+	if h.unit != "" && inUnits(f) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > mostShortened }) {
+		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
 	fit, what := fitOf(t, f, col, kinds)
 	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {

@@ -32,6 +32,11 @@ func (r *Reader) number(s string) (string, Trouble) {
 	if t.Code != "" {
 		return "", t
 	}
+	if _, own := scaled(s, false); own == 0 {
+		if n, t = r.inUnits(n); t.Code != "" {
+			return "", t
+		}
+	}
 	return r.rounded(n)
 }
 
@@ -98,8 +103,14 @@ func PercentOf(s string) Percents {
 func (r *Reader) money(s string) (string, Trouble) {
 	s, power := scaled(s, true)
 	n, t := r.decimal(stripCurrency(withoutCents(s)))
-	if t.Code == "" {
+	switch {
+	case t.Code != "":
+	case power > 0: // as the cell itself says
 		n, t = r.rounded(times(n, power))
+	default:
+		if n, t = r.inUnits(n); t.Code == "" {
+			n, t = r.rounded(n)
+		}
 	}
 	if whole, _, _ := strings.Cut(strings.TrimPrefix(n, "-"), "."); len(whole) > maxWhole {
 		return "", tooLarge()

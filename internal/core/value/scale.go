@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"uchi/internal/core/problem"
 )
 
 // scales are the words and letters by which amounts are written shorter, with the
@@ -19,6 +21,66 @@ var scales = map[string]int{
 
 // moneyScales are those that only stand beside a currency, or in a field of money.
 var moneyScales = map[string]int{"m": 6, "t": 3, "md": 9, "b": 9}
+
+// Unit tells in what the amounts of a column are: 70 in thousands is 70,000.
+type Unit string
+
+// The units of amounts.
+const (
+	Ones      Unit = "ones"
+	Thousands Unit = "thousands"
+	Millions  Unit = "millions"
+)
+
+// Units lists those that can be chosen.
+var Units = []Unit{Ones, Thousands, Millions}
+
+// unitWords are the words of headers that tell in what their amounts are.
+var unitWords = map[string]Unit{}
+
+func init() {
+	for w := range strings.FieldsSeq(`k€ t€ k$ $k k£ £k teur keur tsd tausend thousand thousands 000 000s '000 tsek tnok tdkk ksek knok kdkk tkr
+		milliers milhares migliaia duizenden tusen tys tusental`) {
+		unitWords[w] = Thousands
+	}
+	for w := range strings.FieldsSeq(`m€ m$ $m m£ £m mkr mnok msek meur mio mill million millions millionen millones miljoner millioner milioni`) {
+		unitWords[w] = Millions
+	}
+}
+
+// UnitOf gives in what the amounts of a column are by its header, such as “Umsatz (T€)”,
+// and the header without that; empty when it does not say.
+func UnitOf(header string) (unit Unit, rest string) {
+	apart := func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune("()[]{}<>/", r) }
+	for w := range strings.FieldsFuncSeq(strings.ToLower(header), apart) {
+		if u := unitWords[strings.Trim(w, ".,:")]; u != "" {
+			at := strings.Index(strings.ToLower(header), w)
+			if at+len(w) > len(header) { // small letters may be longer
+				return u, header
+			}
+			rest = strings.TrimSuffix(strings.TrimRight(header[:at], " ([{<"), " in") + header[at+len(w):]
+			if !strings.ContainsFunc(rest, unicode.IsLetter) {
+				rest = header
+			}
+			return u, rest
+		}
+	}
+	return "", header
+}
+
+// longestInUnits is how many figures an amount has at most that is in thousands or more,
+// when only the header says that it is.
+const longestInUnits = 7
+
+// inUnits gives a number, with a dot and no groups, as the column's unit makes it.
+func (r *Reader) inUnits(n string) (string, Trouble) {
+	power := map[Unit]int{Thousands: 3, Millions: 6}[r.set.Unit]
+	whole, _, _ := strings.Cut(strings.TrimPrefix(n, "-"), ".")
+	if r.set.UnitUnsaid && power > 0 && len(whole) > longestInUnits {
+		return "", Trouble{problem.AmbiguousNumber, "in " + string(r.set.Unit) + " or not"}
+	}
+	return times(n, power), Trouble{}
+}
 
 // scaled takes a word that multiplies off the end of a number, or off its beginning
 // where a currency stands there: 3.5k, 2 Mio. €, 10 TEUR, k€ 12, 15 lakh. The power is

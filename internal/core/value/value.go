@@ -37,6 +37,8 @@ type Settings struct {
 	DecimalSign string         // "." or ",", empty when unknown
 	Guessed     bool           // the decimal sign is what other cells of the column show, nobody has said it
 	DateOrder   DateOrder      // empty when unknown
+	Unit        Unit           // in what amounts are
+	UnitUnsaid  bool           // only the header says so
 	Spans       Spans          // which day of a month or a quarter is meant, empty when unknown
 	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code

@@ -257,6 +257,23 @@ func TestSpans(t *testing.T) {
 	}
 }
 
+// A header may say in what its amounts are; what is too large for that is asked.
+func TestUnits(t *testing.T) {
+	for header, want := range map[string]Unit{"Montant HT (k€)": Thousands, "Betrag in Tsd. EUR": Thousands, "TEUR": Thousands, "Value [$k]": Thousands, "Umsatz (Mio. €)": Millions,
+		"Amount": "", "Turnover 2000": "", "Mark": "", "k": ""} {
+		if got, _ := UnitOf(header); got != want {
+			t.Errorf("%q: %q, want %q", header, got, want)
+		}
+	}
+	amount, hours := catalog.Field{Name: "amount", Type: catalog.Money}, catalog.Field{Name: "hours", Type: catalog.Decimal}
+	in := func(u Unit) Settings { return Settings{DecimalSign: ",", Unit: u, UnitUnsaid: true} }
+	check(t, amount, in(Thousands), []readCase{{"125,5", "125500.00", ""}, {"1,2M", "1200000.00", ""}, {"(8)", "-8000.00", ""}, {"12500000", "", problem.AmbiguousNumber}, {"8-10", "", problem.BadNumber}, {"0", "0.00", ""}})
+	check(t, amount, in(Millions), []readCase{{"0,25", "250000.00", ""}, {"€ 2", "2000000.00", ""}})
+	check(t, amount, in(Ones), []readCase{{"125,5", "125.50", ""}, {"12500000", "12500000.00", ""}})
+	check(t, amount, Settings{Unit: Thousands}, []readCase{{"12500000", "12500000000.00", ""}})
+	check(t, hours, in(Thousands), []readCase{{"1,5", "1500", ""}, {"2k", "2000", ""}})
+}
+
 func TestGivenName(t *testing.T) {
 	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": ""} {
 		if got := GivenName(in); got != want {

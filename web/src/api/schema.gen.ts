@@ -2816,6 +2816,11 @@ export interface components {
             date_order?: string;
             decimal_sign?: string;
             /**
+             * @description In what its amounts are by its header, if they are amounts
+             * @enum {string}
+             */
+            unit?: "thousands" | "millions";
+            /**
              * @description How its numbers are written if they are percentages: 60, or 0.6
              * @enum {string}
              */
@@ -2864,6 +2869,11 @@ export interface components {
              * @enum {string}
              */
             spans?: "first_day" | "last_day";
+            /**
+             * @description In what the amounts are; as the header says when left out: 70 under k€ is 70,000. An amount with a word of its own (1.2M) is that
+             * @enum {string}
+             */
+            unit?: "ones" | "thousands" | "millions";
             /**
              * @description Whether 60 is 60 % or 0.6 is, where the column leaves it open
              * @enum {string}

@@ -47,6 +47,9 @@ export function ColumnCard(p: {
     unsettled === "date_order" ? i.reading?.date_order : unsettled === "decimal_sign" ? i.reading?.decimal_sign : undefined;
   const open = unsettled && !settled && !byHand ? unsettled : undefined;
   const attention = doubt !== undefined || open !== undefined;
+  const amounts = fields.some((f) => f?.type === "money" || f?.type === "decimal");
+  const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
+  const ways = open ? asked[open] : unit && { question: units[unit], answers: inUnits };
   return (
     <div
       className="flex h-full flex-col gap-1 px-2 py-1.5"
@@ -124,19 +127,22 @@ export function ColumnCard(p: {
           }
         />
       )}
-      {open && asked[open] ? (
+      {ways ? (
         <Menu
           trigger={
             <button
               type="button"
               disabled={p.disabled || at.length === 0}
-              className="truncate text-left text-[11.5px] font-medium text-ask underline disabled:no-underline"
+              className={cx(
+                "truncate text-left text-[11.5px] font-medium underline disabled:no-underline",
+                open ? "text-ask" : "text-ink-faint",
+              )}
             >
-              {asked[open].question}
+              {ways.question}
             </button>
           }
         >
-          {asked[open].answers.map(([label, how]) => (
+          {ways.answers.map(([label, how]) => (
             <MenuItem key={label} onSelect={() => p.onRead(at, how)}>
               {label}
             </MenuItem>
@@ -158,7 +164,17 @@ interface Read {
   date_order?: "day_first" | "month_first";
   decimal_sign?: "." | ",";
   percents?: "of_hundred" | "of_one" | "either";
+  unit?: "ones" | "thousands" | "millions";
 }
+
+/** In what the amounts of a column are. */
+const units = { ones: "as they stand", thousands: "in thousands", millions: "in millions" };
+
+const inUnits: [string, Read][] = [
+  ["In thousands: 70 is 70,000", { unit: "thousands" }],
+  ["In millions: 70 is 70,000,000", { unit: "millions" }],
+  ["As they stand: 70 is 70", { unit: "ones" }],
+];
 
 /** What is asked of a column that can be read two ways, and the answers. */
 const asked: Record<string, { question: string; answers: [string, Read][] }> = {
