@@ -114,23 +114,28 @@ func (t Take) of(s string) string {
 	case TakeCurrency:
 		return value.CurrencyIn(s)
 	case TakePostalCode:
-		code, _ := value.SplitTown(s)
-		return code
+		p, _ := value.SplitTown(s)
+		return p.Code
 	case TakeTown:
-		if _, town := value.SplitTown(s); town != "" {
-			return town
+		if p, ok := value.SplitTown(s); ok {
+			return p.Town
 		}
 		return s // a town without a code
+	case TakeRegion:
+		p, _ := value.SplitTown(s)
+		return p.Region
 	}
-	switch street, code, town, ok := value.SplitAddress(s); {
+	switch p, ok := value.SplitAddress(s); {
 	case t == TakeAddressStreet && ok:
-		return street
+		return p.Street
 	case t == TakeAddressStreet:
 		return s
 	case t == TakeAddressCode:
-		return code
+		return p.Code
 	case t == TakeAddressTown:
-		return town
+		return p.Town
+	case t == TakeAddressRegion:
+		return p.Region
 	}
 	words := strings.Fields(s)
 	if len(words) == 0 {

@@ -499,7 +499,7 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 		return list
 	}
 	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
-	if of < 0 || share(columns[of].Samples, func(s string) bool { _, _, _, ok := value.SplitAddress(s); return ok }) < 0.3 {
+	if of < 0 || share(columns[of].Samples, func(s string) bool { _, ok := value.SplitAddress(s); return ok }) < 0.3 {
 		return list
 	}
 	parts := map[string]mapping.Take{street.Name: mapping.TakeAddressStreet}
@@ -513,6 +513,7 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 			parts[f.Name] = take
 		}
 	}
+	withRegion(target, list, parts, mapping.TakeAddressRegion, columns[of], value.SplitAddress)
 	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
 }
 
@@ -546,12 +547,27 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
 			continue
 		}
-		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", map[string]mapping.Take{
-			code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown,
-		})
+		parts := map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown}
+		withRegion(target, list, parts, mapping.TakeRegion, col, value.SplitTown)
+		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", parts)
 		break
 	}
 	return list
+}
+
+// withRegion adds the region to the parts of a column where its cells have some and nothing
+// else gives it.
+func withRegion(target Target, list []Suggestion, parts map[string]mapping.Take, take mapping.Take, col sheet.Column, split func(string) (value.Place, bool)) {
+	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
+	if at < 0 {
+		return
+	}
+	region := target.Type.Fields[at].Name
+	given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == region && s.Taken }
+	shown := func(s string) bool { p, _ := split(s); return p.Region != "" }
+	if !slices.ContainsFunc(list, given) && slices.ContainsFunc(col.Samples, shown) {
+		parts[region] = take
+	}
 }
 
 // together tells whether the cells of a column hold postal codes with towns.
@@ -565,7 +581,7 @@ func townsIn(col sheet.Column) float64 {
 	if len(col.Samples) == 0 {
 		return 0
 	}
-	return share(col.Samples, func(s string) bool { code, _ := value.SplitTown(s); return code != "" })
+	return share(col.Samples, func(s string) bool { _, ok := value.SplitTown(s); return ok })
 }
 
 // splitAmounts gives a currency field that nothing goes to the signs that stand

@@ -56,7 +56,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.ComparedAs() == catalog.AsLocality && seen.readable(catalog.Country) > 0.8 {
 		return contradicts, "its values are countries"
 	}
-	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { code, _ := value.SplitTown(s); return code != "" }) > 0.8 {
+	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
 		return contradicts, "its values are towns with their postal codes"
 	}
 	fit, what := fits[f.Type](seen)
@@ -498,7 +498,7 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
-	case c.field.Name == "region" && c.col.Longest <= 4 && c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
+	case c.field.Holds == catalog.HoldsRegion && c.col.Longest <= 4 && c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
 		return supports, "its values are codes of regions"
 	case c.field.ComparedAs() == catalog.AsCompanyName:
 		if fit, what := c.companies(); fit != neutralFit {

@@ -35,11 +35,22 @@ func init() {
 	}
 }
 
+// clocks are the times of day that may stand behind a date. Anything else says more than
+// the date does: another one, a remark, a doubt.
+var clocks = regexp.MustCompile(`(?i)^\d{1,2}(?:[:.h]\d{2}){0,2}(?:[.,]\d+)?h? ?(?:[ap]\.?m\.?|uhr)? ?(?:z|utc|gmt|[a-z]{3,4}|[+-]\d{2}:?\d{2})?$`)
+
+// notThen are the words and signs before a date that make it mean another time than the day:
+// before it, after it, about then.
+var notThen = wordSet(`ab bis vor nach seit ca circa etwa before after from until till by since about approx around spatestens fruhestens avant apres depuis jusqu vers des antes
+	despues desde hasta prima dopo dal fino entro circa voor na vanaf tot omstreeks fra til etter for innan efter fran omkring po przed do od`)
+
 func (r *Reader) date(s string) (string, Trouble) {
-	day, _, t := r.moment(s)
+	day, clock, t := r.moment(s)
 	switch {
 	case t.Code != "":
 		return "", t
+	case clock != "" && !clocks.MatchString(clock):
+		return "", Trouble{Code: problem.BadDate}
 	case r.ahead != "" && day >= r.ahead:
 		return "", Trouble{Code: problem.BirthAhead}
 	}
@@ -206,6 +217,9 @@ func dateParts(s string) (parts []string, seps []rune, clock string) {
 				j++
 			}
 			word := Fold(string(rs[i:j]))
+			if len(parts) == 0 && notThen[word] {
+				return nil, nil, ""
+			}
 			if months[word] > 0 {
 				parts = append(parts, word)
 			} else if len(parts) == 0 || word == "de" || word == "of" {
@@ -213,6 +227,8 @@ func dateParts(s string) (parts []string, seps []rune, clock string) {
 			} else {
 				return nil, nil, ""
 			}
+		case len(parts) == 0 && strings.ContainsRune("~<>≈≤≥±", c):
+			return nil, nil, ""
 		default:
 			if len(parts) > 0 && len(seps) < len(parts) && !unicode.IsSpace(c) {
 				seps = append(seps, c)

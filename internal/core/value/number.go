@@ -1,6 +1,7 @@
 package value
 
 import (
+	"regexp"
 	"strconv"
 	"strings"
 	"unicode"
@@ -122,15 +123,25 @@ func (r *Reader) money(s string) (string, Trouble) {
 	return whole + "." + part + strings.Repeat("0", r.field.Digits()-len(part)), Trouble{}
 }
 
-// withoutCents takes the groups out of an amount such as 1.250,–, whose comma says that
-// there are no cents and so that the dot parts groups.
+// noCents stands where an amount says that it has no cents: 1.250,– and 1250.-- and 80,=.
+var noCents = regexp.MustCompile(`(\d)([.,])[-–—=]{1,2}( |$|\D)`)
+
+// withoutCents takes that off an amount; its comma says that a dot parts groups.
 func withoutCents(s string) string {
-	for _, none := range []string{",-", ",–", ",—"} {
-		if before, behind, ok := strings.Cut(s, none); ok {
-			return strings.ReplaceAll(before, ".", "") + none + behind
-		}
+	if !strings.ContainsAny(s, "-–—=") {
+		return s
 	}
-	return s
+	m := noCents.FindStringSubmatchIndex(s)
+	if m == nil {
+		return s
+	}
+	before, behind := s[:m[3]], s[m[6]:]
+	if s[m[4]:m[5]] == "," {
+		before = strings.ReplaceAll(before, ".", "")
+	} else {
+		before = strings.ReplaceAll(before, ",", "")
+	}
+	return before + behind
 }
 
 func tooLarge() Trouble {
@@ -364,9 +375,6 @@ func stripCurrency(s string) string {
 	}
 	_, size := utf8.DecodeRuneInString(s[last:])
 	head, behind := s[:last+size], s[last+size:]
-	for _, none := range []string{".-", ",-", ".–", ",–", ".—", ",—"} { // 1250,- has no cents
-		behind = strings.TrimPrefix(behind, none)
-	}
 	closing := ""
 	switch trimmed := strings.TrimRight(behind, " \u00a0\u202f"); {
 	case strings.HasSuffix(trimmed, ")"):

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"strconv"
 	"strings"
 
 	"uchi/internal/core/problem"
@@ -113,6 +114,9 @@ func readPhone(s, country string) (string, Trouble) {
 		return "", Trouble{Code: problem.SeveralValues}
 	}
 	n, err := phonenumbers.Parse(s, country)
+	if err == nil && country != "" && !strings.HasPrefix(s, "+") {
+		n = withCode(n, s, country)
+	}
 	if err != nil {
 		if country == "" && !strings.HasPrefix(s, "+") && strings.ContainsAny(s, "0123456789") {
 			return bad("its country is not known")
@@ -138,6 +142,21 @@ func readPhone(s, country string) (string, Trouble) {
 		text += ";ext=" + x // RFC 3966
 	}
 	return text, Trouble{}
+}
+
+// withCode gives the number that is meant where one of a country was written with the
+// country's code and no sign before it: "49 171 1234567". It is that where the country's
+// numbers begin with a zero at home, or where it is no number of the country as it stands.
+func withCode(n *phonenumbers.PhoneNumber, s, country string) *phonenumbers.PhoneNumber {
+	code := strconv.Itoa(int(n.GetCountryCode()))
+	plain := phonenumbers.NormalizeDigitsOnly(s)
+	if !strings.HasPrefix(plain, code) || phonenumbers.GetNddPrefixForRegion(country, true) == "" && phonenumbers.IsValidNumber(n) {
+		return n
+	}
+	if with, err := phonenumbers.Parse("+"+plain, ""); err == nil && phonenumbers.IsValidNumber(with) && with.GetExtension() == n.GetExtension() {
+		return with
+	}
+	return n
 }
 
 // MobileShare tells which part of the texts that are telephone numbers of a known plan

@@ -5,54 +5,89 @@ import (
 	"strings"
 )
 
+// Place is the parts of an address.
+type Place struct {
+	Street, Code, Town string
+	Region             string // a state or a province, as it is written
+}
+
 // Postal codes as they stand before a town, or behind it: figures with letters, in one
 // group or two, perhaps behind the code of a country.
+const (
+	codesBefore = `(?:[A-Z]{1,3}[- ])?(?:\d{4} ?[A-Z]{2}\b|\d{2}-\d{3}|\d{3,6}(?:[- ]\d{2,4})?|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[\dW] ?[A-Z\d]{4}\b)`
+	codesBehind = `\d{4,6}(?:-\d{3,4})?|\d{3} \d{2}|\d{4} ?[A-Z]{2}|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d|[A-Z]\d[\dW] ?[A-Z\d]{4}`
+)
+
 var (
-	codeBefore = regexp.MustCompile(`^((?:[A-Z]{1,3}[- ])?(?:\d{4} ?[A-Z]{2}\b|\d{2}-\d{3}|\d{3,6}(?:[- ]\d{2,4})?|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}))[ ,]+(\p{L}.*)$`)
-	codeBehind = regexp.MustCompile(`^(\p{L}.*?)[ ,]+(\d{4,6}(?:-\d{3,4})?|\d{3} \d{2}|\d{4} ?[A-Z]{2}|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d)$`)
+	codeBefore = regexp.MustCompile(`^(` + codesBefore + `)[ ,]+(\p{L}.*)$`)
+	codeBehind = regexp.MustCompile(`^(\p{L}.*?)[ ,]+(` + codesBehind + `)$`)
 )
 
 // codeAlone are codes that look like one with a town: those of the Netherlands, and the
 // French ones of large receivers.
 var codeAlone = regexp.MustCompile(`(?i)^(?:\d{4} [a-z]{2}|\d{5} cedex(?: \d{1,2})?)$`)
 
-// SplitTown parts a postal code and a town that stand together: "8010 Graz",
-// "1012 AB Amsterdam", "London SW1A 1AA". Both are empty when they do not.
-func SplitTown(s string) (code, town string) {
+// states are those of the United States, Canada and Australia, as they are written between a
+// town and its code.
+var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME MD MA MI MN MS MO MT NE NV NH NJ NM NY NC ND OH OK OR PA RI SC SD TN TX UT VT VA WA WV WI WY DC PR
+	AB BC MB NB NL NS NT NU ON PE QC SK YT NSW VIC QLD SA TAS ACT`)
+
+// province is a province behind its town in brackets: Genova (GE).
+var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
+
+// SplitTown parts a postal code and a town that stand together, with the state or province
+// that is known by its letters: "8010 Graz", "London SW1A 1AA", "Boston, MA 02110", "16121
+// Genova (GE)". It is not ok where they do not.
+func SplitTown(s string) (p Place, ok bool) {
 	s = strings.Join(strings.Fields(s), " ")
 	if codeAlone.MatchString(s) {
-		return "", ""
+		return p, false
 	}
 	if m := codeBefore.FindStringSubmatch(s); m != nil {
-		return m[1], m[2]
+		p.Code, p.Town = m[1], m[2]
+	} else if m := codeBehind.FindStringSubmatch(s); m != nil {
+		p.Code, p.Town = m[2], strings.TrimRight(m[1], ", ")
+		at := strings.LastIndexByte(p.Town, ' ')
+		if last := p.Town[at+1:]; states[last] { // or it is all there is
+			p.Town, p.Region = strings.TrimRight(p.Town[:max(at, 0)], ", "), last
+		}
+	} else {
+		return p, false
 	}
-	if m := codeBehind.FindStringSubmatch(s); m != nil {
-		return m[2], strings.TrimRight(m[1], ", ")
+	if m := province.FindStringSubmatch(p.Town); m != nil {
+		p.Town, p.Region = m[1], m[2]
 	}
-	return "", ""
+	return p, true
 }
 
-// Where a postal code with its town begins behind a street in one piece: "Am Hafen 3 17493
-// Greifswald"; the street ends with a number.
+// Where a postal code with its town begins behind a street in one piece: the street ends
+// with a number ("Am Hafen 3 17493 Greifswald"), or begins with one before a code that
+// can be no number of a house ("10 rue du Port 17000 La Rochelle").
 var (
-	inOnePiece = regexp.MustCompile(`^(\pL.*\d ?[a-zA-Z]?)[ ,]+((?:[A-Z]{1,2}-)?\d{4,5}(?: [A-Z]{2})? \pL.*)$`)
-	loneCode   = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|(?:[A-Z]{1,2}-)?\d{4,6})$`)
+	inOnePiece = []*regexp.Regexp{
+		regexp.MustCompile(`^(\pL.*\d ?[a-zA-Z]?)[ ,]+(?:- )?((?:[A-Z]{1,2}-)?(?:\d{4,5}(?: ?[A-Z]{2})?|\d{3} \d{2}|\d{2}-\d{3}|\d{4}-\d{3}) \pL.*)$`),
+		regexp.MustCompile(`^(\d+ ?[a-zA-Z]?,? \pL.*\pL\.?)[ ,]+(?:- )?((?:[A-Z]{1,2}-)?\d{5} \pL.*)$`),
+	}
+	loneCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|(?:[A-Z]{1,2}-)?\d{4,6}|[A-Z]\d[\dW] ?[A-Z\d]{4})$`)
 )
 
 // SplitAddress parts a whole address in one cell, by lines, commas or semicolons: "Am Hafen 3,
 // 17493 Greifswald", "4 Quay Road, Anchorby, AB1 2CD". A country at its end is left out. It is
 // not ok where no postal code with a town stands behind something else.
-func SplitAddress(s string) (street, code, town string, ok bool) {
+func SplitAddress(s string) (p Place, ok bool) {
 	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '\n' || r == ',' || r == ';' || r == '|' })
 	n := 0
-	for _, p := range parts {
-		if p = strings.TrimSpace(p); p != "" {
-			parts[n], n = p, n+1
+	for _, part := range parts {
+		if part = strings.TrimSpace(part); part != "" {
+			parts[n], n = part, n+1
 		}
 	}
 	parts = parts[:n]
-	if n == 1 {
-		if m := inOnePiece.FindStringSubmatch(parts[0]); m != nil {
+	for _, one := range inOnePiece {
+		if n != 1 {
+			break
+		}
+		if m := one.FindStringSubmatch(parts[0]); m != nil {
 			parts, n = []string{m[1], m[2]}, 2
 		}
 	}
@@ -61,12 +96,17 @@ func SplitAddress(s string) (street, code, town string, ok bool) {
 		case last < 1 || last < n-1 && strings.ContainsAny(parts[n-1], "0123456789"):
 			continue
 		case loneCode.MatchString(parts[last]) && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789"):
-			return strings.Join(parts[:last-1], ", "), parts[last], parts[last-1], true
+			return Place{Street: strings.Join(parts[:last-1], ", "), Code: parts[last], Town: parts[last-1]}, true
 		}
-		// A town of two capitals is the state behind it, for which there is no place.
-		if code, town = SplitTown(parts[last]); code != "" && (len(town) > 2 || strings.ToUpper(town) != town) {
-			return strings.Join(parts[:last], ", "), code, town, true
+		switch p, ok := SplitTown(parts[last]); {
+		case !ok:
+		case p.Town == "" && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789"): // Springfield, IL 62701
+			p.Street, p.Town = strings.Join(parts[:last-1], ", "), parts[last-1]
+			return p, true
+		case p.Town != "":
+			p.Street = strings.Join(parts[:last], ", ")
+			return p, true
 		}
 	}
-	return "", "", "", false
+	return Place{}, false
 }

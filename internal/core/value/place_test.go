@@ -3,13 +3,13 @@ package value
 import "testing"
 
 func TestSplitTown(t *testing.T) {
-	for s, want := range map[string][2]string{
+	for s, want := range map[string][3]string{
 		"8010 Graz": {"8010", "Graz"}, "D-20457 Hamburg": {"D-20457", "Hamburg"}, "1012 AB Amsterdam": {"1012 AB", "Amsterdam"}, "09-400 Płock": {"09-400", "Płock"},
-		"114 55 Stockholm": {"114 55", "Stockholm"}, "London SW1A 1AA": {"SW1A 1AA", "London"}, "Boston, MA 02110": {"02110", "Boston, MA"}, "4600  Køge ": {"4600", "Køge"},
+		"114 55 Stockholm": {"114 55", "Stockholm"}, "London SW1A 1AA": {"SW1A 1AA", "London"}, "Boston, MA 02110": {"02110", "Boston", "MA"}, "Boston MA 02110": {"02110", "Boston", "MA"}, "Sydney NSW 2000": {"2000", "Sydney", "NSW"}, "Ottawa, ON K1A 0B1": {"K1A 0B1", "Ottawa", "ON"}, "16121 Genova (GE)": {"16121", "Genova", "GE"}, "20457 Hamburg DE": {"20457", "Hamburg DE"}, "Dublin D02 X285": {"D02 X285", "Dublin"}, "D02 X285 Dublin": {"D02 X285", "Dublin"}, "Cork T12AB12": {"T12AB12", "Cork"}, "Dublin 2": {}, "4600  Køge ": {"4600", "Køge"},
 		"75008 Paris": {"75008", "Paris"}, "106 82 Αθήνα": {"106 82", "Αθήνα"}, "Graz": {}, "1011 AB": {}, "1011 ab": {}, "75008 CEDEX": {}, "75008 Paris CEDEX 08": {"75008", "Paris CEDEX 08"}, "8804 Au": {}, "8010": {}, "12 High Street": {}, "Stationsvej 117": {}, "": {}, "Ottawa K1A 0B1": {"K1A 0B1", "Ottawa"},
 	} {
-		if code, town := SplitTown(s); code != want[0] || town != want[1] {
-			t.Errorf("%q: %q and %q, want %q", s, code, town, want)
+		if p, ok := SplitTown(s); [3]string{p.Code, p.Town, p.Region} != want || ok != (want[0] != "") {
+			t.Errorf("%q: %+v, want %q", s, p, want)
 		}
 	}
 }
@@ -32,16 +32,21 @@ func TestMobileShare(t *testing.T) {
 }
 
 func TestSplitAddress(t *testing.T) {
-	for in, want := range map[string][3]string{
+	for in, want := range map[string][4]string{
 		"Am Hafen 3, 17493 Greifswald": {"Am Hafen 3", "17493", "Greifswald"}, "Hafenstr. 12\n18546 Sassnitz": {"Hafenstr. 12", "18546", "Sassnitz"},
 		"Sund 4, D-18439 Stralsund": {"Sund 4", "D-18439", "Stralsund"}, "Hafenstraße 6; 17440 Kröslin": {"Hafenstraße 6", "17440", "Kröslin"},
 		"c/o Kai, Steg B, 25761 Büsum, Deutschland": {"c/o Kai, Steg B", "25761", "Büsum"}, "4 Quay Road, Anchorby, AB1 2CD": {"4 Quay Road", "AB1 2CD", "Anchorby"},
 		"12 Quay Road\nAnchorby AB1 2CD\nUnited Kingdom": {"12 Quay Road", "AB1 2CD", "Anchorby"}, "Havenkade 12, 8607 AA Sneek": {"Havenkade 12", "8607 AA", "Sneek"},
 		"3 rue du Port, 17000 La Rochelle": {"3 rue du Port", "17000", "La Rochelle"}, "Am Hafen 3 17493 Greifswald": {"Am Hafen 3", "17493", "Greifswald"},
-		"Am Hafen 3": {}, "17493 Greifswald": {}, "Kai 1, 2": {}, "Am Hafen 3, Greifswald": {}, "": {}, "Postfach 1234": {}, "12 Main St, Springfield, IL 62701": {},
+		"Am Hafen 3": {}, "17493 Greifswald": {}, "Kai 1, 2": {}, "Am Hafen 3, Greifswald": {}, "": {}, "Postfach 1234": {}, "P.O. Box 44, Cork": {},
+		"12 Main St, Springfield, IL 62701": {"12 Main St", "62701", "Springfield", "IL"}, "12 Main St, Suite 4, Springfield IL 62701, USA": {"12 Main St, Suite 4", "62701", "Springfield", "IL"},
+		"Level 3, 20 Bond St, Sydney NSW 2000": {"Level 3, 20 Bond St", "2000", "Sydney", "NSW"}, "2 Quay, Cork, T12 AB12": {"2 Quay", "T12 AB12", "Cork"},
+		"Via Roma 12 - 16121 Genova (GE)": {"Via Roma 12", "16121", "Genova", "GE"}, "10 rue du Port 17000 La Rochelle": {"10 rue du Port", "17000", "La Rochelle"},
+		"Storgatan 5 SE-111 22 Stockholm": {"Storgatan 5", "SE-111 22", "Stockholm"}, "Dorpsstraat 5a 1234AB Dorp": {"Dorpsstraat 5a", "1234AB", "Dorp"}, "ul. Morska 5/7 81-323 Gdynia": {"ul. Morska 5/7", "81-323", "Gdynia"},
+		"12 Quay Road 4": {}, "5 Route 66 Bar": {},
 	} {
-		street, code, town, ok := SplitAddress(in)
-		if got := [3]string{street, code, town}; got != want || ok != (want[1] != "") {
+		p, ok := SplitAddress(in)
+		if got := [4]string{p.Street, p.Code, p.Town, p.Region}; got != want || ok != (want[1] != "") {
 			t.Errorf("%q: %q %v, want %q", in, got, ok, want)
 		}
 	}

@@ -257,6 +257,45 @@ func TestSpans(t *testing.T) {
 	}
 }
 
+// What stands beside a date, an amount or an address is never passed over where it changes
+// what is meant.
+func TestBeside(t *testing.T) {
+	day := catalog.Field{Name: "day", Type: catalog.Date}
+	check(t, day, Settings{DateOrder: DayFirst}, []readCase{
+		{"14/11/2026 17:02", "2026-11-14", ""}, {"14.11.2026, 17:02 Uhr", "2026-11-14", ""}, {"2026-11-14T10:00:00+01:00", "2026-11-14", ""}, {"Sat 14 Nov 2026", "2026-11-14", ""}, {"14/11/2026 5:02 PM", "2026-11-14", ""},
+		{"14/11/2026 - 15/11/2026", "", problem.BadDate}, {"ab 14.11.2026", "", problem.BadDate}, {"~14.11.2026", "", problem.BadDate}, {"before 14 Nov 2026", "", problem.BadDate},
+		{"14.11.2026 (geplant)", "", problem.BadDate}, {"14.11.2026?", "", problem.BadDate}, {">14.11.2026", "", problem.BadDate},
+	})
+	amount := catalog.Field{Name: "amount", Type: catalog.Money}
+	check(t, amount, Settings{DecimalSign: ","}, []readCase{{"5.000,-- €", "5000.00", ""}, {"1250.--", "1250.00", ""}, {"1.250,- EUR", "1250.00", ""}, {"80,=", "80.00", ""}, {"5,00-", "-5.00", ""}, {"5-", "-5.00", ""}})
+	mail := catalog.Field{Name: "email", Type: catalog.Email}
+	check(t, mail, Settings{}, []readCase{{"'ada@kade.example'", "ada@kade.example", ""}, {"ada@kade.example.", "ada@kade.example", ""}, {"ada@kade.example,", "ada@kade.example", ""}, {"ada@kade.example (home)", "", problem.BadEmail}})
+}
+
+func TestCountries(t *testing.T) {
+	for in, want := range map[string]string{
+		"Großbritannien": "GB", "Rep. of Ireland": "IE", "Hong Kong": "HK", "Viet Nam": "VN", "Bosnia and Herzegovina": "BA", "Bosnia & Herzegovina": "BA", "Hrvatska": "HR", "Eesti": "EE", "Россия": "RU",
+		"Korea, Republic of": "KR", "Canary Islands": "ES", "Island": "IS", "UK - England": "GB", "EE.UU.": "US", "Georgia": "GE",
+		"Congo": "", "Bavaria": "", "EU": "", "UN": "", "IC": "", "SU": "", "YU": "",
+	} {
+		if got, _ := NewReader(catalog.Field{Name: "country", Type: catalog.Country}, Settings{}).Read(in); got != want {
+			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+}
+
+// A number with its country's code and no sign before it is not dialled at home.
+func TestPhonesWithCode(t *testing.T) {
+	for in, want := range map[[2]string]string{
+		{"DE", "49 171 1234567"}: "+491711234567", {"DE", "0491 1234567"}: "+494911234567", {"DE", "0171 1234567"}: "+491711234567", {"GB", "44 20 7946 0101"}: "+442079460101",
+		{"NO", "47123456"}: "+4747123456", {"NO", "4722123456"}: "+4722123456", {"DK", "45123456"}: "+4545123456", {"US", "1 212 555 0199"}: "+12125550199", {"SE", "046-123 45"}: "+464612345",
+	} {
+		if got, trouble := NewReader(catalog.Field{Name: "phone", Type: catalog.Phone}, Settings{}).ReadIn(in[1], in[0]); got != want {
+			t.Errorf("%q: %q %s, want %q", in, got, trouble.Code, want)
+		}
+	}
+}
+
 // A header may say in what its amounts are; what is too large for that is asked.
 func TestUnits(t *testing.T) {
 	for header, want := range map[string]Unit{"Montant HT (k€)": Thousands, "Betrag in Tsd. EUR": Thousands, "TEUR": Thousands, "Value [$k]": Thousands, "Umsatz (Mio. €)": Millions,

@@ -48,6 +48,7 @@ func (r *Reader) email(s string) (string, Trouble) {
 	if i := strings.LastIndexByte(s, '<'); i >= 0 && strings.HasSuffix(s, ">") {
 		s = s[i+1 : len(s)-1]
 	}
+	s = strings.TrimRight(strings.Trim(s, `'"‘’“”`), ".,;")
 	at := strings.LastIndexByte(s, '@')
 	if at < 0 {
 		return bad("there is no @ in it")
@@ -168,11 +169,41 @@ func webKey(s string) string {
 var nameTongues = []language.Tag{language.English, language.German, language.French, language.Spanish, language.Italian, language.Dutch,
 	language.Portuguese, language.Swedish, language.Danish, language.Norwegian, language.Finnish, language.Polish, language.Greek, language.Japanese}
 
-// Spellings of countries that offices use and the name lists lack.
-var countrySpellings = map[string]string{"uk": "GB", "u k": "GB", "england": "GB", "scotland": "GB", "wales": "GB", "northern ireland": "GB", "great britain": "GB", "britain": "GB", "gb": "GB",
-	"usa": "US", "united states of america": "US", "america": "US", "holland": "NL", "the netherlands": "NL", "hellas": "GR", "ellas": "GR", "ellada": "GR", "el": "GR", "nippon": "JP", "nihon": "JP",
-	"eire": "IE", "republic of ireland": "IE", "czech republic": "CZ", "korea": "KR", "south korea": "KR", "sth korea": "KR", "republic of korea": "KR", "russia": "RU", "turkey": "TR", "turkiye": "TR",
-	"deutschland": "DE", "brd": "DE", "norge": "NO", "noreg": "NO", "sverige": "SE", "danmark": "DK", "suomi": "FI", "island": "IS", "faroes": "FO", "faeroe islands": "FO", "faroyar": "FO", "macedonia": "MK", "vietnam": "VN", "emirates": "AE", "uae": "AE"}
+// ownTongues are languages in which their own countries are known beside the others.
+var ownTongues = []language.Tag{language.Czech, language.Slovak, language.Hungarian, language.Romanian, language.Bulgarian, language.Croatian, language.Slovenian,
+	language.Serbian, language.Estonian, language.Latvian, language.Lithuanian, language.Turkish, language.Russian, language.Ukrainian, language.Chinese, language.Korean,
+	language.Arabic, language.Icelandic, language.Vietnamese, language.Catalan}
+
+// countrySpellings are names of countries that offices use and the lists of names lack.
+var countrySpellings = byName(map[string]string{
+	"GB": "uk, u k, england, scotland, wales, northern ireland, n ireland, nordirland, great britain, britain, gb, gb uk, great britain uk, england uk, uk england, engl, gb eng, gb sct, gb wls, gb nir, united kingdom of great britain and northern ireland, grossbritannien, großbritannien, storbritannien, gran bretaña, grande bretagne, gran bretagna, groot brittannië",
+	"US": "usa, united states of america, america, vs, eeuu, ee uu, etats unis, états unis, stati uniti d america", "NL": "holland, the netherlands", "GR": "hellas, ellas, ellada, el",
+	"JP": "nippon, nihon", "IE": "eire, republic of ireland, rep of ireland, southern ireland", "CZ": "czech republic, czech rep, tschechische republik, česká republika, république tchèque, república checa, repubblica ceca",
+	"KR": "korea, south korea, sth korea, s korea, republic of korea, korea republic of, korea south, südkorea, 한국", "KP": "korea north, dprk",
+	"DE": "deutschland, brd, bundesrepublik deutschland, federal republic of germany, frg, germany west, west germany, w germany", "NO": "norge, noreg, kingdom of norway", "SE": "sverige", "DK": "danmark", "FI": "suomi", "IS": "island",
+	"RU": "russia, russian federation, russische föderation", "TR": "turkey, turkiye, türkiye", "FO": "faroes, faeroe islands, faroyar, färöer", "MK": "macedonia, north macedonia, fyrom, mazedonien", "VN": "vietnam, viet nam",
+	"AE": "emirates, uae, vae, u a e", "SA": "ksa, kingdom of saudi arabia", "HK": "hong kong, hongkong", "MO": "macau, macao", "TW": "taiwan, taiwan province of china, chinese taipei, republic of china",
+	"CN": "pr china, p r china, prc, people s republic of china, peoples republic of china, mainland china, vr china", "CI": "ivory coast, elfenbeinküste", "MM": "burma", "SZ": "swaziland", "CV": "cape verde, kap verde", "TL": "east timor",
+	"VA": "vatican, holy see, vatikan", "PS": "palestine, palästina", "IR": "islamic republic of iran, iran islamic republic of", "LA": "lao pdr", "SY": "syrian arab republic", "BO": "bolivia plurinational state of", "VE": "venezuela bolivarian republic of",
+	"TZ": "united republic of tanzania", "MD": "republic of moldova", "BN": "brunei darussalam", "CD": "dr congo, drc, democratic republic of the congo, congo kinshasa", "CG": "republic of the congo, congo brazzaville",
+	"BA": "bosnia, bih, bosnien", "AG": "antigua", "TT": "trinidad", "KN": "st kitts and nevis, st kitts", "BS": "the bahamas", "GM": "the gambia", "PH": "the philippines", "VG": "bvi", "VI": "usvi", "KY": "cayman", "ZA": "rsa, republic of south africa",
+	"IN": "bharat", "NZ": "aotearoa, n z", "AU": "aus", "ES": "canary islands, kanaren, kanarische inseln, islas canarias, balearic islands, balearen", "PT": "azores, azoren, açores, madeira", "SJ": "svalbard", "BY": "weissrussland, weißrussland", "CH": "schweiz suisse",
+})
+
+// byName turns a list of names by country around; the names stand as they are compared.
+func byName(byCode map[string]string) map[string]string {
+	names := map[string]string{}
+	for code, list := range byCode {
+		for name := range strings.SplitSeq(list, ",") {
+			names[Words(name)] = code
+		}
+	}
+	return names
+}
+
+// noCountries are codes beside those of ISO 3166-1: of parts, of groups, and of countries
+// that are no more.
+var noCountries = wordSet("AC CP DG EA IC TA EU EZ UN QO SU YU CS AN BU DD FX NT TP ZR")
 
 // countrySigns are the distinguishing signs of vehicles (Convention on Road Traffic, Vienna
 // 1968, article 37) that are no codes of ISO 3166 and that people write in address lists,
@@ -182,6 +213,7 @@ var countrySigns = map[string]string{"a": "AT", "b": "BE", "d": "DE", "e": "ES",
 var countryNames = sync.OnceValue(func() map[string]string {
 	names := map[string]string{}
 	clash := map[string]bool{}
+	var codes []string
 	put := func(name, code string) {
 		k := Words(name)
 		if k == "" {
@@ -200,17 +232,30 @@ var countryNames = sync.OnceValue(func() map[string]string {
 				continue
 			}
 			code := region.String()
+			if noCountries[code] {
+				continue
+			}
+			codes = append(codes, code)
 			put(code, code)
 			put(region.ISO3(), code)
 			for _, tongue := range nameTongues {
-				if n := display.Regions(tongue).Name(region); n != "" {
-					put(n, code)
+				n := display.Regions(tongue).Name(region)
+				put(n, code)
+				if tongue == language.English && strings.Contains(n, "&") {
+					put(strings.ReplaceAll(n, "&", "and"), code)
 				}
 			}
 		}
 	}
 	for k := range clash {
 		delete(names, k)
+	}
+	for _, tongue := range ownTongues {
+		for _, code := range codes {
+			if k := Words(display.Regions(tongue).Name(language.MustParseRegion(code))); k != "" && names[k] == "" && !clash[k] {
+				names[k] = code
+			}
+		}
 	}
 	maps.Copy(names, countrySpellings)
 	maps.Copy(names, countrySigns)

@@ -2396,7 +2396,7 @@ export interface components {
              * @description What its texts are, where likeness does not say so
              * @enum {string}
              */
-            holds?: "words" | "job_title" | "birth";
+            holds?: "words" | "job_title" | "region" | "birth";
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;
@@ -2835,7 +2835,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "address_street" | "address_postal_code" | "address_town";
+            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "address_street" | "address_postal_code" | "address_town" | "address_region";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
