@@ -57,6 +57,9 @@ func (r *Reader) date(s string) (string, Trouble) {
 	return day, Trouble{}
 }
 
+// hourSign is that of 17h02.
+var hourSign = regexp.MustCompile(`^(\d{1,2})H(\d{2})$`)
+
 func (r *Reader) dateTime(s string) (string, Trouble) {
 	if at, err := time.Parse(time.RFC3339Nano, s); err == nil {
 		return at.UTC().Format(time.RFC3339), Trouble{}
@@ -72,8 +75,9 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 	if clock == "" {
 		clock = "00:00"
 	}
-	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04"} {
-		if at, err := time.ParseInLocation("2006-01-02 "+layout, day+" "+strings.ToUpper(clock), zone); err == nil {
+	clock = hourSign.ReplaceAllString(strings.TrimSuffix(strings.ToUpper(clock), " UHR"), "$1:$2")
+	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04", "3.04 PM", "15:04 -0700", "15:04:05 -0700", "15:04:05Z07:00", "15:04:05 Z07:00"} {
+		if at, err := time.ParseInLocation("2006-01-02 "+layout, day+" "+clock, zone); err == nil {
 			return at.UTC().Format(time.RFC3339), Trouble{}
 		}
 	}

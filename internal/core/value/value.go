@@ -7,6 +7,7 @@
 package value
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -237,21 +238,55 @@ const ListSeparator = ";"
 
 func (r *Reader) choiceList(s string) (string, Trouble) {
 	var codes []string
-	for part := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ';' || c == ',' || c == '|' || c == '\n' }) {
-		part = Trim(part)
-		if part == "" {
-			continue
-		}
-		code, t := r.choice(part)
+	for part := range strings.FieldsFuncSeq(s, func(c rune) bool { return c == ';' || c == '|' || c == '\n' }) {
+		list, t := r.listed(Trim(part))
 		if t.Code != "" {
 			return "", t
 		}
-		if !slices.Contains(codes, code) {
-			codes = append(codes, code)
-		}
+		codes = append(codes, list...)
 	}
 	slices.Sort(codes)
-	return strings.Join(codes, ListSeparator), Trouble{}
+	return strings.Join(slices.Compact(codes), ListSeparator), Trouble{}
+}
+
+// listed reads choices that may be parted by commas, of which a choice may have some itself,
+// or else by strokes and words for and.
+func (r *Reader) listed(s string) (codes []string, t Trouble) {
+	if codes, t = r.inTurn(strings.Split(s, ",")); t.Code == "" {
+		return codes, t
+	}
+	if parts := betweenChoices.Split(s, -1); len(parts) > 1 {
+		if codes, other := r.inTurn(parts); other.Code == "" {
+			return codes, other
+		}
+	}
+	return nil, t
+}
+
+var betweenChoices = regexp.MustCompile(`(?i)\s*[,/+&]\s*|\s+(?:and|und|et|y|e|en|og|och|i)\s+`)
+
+// inTurn reads choices one behind the other, each of as many parts as make one.
+func (r *Reader) inTurn(parts []string) (codes []string, t Trouble) {
+	for at := 0; at < len(parts); {
+		to, code := len(parts), ""
+		for ; to > at; to-- {
+			text := Trim(strings.Join(parts[at:to], ","))
+			if text == "" {
+				break
+			}
+			if code, t = r.choice(text); t.Code == "" {
+				break
+			}
+		}
+		switch {
+		case to == at:
+			return nil, t
+		case code != "":
+			codes = append(codes, code)
+		}
+		at = to
+	}
+	return codes, Trouble{}
 }
 
 // Key gives the normal form by which values of the field are compared, made

@@ -272,6 +272,30 @@ func TestBeside(t *testing.T) {
 	check(t, mail, Settings{}, []readCase{{"'ada@kade.example'", "ada@kade.example", ""}, {"ada@kade.example.", "ada@kade.example", ""}, {"ada@kade.example,", "ada@kade.example", ""}, {"ada@kade.example (home)", "", problem.BadEmail}})
 }
 
+// A choice may have a comma itself; lists are parted as people part them.
+func TestChoiceLists(t *testing.T) {
+	f := catalog.Field{Name: "offers", Type: catalog.Choices, Choices: []catalog.Choice{{Code: "sails", Label: "Sail lofts"}, {Code: "piers", Label: "Pontoons, floating"}, {Code: "power", Label: "Power"}, {Code: "rd", Label: "R & D"}}}
+	check(t, f, Settings{}, []readCase{
+		{"Sail lofts", "sails", ""}, {"Pontoons, floating", "piers", ""}, {"Power, Pontoons, floating, Sail lofts", "piers;power;sails", ""}, {"Power;Power", "power", ""}, {"power|sails", "power;sails", ""},
+		{"Power / Sail lofts", "power;sails", ""}, {"Power und Sail lofts", "power;sails", ""}, {"Power + R & D", "power;rd", ""}, {"R & D", "rd", ""}, {"Power, R & D", "power;rd", ""}, {"Power,", "power", ""}, {",", "", ""},
+		{"Power, other", "", problem.NotAChoice}, {"Pontoons", "", problem.NotAChoice},
+	})
+}
+
+func TestTimes(t *testing.T) {
+	f := catalog.Field{Name: "at", Type: catalog.DateTime}
+	check(t, f, Settings{DateOrder: DayFirst}, []readCase{
+		{"14.11.2026 17:02 Uhr", "2026-11-14T17:02:00Z", ""}, {"14/11/2026 5.02 pm", "2026-11-14T17:02:00Z", ""}, {"14.11.2026 17h02", "2026-11-14T17:02:00Z", ""}, {"2026-11-14 17:02:00+01:00", "2026-11-14T16:02:00Z", ""},
+		{"2026-11-14 17:02 +0100", "2026-11-14T16:02:00Z", ""}, {"14.11.2026 9:00-12:00", "", problem.BadDate}, {"14.11.2026 17:02 CET", "", problem.BadDate}, {"14.11.2026 25:00", "", problem.BadDate},
+	})
+}
+
+func TestLanguages(t *testing.T) {
+	check(t, catalog.Field{Name: "language", Type: catalog.Language}, Settings{}, []readCase{
+		{"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"Norsk", "no", ""}, {"se", "se", ""}, {"SE", "", problem.BadLanguage}, {"UK", "", problem.BadLanguage}, {"native", "", problem.BadLanguage},
+	})
+}
+
 func TestCountries(t *testing.T) {
 	for in, want := range map[string]string{
 		"Großbritannien": "GB", "Rep. of Ireland": "IE", "Hong Kong": "HK", "Viet Nam": "VN", "Bosnia and Herzegovina": "BA", "Bosnia & Herzegovina": "BA", "Hrvatska": "HR", "Eesti": "EE", "Россия": "RU",

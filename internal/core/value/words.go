@@ -133,6 +133,7 @@ func isASCII(s string) bool {
 
 func (r *Reader) url(s string) (string, Trouble) {
 	bad := Trouble{Code: problem.BadURL}
+	s = strings.TrimRight(strings.Trim(s, `'"‘’“”`), ".,;")
 	if strings.ContainsAny(s, " \t\n\\\"<>") {
 		return "", bad
 	}
@@ -310,10 +311,21 @@ var languageNames = sync.OnceValue(func() map[string]string {
 			names[Words(n)] = b.String()
 		}
 	}
+	for name, code := range map[string]string{"norsk": "no", "norwegian": "no", "norwegisch": "no", "norvégien": "no", "flemish": "nl", "flämisch": "nl", "vlaams": "nl", "flamand": "nl",
+		"mandarin": "zh", "castilian": "es", "castellano": "es", "brazilian portuguese": "pt-BR"} {
+		names[Words(name)] = code
+	}
 	return names
 })
 
+// aCountrys are codes of languages that are written for the country of the same letters, in
+// capitals: UK is hardly Ukrainian, and SE not Northern Sami.
+var aCountrys = wordSet("UK SE CH IE SI EE BR BE IN")
+
 func (r *Reader) language(s string) (string, Trouble) {
+	if aCountrys[s] {
+		return "", Trouble{problem.BadLanguage, "these are the letters of a country"}
+	}
 	if code, ok := languageNames()[Words(s)]; ok && !doubted(s) {
 		return code, Trouble{}
 	}
