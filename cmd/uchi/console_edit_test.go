@@ -94,6 +94,12 @@ func TestConsoleEditing(t *testing.T) {
 	p.click(`//div[@role="dialog"]//button[.="Keep theirs"]`)
 	p.goesTo("Other", "Description")
 	p.goesTo("Third", "no field")
+
+	// A column is parted over the fields that no other gives.
+	p.click(`//button[@aria-label="Third goes to no field"]`)
+	p.do("part it", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "code +"))
+	p.click(`//li[@role="option"][contains(., "Postal code + Region")]`)
+	p.goesTo("Third", "Postal code + Region")
 }
 
 // What the service cannot take now waits, and nothing is lost: not when it

@@ -312,7 +312,7 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	if err != nil {
 		return nil, err
 	}
-	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Routines: []Recognised{}}
+	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Partings: orEmpty(s.Partings), Routines: []Recognised{}}
 	if len(s.Together.Types) > 0 {
 		out.Together = s.Together
 	}

@@ -44,7 +44,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.drafts, "add", nil, "let each row make a further record: a record type, or name=type (repeatable)")
 	fl.StringArrayVar(&r.drop, "drop", nil, "let rows no longer make this record, by its name (repeatable)")
 	fl.StringVar(&r.draft, "draft", "", "which of the row's records the other flags speak of; the first when left out")
-	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; A+B joins two; field= takes it out; draft.field= for another record of the row)")
+	fl.StringArrayVar(&r.maps, "map", nil, "place a column: field=Header (repeatable; =A+B joins two columns, given_name+family_name= parts one; field= takes it out; draft.field= for another record of the row)")
 	fl.StringArrayVar(&r.fixed, "fixed", nil, "one value for all rows: field=value (repeatable)")
 	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
 	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
@@ -168,7 +168,7 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 	if err := c.dropDrafts(&r); err != nil {
 		return r, err
 	}
-	if err := c.place(&r); err != nil {
+	if err := c.place(&r, types); err != nil {
 		return r, err
 	}
 	origins := []struct {
@@ -230,13 +230,15 @@ func (c routineChange) dropDrafts(r *mapping.Routine) error {
 	return nil
 }
 
-// place puts columns to fields; a column moves, it is not copied.
-func (c routineChange) place(r *mapping.Routine) error {
+// place puts columns to fields; a column moves, it is not copied. Of several fields each
+// gets its part.
+func (c routineChange) place(r *mapping.Routine, types []catalog.RecordType) error {
 	for _, m := range c.maps {
 		name, header, ok := strings.Cut(m, "=")
 		if !ok {
 			return usageError{fmt.Errorf("%q is not of the form field=Header", m)}
 		}
+		name, more, several := strings.Cut(name, "+")
 		d, field, err := c.at(r, name)
 		if err != nil {
 			return err
@@ -245,16 +247,41 @@ func (c routineChange) place(r *mapping.Routine) error {
 			delete(d.Fields, field)
 			continue
 		}
+		parts := []mapping.FieldPart{{Field: field}}
+		if several {
+			t := types[slices.IndexFunc(types, func(t catalog.RecordType) bool { return t.Name == d.Type })]
+			if parts, ok = mapping.PartingOf(t, append([]string{field}, strings.Split(more, "+")...)); !ok {
+				return usageError{fmt.Errorf("%q: cells cannot be parted over these fields; %s", m, waysToPart(t))}
+			}
+		}
 		for other, o := range d.Fields {
-			if other != field && slices.Equal(o.From, []string{header}) {
+			if slices.Equal(o.From, []string{header}) && !slices.ContainsFunc(parts, func(p mapping.FieldPart) bool { return p.Field == other }) {
 				delete(d.Fields, other)
 			}
 		}
-		o := d.Fields[field]
-		o.From, o.Fixed, o.Compute, o.Take, o.Find, o.Draft = strings.Split(header, "+"), "", "", "", nil, ""
-		d.Fields[field] = o
+		for _, p := range parts {
+			o := d.Fields[p.Field]
+			o.From, o.Fixed, o.Compute, o.Take, o.Find, o.Draft = strings.Split(header, "+"), "", "", p.Take, nil, ""
+			d.Fields[p.Field] = o
+		}
 	}
 	return nil
+}
+
+// waysToPart words over which fields of a type the cells of a column can be parted.
+func waysToPart(t catalog.RecordType) string {
+	var ways []string
+	for _, p := range mapping.Partings(t) {
+		var names []string
+		for _, f := range p.Fields {
+			names = append(names, f.Field)
+		}
+		ways = append(ways, strings.Join(names, "+"))
+	}
+	if ways == nil {
+		return "those of " + t.Label + " are never parted"
+	}
+	return "they can be over " + strings.Join(ways, ", ")
 }
 
 // lookUp sets by which fields records are looked up.

@@ -41,6 +41,16 @@ func TestRoutineChange(t *testing.T) {
 	if got := r.Drafts[0].Fields["description"].From; !slices.Equal(got, []string{"A", "B"}) {
 		t.Errorf("two columns: %v", got)
 	}
+	people := []catalog.RecordType{{Name: "contact", Label: "Contact", Fields: []catalog.Field{
+		{Name: "given_name", Likeness: catalog.AsGivenName}, {Name: "family_name", Likeness: catalog.AsFamilyName}, {Name: "email"}, {Name: "phone"},
+	}}}
+	r, err := routineChange{maps: []string{"family_name+given_name=Tel"}}.apply(base(), people)
+	if f := r.Drafts[0].Fields; err != nil || f["family_name"].Take != mapping.TakeFamilyFirst || f["given_name"].Take != mapping.TakeGivenLast || len(f) != 3 {
+		t.Errorf("a column parted: %+v, %v", f, err)
+	}
+	if _, err := (routineChange{maps: []string{"email+phone=Tel"}}).apply(base(), people); err == nil || !strings.Contains(err.Error(), "given_name+family_name") {
+		t.Errorf("a column that cannot be parted: %v", err)
+	}
 	for _, bad := range []routineChange{{maps: []string{"email"}}, {fixed: []string{"country"}}, {fixed: []string{"country="}}, {compute: []string{"x"}}} {
 		if _, err := bad.apply(base(), []catalog.RecordType{{Name: "contact"}}); err == nil {
 			t.Errorf("%+v is taken", bad)

@@ -1352,6 +1352,9 @@ type FieldCount = verdict.FieldCount
 // FieldLimit defines model for FieldLimit.
 type FieldLimit string
 
+// FieldPart defines model for FieldPart.
+type FieldPart = mapping.FieldPart
+
 // FieldType defines model for FieldType.
 type FieldType string
 
@@ -1822,6 +1825,9 @@ type OtherField struct {
 
 // Outcome defines model for Outcome.
 type Outcome = verdict.Outcome
+
+// Parting A way in which the cells of one column go to several fields of a draft, a part of each cell to each
+type Parting = mapping.Parting
 
 // Person defines model for Person.
 type Person struct {
@@ -2331,9 +2337,12 @@ type Suggestion = suggest.Suggestion
 
 // Suggestions defines model for Suggestions.
 type Suggestions struct {
-	Columns  []Suggestion      `json:"columns"`
-	Drafts   []DraftSuggestion `json:"drafts"`
-	Routines []Recognised      `json:"routines"`
+	Columns []Suggestion      `json:"columns"`
+	Drafts  []DraftSuggestion `json:"drafts"`
+
+	// Partings How a column can be parted over several fields
+	Partings []Parting    `json:"partings"`
+	Routines []Recognised `json:"routines"`
 
 	// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
 	Together Together         `json:"together,omitempty,omitzero"`

@@ -544,6 +544,8 @@ type Suggested struct {
 	// Together is a set of types that takes clearly more of the columns; without
 	// types there is none.
 	Together suggest.Together
+	// Partings are the ways in which a column can go to several fields.
+	Partings []mapping.Parting
 }
 
 // Suggestions gives what the columns of an import seem to be, for a record type
@@ -586,6 +588,12 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	notToFill(out.Columns, targets, by)
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
+	for n, d := range drafts {
+		for _, p := range mapping.Partings(targets[n].Type) {
+			p.Draft = d.Called()
+			out.Partings = append(out.Partings, p)
+		}
+	}
 	return out, nil
 }
 

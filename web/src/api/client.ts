@@ -12,6 +12,7 @@ export type GoneCount = Schemas["GoneCount"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];
 export type Suggestion = Schemas["Suggestion"];
+export type Parting = Schemas["Parting"];
 export type RecordType = Schemas["RecordType"];
 export type Field = Schemas["Field"];
 export type Invitation = Schemas["Invitation"];

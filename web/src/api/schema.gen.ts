@@ -3114,7 +3114,20 @@ export interface components {
             types: string[];
             reason: string;
         };
+        /** @description A way in which the cells of one column go to several fields of a draft, a part of each cell to each */
+        Parting: {
+            /** @description The name of the draft in the routine */
+            draft: string;
+            fields: components["schemas"]["FieldPart"][];
+        };
+        FieldPart: {
+            field: string;
+            /** @description The part of the cell; all of it when left out */
+            take?: string;
+        };
         Suggestions: {
+            /** @description How a column can be parted over several fields */
+            partings: components["schemas"]["Parting"][];
             drafts: components["schemas"]["DraftSuggestion"][];
             together?: components["schemas"]["Together"];
             routines: components["schemas"]["Recognised"][];

@@ -26,6 +26,8 @@ import {
   setOriginIn,
   spot,
   unmet,
+  part,
+  partsFor,
 } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { EditedImport, EditTrouble, SaveState, useEdited, useEditing, useKept } from "./edited";
@@ -318,12 +320,21 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                   i={i}
                   c={c}
                   kinds={rowKinds}
-                  suggestion={known.get(c.header)}
+                  suggestion={known.of.get(c.header)}
+                  partings={known.partings}
                   disabled={fixed}
                   onPlace={(column, to, also) =>
                     put(
                       to ? `${column} → ${labelOf(rowKinds, saidName(rowKinds, to))}` : `${column} taken out`,
                       place(i, column, to, also),
+                    )
+                  }
+                  onPart={(column, p) =>
+                    put(
+                      `${column} → ${partsFor(i, column, p)
+                        .map((f) => labelOf(rowKinds, saidName(rowKinds, spot(p.draft, f.field))))
+                        .join(" + ")}`,
+                      part(i, column, p),
                     )
                   }
                   onRead={(at, how) =>

@@ -1,9 +1,21 @@
 import { ChevronDown } from "lucide-react";
 import { Menu, MenuItem } from "../ui/parts";
-import type { Column, Import, Suggestion } from "../api/client";
+import type { Column, Import, Parting, Suggestion } from "../api/client";
 import { cx, Tip } from "../ui/parts";
 import { count } from "../ui/verdict";
-import { labelOf, originOf, partsOf, placed, routineOf, saidName, spot, takenBy, type Kind, type Spot } from "./mapping";
+import {
+  labelOf,
+  originOf,
+  partsFor,
+  partsOf,
+  placed,
+  routineOf,
+  saidName,
+  spot,
+  takenBy,
+  type Kind,
+  type Spot,
+} from "./mapping";
 import { FieldPicker } from "./picker";
 
 export const cardHeight = 104;
@@ -14,8 +26,10 @@ export function ColumnCard(p: {
   c: Column;
   kinds: Kind[];
   suggestion: Suggestion | undefined;
+  partings: Parting[];
   disabled: boolean;
   onPlace: (column: string, to: Spot | "", also: boolean) => void;
+  onPart: (column: string, p: Parting) => void;
   /** Says how the cells are read, where they can be read two ways. */
   onRead: (at: Spot[], how: Read) => void;
   onNotes?: ((column: string) => void) | undefined;
@@ -101,7 +115,14 @@ export function ColumnCard(p: {
                 }))
               : []
           }
+          partings={p.partings.map((x) => ({
+            p: x,
+            label: partsFor(i, c.header, x)
+              .map((f) => labelOf(kinds, saidName(kinds, spot(x.draft, f.field))))
+              .join(" + "),
+          }))}
           onPick={(to, also) => p.onPlace(c.header, to, also)}
+          onPart={(x) => p.onPart(c.header, x)}
           onNotes={p.onNotes && (() => p.onNotes?.(c.header))}
           onNew={p.onNew && (() => p.onNew?.(c))}
           trigger={

@@ -621,8 +621,8 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
 
 /** The suggestions for the columns of an import, by header. */
 export function useSuggestions(workspace: string, i: Import | undefined) {
-  const q = useQuery(suggestions(workspace, i));
-  return new Map(q.data?.columns.map((s) => [s.column, s]));
+  const { data } = useQuery(suggestions(workspace, i));
+  return { of: new Map(data?.columns.map((s) => [s.column, s])), partings: data?.partings ?? [] };
 }
 
 /** What is otherwise in a file than a routine knows it, in words behind a semicolon. */

@@ -1,4 +1,4 @@
-import type { Column, Draft, Field, Import, Origin, RecordType, Routine, Suggestion } from "../api/client";
+import type { Column, Draft, Field, Import, Origin, Parting, RecordType, Routine, Suggestion } from "../api/client";
 import { nameOf } from "../ui/field";
 
 /** One of the records that a row becomes: a draft with its name and record type. */
@@ -110,6 +110,22 @@ export function place(i: Import, column: string, to: Spot, also = false): Routin
     ...fields,
     [field]: { from: [column], ...(fields[field]?.otherwise ? { otherwise: fields[field].otherwise } : {}) },
   }));
+}
+
+/** The fields of a parting that it would fill: those that no other column fills, where two are left, else all. */
+export function partsFor(i: Import, column: string, p: Parting): Parting["fields"] {
+  const fields = routineOf(i).drafts.find((d) => calledOf(d) === p.draft)?.fields ?? {};
+  const free = p.fields.filter(({ field }) => !fields[field]?.from?.length || fields[field].from.includes(column));
+  return free.length > 1 ? free : p.fields;
+}
+
+/** Puts a part of a column's cells to each of several fields. */
+export function part(i: Import, column: string, p: Parting): Routine {
+  const parts = partsFor(i, column, p).map(({ field, take }): [string, Origin] => [
+    field,
+    { from: [column], ...(take ? { take: take as NonNullable<Origin["take"]> } : {}) },
+  ]);
+  return edit(routineOf(i), p.draft, (fields) => ({ ...without(fields, column), ...Object.fromEntries(parts) }));
 }
 
 /** Gives a field another origin; none takes it out. */

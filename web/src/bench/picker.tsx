@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover as P } from "radix-ui";
 import { useMemo, useRef, useState, type ReactNode } from "react";
-import type { Field } from "../api/client";
+import type { Field, Parting } from "../api/client";
 import { who } from "../api/queries";
 import { Button, cx, inputClass } from "../ui/parts";
 import { fillable } from "../ui/rights";
@@ -17,6 +17,9 @@ export function FieldPicker(p: {
   perhaps?: { to: Spot; reason: string }[];
   /** With also the column stays in the other records of the row. */
   onPick: (to: Spot | "", also: boolean) => void;
+  /** Several fields at once, a part of each cell to each. */
+  partings: { p: Parting; label: string }[];
+  onPart: (p: Parting) => void;
   /** Puts the column into the notes, and makes a field for it; left out where that cannot be. */
   onNotes?: (() => void) | undefined;
   onNew?: (() => void) | undefined;
@@ -37,6 +40,8 @@ export function FieldPicker(p: {
     const likely = (p.perhaps ?? []).flatMap((x) => list.find((f) => f.to === x.to) ?? []);
     return [...likely, ...list.filter((f) => !likely.includes(f))];
   }, [kinds, p.value, p.perhaps, text]);
+  const parted = p.partings.filter((x) => x.label.toLowerCase().includes(text.toLowerCase().trim()));
+  const last = found.length + parted.length;
   const current = () => {
     if (perhaps.length > 0) return -1;
     const n = search(ordered(kinds, p.value), "").findIndex((x) => p.value.includes(x.to));
@@ -47,8 +52,13 @@ export function FieldPicker(p: {
     setText("");
     p.onPick(to, also && to !== "");
   };
+  const pickParts = (x: Parting) => {
+    setOpen(false);
+    setText("");
+    p.onPart(x);
+  };
   const move = (by: number) => {
-    const next = Math.max(0, Math.min(found.length, at + by));
+    const next = Math.max(0, Math.min(last, at + by));
     setAt(next);
     list.current?.children[next]?.scrollIntoView({ block: "nearest" });
   };
@@ -84,8 +94,11 @@ export function FieldPicker(p: {
               else if (e.key === "ArrowUp") move(-1);
               else if (e.key === "Enter") {
                 const to = found[at - 1]?.to;
+                const some = parted[at - 1 - found.length];
                 if (at === 0) pick("");
-                else if (to) pick(to); // no hit, no act
+                else if (to)
+                  pick(to); // no hit, no act
+                else if (some) pickParts(some.p);
               } else return;
               e.preventDefault();
             }}
@@ -106,6 +119,15 @@ export function FieldPicker(p: {
                   <span className="ml-auto truncate pl-2 text-[11.5px] text-ink-faint">
                     {by ? `from ${by}` : (perhaps.find((x) => x.to === to)?.reason ?? f.type.replace("_", " "))}
                   </span>
+                </Option>
+              );
+            })}
+            {parted.map(({ p: x, label }, n) => {
+              const place = found.length + n + 1;
+              return (
+                <Option key={label} id={`field-${place}`} on={at === place} chosen={false} onPick={() => pickParts(x)}>
+                  <span className="min-w-0">{label}</span>
+                  <span className="ml-auto pl-2 text-[11.5px] text-ink-faint">parted</span>
                 </Option>
               );
             })}
