@@ -423,7 +423,11 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0], strings.Join(set.Types[1:], " --add "))
 	}
 	for _, d := range r.JSON200.Drafts {
-		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, d.Type)
+		add := d.Type
+		if d.Name != "" {
+			add = d.Name + "=" + d.Type
+		}
+		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, add)
 	}
 	if n := len(i.Unplaced); n > 0 {
 		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))

@@ -348,7 +348,7 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, file store.FeedFile
 	if err != nil {
 		return found, err
 	}
-	rec := against(c, saved, i, suggest.NewView(i.Columns.V))
+	rec := against(c, saved, i, suggest.NewView(i.Columns.V).Among(c))
 	for _, m := range rec.Missing {
 		if m.Now == "" {
 			found.Missing = append(found.Missing, m.Column)

@@ -307,7 +307,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 		}
 	}
 	if into == "" {
-		into, _ = suggest.Sure(suggest.NewView(columns).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
+		into, _ = suggest.Sure(suggest.NewView(columns).Among(c).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
 	}
 	t, ok := c.Type(into)
 	if !ok {

@@ -75,7 +75,7 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 	if err != nil {
 		return nil, err
 	}
-	columns := suggest.NewView(i.Columns.V) // compared once for all routines
+	columns := suggest.NewView(i.Columns.V).Among(c) // compared once for all routines
 	var list []Recognised
 	for _, r := range saved {
 		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
@@ -188,7 +188,7 @@ func fitted(c catalog.Catalog, r mapping.Routine, i store.Import) (kept mapping.
 			list = append(list, Missing{Column: w})
 		}
 	}
-	renamed(c, r, suggest.NewView(i.Columns.V), list)
+	renamed(c, r, suggest.NewView(i.Columns.V).Among(c), list)
 	now := map[string]string{}
 	for _, m := range list {
 		if m.Now != "" {

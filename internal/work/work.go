@@ -633,7 +633,7 @@ func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalo
 			shares[t.Name][n] = found / float64(max(1, of))
 		}
 	}
-	return suggest.NewView(columns).Naming(shares), nil
+	return suggest.NewView(columns).Among(c).Naming(shares), nil
 }
 
 // memories reads what was chosen for headers before, of all record types.

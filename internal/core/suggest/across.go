@@ -27,8 +27,9 @@ type View struct {
 	columns []sheet.Column
 	kinds   []kindsOf // of the texts of each column
 	types   map[string]*compared
-	ranked  []TypeSuggestion // best first, once they were asked for
-	called  []string         // the words of the sheet's name
+	groups  map[string]map[int]inGroup // the columns in numbered groups of each type; see Among
+	ranked  []TypeSuggestion           // best first, once they were asked for
+	called  []string                   // the words of the sheet's name
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -79,7 +80,7 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	for n, col := range v.columns {
 		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 		if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
-			h := headerOf(t.Name, col.Header, x.fields, forms, x.words)
+			h := headerOf(t.Name, v.headerFor(t.Name, n), x.fields, forms, x.words)
 			for i, f := range x.fields {
 				scores[i], reasons[i] = judge(t, f, i, h, col, v.kinds[n], memory)
 			}
@@ -115,6 +116,9 @@ func (v *View) Across(targets []Target) []Suggestion {
 	for c := range v.columns {
 		scores[c], reasons[c] = make([]float64, len(places)), make([]string, len(places))
 		for i, p := range places {
+			if v.onlyGroups(targets, p.target) && !v.isGrouped(c) {
+				continue
+			}
 			scores[c][i], reasons[c][i] = v.fit(targets[p.target], p, c, whose[c])
 			if said && v.columns[c].Filled == 0 { // it gives way to one that says something
 				scores[c][i] = min(scores[c][i], certain)
@@ -139,7 +143,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 	for n, target := range targets {
 		var mine []sheet.Column
 		for c, col := range v.columns {
-			if whose[c].target == n || whose[c].target < 0 {
+			if whose[c].target == n || whose[c].target == unknown && !v.onlyGroups(targets, n) {
 				mine = append(mine, col)
 			}
 		}
@@ -192,7 +196,9 @@ func (v *View) fit(target Target, p place, column int, whose owner) (float64, st
 	x := v.compare(target.Type, target.Memory)
 	s, reason := x.scores[column][p.at], x.reasons[column][p.at]
 	switch {
-	case s == 0 || whose.target < 0:
+	case whose.target == elsewhere:
+		s *= 0.55
+	case s == 0 || whose.target == unknown:
 	case whose.target != p.target && whose.said:
 		s *= 0.55
 	case whose.target != p.target:
@@ -228,7 +234,7 @@ func unsure(places []place, whose owner, scores []float64) {
 }
 
 // owner says to which target a column belongs by its header (said), by its cells, or by the
-// columns before it; target is -1 when nothing tells.
+// columns before it; target is unknown when nothing tells.
 type owner struct {
 	target  int
 	said    bool
@@ -240,11 +246,17 @@ type owner struct {
 func (v *View) whoseOf(targets []Target) []owner {
 	out := make([]owner, len(v.columns))
 	for c := range out {
-		out[c].target = -1
+		out[c].target = unknown
 	}
-	if len(targets) < 2 {
-		return out
+	if len(targets) > 1 {
+		v.tell(targets, out)
 	}
+	v.grouped(targets, out)
+	return out
+}
+
+// tell finds out to which of several targets the columns belong that are in no numbered group.
+func (v *View) tell(targets []Target, out []owner) {
 	words := make([]map[string]bool, len(targets))
 	for n, t := range targets {
 		words[n] = v.compare(t.Type, t.Memory).words
@@ -252,8 +264,11 @@ func (v *View) whoseOf(targets []Target) []owner {
 	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
 	company := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsCompanyName); return ok })
 	names := v.nameWords()
-	last := owner{target: -1}
+	last := owner{target: unknown}
 	for c, col := range v.columns {
+		if v.isGrouped(c) {
+			continue
+		}
 		said := -1
 		for _, w := range tokens(col.Header) {
 			for n := range targets {
@@ -280,7 +295,6 @@ func (v *View) whoseOf(targets []Target) []owner {
 			out[c] = last
 		}
 	}
-	return out
 }
 
 // nameWords gives the words of the names of people in the sheet.
@@ -346,7 +360,8 @@ func wordsOf(t catalog.RecordType) map[string]bool {
 // DraftSuggestion is a further record type that the rows seem to hold.
 type DraftSuggestion struct {
 	Type    string   `json:"type"`
-	Columns []string `json:"columns"` // those that would go to it
+	Name    string   `json:"name,omitempty"` // of the draft, where the type's own is taken
+	Columns []string `json:"columns"`        // those that would go to it
 	Reason  string   `json:"reason"`
 }
 
@@ -360,14 +375,20 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 		if t.Timeline != nil && !v.hangs(t) {
 			continue
 		}
-		if slices.ContainsFunc(targets, func(o Target) bool { return o.Type.Name == t.Name }) || !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
+		there := slices.DeleteFunc(slices.Clone(targets), func(o Target) bool { return o.Type.Name != t.Name })
+		if len(there) > 0 && len(there) >= len(numbersOf(v.groups[t.Name])) || len(there) == 0 && !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
 			continue
 		}
-		with := slices.Concat(targets, []Target{{Draft: t.Name, Type: t, Memory: memory(t.Name)}})
-		all := taken(v.Across(with))
 		s := DraftSuggestion{Type: t.Name}
+		name := t.Name
+		for n := 2; slices.ContainsFunc(targets, func(o Target) bool { return cmp.Or(o.Draft, o.Type.Name) == name }); n++ {
+			name = t.Name + "_" + strconv.Itoa(n)
+			s.Name = name
+		}
+		with := slices.Concat(targets, []Target{{Draft: name, Type: t, Memory: memory(t.Name)}})
+		all := taken(v.Across(with))
 		for _, x := range all {
-			if x.Draft == t.Name && !slices.Contains(s.Columns, x.Column) {
+			if x.Draft == name && !slices.Contains(s.Columns, x.Column) {
 				s.Columns = append(s.Columns, x.Column)
 			}
 		}
@@ -400,6 +421,7 @@ func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName
 		set := Together{Types: []string{first.Name}}
 		for {
 			further := v.Further(c, targets, memory)
+			further = slices.DeleteFunc(further, func(s DraftSuggestion) bool { return s.Name != "" }) // of each type once
 			if len(further) == 0 {
 				break
 			}
@@ -494,6 +516,23 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			}
 		}
 		fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+	}
+	for _, d := range r.Drafts {
+		if d.Type != draft.Type || !v.onlyGroups(targets, last) {
+			continue
+		}
+		// What the first points to by a column of no group, such as its company, so does the next.
+		t, _ := c.Type(d.Type)
+		for field, o := range d.Fields {
+			f, _ := t.Field(field)
+			grouped := slices.ContainsFunc(o.From, func(h string) bool {
+				return v.isGrouped(slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == h }))
+			})
+			if _, own := fields[field]; f.Type == catalog.Reference && o.Draft == "" && !own && !grouped {
+				fields[field] = o
+			}
+		}
+		break
 	}
 	out.Drafts[last].Fields = fields
 	out = out.Linked(c)

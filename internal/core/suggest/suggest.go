@@ -282,22 +282,29 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 		return true
 	}
 	kinds, ok := textkind.Of(col.Samples)
-	if !ok || kinds[textkind.FullName] < fullNames {
+	if !ok || kinds[textkind.FullName] < ofPersons {
 		return false
 	}
+	sure := kinds[textkind.FullName] >= fullNames
 	h := headerOf(t.Name, col.Header, nil, nil, nil)
 	if h.mute {
-		return true
+		return sure
 	}
 	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		return slices.Contains(personSets, strings.Join(set, " ")) || len(set) == 0
+		person := slices.Contains(set, "person") // which leaves little doubt
+		return (person || sure) && slices.Contains(personSets, strings.Join(set, " ")) || sure && len(set) == 0
 	})
 }
 
-// headerWords gives the words of a header, taken apart and without what only decorates it.
+// headerWords gives the words of a header, taken apart and without what only decorates it, or
+// only says which of several it is.
 func headerWords(header string) []string {
-	return strings.Fields(value.Words(decoration.Replace(splitCapitals(header))))
+	words := strings.Fields(value.Words(decoration.Replace(splitCapitals(header))))
+	if last := len(words) - 1; last > 0 && len(words[last]) == 1 && isDigit(words[last][0]) {
+		words = words[:last]
+	}
+	return words
 }
 
 // namesBoth tells whether a column means the given and the family name, of which no other
@@ -347,6 +354,9 @@ func familyFirst(col sheet.Column) bool {
 
 // fullNames is how likely the cells of a column must be full names.
 const fullNames = 0.97
+
+// ofPersons is how likely they must be where the header names a person.
+const ofPersons = 0.9
 
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.

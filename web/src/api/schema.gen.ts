@@ -3106,6 +3106,8 @@ export interface components {
         /** @description A further record type that the rows seem to hold */
         DraftSuggestion: {
             type: string;
+            /** @description Of the draft, where the type's own is taken */
+            name?: string;
             columns: string[];
             reason: string;
         };

@@ -1,0 +1,123 @@
+package suggest
+
+import (
+	"cmp"
+	"maps"
+	"regexp"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
+)
+
+// Columns may come in numbered groups, one for each of several records of a type that a row
+// holds: "Contact 1", "Contact 1 e-mail", "Contact 2", "Contact 2 e-mail".
+
+// numbered is a header that begins with a word and a number.
+var numbered = regexp.MustCompile(`^\s*(\pL[\pL -]*?)[ _.#-]*([1-9])(?:[ _:./-]+(.*)|(\pL.*))?$`)
+
+// inGroup is what a header says that belongs to a numbered group.
+type inGroup struct {
+	number string
+	says   string // what is left of the header
+}
+
+// Among tells the view which record types there are, so that it finds the columns in numbered
+// groups of each. A column alone makes no group, but beside groups one of names: "Contact 1"
+// to "Contact 3" may be a telephone, a mobile and a mailbox of one.
+func (v *View) Among(c catalog.Catalog) *View {
+	v.groups = map[string]map[int]inGroup{}
+	for _, t := range c.Types {
+		words, found := wordsOf(t), map[int]inGroup{}
+		for n, col := range v.columns {
+			m := numbered.FindStringSubmatch(col.Header)
+			if m == nil || v.isGrouped(n) {
+				continue
+			}
+			if stem := tokens(m[1]); len(stem) == 1 && words[stem[0]] {
+				found[n] = inGroup{m[2], value.Trim(m[3] + m[4])}
+			}
+		}
+		size := map[string]int{}
+		for _, g := range found {
+			size[g.number]++
+		}
+		maps.DeleteFunc(found, func(n int, g inGroup) bool { return size[g.number] == 1 && !v.holdsNames(n) })
+		if len(found) > 1 {
+			v.groups[t.Name] = found
+		}
+	}
+	return v
+}
+
+// holdsNames reports whether the cells of a column are names of people.
+func (v *View) holdsNames(column int) bool {
+	p := v.kinds[column].p
+	return v.kinds[column].known && p[textkind.FullName]+p[textkind.Given]+p[textkind.Family] > ofPersons
+}
+
+// isGrouped reports whether a column is in a numbered group of any type.
+func (v *View) isGrouped(column int) bool {
+	for _, groups := range v.groups {
+		if _, ok := groups[column]; ok {
+			return true
+		}
+	}
+	return false
+}
+
+// headerFor is the header of a column as it is compared with the fields of a type: of one in
+// a group of it, what stands behind the number, and a name where nothing does.
+func (v *View) headerFor(typeName string, column int) string {
+	g, ok := v.groups[typeName][column]
+	if !ok {
+		return v.columns[column].Header
+	}
+	return cmp.Or(g.says, "Name")
+}
+
+// numbersOf lists the numbers of groups, in their order.
+func numbersOf(groups map[int]inGroup) []string {
+	var list []string
+	for _, g := range groups {
+		list = append(list, g.number)
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// The targets of columns of which nothing tells whose they are, and of those of a record that
+// none of the targets is for.
+const (
+	unknown   = -1
+	elsewhere = -2
+)
+
+// onlyGroups reports whether a target is another of a type whose columns come in groups:
+// what is in none is the first one's.
+func (v *View) onlyGroups(targets []Target, n int) bool {
+	name := targets[n].Type.Name
+	return len(v.groups[name]) > 0 && slices.ContainsFunc(targets[:n], func(t Target) bool { return t.Type.Name == name })
+}
+
+// grouped says of the columns in numbered groups to which target they belong: the first group
+// to the first target of its type, and so on.
+func (v *View) grouped(targets []Target, whose []owner) {
+	for typeName, groups := range v.groups {
+		var of []int // the targets of the type
+		for n, t := range targets {
+			if t.Type.Name == typeName {
+				of = append(of, n)
+			}
+		}
+		numbers := numbersOf(groups)
+		for column, g := range groups {
+			target := elsewhere
+			if at := slices.Index(numbers, g.number); at < len(of) {
+				target = of[at]
+			}
+			whose[column] = owner{target: target, said: true}
+		}
+	}
+}
