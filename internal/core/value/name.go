@@ -137,21 +137,23 @@ func bare(word string) string { return Fold(strings.ReplaceAll(word, ".", "")) }
 // either half are passed over, and so are degrees behind it, asides in brackets, and the
 // name of birth. One word alone is a family name.
 func SplitName(s string) (given, family string) {
-	return splitName(withoutAsides(s))
+	s = withoutAsides(s)
+	if words, at := halves(s); at < 0 && standsFirst(words) {
+		return splitFamilyFirst(words)
+	}
+	return splitName(s)
 }
 
+// splitName parts a name whose family name stands last where no sign says otherwise.
 func splitName(s string) (given, family string) {
 	words, at := halves(s)
-	switch {
-	case at >= 0:
+	if at >= 0 {
 		// Of "Kade, Ada van der" the particles are the family name's.
 		last := len(words)
 		for last > at && isParticle(words[last-1]) && Fold(words[last-1]) == words[last-1] {
 			last--
 		}
 		return strings.Join(words[at:last], " "), strings.Join(slices.Concat(words[last:], words[:at]), " ")
-	case standsFirst(words):
-		return splitFamilyFirst(words)
 	}
 	at = familyAt(words)
 	return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
@@ -255,7 +257,7 @@ func TitleKey(t catalog.RecordType, title string) string {
 	}
 	switch {
 	case is(catalog.AsGivenName) && is(catalog.AsFamilyName): // a half may be called as a legal form is, such as Ås
-		given, family := splitName(title)
+		given, family := splitName(title) // as titles are made: those in another order are found in any
 		return strings.TrimSpace(NameKey(given) + " " + NameKey(family))
 	case !is(catalog.AsCompanyName):
 		if family, given, ok := strings.Cut(title, ","); ok && !strings.Contains(given, ",") {

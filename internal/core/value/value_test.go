@@ -337,6 +337,21 @@ func TestUnits(t *testing.T) {
 	check(t, hours, in(Thousands), []readCase{{"1,5", "1500", ""}, {"2k", "2000", ""}})
 }
 
+// The title of a record names it as it stands, whatever order its names are in.
+func TestTitleKey(t *testing.T) {
+	person := catalog.RecordType{Name: "contact", Title: []string{"given_name", "family_name"}, Fields: []catalog.Field{
+		{Name: "given_name", Type: catalog.Text, Likeness: catalog.AsGivenName}, {Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName},
+	}}
+	for _, title := range []string{"大輔 鴎川", "Văn An Nguyễn", "Nguyễn Văn An", "Ada van der Kade", "M. Visser", "Ada Quayle"} {
+		if got, want := TitleKey(person, title), NameKey(title); got != want {
+			t.Errorf("%q: %q, want %q", title, got, want)
+		}
+	}
+	if got := TitleKey(person, "van der Kade, Dr. Ada"); got != NameKey("Ada van der Kade") {
+		t.Errorf("with a comma: %q", got)
+	}
+}
+
 func TestGivenName(t *testing.T) {
 	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": ""} {
 		if got := GivenName(in); got != want {
