@@ -342,7 +342,7 @@ func TestTitleKey(t *testing.T) {
 	person := catalog.RecordType{Name: "contact", Title: []string{"given_name", "family_name"}, Fields: []catalog.Field{
 		{Name: "given_name", Type: catalog.Text, Likeness: catalog.AsGivenName}, {Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName},
 	}}
-	for _, title := range []string{"大輔 鴎川", "Văn An Nguyễn", "Nguyễn Văn An", "Ada van der Kade", "M. Visser", "Ada Quayle"} {
+	for _, title := range []string{"大輔 鴎川", "Văn An Nguyễn", "Nguyễn Văn An", "Ada van der Kade", "Ada Quayle"} {
 		if got, want := TitleKey(person, title), NameKey(title); got != want {
 			t.Errorf("%q: %q, want %q", title, got, want)
 		}
