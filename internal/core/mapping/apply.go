@@ -364,6 +364,10 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		})
 		return
 	}
+	if !dp.HasID && value.NoName(fp.Field, v) {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.BadName, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Light: fp.Light})
+		return
+	}
 	out.Values[i] = v
 	if seen.Fields != nil {
 		seen.Fields[fp.Field.Name] = v

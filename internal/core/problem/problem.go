@@ -35,6 +35,7 @@ const (
 	BirthAhead       Code = "birth_ahead"
 	AmbiguousDate    Code = "ambiguous_date"
 	BadYesNo         Code = "bad_yes_no"
+	BadName          Code = "bad_name"
 	NotAChoice       Code = "not_a_choice"
 	BadPhone         Code = "bad_phone"
 	BadURL           Code = "bad_url"
@@ -95,6 +96,7 @@ var table = map[Code]words{
 	PartialDate:      {"this names a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},
+	BadName:          {"this is not a name", "Write the name here, and an address or a number in a column of its own."},
 	BadYesNo:         {"this is neither yes nor no", "Write yes or no."},
 	NotAChoice:       {"this is not one of the field's choices", "Choose one of: {detail}."},
 	BadPhone:         {"this is not a phone number: {detail}", "Write it with its country code, such as +47 22 00 00 00, or set a default country."},

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -45,8 +46,9 @@ var (
 // Degrees stand behind a name and belong to neither half of it: some without a comma too;
 // capital ones only as they are written here, since others could be initials or a short name.
 var (
-	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb csc drsc meng beng jr sr ii iii iv esq")
+	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb csc drsc meng beng esq")
 	degrees        = slices.Concat(behindNames, strings.Fields("md dr dipl ing fh"))
+	generations    = strings.Fields("jr sr jun sen ii iii iv") // they tell a daughter from her mother
 	capitalDegrees = strings.Fields("MA BA MD RN CPA CFA OBE MBE DDS JD PE")
 )
 
@@ -129,6 +131,21 @@ func isName(word string) bool {
 	return utf8.RuneCountInString(word) > 2
 }
 
+// mailbox is a text that is an address and nothing else.
+var mailbox = regexp.MustCompile(`^\S+@\S+\.\S+$`)
+
+// NoName reports whether a text cannot be what a field of names holds: an address for a mail
+// or on the web, and, for people, what has no letter.
+func NoName(f catalog.Field, s string) bool {
+	switch f.ComparedAs() {
+	case catalog.AsGivenName, catalog.AsFamilyName:
+		return mailbox.MatchString(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
+	case catalog.AsCompanyName:
+		return mailbox.MatchString(s) || strings.Contains(s, "://")
+	}
+	return false
+}
+
 // bare is a word without its full stops, as it is compared.
 func bare(word string) string { return Fold(strings.ReplaceAll(word, ".", "")) }
 
@@ -137,11 +154,24 @@ func bare(word string) string { return Fold(strings.ReplaceAll(word, ".", "")) }
 // either half are passed over, and so are degrees behind it, asides in brackets, and the
 // name of birth. One word alone is a family name.
 func SplitName(s string) (given, family string) {
-	s = withoutAsides(s)
+	s, generation := cutGeneration(withoutAsides(s))
 	if words, at := halves(s); at < 0 && standsFirst(words) {
-		return splitFamilyFirst(words)
+		given, family = splitFamilyFirst(words)
+	} else {
+		given, family = splitName(s)
 	}
-	return splitName(s)
+	return given, Trim(family + generation)
+}
+
+// cutGeneration takes a word for a generation off the end of a full name; the generation has
+// a blank before it.
+func cutGeneration(s string) (name, generation string) {
+	words := strings.Fields(s)
+	last := len(words) - 1
+	if last < 1 || !slices.Contains(generations, bare(words[last])) || last == 1 && !strings.HasSuffix(words[0], ",") {
+		return s, ""
+	}
+	return strings.TrimRight(strings.Join(words[:last], " "), ","), " " + words[last]
 }
 
 // splitName parts a name whose family name stands last where no sign says otherwise.
@@ -233,11 +263,14 @@ func familyAt(words []string) int {
 // SplitFamilyFirst parts a full name whose family name stands first: "Kade Ada",
 // "van der Kade Ada Mary". What else it knows is what SplitName does.
 func SplitFamilyFirst(s string) (given, family string) {
-	words, at := halves(withoutAsides(s))
+	s, generation := cutGeneration(withoutAsides(s))
+	words, at := halves(s)
 	if at < 0 {
-		return splitFamilyFirst(words)
+		given, family = splitFamilyFirst(words)
+	} else {
+		given, family = strings.Join(words[at:], " "), strings.Join(words[:at], " ")
 	}
-	return strings.Join(words[at:], " "), strings.Join(words[:at], " ")
+	return given, Trim(family + generation)
 }
 
 func splitFamilyFirst(words []string) (given, family string) {
@@ -257,8 +290,9 @@ func TitleKey(t catalog.RecordType, title string) string {
 	}
 	switch {
 	case is(catalog.AsGivenName) && is(catalog.AsFamilyName): // a half may be called as a legal form is, such as Ås
+		title, generation := cutGeneration(title)
 		given, family := splitName(title) // as titles are made: those in another order are found in any
-		return strings.TrimSpace(NameKey(given) + " " + NameKey(family))
+		return strings.TrimSpace(NameKey(given) + " " + NameKey(family+generation))
 	case !is(catalog.AsCompanyName):
 		if family, given, ok := strings.Cut(title, ","); ok && !strings.Contains(given, ",") {
 			title = given + " " + family
@@ -317,8 +351,8 @@ func untitled(name string) []string {
 	return words
 }
 
-// GivenName gives a given name without the titles in front of it and what is written behind
-// a family name: "Dr. Ada", "Tom Jr.". A letter may be an initial as well.
+// GivenName gives a given name without the titles in front of it and the degrees behind it:
+// "Dr. Ada", "Tom MBA". A letter may be an initial as well.
 func GivenName(s string) string {
 	words := strings.Fields(s)
 	if len(words) > 1 && slices.Contains(behindNames, bare(words[len(words)-1])) {

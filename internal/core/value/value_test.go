@@ -212,7 +212,7 @@ func TestSplitName(t *testing.T) {
 		"Kade, Femke": {"Femke", "Kade"}, "van der Kade, J.P.": {"J.P.", "van der Kade"}, "Dr. Quayle, Ada": {"Ada", "Quayle"}, "Quayle, Dr. Ada": {"Ada", "Quayle"},
 		"Ada Quayle, PhD": {"Ada", "Quayle"}, "Quayle, Ada, M.Sc.": {"Ada", "Quayle"}, "Ada Quayle, MA": {"Ada", "Quayle"}, "Nguyen, Ba": {"Ba", "Nguyen"}, "NGUYEN, MA": {"MA", "NGUYEN"},
 		"López García, M.A.": {"M.A.", "López García"}, "Berg": {"", "Berg"}, "Berg,": {"", "Berg"}, "DUPONT MARTIN Jean": {"Jean", "DUPONT MARTIN"}, "Jean DUPONT MARTIN": {"Jean", "DUPONT MARTIN"},
-		"JP Berg": {"JP", "Berg"}, "Tom O'Malley Jr.": {"Tom", "O'Malley"}, "Ada Quayle PhD": {"Ada", "Quayle"}, "Ada Sr": {"Ada", "Sr"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
+		"JP Berg": {"JP", "Berg"}, "Tom O'Malley Jr.": {"Tom", "O'Malley Jr."}, "O'Malley, Tom, Jr.": {"Tom", "O'Malley Jr."}, "Tom O'Malley, Sr": {"Tom", "O'Malley Sr"}, "Quayle Ada III": {"Quayle", "Ada III"}, "Quayle A. jun.": {"A.", "Quayle jun."}, "Ada Quayle PhD": {"Ada", "Quayle"}, "Ada Sr": {"Ada", "Sr"}, "JEAN DUPONT": {"JEAN", "DUPONT"}, "": {"", ""}, "Herr Jürgen  Möwes": {"Jürgen", "Möwes"},
 		"Wiebke v. d. Heide": {"Wiebke", "v. d. Heide"}, "John V. Quayle": {"John V.", "Quayle"},
 		"Drs. Ada van der Kade": {"Ada", "van der Kade"}, "Dipl.-Ing. (FH) Ada Kade": {"Ada", "Kade"}, "Dr. med. Ada Kade": {"Ada", "Kade"}, "Prof. Dr. h.c. mult. Otto Berg": {"Otto", "Berg"},
 		"Dr. H. Berg": {"H.", "Berg"}, "Ing Marie Berg": {"Ing Marie", "Berg"}, "de heer P. de Wit": {"P.", "de Wit"}, "Ing. arch. Petr Berg": {"Petr", "Berg"}, "Mag Berg": {"Mag", "Berg"},
@@ -342,7 +342,7 @@ func TestTitleKey(t *testing.T) {
 	person := catalog.RecordType{Name: "contact", Title: []string{"given_name", "family_name"}, Fields: []catalog.Field{
 		{Name: "given_name", Type: catalog.Text, Likeness: catalog.AsGivenName}, {Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName},
 	}}
-	for _, title := range []string{"大輔 鴎川", "Văn An Nguyễn", "Nguyễn Văn An", "Ada van der Kade", "Ada Quayle"} {
+	for _, title := range []string{"大輔 鴎川", "Văn An Nguyễn", "Nguyễn Văn An", "Ada van der Kade", "Ada Quayle", "Tom O'Malley Jr."} {
 		if got, want := TitleKey(person, title), NameKey(title); got != want {
 			t.Errorf("%q: %q, want %q", title, got, want)
 		}
@@ -352,8 +352,22 @@ func TestTitleKey(t *testing.T) {
 	}
 }
 
+func TestNoName(t *testing.T) {
+	family, company := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}, catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
+	for in, want := range map[string][2]bool{
+		"ada@kade.example": {true, true}, "https://kade.example": {true, true}, "www.kade.example": {true, false}, "4711": {true, false}, "Kade": {}, "@home Ltd": {}, "3": {true, false}, "O": {}, "鴎川": {}, "Kade @ Lund": {},
+	} {
+		if got := [2]bool{NoName(family, in), NoName(company, in)}; got != want {
+			t.Errorf("%q: %v, want %v", in, got, want)
+		}
+	}
+	if NoName(catalog.Field{Name: "note", Type: catalog.Text}, "ada@kade.example") {
+		t.Error("a note may be an address")
+	}
+}
+
 func TestGivenName(t *testing.T) {
-	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": ""} {
+	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom Jr.", "Tom MBA": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": ""} {
 		if got := GivenName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
