@@ -82,7 +82,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved", "waits", "closer", "gone"}
+		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved", "waits", "closer", "gone", "dialled"}
 )
 
 // word is the vocabulary of what is said of the row.
@@ -297,6 +297,9 @@ func (k *draftCheck) settle(ctx context.Context) error {
 		return err
 	}
 	if err := k.leaveOutWith(ctx); err != nil {
+		return err
+	}
+	if err := k.dial(ctx); err != nil {
 		return err
 	}
 	if k.plan.Shared {

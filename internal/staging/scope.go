@@ -251,7 +251,7 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 
 var stepMerge = step{
 	does:   "lets rows that were checked again take their places",
-	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits",
+	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits dialled",
 }
 
 // Merge puts what a check of some rows has found in the place of what the whole
@@ -307,6 +307,9 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 		}
 		if d.waiting() {
 			parts = append(parts, "waits")
+		}
+		if d.dials() {
+			parts = append(parts, "dialled")
 		}
 		for _, part := range parts {
 			if err := do(d.word, swap("{"+part+"}", from.table(part))...); err != nil {

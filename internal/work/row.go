@@ -91,9 +91,13 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 				d.Found = &found
 			}
 		}
-		links := map[string]staging.RowLink{}
+		var links map[string]staging.RowLink
+		var dialled map[int]staging.Dialled
 		if i.Totals.V != nil {
 			if links, err = s.room.RowLinks(ctx, i, plan, n, number); err != nil {
+				return out, err
+			}
+			if dialled, err = s.room.RowDialled(ctx, i, plan, n, number); err != nil {
 				return out, err
 			}
 		}
@@ -101,7 +105,13 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			if typed.MakesNone() {
 				break
 			}
+			if x, ok := dialled[at]; ok {
+				typed.Values[at] = x.Value
+			}
 			v := rowValue(dp, fp, typed.Values[at], d, out.Row.Problems)
+			if x, ok := dialled[at]; ok && v.Why == "" {
+				v.Why = "read as a number of " + x.Country + ", where the company is"
+			}
 			l, ok := links[fp.Field.Name]
 			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays
 				l.Link, ok = d.Found.Links[fp.Field.Name]

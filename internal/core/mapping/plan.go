@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"uchi/internal/core/catalog"
@@ -160,6 +161,46 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	}
 	p.lend()
 	return p, nil
+}
+
+// CountryOf gives the draft, by its place, and the field whose value is the country of the
+// rows for the n-th draft; ok is false when none says it.
+func (p *Plan) CountryOf(n int) (draft int, field string, ok bool) {
+	of := p.Drafts[n]
+	if of.country < 0 {
+		of = of.lender
+	}
+	if of == nil {
+		return 0, "", false
+	}
+	return slices.Index(p.Drafts, of), of.Fields[of.country].Field.Name, true
+}
+
+// Phones lists the places, among the draft's fields, of the telephone numbers that a column
+// gives.
+func (dp *DraftPlan) Phones() (places []int) {
+	for n, fp := range dp.Fields {
+		if fp.Field.Type == catalog.Phone && len(fp.origin.from) > 0 && fp.origin.compute == nil && len(fp.Find) == 0 {
+			places = append(places, n)
+		}
+	}
+	return places
+}
+
+// PhoneOf reads the telephone number of a row, by its place among the draft's fields, as one
+// of a country. It is empty when the cell says nothing, says its own country, or cannot be
+// read so.
+func (dp *DraftPlan) PhoneOf(place int, cells []string, country string) string {
+	fp := &dp.Fields[place]
+	text := fp.origin.text(cells)
+	if text == "" || dp.empties(text) || strings.HasPrefix(text, "+") || strings.HasPrefix(text, "00") {
+		return ""
+	}
+	v, trouble := fp.reader.ReadIn(text, country)
+	if trouble.Code != "" {
+		return ""
+	}
+	return v
 }
 
 // lend lets a draft without a country of its own read phone numbers by that of a draft it
