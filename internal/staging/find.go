@@ -185,9 +185,21 @@ func (k *draftCheck) followAnswers(ctx context.Context) error {
 // findTwins is for drafts of which no key says what record they are for, and of which
 // several may be equal, such as lines and tasks: a row that is equal to a record in
 // all that it says is that record, the first such row the first such record, and so
-// on. So a file that is loaded twice does not make everything twice.
+// on. So a file that is loaded twice does not make everything twice. It must say what the
+// record is called, where its type asks for that: of one account alone no deal is known.
 func (k *draftCheck) findTwins(ctx context.Context) error {
 	var mine, theirs []string
+	named := `true`
+	for _, name := range k.plan.Type.Title {
+		f, _ := k.plan.Type.Field(name)
+		if !f.Required {
+			continue
+		}
+		if k.field(name) == nil {
+			return nil
+		}
+		named += ` and d.` + schema.Value(name) + ` is not null`
+	}
 	for _, fp := range k.plan.Fields {
 		f := fp.Field
 		of := func(value string) string { return `coalesce(` + schema.Text(f, value) + `, '')` }
@@ -205,13 +217,13 @@ func (k *draftCheck) findTwins(ctx context.Context) error {
 		select d.row_no, r.id, r.version, 1
 		from (
 			select d.row_no, {mine} as said, row_number() over (partition by {mine} order by d.row_no) as n
-			from {linked} where {unsettled d}
+			from {linked} where {unsettled d} and {named}
 		) d
 		join (
 			select r.id, r.version, {theirs} as said, row_number() over (partition by {theirs} order by r.id) as n
 			from {records} r
 		) r on r.said = d.said and r.n = d.n`,
-		frag{"mine": said(mine), "theirs": said(theirs), "linked": k.linked()}))
+		frag{"mine": said(mine), "theirs": said(theirs), "linked": k.linked(), "named": named}))
 }
 
 // said is the SQL of several values as one text.

@@ -488,3 +488,17 @@ func TestFoundByName(t *testing.T) {
 	b.load(b.check(b.drafted(deal, "opportunity", "line")))
 	b.want(b.rows(b.check(b.drafted(deal, "opportunity", "line"))), "[2 same (same 1, same 1)]")
 }
+
+// A row that does not say what a deal is called is for none, though it says nothing that a
+// deal of its account does not say as well; its lines go to none of them.
+func TestNoDealByItsAccountAlone(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Name\nQuay House\n")
+	b.loaded("opportunity", "Title,Account,Stage,Expected close\nPower for the quay,Quay House,won,2026-12-01\n")
+	i := b.upload("opportunity", "Account,Product,Quantity\nQuay House,Pedestal,12\n")
+	b.ok(b.work.AddDraft(b.Context(), i, mapping.Draft{Type: "line"}, 0, b.person))
+	i = b.check(b.wait(i.ID))
+	b.want(b.rows(i), "[2 hold (hold, hold)]")
+	i = b.change(i, func(r *mapping.Routine) { r.Drafts[0].Fields["title"] = mapping.Origin{Fixed: "Power for the quay"} })
+	b.want(b.rows(b.check(i)), "[2 create (same 1, create)]")
+}
