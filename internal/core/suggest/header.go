@@ -124,7 +124,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as.core = h.core
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
 	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
-	others := slices.ContainsFunc(lift(words).sets, func(set []string) bool { return slices.Contains(set, "someone") })
+	lifted := lift(words)
+	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
+	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	for i, f := range fields {
@@ -207,6 +209,7 @@ type form struct {
 	core    []string // these without words that only say whose or which
 	bare    string   // the core as one text
 	sorted  string   // the core in alphabetical order
+	sure    bool     // its words are all known, so that it is no slip of another
 }
 
 func formOf(s string) form { return formOfWords(s, tokens(s)) }
@@ -259,7 +262,7 @@ func compareHeader(f catalog.Field, forms fieldForms, h form) (best saying) {
 			better(0.93-near, another, s.text, says)
 		case len(s.core) > 0 && h.sorted == s.sorted && (!tooVague(h.core) || len(h.core) < len(s.core)):
 			better(0.92-near, another, s.text, says)
-		case oneSlip(h, s):
+		case !h.sure && oneSlip(h, s):
 			better(0.91-near, nearly, s.text, "")
 		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
 			better(0.7-near, "the header holds ", s.text, "")

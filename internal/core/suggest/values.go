@@ -526,6 +526,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are forms of address"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
+	case f.Key && c.field.Type == catalog.Text && !f.HoldsWords() && c.share("words", func(s string) bool { return digitsIn(s) == 0 && strings.Contains(strings.TrimSpace(s), " ") }) > 0.6:
+		return contradicts, "its values are words, not numbers"
 	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
 	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
