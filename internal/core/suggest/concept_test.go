@@ -44,7 +44,7 @@ func TestHeadersByTheirMeaning(t *testing.T) {
 		{"contact", "Birth_DT", "birthday"}, {"contact", "Geb.datum", "birthday"}, {"contact", "E-Mail-Adresse (geschäftl.)", "email"}, {"contact", "Pref. lang.", "language"},
 		{"contact", "Telefonnummer mobil", "mobile"}, {"contact", "Sté", "account"}, {"contact", "Arbeitgeber", "account"}, {"contact", "Fonction", "job_title"},
 		{"contact", "PSČ", "postal_code"}, {"contact", "Příjmení", "family_name"}, {"contact", "Keresztnév", "given_name"}, {"contact", "Prenume", "given_name"},
-		{"contact", "Soyadı", "family_name"}, {"contact", "Opt-in flag", "email_consent"}, {"contact", "Famly name", "family_name"}, {"account", "Referente", ""}, {"contact", "Fax", ""},
+		{"contact", "Soyadı", "family_name"}, {"contact", "Opt-in flag", "email_consent"}, {"contact", "Famly name", "family_name"}, {"account", "Referente", ""}, {"contact", "Last contact", ""}, {"contact", "Letzter Kontakt", ""}, {"contact", "Last name", "family_name"}, {"contact", "Berth", ""}, {"opportunity", "Contract", ""}, {"line", "Kosten", ""}, {"account", "Telex", ""}, {"account", "Ende", ""}, {"contact", "Fax", ""},
 		{"contact", "Assistant e-mail", ""}, {"contact", "Emergency phone", ""}, {"account", "Org.nr", "registration_number"}, {"account", "A/c code", "source_ref"},
 		{"account", "Kundenbetreuer/in", "owner"}, {"account", "Nº empleados", "employees"}, {"account", "Aantal medewerkers (FTE)", "employees"},
 		{"opportunity", "win_pct", "probability"}, {"opportunity", "Closing exp.", "expected_close"}, {"opportunity", "Summe (netto)", "amount"},

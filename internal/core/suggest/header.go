@@ -126,10 +126,14 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
 	lifted := lift(words)
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
+	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Equal(set, []string{"else"}) }) // what no field is for
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	for i, f := range fields {
+		if elsewise && !forms[i].says(as) {
+			continue
+		}
 		h.said[i] = compareHeader(f, forms[i], as)
 		if others && h.said[i].score < certain { // it is of somebody else
 			h.said[i].score *= 0.5
@@ -232,6 +236,11 @@ func formsOf(f catalog.Field) fieldForms {
 		ff.synonyms = append(ff.synonyms, formOf(s))
 	}
 	return ff
+}
+
+// says reports whether a header is the field's name, label or a synonym, word for word.
+func (ff fieldForms) says(h form) bool {
+	return h.all == ff.name || h.all == ff.label || slices.ContainsFunc(ff.synonyms, func(s form) bool { return s.all == h.all })
 }
 
 // compareHeader compares the words of a header with those of a field.
