@@ -19,6 +19,7 @@ type header struct {
 	said  []saying   // how well it says each field of the type
 	known bool       // some field of the type answers to it
 	unit  value.Unit // in what it says that its amounts are
+	aside bool       // it is of somebody else, or of what no field is for
 	mute  bool       // it says nothing at all: it is blank, a number, or only says that it is a column
 }
 
@@ -128,6 +129,7 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Equal(set, []string{"else"}) }) // what no field is for
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
+	h.aside = others || elsewise
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	for i, f := range fields {

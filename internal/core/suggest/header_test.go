@@ -173,6 +173,35 @@ func TestWhoseNumbers(t *testing.T) {
 	}
 }
 
+// What a header says of somebody else is not taken for its cells, and what cells cannot be is
+// not taken for its header.
+func TestSomebodyElses(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	mails := []string{"ada@kade.example", "bo@lund.example", "per@berg.example", "liz@tanner.example", "kai@steg.example"}
+	for _, x := range []struct {
+		header string
+		cells  []string
+		want   string
+	}{
+		{"Emergency", mails, ""}, {"Insurance", mails, ""}, {"Assistant", mails, ""}, {"Writes from", mails, "email"},
+		{"Broker", []string{"Norway", "Germany", "UK", "Sweden", "France"}, ""},
+		{"Seller", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""}, {"Seller", []string{"I. Havnes", "T. Osei", "M. Visser"}, "owner"},
+		{"Ref", []string{"2019-03-04", "2011-10-21", "2015-06-30", "1998-01-12", "2020-02-02"}, ""}, {"Ref", []string{"Bergen", "Hamburg", "London", "Oslo"}, ""},
+		{"Ref", []string{"A-1001", "A-1002", "A-1003"}, "source_ref"}, {"Ref", []string{"BRG", "HAM", "LON"}, "source_ref"},
+	} {
+		got := ""
+		for _, s := range Columns(contact, []sheet.Column{{Header: x.header, Filled: 40, Distinct: 40, Longest: 20, Samples: x.cells}}, nil) {
+			if s.Taken {
+				got = s.Field
+			}
+		}
+		if got != x.want {
+			t.Errorf("%s with %s: %q, want %q", x.header, x.cells[0], got, x.want)
+		}
+	}
+}
+
 // Whole addresses in one column are parted; beside a column of towns only the street is taken.
 func TestWholeAddresses(t *testing.T) {
 	c := standard(t)

@@ -196,6 +196,11 @@ func (c *cells) mails() float64 {
 	return c.share("mails", func(s string) bool { return strings.Contains(s, "@") })
 }
 
+// writtenDates is the part of the texts that are dates in figures.
+func (c *cells) writtenDates() float64 {
+	return c.share("written dates", func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") })
+}
+
 // telephone is the part of the texts that are written like telephone numbers of
 // any country.
 func (c *cells) telephone() float64 {
@@ -339,6 +344,12 @@ const enoughNamed = 0.6
 func fitReference(c *cells) (fit, string) {
 	if c.names[c.field.To] >= enoughNamed {
 		return tells, "its values name records that are there"
+	}
+	switch {
+	case c.writtenDates() > 0.6 || c.telephone() > 0.6:
+		return contradicts, "its values are numbers or dates"
+	case c.share("web addresses", func(s string) bool { return strings.Contains(s, "://") || strings.HasPrefix(s, "www.") }) > 0.6:
+		return contradicts, "its values are web addresses"
 	}
 	if c.field.To == "staff" {
 		if c.ownMail() {
@@ -516,7 +527,7 @@ func fitNames(c *cells) (fit, string) {
 	f, address := c.field, c.share("forms of address", func(s string) bool { return formsOfAddress[value.Words(s)] })
 	switch {
 	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
-		c.share("written dates", func(s string) bool { return value.OrderOf(s) != "" && strings.ContainsAny(s, "./-") }) > 0.6):
+		c.writtenDates() > 0.6):
 		return contradicts, "its values are numbers or dates"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
@@ -526,7 +537,9 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are forms of address"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
-	case f.Key && c.field.Type == catalog.Text && !f.HoldsWords() && c.share("words", func(s string) bool { return digitsIn(s) == 0 && strings.Contains(strings.TrimSpace(s), " ") }) > 0.6:
+	case f.Key && f.Type == catalog.Text && c.writtenDates() > 0.6:
+		return contradicts, "its values are dates"
+	case f.Key && f.Type == catalog.Text && c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
 		return contradicts, "its values are words, not numbers"
 	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
