@@ -164,7 +164,10 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
           <div key={d.type} className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
             <div className="flex items-center justify-between gap-2">
               <b className="font-medium">Also {types.find((x) => x.name === d.type)?.plural.toLowerCase()}?</b>
-              <Button disabled={fixed || draft.isPending} onClick={() => draft.mutate({ type: d.type, ...(d.name && { name: d.name }) })}>
+              <Button
+                disabled={fixed || draft.isPending}
+                onClick={() => draft.mutate({ type: d.type, ...(d.name && { name: d.name }) })}
+              >
                 Make them too
               </Button>
             </div>
