@@ -83,6 +83,9 @@ func severalPeople(s string) bool {
 			return true
 		}
 	}
+	if len(words) > 3 && slices.Contains(ands, words[1]) { // "Ciro e Gennaro Esposito"; but "Ortega y Gasset"
+		return true
+	}
 	return len(words) > 1 && slices.Contains(families, strings.ToLower(words[0]))
 }
 
@@ -112,7 +115,7 @@ func besideName(s string) string {
 	}
 	if at := strings.LastIndexByte(s, ','); at > 0 {
 		for w := range strings.FieldsSeq(s[at+1:]) {
-			if roles[bare(w)] {
+			if roles[bare(w)] && !slices.Contains(degrees, bare(w)) {
 				return Trim(s[at+1:])
 			}
 		}
@@ -226,9 +229,14 @@ func standsFirst(words []string) bool {
 	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul)
 }
 
+var initialSigns = strings.NewReplacer(".", "", "-", "")
+
 // isInitials reports whether a word is the initials of given names: "A.", "A.B.", "M", "MJ".
 func isInitials(word string) bool {
-	letters := strings.NewReplacer(".", "", "-", "").Replace(word)
+	if len(word) > 12 { // more than initials come to
+		return false
+	}
+	letters := initialSigns.Replace(word)
 	n := utf8.RuneCountInString(letters)
 	switch {
 	case n == 0 || roles[Fold(letters)] || strings.ToUpper(letters) != letters || strings.ToLower(letters) == letters:
