@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -36,14 +37,20 @@ func (k *draftCheck) dial(ctx context.Context) error {
 	if err := k.do(ctx, stepDial, q(`create unlogged table {dialled} (row_no bigint not null, place integer not null, value text not null, country text not null)`)); err != nil {
 		return err
 	}
+	var national []string // a cell that may be a number without its country
+	for _, at := range phones {
+		for _, column := range k.plan.ColumnsOf(at) {
+			national = append(national, `c.cells[`+schema.Int(column+1)+`] ~ '^[^+]'`)
+		}
+	}
 	query, _, err := q(`
 		select d.row_no, t.{country}, c.cells
 		from {linked}
 		join {targets} t on t.id = {company}
 		join {cells} c on c.row_no = d.row_no
-		where t.{country} is not null and t.{country} <> {source} and {silent}`,
+		where t.{country} is not null and t.{country} <> {source} and ({national}) and {silent}`,
 		frag{"country": schema.Value(country.Name), "linked": k.linked(), "company": referenceOf(company.Field), "source": schema.Literal(k.country),
-			"targets": schema.Records(k.i.Workspace, target.Name), "silent": k.silentOfCountry()}).compose(k.word)
+			"targets": schema.Records(k.i.Workspace, target.Name), "silent": k.silentOfCountry(), "national": strings.Join(national, " or ")}).compose(k.word)
 	if err != nil {
 		return err
 	}

@@ -187,6 +187,9 @@ func (dp *DraftPlan) Phones() (places []int) {
 	return places
 }
 
+// ColumnsOf gives the positions of the columns that a field, by its place, takes its value from.
+func (dp *DraftPlan) ColumnsOf(place int) []int { return dp.Fields[place].origin.from }
+
 // PhoneOf reads the telephone number of a row, by its place among the draft's fields, as one
 // of a country. It is empty when the cell says nothing, says its own country, or cannot be
 // read so.
