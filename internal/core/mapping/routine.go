@@ -105,8 +105,9 @@ type Origin struct {
 	// How the cells are read, where the column and the source leave it open.
 	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
-	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"` // which day a month or a quarter means
-	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`   // in what amounts are; empty: as the header says
+	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`       // which day a month or a quarter means
+	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`         // in what amounts are; empty: as the header says
+	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"` // what becomes of names in capitals
 	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
 	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
@@ -230,6 +231,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.Unit, value.Units, "bad_reading", "amounts are not in such a unit", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.Capitals, value.WaysOfCapitals, "bad_reading", "names in capitals are not set so", at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Percents, value.WaysOfPercents, "bad_reading", "percentages are not written so", at); err != nil {

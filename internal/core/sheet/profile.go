@@ -31,6 +31,7 @@ type Column struct {
 	DateOrder   string   `json:"date_order,omitempty"`   // what the whole column decides
 	DecimalSign string   `json:"decimal_sign,omitempty"` // what the whole column decides
 	Percents    string   `json:"percents,omitempty"`     // how its numbers are written if they are percentages: of_one, of_hundred, or mixed
+	Capitals    bool     `json:"capitals,omitempty"`     // a third of its samples or more are in capitals throughout
 	Unit        string   `json:"unit,omitempty"`         // in what its amounts are by its header: thousands, millions
 	Unsettled   string   `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
 }
@@ -458,6 +459,13 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 	case c.ofHundred > 0:
 		col.Percents = string(value.OfHundred)
 	}
+	loud := 0
+	for _, s := range col.Samples {
+		if value.InCapitals(s) {
+			loud++
+		}
+	}
+	col.Capitals = loud*3 >= len(col.Samples) && loud > 1
 	unit, _ := value.UnitOf(col.Header)
 	col.Unit = string(unit)
 	return col

@@ -40,6 +40,7 @@ type Settings struct {
 	DateOrder   DateOrder      // empty when unknown
 	Unit        Unit           // in what amounts are
 	UnitUnsaid  bool           // only the header says so
+	Capitals    Capitals       // what becomes of names in capitals; they stay when empty
 	Spans       Spans          // which day of a month or a quarter is meant, empty when unknown
 	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code
@@ -199,6 +200,9 @@ func damaged(s string) Trouble {
 func (r *Reader) text(s string) (string, Trouble) {
 	if !norm.NFC.IsNormalString(s) {
 		s = norm.NFC.String(s)
+	}
+	if r.set.Capitals == AsNames && r.field.HoldsWords() {
+		s = asNames(r.field, s)
 	}
 	return r.fits(s)
 }

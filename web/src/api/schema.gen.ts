@@ -2815,6 +2815,8 @@ export interface components {
             samples?: string[];
             date_order?: string;
             decimal_sign?: string;
+            /** @description A third of its cells or more are words in capitals throughout */
+            capitals?: boolean;
             /**
              * @description In what its amounts are by its header, if they are amounts
              * @enum {string}
@@ -2869,6 +2871,11 @@ export interface components {
              * @enum {string}
              */
             spans?: "first_day" | "last_day";
+            /**
+             * @description What becomes of names in capitals throughout: VAN DER KADE is set as van der Kade; they stay when left out
+             * @enum {string}
+             */
+            capitals?: "as_names";
             /**
              * @description In what the amounts are; as the header says when left out: 70 under k€ is 70,000. An amount with a word of its own (1.2M) is that
              * @enum {string}

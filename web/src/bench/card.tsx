@@ -63,7 +63,13 @@ export function ColumnCard(p: {
   const attention = doubt !== undefined || open !== undefined;
   const amounts = fields.some((f) => f?.type === "money" || f?.type === "decimal");
   const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
-  const ways = open ? asked[open] : unit && { question: units[unit], answers: inUnits };
+  const loud = c.capitals && fields.some((f) => f?.type === "text" && named.has(f.likeness ?? f.holds ?? ""));
+  const set = at.some((s) => originOf(i, s)?.capitals);
+  const ways = open
+    ? asked[open]
+    : unit
+      ? { question: units[unit], answers: inUnits }
+      : loud && { question: set ? "capitals set as names" : "in capitals", answers: ofCapitals };
   return (
     <div
       className="flex h-full flex-col gap-1 px-2 py-1.5"
@@ -186,7 +192,16 @@ interface Read {
   decimal_sign?: "." | ",";
   percents?: "of_hundred" | "of_one" | "either";
   unit?: "ones" | "thousands" | "millions";
+  capitals?: "as_names" | undefined;
 }
+
+/** What fields hold that are names. */
+const named = new Set(["given_name", "family_name", "company_name", "street", "locality", "job_title", "region", "words"]);
+
+const ofCapitals: [string, Read][] = [
+  ["Set them as names: VAN DER KADE is van der Kade", { capitals: "as_names" }],
+  ["Leave them as they stand", { capitals: undefined }],
+];
 
 /** In what the amounts of a column are. */
 const units = { ones: "as they stand", thousands: "in thousands", millions: "in millions" };
