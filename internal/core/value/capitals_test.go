@@ -7,7 +7,9 @@ import (
 )
 
 func TestCapitalsAsNames(t *testing.T) {
-	of := func(l catalog.Likeness) catalog.Field { return catalog.Field{Name: "x", Type: catalog.Text, Likeness: l} }
+	of := func(l catalog.Likeness) catalog.Field {
+		return catalog.Field{Name: "x", Type: catalog.Text, Likeness: l}
+	}
 	for _, x := range []struct {
 		field    catalog.Likeness
 		in, want string

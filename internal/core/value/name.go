@@ -137,14 +137,16 @@ func isName(word string) bool {
 // mailbox is a text that is an address and nothing else.
 var mailbox = regexp.MustCompile(`^\S+@\S+\.\S+$`)
 
+func isMailbox(s string) bool { return strings.ContainsRune(s, '@') && mailbox.MatchString(s) }
+
 // NoName reports whether a text cannot be what a field of names holds: an address for a mail
 // or on the web, and, for people, what has no letter.
 func NoName(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsGivenName, catalog.AsFamilyName:
-		return mailbox.MatchString(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
+		return isMailbox(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
 	case catalog.AsCompanyName:
-		return mailbox.MatchString(s) || strings.Contains(s, "://")
+		return isMailbox(s) || strings.Contains(s, "://")
 	}
 	return false
 }
