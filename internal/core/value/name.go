@@ -194,8 +194,14 @@ func splitName(s string) (given, family string) {
 	return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
 }
 
-// withoutAsides gives a name without what stands in brackets.
+// fondName is a name that people go by, in quotation marks: Robert "Bob" Kade.
+var fondName = regexp.MustCompile(` ["“„][^"”“]+["”“] `)
+
+// withoutAsides gives a name without what stands in brackets, or in quotation marks inside it.
 func withoutAsides(s string) string {
+	if strings.ContainsAny(s, `"“„`) {
+		s = fondName.ReplaceAllString(s, " ")
+	}
 	for {
 		open := strings.IndexByte(s, '(')
 		if open < 0 {

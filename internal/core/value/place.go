@@ -62,10 +62,12 @@ func SplitTown(s string) (p Place, ok bool) {
 
 // Where a postal code with its town begins behind a street in one piece: the street ends
 // with a number ("Am Hafen 3 17493 Greifswald"), or begins with one before a code that
-// can be no number of a house ("10 rue du Port 17000 La Rochelle").
+// can be no number of a house ("10 rue du Port 17000 La Rochelle") or, in the United States,
+// ends with what streets are called ("50 Wharf St Portland ME 04101").
 var (
 	inOnePiece = []*regexp.Regexp{
 		regexp.MustCompile(`^(\pL.*\d ?[a-zA-Z]?)[ ,]+(?:- )?((?:[A-Z]{1,2}-)?(?:\d{4,5}(?: ?[A-Z]{2})?|\d{3} \d{2}|\d{2}-\d{3}|\d{4}-\d{3}) \pL.*)$`),
+		regexp.MustCompile(`^(\d+\S* .+? (?i:st|street|rd|road|ave|avenue|blvd|boulevard|dr|drive|ln|lane|way|ct|court|pl|place|hwy|sq|pkwy|ter)\.?) (\pL[\pL .'-]*,? [A-Z]{2} \d{5}(?:-\d{4})?)$`),
 		regexp.MustCompile(`^(\d+ ?[a-zA-Z]?,? \pL.*\pL\.?)[ ,]+(?:- )?((?:[A-Z]{1,2}-)?\d{5} \pL.*)$`),
 	}
 	loneCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|(?:[A-Z]{1,2}-)?\d{4,6}|[A-Z]\d[\dW] ?[A-Z\d]{4})$`)

@@ -219,7 +219,7 @@ func TestSplitName(t *testing.T) {
 		"Ada Quayle MD": {"Ada", "Quayle"}, "Ada Quayle RN": {"Ada", "Quayle"}, "Quayle VP": {"Quayle", "VP"},
 		"Visser M.": {"M.", "Visser"}, "Berg I. I.": {"I. I.", "Berg"}, "Berg A.B.": {"A.B.", "Berg"}, "van der Kade M.": {"M.", "van der Kade"}, "Berg MJ": {"MJ", "Berg"}, "Anna NG": {"Anna", "NG"}, "Anna Bo": {"Anna", "Bo"},
 		"J.R.R. Berg": {"J.R.R.", "Berg"}, "M. A. Berg": {"M. A.", "Berg"}, "M. Berg": {"", "Berg"}, "Nguyễn Văn An": {"Văn An", "Nguyễn"}, "An Nguyễn": {"An", "Nguyễn"}, "Zhang Wei": {"Wei", "Zhang"}, "山田 太郎": {"太郎", "山田"},
-		"Ada (Addie) Kade": {"Ada", "Kade"}, "(Ada)": {"", "(Ada)"}, "Ada Kade née Lund": {"Ada", "Kade"}, "Nee Berg": {"Nee", "Berg"}, "van Dam": {"", "van Dam"}, "Van Berg": {"Van", "Berg"},
+		"Ada (Addie) Kade": {"Ada", "Kade"}, "(Ada)": {"", "(Ada)"}, `Robert "Bob" Kade`: {"Robert", "Kade"}, `Kade, Robert „Bob“`: {"Robert „Bob“", "Kade"}, "Ada Kade née Lund": {"Ada", "Kade"}, "Nee Berg": {"Nee", "Berg"}, "van Dam": {"", "van Dam"}, "Van Berg": {"Van", "Berg"},
 		"Kade, Ada van der": {"Ada", "van der Kade"}, "Otto Graf von Stein": {"Otto", "Graf von Stein"}, "Ada von und zu Stein": {"Ada", "von und zu Stein"}, "Mary-Ann St. John": {"Mary-Ann", "St. John"},
 		"St. John, Mary": {"Mary", "St. John"}, "Pat O' Neill": {"Pat", "O' Neill"},
 		"María José García López": {"María José", "García López"}, "Juan Fernández Ruiz": {"Juan", "Fernández Ruiz"}, "Ana Mª Ibáñez": {"Ana Mª", "Ibáñez"}, "García López": {"García", "López"},
