@@ -233,6 +233,30 @@ func TestReadAs(t *testing.T) {
 	}
 }
 
+// Amounts are in the unit that the header names, but for those of a field that is kept in it.
+func TestAmountsInUnits(t *testing.T) {
+	for _, x := range []struct {
+		label string
+		unit  value.Unit
+		want  string
+	}{{"Turnover", "", "70000.00"}, {"Turnover", value.Ones, "70.00"}, {"Turnover", value.Millions, "70000000.00"}, {"Turnover (k€)", "", "70.00"}} {
+		c := catalog.Catalog{Types: []catalog.RecordType{{Name: "yard", Label: "Yard", Plural: "Yards", Prefix: "YAR", Title: []string{"name"}, Fields: []catalog.Field{
+			{Name: "name", Label: "Name", Type: catalog.Text, Required: true}, {Name: "turnover", Label: x.label, Type: catalog.Money, Precision: 2},
+		}}}}
+		o := from("Turnover (k€)")
+		o.Unit = x.unit
+		p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "yard", Fields: map[string]Origin{"turnover": o}}}}, c, columns("Turnover (k€)"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"70"}}, &typed)
+		if typed.Values[0] != x.want {
+			t.Errorf("%s as %q: %q, want %q %v", x.label, x.unit, typed.Values[0], x.want, typed.Problems)
+		}
+	}
+}
+
 // A routine with all that a draft can say comes back from its document.
 func TestDocumentOfDrafts(t *testing.T) {
 	r := deal()

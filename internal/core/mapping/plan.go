@@ -363,7 +363,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
-		set, err := settings(reading, o, fp.origin, columns)
+		set, err := settings(reading, fp.Field, o, fp.origin, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -393,7 +393,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			return nil, err
 		}
 		f := catalog.Field{Name: "newer_by", Label: d.NewerBy, Type: catalog.DateTime}
-		set, err := settings(reading, Origin{}, from, columns)
+		set, err := settings(reading, f, Origin{}, from, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -460,7 +460,7 @@ func (dp *DraftPlan) findParts(o Origin, f catalog.Field, c catalog.Catalog, rea
 		if err != nil {
 			return nil, atPath(err, "fields."+f.Name+".find."+name+".compute")
 		}
-		set, err := settings(reading, o.Find[name], from, columns)
+		set, err := settings(reading, catalog.Field{}, o.Find[name], from, columns)
 		if err != nil {
 			return nil, err
 		}
@@ -523,11 +523,12 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 
 // settings takes what was set by hand first, for the field and then for the
 // source, then what the whole column decides.
-func settings(reading sheet.Reading, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
+func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
 	s := value.Settings{DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)), Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Country: reading.Country}
 	for _, i := range o.from {
-		if s.Unit == "" && columns[i].Unit != "" {
-			s.Unit, s.UnitUnsaid = value.Unit(columns[i].Unit), true
+		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
+			s.Unit, _ = value.UnitOf(columns[i].Header)
+			s.UnitUnsaid = true
 		}
 		if s.Percents == "" {
 			s.Percents = value.Percents(columns[i].Percents)

@@ -132,7 +132,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 			continue
 		}
 		s := Suggestion{Column: v.columns[c].Header, Draft: targets[places[i].target].Draft, Field: places[i].field.Name, Confidence: scores[c][i], Reason: reasons[c][i]}
-		if unit, _ := value.UnitOf(s.Column); unit != "" && inUnits(places[i].field) {
+		if unit, _ := value.UnitOf(s.Column); inUnits(places[i].field) && value.ToBeMultiplied(places[i].field, s.Column) {
 			s.Reason += ", and its amounts are in " + string(unit)
 		}
 		if s.Taken = s.Confidence >= certain; !s.Taken {

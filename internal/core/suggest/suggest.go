@@ -82,7 +82,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
-	if h.unit != "" && inUnits(f) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > mostShortened }) {
+	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > mostShortened }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
 	fit, what := fitOf(t, f, col, kinds)

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
 )
 
@@ -66,6 +67,14 @@ func UnitOf(header string) (unit Unit, rest string) {
 		}
 	}
 	return "", header
+}
+
+// ToBeMultiplied reports whether the amounts of a column are in a unit of which the field's own
+// are not: what is kept in thousands, as a field called "Turnover (k€)" says, stays so.
+func ToBeMultiplied(f catalog.Field, header string) bool {
+	unit, _ := UnitOf(header)
+	own, _ := UnitOf(f.Label)
+	return unit != "" && own == ""
 }
 
 // longestInUnits is how many figures an amount has at most that is in thousands or more,

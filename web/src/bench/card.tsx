@@ -61,7 +61,8 @@ export function ColumnCard(p: {
     unsettled === "date_order" ? i.reading?.date_order : unsettled === "decimal_sign" ? i.reading?.decimal_sign : undefined;
   const open = unsettled && !settled && !byHand ? unsettled : undefined;
   const attention = doubt !== undefined || open !== undefined;
-  const amounts = fields.some((f) => f?.type === "money" || f?.type === "decimal");
+  // What is kept in thousands is called so, as its column is.
+  const amounts = fields.some((f) => (f?.type === "money" || f?.type === "decimal") && f.label !== c.header);
   const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
   const loud = c.capitals && fields.some((f) => f?.type === "text" && named.has(f.likeness ?? f.holds ?? ""));
   const set = at.some((s) => originOf(i, s)?.capitals);
