@@ -37,7 +37,7 @@ func init() {
 
 // clocks are the times of day that may stand behind a date. Anything else says more than
 // the date does: another one, a remark, a doubt.
-var clocks = regexp.MustCompile(`(?i)^\d{1,2}(?:[:.h]\d{2}){0,2}(?:[.,]\d+)?h? ?(?:[ap]\.?m\.?|uhr)? ?(?:z|utc|gmt|[a-z]{3,4}|[+-]\d{2}:?\d{2})?$`)
+var clocks = regexp.MustCompile(`(?i)^\d{1,2}(?:[:.h]\d{2}){0,2}(?:[.,]\d+)?h? ?(?:[ap]\.?m\.?|uhr)? ?(?:z|[a-z]{3,4})?(?:[+-]\d{2}:?\d{2})?(?: [a-z]{3,4}| \([^()]*\))?$`)
 
 // notThen are the words and signs before a date that make it mean another time than the day:
 // before it, after it, about then.
