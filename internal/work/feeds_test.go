@@ -67,10 +67,10 @@ func (b *bench) resting() (store.Feed, []string) {
 		files, err := b.store.FeedFiles(b.Context(), f.ID, 0)
 		b.ok(err)
 		busy := func(x store.FeedFile) bool {
-			if x.State == store.FeedWaiting && x.Import != nil { // what a person has loaded meanwhile is yet to be seen
+			if x.State == store.FeedWaiting && x.Import != nil { // what a person has done meanwhile is yet to be seen
 				i, err := b.store.ImportAnywhere(b.Context(), *x.Import)
 				b.ok(err)
-				return i.State == life.Loaded
+				return slices.Contains([]life.State{life.Loaded, life.Closed, life.Discarded}, i.State)
 			}
 			return x.State == store.FeedReading || x.State == store.FeedChecking || x.State == store.FeedLoading
 		}
