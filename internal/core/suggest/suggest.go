@@ -57,9 +57,6 @@ type Memory map[string]string
 // Key is the form of a header under which choices are remembered.
 func Key(header string) string { return strings.Join(tokens(header), " ") }
 
-// mostShortened is how many figures an amount has at most that is in thousands or more.
-const mostShortened = 7
-
 // inUnits reports whether a field's values may be in thousands or millions.
 func inUnits(f catalog.Field) bool { return f.Type == catalog.Money || f.Type == catalog.Decimal }
 
@@ -82,7 +79,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
-	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > mostShortened }) {
+	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
 	fit, what := fitOf(t, f, col, kinds)

@@ -77,15 +77,15 @@ func ToBeMultiplied(f catalog.Field, header string) bool {
 	return unit != "" && own == ""
 }
 
-// longestInUnits is how many figures an amount has at most that is in thousands or more,
+// LongestInUnits is how many figures an amount has at most that is in thousands or more,
 // when only the header says that it is.
-const longestInUnits = 7
+const LongestInUnits = 7
 
 // inUnits gives a number, with a dot and no groups, as the column's unit makes it.
 func (r *Reader) inUnits(n string) (string, Trouble) {
 	power := map[Unit]int{Thousands: 3, Millions: 6}[r.set.Unit]
 	whole, _, _ := strings.Cut(strings.TrimPrefix(n, "-"), ".")
-	if r.set.UnitUnsaid && power > 0 && len(whole) > longestInUnits {
+	if r.set.UnitUnsaid && power > 0 && len(whole) > LongestInUnits {
 		return "", Trouble{problem.AmbiguousNumber, "in " + string(r.set.Unit) + " or not"}
 	}
 	return times(n, power), Trouble{}
