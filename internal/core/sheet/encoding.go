@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"bytes"
+	"errors"
 	"io"
 	"strings"
 	"unicode/utf8"
@@ -9,6 +10,7 @@ import (
 	"github.com/wlynxg/chardet"
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/htmlindex"
+	"golang.org/x/text/encoding/ianaindex"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
 )
@@ -24,7 +26,14 @@ func encodingByName(name string) (encoding.Encoding, error) {
 	case "utf-16be":
 		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM), nil
 	}
-	return htmlindex.Get(name)
+	if enc, err := htmlindex.Get(name); err == nil {
+		return enc, nil
+	}
+	enc, err := ianaindex.IANA.Encoding(name) // such as those of DOS
+	if err == nil && enc == nil {
+		err = errors.New("an encoding that nothing here reads")
+	}
+	return enc, err
 }
 
 var utf8BOM = []byte{0xef, 0xbb, 0xbf}
@@ -85,20 +94,21 @@ func detectEncoding(sample []byte, whole bool) Finding {
 	}
 	guess := chardet.Detect(sample)
 	name := strings.ToLower(guess.Encoding)
-	// Statistics mix up the Windows code pages of western Europe with those of
-	// Turkey and the Baltic; without a letter that only those have, it is 1252.
-	switch name {
-	case "", "ascii", "iso-8859-1", "iso-8859-15", "iso-8859-9", "windows-1254", "windows-1257", "macroman", "utf-8", "johab":
-		name = "windows-1252"
+	if latin, lead, ok := latinEncoding(sample); ok && !eastAsian[name] {
+		return found(latin, lead >= sureLead, "its bytes are not UTF-8; read so, its words have the letters of one language")
 	}
-	if centralEuropean(sample) && (name == "windows-1252" || name == "iso-8859-2") {
-		name = "windows-1250"
-	}
-	if _, err := encodingByName(name); err != nil {
+	if _, err := encodingByName(name); err != nil || name == "" || name == "ascii" || name == utf8Name {
 		name = "windows-1252"
 	}
 	return found(name, guess.Confidence > 0.8, "its bytes are not UTF-8; the letters fit this encoding best")
 }
+
+// sureLead is how much better an encoding must fit than any that reads a text otherwise.
+const sureLead = 0.2
+
+// eastAsian are encodings in which letters of ASCII can be halves of others.
+var eastAsian = map[string]bool{"shift_jis": true, "cp932": true, "windows-31j": true, "euc-jp": true, "iso-2022-jp": true, "euc-kr": true, "cp949": true, "gb2312": true, "gb18030": true,
+	"gbk": true, "hz-gb-2312": true, "big5": true, "euc-tw": true}
 
 func zeros(b []byte) (odd, even int) {
 	for i, c := range b {
@@ -124,26 +134,3 @@ func nonASCII(b []byte) int {
 	}
 	return n
 }
-
-// centralEuropean counts letters at places where windows-1250 has Polish, Czech
-// and Hungarian letters and windows-1252 has signs that do not stand in words.
-func centralEuropean(b []byte) bool {
-	marks, letters := 0, 0
-	for i, c := range b {
-		if c < utf8.RuneSelf {
-			continue
-		}
-		inWord := i > 0 && isLetterByte(b[i-1]) || i+1 < len(b) && isLetterByte(b[i+1])
-		switch c {
-		case 0x9c, 0x9f, 0xb3, 0xb9, 0xbf, 0x8c, 0x8f, 0xa3, 0xa5, 0xaf: // ś ź ł ą ż Ś Ź Ł Ą Ż
-			if inWord {
-				marks++
-			}
-		default:
-			letters++
-		}
-	}
-	return marks > 2 && marks*3 > letters
-}
-
-func isLetterByte(c byte) bool { return c|0x20 >= 'a' && c|0x20 <= 'z' }
