@@ -164,7 +164,7 @@ func (w *DraftWriter) Apply(plan *mapping.Plan, row sheet.Row, typed *mapping.Ty
 			return err
 		}
 	}
-	if trouble, bad := plan.Ragged(row); bad && in {
+	if trouble, bad := plan.Misfit(row); bad && in {
 		return addProblem(w.problems, row.Number, trouble)
 	}
 	return nil

@@ -156,14 +156,31 @@ func (t Take) splitsName() bool {
 	return false
 }
 
-// Ragged finds the problem of a row that has filled cells beyond the header.
-func (p *Plan) Ragged(row sheet.Row) (problem.Problem, bool) {
+// Misfit finds the problem of a row that is not shaped like the others: it has filled cells
+// beyond the header, or a single one where rows fill most columns, as a heading does.
+func (p *Plan) Misfit(row sheet.Row) (problem.Problem, bool) {
 	for i := p.columns; i < len(row.Cells); i++ {
 		if value.Trim(row.Cells[i]) != "" {
 			return problem.Problem{Code: problem.RaggedRow, Value: row.Cells[i], Detail: strconv.Itoa(len(row.Cells)) + " cells under " + strconv.Itoa(p.columns) + " headers"}, true
 		}
 	}
-	return problem.Problem{}, false
+	if p.usual == 0 {
+		return problem.Problem{}, false
+	}
+	lone := -1
+	for i, c := range row.Cells {
+		if value.Trim(c) == "" {
+			continue
+		}
+		if lone >= 0 {
+			return problem.Problem{}, false
+		}
+		lone = i
+	}
+	if lone < 0 {
+		return problem.Problem{}, false
+	}
+	return problem.Problem{Code: problem.LoneCell, Column: p.headers[lone], Value: row.Cells[lone], Detail: strconv.Itoa(p.usual)}, true
 }
 
 // MakesNone tells whether the row makes no record of the draft: it says nothing of it, is

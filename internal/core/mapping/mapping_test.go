@@ -108,10 +108,10 @@ func TestApply(t *testing.T) {
 	if value(typed, "country") != "KR" {
 		t.Errorf("the value list is not used: %q", value(typed, "country"))
 	}
-	if _, ragged := p.Ragged(sheet.Row{Cells: make([]string, 12)}); ragged {
+	if _, ragged := p.Misfit(sheet.Row{Cells: make([]string, 12)}); ragged {
 		t.Error("blank cells beyond the header are not ragged")
 	}
-	if _, ragged := p.Ragged(sheet.Row{Cells: append(make([]string, 8), "x")}); !ragged {
+	if _, ragged := p.Misfit(sheet.Row{Cells: append(make([]string, 8), "x")}); !ragged {
 		t.Error("a filled cell beyond the header is ragged")
 	}
 }

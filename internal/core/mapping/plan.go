@@ -21,6 +21,8 @@ type Plan struct {
 	Drafts  []*DraftPlan // in the order of the routine
 	Order   []int        // their places, each behind those it points to
 	columns int
+	headers []string
+	usual   int // how many cells a row fills, where a row with one alone is doubted; else 0
 }
 
 // DraftPlan works out one draft of each row.
@@ -124,7 +126,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{columns: len(columns), Order: order}
+	p := &Plan{columns: len(columns), headers: header, Order: order}
 	for i := range r.Drafts {
 		dp, err := newDraftPlan(r, i, c, columns)
 		if err != nil {
@@ -160,6 +162,9 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 	}
 	p.lend()
+	if r.Reading.Asides != sheet.ReadAsides && !p.Grouped() && !slices.ContainsFunc(p.Drafts, func(dp *DraftPlan) bool { return dp.HasID }) {
+		p.usual = sheet.UsualCells(columns)
+	}
 	return p, nil
 }
 

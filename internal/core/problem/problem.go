@@ -18,6 +18,7 @@ type Code string
 // The codes, in the order of the reading, typing, linking and matching of a row.
 const (
 	RaggedRow        Code = "ragged_row"
+	LoneCell         Code = "lone_cell"
 	ControlCharacter Code = "control_character"
 	BadEncoding      Code = "bad_encoding"
 	Misread          Code = "misread_text"
@@ -80,6 +81,7 @@ type words struct{ says, mend string }
 // In the sentences, {value} is the cell, {detail} what the finder adds.
 var table = map[Code]words{
 	RaggedRow:        {"the row has more cells than the header: {detail}", "Look for an unquoted delimiter in this row and quote the cell, or for what makes the line no JSON object."},
+	LoneCell:         {"only this cell of the row is filled, as in a heading: others fill {detail}", "Leave the row out if it is no record, or fill in what it lacks. Where such rows are records, have them read at the Source station (--asides read)."},
 	ControlCharacter: {"the cell holds a character that text cannot carry (NUL)", "Remove the character, or save the sheet again from the program that made it."},
 	Misread:          {"the text was decoded wrongly before it came here; it seems to mean: {detail}", "Let such text be mended at the Source station (--misread mend), or retype the cell."},
 	BadEncoding:      {"the cell holds bytes that are not valid in the file's encoding", "Choose the right encoding at the Source station, or retype the cell."},

@@ -23,6 +23,8 @@ type delimited struct {
 	limits Limits
 	delim  byte
 	quote  byte // 0 when cells are never quoted
+	escape byte // 0 when no sign is escaped
+	remark byte // lines that begin with it are no rows; 0 when all are
 	buf    []byte
 	at     int
 	end    int
@@ -33,9 +35,12 @@ type delimited struct {
 	usual  width // of the rows so far
 	loose  bool  // a quote of the row was opened and never closed
 	number int64
-	rec    []byte
-	ends   []int
-	cells  []string
+
+	remarks, remarked int64 // how many lines are no rows, and the number of the first
+
+	rec   []byte
+	ends  []int
+	cells []string
 }
 
 func newDelimited(src Source, reading Reading, limits Limits) (*delimited, error) {
@@ -51,14 +56,19 @@ func newDelimitedText(src Source, text io.Reader, reading Reading, limits Limits
 	if reading.Delimiter != "" {
 		d.delim = reading.Delimiter[0]
 	}
-	switch reading.Quote {
-	case "":
-	case "none":
-		d.quote = 0
-	default:
-		d.quote = reading.Quote[0]
+	if reading.Quote != "" {
+		d.quote = signOf(reading.Quote)
 	}
+	d.escape, d.remark = signOf(reading.Escape), signOf(reading.Comment)
 	return d
+}
+
+// signOf gives the sign that a reading names; 0 for none.
+func signOf(s string) byte {
+	if s == "" || s == noSign {
+		return 0
+	}
+	return s[0]
 }
 
 // more makes at least one byte available, unless the text has ended.
@@ -136,6 +146,13 @@ func (d *delimited) Next() (Row, error) {
 		}
 		d.number++
 		d.rec, d.ends, d.loose = d.rec[:0], d.ends[:0], false
+		if d.remark != 0 && d.buf[d.at] == d.remark {
+			if d.remarks++; d.remarks == 1 {
+				d.remarked = d.number
+			}
+			d.skipLine()
+			continue
+		}
 		for {
 			last, err := d.cell()
 			if err != nil {
@@ -157,6 +174,31 @@ func (d *delimited) Next() (Row, error) {
 		d.usual.add(len(d.ends))
 		return Row{Number: d.number, Cells: d.split(), LooseQuote: d.loose}, nil
 	}
+}
+
+// skipLine passes over the rest of a line and what ends it.
+func (d *delimited) skipLine() {
+	for d.more() {
+		n := bytes.IndexAny(d.buf[d.at:d.end], "\r\n")
+		if n < 0 {
+			d.at = d.end
+			continue
+		}
+		c := d.buf[d.at+n]
+		d.at += n + 1
+		if c == '\r' && d.more() && d.buf[d.at] == '\n' {
+			d.at++
+		}
+		return
+	}
+}
+
+// notices tells which lines were passed over.
+func (d *delimited) notices() []Notice {
+	if d.remarks == 0 {
+		return nil
+	}
+	return []Notice{{Code: "comment_lines", Message: "lines begin with " + string(d.remark) + " and are comments; they are left out", Row: d.remarked, Count: d.remarks}}
 }
 
 // split cuts the record into cells, all parts of one string.
@@ -192,7 +234,7 @@ func (d *delimited) cell() (last bool, err error) {
 		run := d.buf[d.at:d.end]
 		n := 0
 		for n < len(run) {
-			if c := run[n]; c == d.delim || c == '\n' || c == '\r' {
+			if c := run[n]; c == d.delim || c == '\n' || c == '\r' || c == d.escape && c != 0 {
 				break
 			}
 			n++
@@ -207,6 +249,10 @@ func (d *delimited) cell() (last bool, err error) {
 		}
 		c := run[n]
 		d.at++
+		if c == d.escape && c != 0 {
+			d.escaped(start)
+			continue
+		}
 		if c == '\r' && d.more() && d.buf[d.at] == '\n' {
 			d.at++
 		}
@@ -216,6 +262,29 @@ func (d *delimited) cell() (last bool, err error) {
 		return false, d.err
 	}
 	return true, nil
+}
+
+// escaped takes what stands behind an escape as it is meant: a line break or tab by its letter, a
+// whole cell N for nothing, else the sign itself.
+func (d *delimited) escaped(start int) {
+	if !d.more() {
+		d.rec = append(d.rec, d.escape)
+		return
+	}
+	c := d.buf[d.at]
+	d.at++
+	switch {
+	case d.escape != '\\':
+	case c == 'n':
+		c = '\n'
+	case c == 'r':
+		c = '\r'
+	case c == 't':
+		c = '\t'
+	case c == 'N' && len(d.rec) == start && d.endsCell():
+		return
+	}
+	d.rec = append(d.rec, c)
 }
 
 func (d *delimited) tooLong() error {
@@ -245,6 +314,12 @@ func (d *delimited) quoted(start int) error {
 		if n < 0 {
 			n = len(run)
 		}
+		escapes := false
+		if d.escape != 0 && d.escape != d.quote {
+			if e := bytes.IndexByte(run[:n], d.escape); e >= 0 {
+				n, escapes = e, true
+			}
+		}
 		d.rec = append(d.rec, run[:n]...)
 		d.at += n
 		if len(d.rec)-start > d.limits.CellBytes || len(d.rec) > d.limits.RowBytes {
@@ -258,6 +333,10 @@ func (d *delimited) quoted(start int) error {
 			continue
 		}
 		d.at++
+		if escapes {
+			d.escaped(-1)
+			continue
+		}
 		if !d.more() {
 			return nil
 		}

@@ -230,7 +230,75 @@ func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, err
 		set.Delimiter = f.Value
 		findings = append(findings, f)
 	}
+	width, share := commonWidth(sampleRows(src, plain, set, 200))
+	if set.Escape == "" {
+		if f, found := detectEscape(src, plain, set, share); found {
+			set.Escape = f.Value
+			findings = append(findings, f)
+		}
+	}
+	if set.Comment == "" {
+		if f, found := detectComment(plain, set.Delimiter[0], width); found {
+			set.Comment = f.Value
+			findings = append(findings, f)
+		}
+	}
 	return set, findings, nil
+}
+
+// detectEscape looks for a backslash before quotes that do not end their cell, and for cells
+// that say \N for nothing, as databases write them. The rows must be no less even with it:
+// share of them have the same number of cells without.
+func detectEscape(src Source, text []byte, reading Reading, share float64) (Finding, bool) {
+	delim, quote := reading.Delimiter[0], byte('"')
+	if reading.Quote != "" {
+		quote = signOf(reading.Quote)
+	}
+	quotes, doubled, nothings := 0, 0, 0
+	for at, c := range text {
+		ends := func(n int) bool {
+			return at+n >= len(text) || text[at+n] == delim || text[at+n] == '\n' || text[at+n] == '\r'
+		}
+		begins := at == 0 || text[at-1] == delim || text[at-1] == '\n'
+		switch {
+		case c == '\\' && at+1 < len(text) && text[at+1] == quote && quote != 0 && !ends(2):
+			quotes++
+		case c == '\\' && at+1 < len(text) && text[at+1] == 'N' && begins && ends(2):
+			nothings++
+		case c == quote && quote != 0 && at+1 < len(text) && text[at+1] == quote && !begins && text[at-1] != '\\':
+			doubled++
+		}
+	}
+	if quotes+nothings == 0 {
+		return Finding{}, false
+	}
+	reading.Escape = `\`
+	_, with := commonWidth(sampleRows(src, text, reading, 200))
+	if with < share || quotes > 0 && doubled > 0 && with == share {
+		return Finding{}, false
+	}
+	evidence := "a backslash stands before quotes within cells"
+	if quotes == 0 {
+		evidence = `cells say \N for nothing`
+	}
+	return Finding{Option: "escape", Value: reading.Escape, Sure: doubled == 0, Evidence: evidence}, true
+}
+
+// detectComment looks for lines that begin with # and have fewer cells than the rows have,
+// among no line that begins so and is as wide.
+func detectComment(text []byte, delim byte, width int) (Finding, bool) {
+	const sign = '#'
+	n := 0
+	for line := range bytes.Lines(text) {
+		if line[0] != sign {
+			continue
+		}
+		if width < 2 || bytes.Count(line, []byte{delim}) >= width-1 {
+			return Finding{}, false
+		}
+		n++
+	}
+	return Finding{Option: "comment", Value: string(sign), Sure: n > 1, Evidence: "lines that begin with it are no rows: they have fewer cells than the others"}, n > 0
 }
 
 func notText(src Source, message string) error {

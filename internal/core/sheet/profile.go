@@ -51,6 +51,8 @@ type Profiler struct {
 	first   int64 // row number of the first ragged row
 	loose   int64 // rows with a quote that is opened and never closed
 	quoted  int64 // row number of the first of them
+	lone    int64 // rows with one filled cell
+	alone   int64 // row number of the first of them
 	holding int64 // cells that hold lines that are like rows
 	holds   int64 // row number of the first of them
 	misread int64 // cells whose text was decoded wrongly before
@@ -103,13 +105,18 @@ func (p *Profiler) Add(row Row) {
 			p.quoted = row.Number
 		}
 	}
+	full := 0
 	for i, c := range row.Cells {
+		if full < 2 && value.Trim(c) != "" {
+			full++
+		}
 		if i >= len(p.columns) {
 			if value.Trim(c) != "" {
 				p.ragged++
 				if p.first == 0 {
 					p.first = row.Number
 				}
+				full = 0
 				break
 			}
 			continue
@@ -126,6 +133,11 @@ func (p *Profiler) Add(row Row) {
 					p.example, p.column = "“"+fault.Cut(c, 40)+"” for “"+fault.Cut(meant, 40)+"”", p.header[i]
 				}
 			}
+		}
+	}
+	if full == 1 {
+		if p.lone++; p.alone == 0 {
+			p.alone = row.Number
 		}
 	}
 }
@@ -352,6 +364,8 @@ func classOf(shape string) string {
 			return "date"
 		}
 		return "text"
+	case strings.HasSuffix(figures, ".9,9"): // 5.580.500,00
+		return "number"
 	case strings.HasPrefix(figures, "9/9/9") || strings.HasPrefix(figures, "9.9.9") && shape != "9+.9+.9+" || strings.HasPrefix(figures, "9-9-9"):
 		return "date"
 	case figures == "9.9.9":
@@ -393,8 +407,14 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 		columns[i] = p.columns[i].column(p.header[i], i, p.rows)
 	}
 	var notices []Notice
+	if gap := gapColumn(columns); gap != "" {
+		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one", Column: gap})
+	}
 	if p.ragged > 0 {
 		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
+	}
+	if p.lone > 0 && UsualCells(columns) > 0 {
+		notices = append(notices, Notice{Code: "lone_cells", Message: "rows hold one cell alone, as headings do; they are held unless such rows are read", Row: p.alone, Count: p.lone})
 	}
 	if p.loose > 0 {
 		notices = append(notices, Notice{Code: "loose_quotes", Message: "a quote is opened and never closed; it is read as a sign, so that the rows behind it stay rows", Row: p.quoted, Count: p.loose})
@@ -406,6 +426,33 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 		notices = append(notices, Notice{Code: "misread_text", Message: "cells hold text that was decoded wrongly before, such as " + p.example + "; they are held unless they are mended", Column: p.column, Count: p.misread})
 	}
 	return columns, notices
+}
+
+// gapColumn names the first column that holds nothing at all, not even a header, between others
+// that do.
+func gapColumn(columns []Column) string {
+	for i, c := range columns {
+		if i > 0 && c.Filled == 0 && len(c.Nothing) == 0 && c.Header == noHeaderName(i) &&
+			slices.ContainsFunc(columns[:i], func(c Column) bool { return c.Filled > 0 }) && slices.ContainsFunc(columns[i+1:], func(c Column) bool { return c.Filled > 0 }) {
+			return c.Header
+		}
+	}
+	return ""
+}
+
+// UsualCells gives how many cells rows fill on average, if they fill so many that one with a
+// single cell is likely none of them; else 0.
+func UsualCells(columns []Column) int {
+	const fewest, many = 3, 6
+	var filled, rows int64
+	for _, c := range columns {
+		filled += c.Filled
+		rows = max(rows, c.Filled+c.Blank)
+	}
+	if rows == 0 || filled < fewest*rows || filled < many*rows && filled*2 < rows*int64(len(columns)) {
+		return 0
+	}
+	return int(filled / rows)
 }
 
 func (c *columnProfile) column(header string, i int, rows int64) Column {

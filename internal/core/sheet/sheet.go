@@ -8,6 +8,7 @@ package sheet
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"uchi/internal/core/fault"
@@ -29,6 +30,9 @@ type Reading struct {
 	Encoding    string `json:"encoding,omitempty" yaml:"encoding,omitempty"`         // IANA name
 	Delimiter   string `json:"delimiter,omitempty" yaml:"delimiter,omitempty"`       // one character
 	Quote       string `json:"quote,omitempty" yaml:"quote,omitempty"`               // one character, or "none"
+	Escape      string `json:"escape,omitempty" yaml:"escape,omitempty"`             // one character before a sign that is meant as such, or "none"
+	Comment     string `json:"comment,omitempty" yaml:"comment,omitempty"`           // lines that begin with this character are no rows; or "none"
+	Asides      string `json:"asides,omitempty" yaml:"asides,omitempty"`             // rows that are no records (the header again, totals, page numbers, another table): "leave_out", or "read"
 	HeaderRow   int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"`     // as the spreadsheet program counts
 	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
 	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
@@ -39,6 +43,9 @@ type Reading struct {
 	Country     string `json:"country,omitempty" yaml:"country,omitempty"`           // ISO 3166, for phone numbers without a country code
 	Zone        string `json:"zone,omitempty" yaml:"zone,omitempty"`                 // IANA time zone, for date-times without an offset
 }
+
+// noSign says of a sign of the text that there is none.
+const noSign = "none"
 
 // MendMisread is the reading in which text that was decoded wrongly is mended.
 const MendMisread = "mend"
@@ -56,8 +63,13 @@ func (r Reading) Check() error {
 	if len([]rune(r.Delimiter)) > 1 || len(r.Delimiter) > 1 {
 		return bad("delimiter", "a delimiter is one character of ASCII", r.Delimiter, `For example ";" or a tab.`)
 	}
-	if r.Quote != "" && r.Quote != "none" && len(r.Quote) != 1 {
-		return bad("quote", "a quote is one character of ASCII, or none", r.Quote, "")
+	for _, sign := range []struct{ path, name, value string }{{"quote", "a quote", r.Quote}, {"escape", "an escape", r.Escape}, {"comment", "the sign of a comment", r.Comment}} {
+		if sign.value != "" && sign.value != noSign && (len(sign.value) != 1 || sign.value[0] < '!') {
+			return bad(sign.path, sign.name+" is one character of ASCII, or none", sign.value, "")
+		}
+	}
+	if r.Asides != "" && r.Asides != ReadAsides && r.Asides != "leave_out" {
+		return bad("asides", "rows that are no records are left out or read", r.Asides, "Choose leave_out or read.")
 	}
 	switch {
 	case r.NoHeader && r.HeaderRow > 0:
@@ -96,6 +108,12 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "delimiter", false
 	case r.Quote != other.Quote:
 		return "quote", false
+	case r.Escape != other.Escape:
+		return "escape", false
+	case r.Comment != other.Comment:
+		return "comment", false
+	case r.Asides != other.Asides:
+		return "asides", false
 	case r.HeaderRow != other.HeaderRow:
 		return "header_row", false
 	case r.NoHeader != other.NoHeader:
@@ -164,12 +182,12 @@ type Table struct {
 	last    int64
 	mend    bool // text that was decoded wrongly is put right
 
-	begun    bool
-	ahead    Row
+	said     []string // the header as it stands in the sheet
+	asides   *asides  // nil when all rows are read
+	ahead    []Row
 	aheadErr error
-	turn     int
-	buffers  [2][]string
-	totals   int64 // number of the row of totals that was left out
+	given    []string   // the cells of the row that was given last
+	free     [][]string // buffers for the cells of rows
 }
 
 // Notice is something that a person should know about a source although it
@@ -197,6 +215,9 @@ func Open(src Source, reading Reading, limits Limits) (*Table, error) {
 	if err != nil {
 		t.Close()
 		return nil, err
+	}
+	if _, objects := rows.(*jsonLines); !objects && reading.Asides != ReadAsides {
+		t.asides = &asides{header: t.said, width: len(t.Header), ends: reading.LastRow > 0, counts: map[string]*Notice{}}
 	}
 	return t, nil
 }
@@ -258,6 +279,7 @@ func (t *Table) findHeader(src Source, at int64) error {
 			if t.mend {
 				mended(row.Cells)
 			}
+			t.said = slices.Clone(row.Cells[:widthOf(row)])
 			t.Header, t.Notices = columnNames(row)
 			return nil
 		}
@@ -277,35 +299,36 @@ func (t *Table) Rest() []Notice {
 	if r, ok := t.rows.(interface{ notices() []Notice }); ok {
 		list = r.notices()
 	}
-	if t.totals > 0 {
-		list = append(list, Notice{Code: "totals_row", Message: "the last row reads like totals; it is left out", Row: t.totals})
+	if t.asides != nil {
+		list = append(list, t.asides.notices()...)
 	}
 	return list
 }
 
-// Next gives the next row that holds anything. A row of totals at the very end
-// is left out, with a notice.
+// Next gives the next row that holds anything and is a record: what asides tells is left
+// out, with a notice.
 func (t *Table) Next() (Row, error) {
-	if !t.begun {
-		t.begun = true
-		t.ahead, t.aheadErr = t.read(0)
+	for {
+		for len(t.ahead) <= rowsAhead && t.aheadErr == nil {
+			var row Row
+			if row, t.aheadErr = t.read(); t.aheadErr == nil {
+				t.ahead = append(t.ahead, row)
+			}
+		}
+		if len(t.ahead) == 0 {
+			return Row{}, t.aheadErr
+		}
+		row := t.ahead[0]
+		t.ahead = slices.Delete(t.ahead, 0, 1)
+		t.free, t.given = append(t.free, t.given), row.Cells
+		if t.asides == nil || !t.asides.is(row, t.ahead) {
+			return row, nil
+		}
 	}
-	if t.aheadErr != nil {
-		return Row{}, t.aheadErr
-	}
-	row := t.ahead
-	t.turn = 1 - t.turn
-	t.ahead, t.aheadErr = t.read(t.turn)
-	if t.aheadErr == io.EOF && t.last == 0 && t.likeTotals(row) {
-		t.totals = row.Number
-		return Row{}, io.EOF
-	}
-	return row, nil
 }
 
-// read takes the next row that is not blank into one of two buffers: one row is
-// always read ahead, so that the last is known.
-func (t *Table) read(buffer int) (Row, error) {
+// read takes the next row that is not blank, in a buffer of its own while it is ahead.
+func (t *Table) read() (Row, error) {
 	for {
 		row, err := t.rows.Next()
 		if err != nil {
@@ -318,11 +341,14 @@ func (t *Table) read(buffer int) (Row, error) {
 			continue
 		}
 		if !row.Blank() {
-			t.buffers[buffer] = append(t.buffers[buffer][:0], row.Cells...)
-			if t.mend {
-				mended(t.buffers[buffer])
+			var buffer []string
+			if n := len(t.free); n > 0 {
+				buffer, t.free = t.free[n-1], t.free[:n-1]
 			}
-			row.Cells = t.buffers[buffer]
+			row.Cells = append(buffer[:0], row.Cells...)
+			if t.mend {
+				mended(row.Cells)
+			}
 			return row, nil
 		}
 	}
@@ -337,39 +363,6 @@ func mended(cells []string) {
 	}
 }
 
-var totalsWords, countWords = map[string]bool{}, map[string]bool{}
-
-func init() {
-	for w := range strings.SplitSeq("count|number|rows|records|anzahl|zeilen|nombre|numero|lignes|aantal|antal|liczba", "|") {
-		countWords[value.Words(w)] = true
-	}
-	for w := range strings.SplitSeq("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|total general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計", "|") {
-		totalsWords[value.Words(w)] = true
-	}
-}
-
-// likeTotals reports whether a row begins with a word for totals, perhaps with what it
-// counts behind a colon or a number, and has less than half of the columns filled.
-func (t *Table) likeTotals(row Row) bool {
-	for _, c := range row.Cells {
-		if c = value.Trim(c); c != "" {
-			return (totalsWords[value.Words(c)] || countsRows(c)) && filled(row)*2 <= len(t.Header)
-		}
-	}
-	return false
-}
-
-// countsRows reports whether a text counts something: "Total: 25 contacts", "Anzahl 25".
-func countsRows(s string) bool {
-	word, rest, colon := strings.Cut(s, ":")
-	if !colon {
-		word, rest, _ = strings.Cut(s, " ")
-	}
-	rest = strings.TrimSpace(rest)
-	first, _, _ := strings.Cut(value.Words(word), " ") // of "Total contacts: 25"
-	return (totalsWords[first] || countWords[first]) && rest != "" && rest[0] >= '0' && rest[0] <= '9'
-}
-
 // columnNames makes a unique name for every column: empty headers are named by
 // their letter, repeated ones are numbered.
 func columnNames(row Row) ([]string, []Notice) {
@@ -380,7 +373,7 @@ func columnNames(row Row) ([]string, []Notice) {
 	for i := range names {
 		name := strings.Join(strings.Fields(row.Cells[i]), " ")
 		if name == "" {
-			name = "Column " + Letter(i)
+			name = noHeaderName(i)
 			notices = append(notices, Notice{Code: "empty_header", Message: "a column has no header; it is called by its letter", Row: row.Number, Column: name})
 		}
 		if taken[name] {
@@ -395,6 +388,9 @@ func columnNames(row Row) ([]string, []Notice) {
 	}
 	return names, notices
 }
+
+// noHeaderName is what a column without a header is called; i counts from 0.
+func noHeaderName(i int) string { return "Column " + Letter(i) }
 
 // Letter names a column as spreadsheet programs do: A, B, …, Z, AA; i counts from 0.
 func Letter(i int) string {

@@ -2,6 +2,7 @@ package value
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -315,7 +316,7 @@ func OrderOf(s string) DateOrder {
 	}
 	a, b, c := digits(parts[0]), digits(parts[1]), digits(parts[2])
 	switch {
-	case a < 0 || b < 0 || c < 0:
+	case a < 0 || b < 0 || c < 0, slices.ContainsFunc(parts, inThousands):
 		return ""
 	case len(parts[0]) == 4:
 		return YearFirst
@@ -336,13 +337,12 @@ func LooksLikeDate(s string) bool {
 	if len(p) != 3 {
 		return false
 	}
-	for _, x := range p {
-		if len(x) == 3 && digits(x) >= 0 {
-			return false
-		}
-	}
-	return len(p[0]) == 4 || len(p[2]) == 4 || len(p[2]) == 2
+	return !slices.ContainsFunc(p, inThousands) && (len(p[0]) == 4 || len(p[2]) == 4 || len(p[2]) == 2)
 }
+
+// inThousands reports whether a part between signs is three figures, as in an amount and
+// never in a date.
+func inThousands(part string) bool { return len(part) == 3 && digits(part) >= 0 }
 
 // digits reads a short run of figures; -1 when it is not one.
 func digits(s string) int {

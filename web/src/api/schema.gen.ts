@@ -2753,7 +2753,14 @@ export interface components {
             sheet?: string;
             encoding?: string;
             delimiter?: string;
+            /** @description The character around cells, or none */
             quote?: string;
+            /** @description The character before a sign that is meant as such, or none */
+            escape?: string;
+            /** @description Lines that begin with this character are no rows; or none */
+            comment?: string;
+            /** @description Rows that are no records (the header again, totals, page numbers, another table below a gap): leave_out (when left out) or read */
+            asides?: string;
             /** @description Text that was decoded wrongly before, such as Ã¼ for ü: hold (when left out) or mend */
             misread?: string;
             /** Format: int64 */

@@ -22,11 +22,35 @@ const encodings = [
   "iso-8859-2",
   "iso-8859-7",
   "iso-8859-15",
+  "windows-1254",
+  "windows-1257",
+  "macintosh",
+  "ibm850",
+  "ibm852",
   "utf-16le",
   "utf-16be",
   "shift_jis",
   "euc-jp",
 ].map((v) => ({ value: v, label: v }));
+const none = { value: "none", label: "none" };
+const quotes = [{ value: '"', label: 'double quote "' }, { value: "'", label: "single quote '" }, none];
+const escapes = [{ value: "\\", label: "backslash \\" }, none];
+const comments = [
+  { value: "#", label: "begin with #" },
+  { value: "%", label: "begin with %" },
+  { value: "!", label: "begin with !" },
+  none,
+];
+/** What holds where nothing was found and nothing is set. */
+const unseen: Partial<Record<keyof Reading, string>> = {
+  quote: 'double quote "',
+  escape: "none",
+  comment: "none",
+  misread: "hold it",
+  asides: "leave them out",
+};
+/** Notices about rows that are left out, or doubted, because they seem to be no records. */
+const asides = ["header_again", "totals_row", "page_line", "another_table", "lone_cells"];
 const auto = "detected";
 const zones = Intl.supportedValuesOf("timeZone");
 
@@ -49,7 +73,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           disabled={fixed}
           value={String(r[key] ?? auto)}
           onChange={(v) => set({ [key]: v === auto ? undefined : v })}
-          options={[{ value: auto, label: seen ? `${seen} (detected)` : "as the columns show" }, ...options]}
+          options={[{ value: auto, label: seen ? `${seen} (detected)` : (unseen[key] ?? "as the columns show") }, ...options]}
         />
       </Labelled>
     );
@@ -88,6 +112,18 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
           {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
           {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
+          {(found("delimiter") ?? r.delimiter) && (
+            <>
+              {choice("Quote around cells", "quote", quotes)}
+              {choice("Sign before a quote that is meant", "escape", escapes)}
+              {choice("Lines that are comments", "comment", comments)}
+            </>
+          )}
+          {(i.notices?.some((n) => asides.includes(n.code)) || r.asides) &&
+            choice("Rows that are no records", "asides", [
+              { value: "leave_out", label: "leave them out" },
+              { value: "read", label: "read them like the others" },
+            ])}
           {(i.notices?.some((n) => n.code === "misread_text") || r.misread) &&
             choice("Text decoded wrongly before (Ã¼ for ü)", "misread", [
               { value: "hold", label: "hold it" },

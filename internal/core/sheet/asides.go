@@ -1,0 +1,230 @@
+package sheet
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/value"
+)
+
+// ReadAsides is the reading in which rows that are no records are read like the others.
+const ReadAsides = "read"
+
+// rowsAhead is how many rows a table looks ahead: a row is judged by those below it.
+const rowsAhead = 5
+
+// asides tells the rows of a sheet that are no records: the header said again on every
+// page, totals, page numbers, and the beginning of another table. It counts them.
+type asides struct {
+	header []string // as it stands in the sheet; nil when there is none
+	width  int
+	ends   bool // a person said where the table ends
+
+	counts  map[string]*Notice
+	another *Notice // where another table begins; what is below belongs to it
+	before  Row     // the row above that was read
+}
+
+const (
+	headerAgain  = "header_again"
+	totalsRow    = "totals_row"
+	pageLine     = "page_line"
+	anotherTable = "another_table"
+)
+
+var asideWords = map[string]string{
+	headerAgain:  "the header stands again among the rows; it is left out",
+	totalsRow:    "rows read like totals; they are left out",
+	pageLine:     "rows are numbers of pages; they are left out",
+	anotherTable: "another table begins here; it is left out: read it by itself, with this header row",
+}
+
+// is reports whether a row is left out; ahead are the rows below it, and last says that
+// there is none.
+func (a *asides) is(row Row, ahead []Row) bool {
+	if a.another != nil {
+		a.another.Count++
+		return true
+	}
+	code := ""
+	switch n := filled(row); {
+	case n == 0:
+	case a.saysHeader(row, n):
+		code = headerAgain
+	case n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
+		code = pageLine
+	case n*2 <= a.width && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
+		code = totalsRow
+	case !a.ends && a.before.Number > 0 && row.Number > a.before.Number+1:
+		if at, begins := a.begins(row, ahead); begins {
+			a.another = &Notice{Code: anotherTable, Message: asideWords[anotherTable], Row: at, Count: 1}
+			return true
+		}
+	}
+	if code == "" {
+		a.before = Row{Number: row.Number, Cells: append(a.before.Cells[:0], row.Cells...)}
+		return false
+	}
+	if a.counts[code] == nil {
+		a.counts[code] = &Notice{Code: code, Message: asideWords[code], Row: row.Number}
+	}
+	a.counts[code].Count++
+	return true
+}
+
+// notices tells what was left out.
+func (a *asides) notices() (list []Notice) {
+	for _, code := range []string{headerAgain, totalsRow, pageLine} {
+		if n := a.counts[code]; n != nil {
+			list = append(list, *n)
+		}
+	}
+	if a.another != nil {
+		list = append(list, *a.another)
+	}
+	return list
+}
+
+// saysHeader reports whether a row with n filled cells is the header once more.
+func (a *asides) saysHeader(row Row, n int) bool {
+	if n < 2 || len(a.header) < 2 {
+		return false
+	}
+	for i, c := range row.Cells {
+		if i >= len(a.header) && value.Trim(c) != "" || i < len(a.header) && c != a.header[i] && value.Trim(c) != value.Trim(a.header[i]) {
+			return false
+		}
+	}
+	return n == filled(Row{Cells: a.header})
+}
+
+func firstFilled(row Row) string {
+	for _, c := range row.Cells {
+		if c = value.Trim(c); c != "" {
+			return c
+		}
+	}
+	return ""
+}
+
+var pageNumber = regexp.MustCompile(`^[-–—\s]*(?:page|seite|side|sida|sivu|pagina|página|strona|oldal|strana|σελίδα)\s*:?\s*\d+(?:\s*(?:of|von|de|di|van|av|af|z|sur|/)\s*\d+)?[-–—\s]*$`)
+
+var (
+	totalsWords = wordsOf("total|totals|grand total|sum|summe|gesamt|insgesamt|gesamtsumme|gesamtergebnis|total general|somme|totaal|totale|totali|totalt|summa|yhteensa|razem|suma|soma|συνολο|合計")
+	countWords  = wordsOf("count|number|rows|records|anzahl|zeilen|nombre|numero|lignes|aantal|antal|liczba")
+	// Words at the beginning or the end of what totals are called within a sheet.
+	partTotals = wordsOf("total|totals|subtotal|summe|zwischensumme|teilsumme|ergebnis|total partiel|somme|totaal|subtotaal|totale|subtotale|totalt|delsumma|delsum|valisumma|razem|suma czesciowa|συνολο|小計|合計")
+)
+
+func wordsOf(list string) map[string]bool {
+	m := map[string]bool{}
+	for w := range strings.SplitSeq(list, "|") {
+		m[value.Words(w)] = true
+	}
+	return m
+}
+
+// lastTotals reports whether the row at the end begins with a word for totals, perhaps with
+// what it counts behind a colon or a number.
+func lastTotals(row Row) bool {
+	c := firstFilled(row)
+	return totalsWords[value.Words(c)] || countsRows(c)
+}
+
+// totals reports whether a row with n filled cells is one of totals: "Subtotal Norway",
+// "Norway Total" and nothing but figures beside it.
+func (a *asides) totals(row Row, n int) bool {
+	if n < 2 || a.width < 3 {
+		return false
+	}
+	c := firstFilled(row)
+	if len(c) > 80 || kindOfCell(c) != "text" {
+		return false
+	}
+	for _, other := range row.Cells {
+		if other = value.Trim(other); other != "" && other != c && kindOfCell(other) != "number" {
+			return false
+		}
+	}
+	words := strings.ReplaceAll(strings.ReplaceAll(value.Words(c), "sub total", "subtotal"), "sous total", "subtotal")
+	first, _, _ := strings.Cut(words, " ")
+	return partTotals[first] || partTotals[words[strings.LastIndexByte(words, ' ')+1:]]
+}
+
+// countsRows reports whether a text counts something: "Total: 25 contacts", "Anzahl 25".
+func countsRows(s string) bool {
+	word, rest, colon := strings.Cut(s, ":")
+	if !colon {
+		word, rest, _ = strings.Cut(s, " ")
+	}
+	rest = strings.TrimSpace(rest)
+	first, _, _ := strings.Cut(value.Words(word), " ") // of "Total contacts: 25"
+	return (totalsWords[first] || countWords[first]) && rest != "" && rest[0] >= '0' && rest[0] <= '9'
+}
+
+// begins reports whether another table begins at a row below a gap, perhaps with a title
+// alone: words above columns of other kinds than those above the gap. It gives the row of
+// its header.
+func (a *asides) begins(row Row, ahead []Row) (header int64, yes bool) {
+	if filled(row) == 1 {
+		if len(ahead) == 0 {
+			return 0, false
+		}
+		row, ahead = ahead[0], ahead[1:]
+	}
+	if filled(row) < 2 || !onlyWords(row) {
+		return 0, false
+	}
+	for n, rest := range ahead { // of the table itself
+		if filled(rest) < 2 || n > 0 && rest.Number > ahead[n-1].Number+1 {
+			ahead = ahead[:n]
+			break
+		}
+	}
+	if len(ahead) == 0 || ahead[0].Number > row.Number+1 {
+		return 0, false
+	}
+	telling, other := 0, filled(row) != len(a.header) && widthOf(row) != a.width
+	for i, c := range row.Cells {
+		below := ""
+		for _, r := range ahead {
+			if i < len(r.Cells) && below == "" {
+				below = kindOfCell(r.Cells[i])
+			}
+			if i < len(r.Cells) && kindOfCell(r.Cells[i]) != below && value.Trim(r.Cells[i]) != "" {
+				below = "text"
+			}
+		}
+		if value.Trim(c) == "" {
+			if below != "" {
+				return 0, false // a cell is missing: it is a row of data, not a header
+			}
+			continue
+		}
+		above := ""
+		if i < len(a.before.Cells) {
+			above = kindOfCell(a.before.Cells[i])
+		}
+		if below != "" && below != "text" {
+			telling++
+			other = other || above != "" && above != below
+		}
+	}
+	return row.Number, telling > 0 && other
+}
+
+// onlyWords reports whether all filled cells of a row are different short words.
+func onlyWords(row Row) bool {
+	var seen []string
+	for _, c := range row.Cells {
+		if c = value.Trim(c); c == "" {
+			continue
+		}
+		if len(c) > 60 || kindOfCell(c) != "text" || standsForNothing.Is(c) || slices.Contains(seen, c) {
+			return false
+		}
+		seen = append(seen, c)
+	}
+	return true
+}

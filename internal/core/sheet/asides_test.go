@@ -1,0 +1,158 @@
+package sheet
+
+import (
+	"io"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// rowsOf reads a text as it is detected and gives its rows, joined, and the codes of notices.
+func rowsOf(t *testing.T, text string, set Reading) (rows []string, notices map[string]Notice) {
+	t.Helper()
+	src := Source{Name: "x.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}
+	reading, _, err := Detect(src, set)
+	if err != nil {
+		t.Fatal(err)
+	}
+	table, err := Open(src, reading, DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer table.Close()
+	profile := NewProfiler(table.Header)
+	for {
+		row, err := table.Next()
+		if err == io.EOF {
+			break
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		profile.Add(row)
+		rows = append(rows, itoa(int(row.Number))+" "+strings.Join(row.Cells, "|"))
+	}
+	notices = map[string]Notice{}
+	_, list := profile.Profile()
+	for _, n := range append(list, table.Rest()...) {
+		notices[n.Code] = n
+	}
+	return rows, notices
+}
+
+// A printed report has lines that are no records; each kind is left out and said.
+func TestRowsThatAreNoRecordsAreLeftOut(t *testing.T) {
+	report := `# Berths, printed 2026-11-20
+Company;Town;Phone;E-mail;Revenue
+# Norway
+Fjordlys Marin AS;Bergen;55 21 44 10;post@fjordlys.example;1.250.000,00
+Total Marine AS;Bergen;55 21 44 11;post@total.example;9.000,00
+Subtotal Norway;;;;1.259.000,00
+Page 1 of 2;;;;
+Company;Town;Phone;E-mail;Revenue
+Tidewerft KG;Emden;04921 8044;post@tidewerft.example;5.580.500,00
+Germany Total;;;;5.580.500,00
+Quay 9;Kiel;;;
+Grand total;;;;6.839.500,00
+`
+	rows, notices := rowsOf(t, report, Reading{})
+	var first []string
+	for _, r := range rows {
+		name, _, _ := strings.Cut(r, "|")
+		first = append(first, name)
+	}
+	if want := []string{"4 Fjordlys Marin AS", "5 Total Marine AS", "9 Tidewerft KG", "11 Quay 9"}; !slices.Equal(first, want) {
+		t.Errorf("rows: %q, want %q", first, want)
+	}
+	for code, want := range map[string][2]int64{"comment_lines": {1, 2}, "header_again": {8, 1}, "page_line": {7, 1}, "totals_row": {6, 3}} {
+		if n := notices[code]; n.Row != want[0] || n.Count != want[1] {
+			t.Errorf("%s: first in row %d, %d rows; want %v", code, n.Row, n.Count, want)
+		}
+	}
+	all, notices := rowsOf(t, report, Reading{Asides: ReadAsides, Comment: "none"})
+	if len(all) != 10 || len(notices) > 1 {
+		t.Errorf("read like the others: %d rows, %v", len(all), notices)
+	}
+}
+
+// Below a gap, words above columns of other kinds are the header of another table.
+func TestAnotherTableIsNotReadAsRowsOfTheFirst(t *testing.T) {
+	companies := "No;Company;Town;Since\nK-1;Fjordlys Marin AS;Bergen;2019-02-01\nK-2;Tidewerft KG;Emden;2020-05-09\n"
+	for name, c := range map[string]struct {
+		below string
+		rows  int
+		at    int64
+	}{
+		"under a title":          {"\n\nPeople;;;\nFirst name;Last name;No;E-mail\nSigrid;Aune;K-1;sigrid@fjordlys.example\nAnke;Siebels;K-2;anke@tidewerft.example\n", 2, 7},
+		"narrower":               {"\nPerson;E-mail\nSigrid Aune;sigrid@fjordlys.example\nAnke Siebels;anke@tidewerft.example\n", 2, 5},
+		"more rows of the first": {"\nK-3;Porto Sereno;Savona;2021-01-01\nK-4;Quai;Brest;2021-02-01\n", 4, 0},
+		"a row with a remark":    {"\nK-x;Porto Sereno;Savona;pending\nK-4;Quai;Brest;2021-02-01\n", 4, 0},
+		"without a gap":          {"First;Last;No;E-mail\nSigrid;Aune;K-1;sigrid@fjordlys.example\n", 4, 0},
+	} {
+		rows, notices := rowsOf(t, companies+c.below, Reading{Delimiter: ";"})
+		if n := notices["another_table"]; len(rows) != c.rows || n.Row != c.at {
+			t.Errorf("%s: %d rows, another table in row %d; want %d and %d: %q", name, len(rows), n.Row, c.rows, c.at, rows)
+		}
+	}
+	rows, _ := rowsOf(t, companies+"\nPerson;E-mail\nSigrid Aune;sigrid@fjordlys.example\n", Reading{HeaderRow: 5})
+	if len(rows) != 1 {
+		t.Errorf("by itself: %q", rows)
+	}
+}
+
+func TestHeadingsOfGroupsAreNoticed(t *testing.T) {
+	sheet := "Company;Town;Phone;E-mail\nNorway;;;\nFjordlys;Bergen;55214410;a@b.example\nHavnesund;Oslo;55214411;c@b.example\nGermany;;;\nTidewerft;Emden;0492180;d@b.example\nWellen;Kiel;0492181;e@b.example\nQuay;Kiel;0492182;f@b.example\nPier;Kiel;0492183;g@b.example\n"
+	if _, notices := rowsOf(t, sheet, Reading{}); notices["lone_cells"].Count != 2 || notices["lone_cells"].Row != 2 {
+		t.Errorf("%+v", notices["lone_cells"])
+	}
+}
+
+func TestAGapBetweenTablesSideBySideIsNoticed(t *testing.T) {
+	_, notices := rowsOf(t, "Company;Town;;Name;E-mail\nFjordlys;Bergen;;Sigrid;a@b.example\nTidewerft;Emden;;Anke;c@b.example\n", Reading{})
+	if n := notices["gap_column"]; n.Column != "Column C" {
+		t.Errorf("%+v", notices)
+	}
+	_, notices = rowsOf(t, "Company;Town;Fax;Name\nFjordlys;Bergen;;Sigrid\nTidewerft;Emden;;Anke\n", Reading{})
+	if _, said := notices["gap_column"]; said {
+		t.Error("a column that has a header is no gap")
+	}
+}
+
+// Databases write a backslash before a quote, and \N for nothing.
+func TestEscapesAreReadAsMeant(t *testing.T) {
+	for name, c := range map[string]struct {
+		text, want string
+		set        Reading
+	}{
+		"quotes":           {"a,b,c\n1,\"the \\\"Kaia\\\" quay\",x\n2,y,z\n", "2 1|the \"Kaia\" quay|x", Reading{}},
+		"at the end":       {"a,b,c\n1,\"pipe of 5\\\" and 6\\\"\",x\n2,\"a \\\"b\\\" c\",z\n", "2 1|pipe of 5\" and 6\"|x", Reading{}},
+		"nothing":          {"a,b,c\n1,\\N,x\n2,y,\\N\n", "2 1||x", Reading{}},
+		"a folder":         {"a,b,c\n1,\"C:\\new\\\",x\n2,\"D:\\\",z\n", `2 1|C:\new\|x`, Reading{}},
+		"doubled":          {"a,b,c\n1,\"say \"\"C:\\dir\"\" now\",x\n2,y,z\n", `2 1|say "C:\dir" now|x`, Reading{}},
+		"before delimiter": {"a,b,c\n1,left\\, right,x\n2,y,z\n", "2 1|left, right|x", Reading{Escape: `\`}},
+		"line break":       {"a,b,c\n1,one\\ntwo,x\n2,y,z\n", "2 1|one\ntwo|x", Reading{Escape: `\`}},
+		"none":             {"a,b,c\n1,\\N,x\n2,y,\\N\n", `2 1|\N|x`, Reading{Escape: "none"}},
+	} {
+		if rows, _ := rowsOf(t, c.text, c.set); len(rows) != 2 || rows[0] != c.want {
+			t.Errorf("%s: %q, want %q", name, rows, c.want)
+		}
+	}
+}
+
+// The sign of a column of numbers is no comment.
+func TestCommentsAreToldFromNumbers(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		set  Reading
+		rows int
+	}{
+		"a header of numbers":  {"#;Company;Town\n1;Fjordlys;Bergen\n2;Tidewerft;Emden\n", Reading{}, 2},
+		"a company of numbers": {"Company;Town\nFjordlys;Bergen\n#1 Marine;Emden\n# a remark\n", Reading{}, 3},
+		"remarks":              {"Company;Town\nFjordlys;Bergen\n# a remark\nTidewerft;Emden\n", Reading{}, 2},
+		"by hand":              {"Company;Town\nFjordlys;Bergen\n!Wellen;Kiel\n", Reading{Comment: "!"}, 1},
+	} {
+		if rows, _ := rowsOf(t, c.text, c.set); len(rows) != c.rows {
+			t.Errorf("%s: %q, want %d rows", name, rows, c.rows)
+		}
+	}
+}
