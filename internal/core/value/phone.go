@@ -1,8 +1,10 @@
 package value
 
 import (
+	"regexp"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"uchi/internal/core/problem"
 
@@ -107,10 +109,14 @@ func readPhone(s, country string) (string, Trouble) {
 	if e := strings.IndexAny(s, "eE"); e > 0 && e < len(s)-1 && (s[e+1] == '+' || s[e+1] >= '0' && s[e+1] <= '9') && strings.Trim(s[:e], "0123456789.,") == "" {
 		return "", Trouble{Code: problem.DamagedNumber}
 	}
+	s, why := beside(s, country)
+	if why != "" {
+		return bad(why)
+	}
 	if strings.HasPrefix(s, "00") {
 		s = "+" + s[2:]
 	}
-	if strings.ContainsAny(s, ";\n") || strings.Count(s, "+") > 1 || strings.Contains(s, " / ") {
+	if strings.Count(s, "+") > 1 || severalNumbers(s, country) {
 		return "", Trouble{Code: problem.SeveralValues}
 	}
 	n, err := phonenumbers.Parse(s, country)
@@ -142,6 +148,71 @@ func readPhone(s, country string) (string, Trouble) {
 		text += ";ext=" + x // RFC 3966
 	}
 	return text, Trouble{}
+}
+
+// lineWords may stand before a number and say nothing that the field does not; faxWords say
+// that it is none for speaking.
+var (
+	lineWords = wordSet(`tel tele telefon telephone telefoon telefono telefone telef phone ph fon fono t tlf tfn puh puhelin
+		mobil mobile mob m cell cellphone cellulare cel celular handy movil telemovel gsm natel portable port kom komorka
+		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main`)
+	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
+
+	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|lokal)[\s.:=]*\d{1,6}$`)
+	innerLine = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`) // dialled behind the number
+	numbersBy = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
+)
+
+// beside takes off a telephone number what may stand before it, such as Tel.; why says what
+// else stands beside it. Letters stand for figures in numbers of North America alone, where
+// they are capitals; elsewhere they would be dialled in silence: “(priv.)” as 7748.
+func beside(s, country string) (number, why string) {
+	first := strings.IndexFunc(s, func(r rune) bool { return r >= '0' && r <= '9' || r == '+' || r == '(' })
+	if first < 0 {
+		return s, ""
+	}
+	for _, w := range strings.Fields(Words(s[:first])) {
+		switch {
+		case faxWords[w]:
+			return s, "it is the number of a fax"
+		case !lineWords[w]:
+			return s, "something else stands before it"
+		}
+	}
+	s = s[first:]
+	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
+		s = s[:m[0]] + "-" + s[m[2]:]
+	}
+	plain := numbersBy.ReplaceAllString(extension.ReplaceAllString(s, ""), " ")
+	if strings.IndexFunc(plain, unicode.IsLetter) < 0 {
+		return s, ""
+	}
+	if strings.ToUpper(plain) == plain && (strings.HasPrefix(plain, "+1") || phonenumbers.GetCountryCodeForRegion(country) == 1) {
+		return s, ""
+	}
+	return s, "something else stands beside it"
+}
+
+// severalNumbers reports whether a text is more than one telephone number: parts that are
+// numbers by themselves, of which the first is whole. “0431 / 39 92 18” is one.
+func severalNumbers(s, country string) bool {
+	at := numbersBy.FindStringIndex(extension.ReplaceAllString(s, ""))
+	if at == nil {
+		return false
+	}
+	first, rest := s[:at[0]], s[at[1]:]
+	if !strings.ContainsAny(rest, "0123456789") {
+		return false
+	}
+	if strings.TrimSpace(s[at[0]:at[1]]) != "/" {
+		return true
+	}
+	n, err := phonenumbers.Parse(first, country)
+	if err != nil || phonenumbers.IsPossibleNumberWithReason(n) != phonenumbers.IS_POSSIBLE {
+		return len(phonenumbers.NormalizeDigitsOnly(first)) > 6 && country == ""
+	}
+	whole, err := phonenumbers.Parse(strings.ReplaceAll(s, "/", " "), country)
+	return phonenumbers.IsValidNumber(n) || err != nil || !phonenumbers.IsValidNumber(whole)
 }
 
 // withCode gives the number that is meant where one of a country was written with the

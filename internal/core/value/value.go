@@ -159,7 +159,7 @@ func Trim(s string) string {
 		return s
 	}
 	return strings.TrimFunc(s, func(r rune) bool {
-		return unicode.IsSpace(r) || r == '\u200b' || r == '\ufeff' || r == '\u200e' || r == '\u200f'
+		return unicode.IsSpace(r) || r == '\ufeff' || r >= '\u200b' && r <= '\u200f' || r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069'
 	})
 }
 
@@ -169,11 +169,23 @@ const (
 	BytesMark = '\ufffd' // REPLACEMENT CHARACTER
 )
 
-var formulaErrors = []string{"#REF!", "#N/A", "#VALUE!", "#DIV/0!", "#NAME?", "#NUM!", "#NULL!", "#SPILL!", "#BEZUG!", "#WERT!", "Err:502", "Err:504", "Err:508"}
+// formulaErrors are those without a sign at their end; the others are capitals between # and a
+// sign in the program's language: #REF!, #NAME?, #WERT!, #¿NOMBRE?
+var formulaErrors = []string{"#N/A", "#NV", "#N/D", "#NB", "#I/T", "Err:502", "Err:504", "Err:508"}
+
+// signedError reports whether a text that begins with # is an error with a sign at its end.
+func signedError(s string) bool {
+	word := strings.TrimLeft(s[1:], "¡¿")
+	word, signed := strings.CutSuffix(word, "!")
+	if !signed {
+		word, signed = strings.CutSuffix(word, "?")
+	}
+	return signed && len(word) > 2 && len(word) < 20 && strings.IndexFunc(word, func(r rune) bool { return !unicode.IsUpper(r) && r != '/' && r != '0' }) < 0
+}
 
 func damaged(s string) Trouble {
 	if s[0] == '#' || strings.HasPrefix(s, "Err:") {
-		if slices.Contains(formulaErrors, s) {
+		if slices.Contains(formulaErrors, s) || s[0] == '#' && signedError(s) {
 			return Trouble{Code: problem.FormulaError}
 		}
 		if strings.Trim(s, "#") == "" && len(s) > 2 {

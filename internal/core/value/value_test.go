@@ -39,7 +39,7 @@ func TestNumbers(t *testing.T) {
 		{"1 250 000", "1250000", ""}, {"1\u00a0250,5", "1250.5", ""}, {"1'250.50", "1250.5", ""}, {"1,250,000", "1250000", ""}, {"-3", "-3", ""}, {"−3,5", "-3.5", ""}, {"3-", "-3", ""}, {"(12)", "-12", ""},
 		{"1,250", "", problem.AmbiguousNumber}, {"1.250", "", problem.AmbiguousNumber}, {"0.125", "0.125", ""}, {"1250.125", "1250.125", ""}, {"12,34,567", "1234567", ""},
 		{"zwölf", "", problem.BadNumber}, {"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""}, {"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
-		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""}, {"#REF!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"--", "", problem.BadNumber},
+		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""}, {"#REF!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError}, {"#¿NOMBRE?", "", problem.FormulaError}, {"#NV", "", problem.FormulaError}, {"--", "", problem.BadNumber},
 	})
 	check(t, field(catalog.Decimal), Settings{DecimalSign: ","}, []readCase{{"1.250", "1250", ""}, {"1,250", "1.25", ""}})
 	check(t, field(catalog.Decimal), Settings{DecimalSign: "."}, []readCase{{"1,250", "1250", ""}, {"1.250", "1.25", ""}})
@@ -127,7 +127,7 @@ func TestEmailAndWeb(t *testing.T) {
 
 func TestPhones(t *testing.T) {
 	check(t, field(catalog.Phone), Settings{}, []readCase{{"+47 55 11 22 33", "+4755112233", ""}, {"0047 55112233", "+4755112233", ""}, {"+44 (0)131 496 0101", "+441314960101", ""}, {"55112233", "", problem.BadPhone}, {"+47 1", "", problem.BadPhone},
-		{"4.91E+11", "", problem.DamagedNumber}, {"not known", "", problem.BadPhone}, {"+47 55112233 / +47 55112244", "", problem.SeveralValues}, {"+999 12345678", "", problem.BadPhone}, {"+1 555 0100 123", "+15550100123", ""}})
+		{"4.91E+11", "", problem.DamagedNumber}, {"not known", "", problem.BadPhone}, {"+47 55112233 / +47 55112244", "", problem.SeveralValues}, {"+999 12345678", "", problem.BadPhone}, {"+1 555 0100 123", "+15550100123", ""}, {"+1 415 555 0132;ext=9", "+14155550132;ext=9", ""}})
 	check(t, field(catalog.Phone), Settings{Country: "GB"}, []readCase{{"0131 496 0101", "+441314960101", ""}})
 	if got, _ := NewReader(field(catalog.Phone), Settings{Country: "GB"}).ReadIn("55 11 22 33", "NO"); got != "+4755112233" {
 		t.Errorf("the row's country does not win: %q", got)
@@ -309,6 +309,36 @@ func TestCountries(t *testing.T) {
 }
 
 // A number with its country's code and no sign before it is not dialled at home.
+// What stands beside a number is never dialled and never passed over.
+func TestWhatStandsBesideAPhone(t *testing.T) {
+	p := newPhoneReader()
+	for _, c := range []struct {
+		cell, country, want string
+		code                problem.Code
+	}{
+		{"0431 / 39 92 18", "DE", "+49431399218", ""},
+		{"0431/399218-12", "DE", "+4943139921812", ""},
+		{"0431 399218 Durchwahl 12", "DE", "+4943139921812", ""},
+		{"Tel. 0431 399218", "DE", "+49431399218", ""},
+		{"\u202a+49 431 399218\u202c", "DE", "+49431399218", ""},
+		{"1-800-FLOWERS", "US", "+18003569377", ""},
+		{"0431 399218 (priv.)", "DE", "", problem.BadPhone},
+		{"0171-2345678 (Handy)", "DE", "", problem.BadPhone},
+		{"0171/2345678 privat", "DE", "", problem.BadPhone},
+		{"Fax: 0431 399218", "DE", "", problem.BadPhone},
+		{"c/o Anna 0431 399218", "DE", "", problem.BadPhone},
+		{"0431 399218, 0171 2345678", "DE", "", problem.SeveralValues},
+		{"0431 399218 oder 0171 2345678", "DE", "", problem.SeveralValues},
+		{"0431 399218-0/-12", "DE", "", problem.SeveralValues},
+		{"0431 39 92 18 / 19", "DE", "", problem.SeveralValues},
+		{"55214410/11", "NO", "", problem.SeveralValues},
+	} {
+		if got, trouble := p.read(Trim(c.cell), c.country); got != c.want || trouble.Code != c.code {
+			t.Errorf("%q (%s): %q, %q (%s); want %q, %q", c.cell, c.country, got, trouble.Code, trouble.Detail, c.want, c.code)
+		}
+	}
+}
+
 func TestPhonesWithCode(t *testing.T) {
 	for in, want := range map[[2]string]string{
 		{"DE", "49 171 1234567"}: "+491711234567", {"DE", "0491 1234567"}: "+494911234567", {"DE", "0171 1234567"}: "+491711234567", {"GB", "44 20 7946 0101"}: "+442079460101",
