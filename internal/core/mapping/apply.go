@@ -111,6 +111,8 @@ func (t Take) of(s string) string {
 	case TakeGivenLast:
 		given, _ := value.SplitFamilyFirst(s)
 		return given
+	case TakeHonorific:
+		return value.Honorific(s)
 	case TakeCurrency:
 		return value.CurrencyIn(s)
 	case TakePostalCode:
@@ -150,7 +152,7 @@ func (t Take) of(s string) string {
 // splitsName reports whether it is a half of a person's name.
 func (t Take) splitsName() bool {
 	switch t {
-	case TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast:
+	case TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific:
 		return true
 	}
 	return false

@@ -20,7 +20,7 @@ type FieldPart struct {
 }
 
 // Partings lists the ways in which a column can be parted over fields of a record type: a
-// full name, in either order; a postal code with its town; a whole address; an amount with
+// full name, in either order, with or without the form of address; a postal code with its town; a whole address; an amount with
 // its currency.
 func Partings(t catalog.RecordType) []Parting {
 	as := func(l catalog.Likeness) string { f, _ := t.FieldAs(l); return f.Name }
@@ -30,7 +30,7 @@ func Partings(t catalog.RecordType) []Parting {
 		}
 		return ""
 	}
-	given, family := as(catalog.AsGivenName), as(catalog.AsFamilyName)
+	given, family, honorific := as(catalog.AsGivenName), as(catalog.AsFamilyName), as(catalog.AsHonorific)
 	street, code, town := as(catalog.AsStreet), as(catalog.AsPostalCode), as(catalog.AsLocality)
 	region := first(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
 	amount := first(func(f catalog.Field) bool { return f.Type == catalog.Money })
@@ -39,6 +39,8 @@ func Partings(t catalog.RecordType) []Parting {
 	for _, fields := range [][]FieldPart{
 		{{given, TakeGivenName}, {family, TakeFamilyName}},
 		{{family, TakeFamilyFirst}, {given, TakeGivenLast}},
+		{{honorific, TakeHonorific}, {given, TakeGivenName}, {family, TakeFamilyName}},
+		{{honorific, TakeHonorific}, {family, TakeFamilyFirst}, {given, TakeGivenLast}},
 		{{code, TakePostalCode}, {town, TakeTown}, {region, TakeRegion}},
 		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion}},
 		{{amount, ""}, {currency, TakeCurrency}},
@@ -63,7 +65,7 @@ func PartingOf(t catalog.RecordType, fields []string) (parts []FieldPart, ok boo
 			}
 		}
 		inOrder := slices.EqualFunc(some, fields, func(f FieldPart, name string) bool { return f.Field == name })
-		names := p.Fields[0].Take == TakeGivenName || p.Fields[0].Take == TakeFamilyFirst
+		names := p.Fields[0].Take.splitsName()
 		if len(some) == len(fields) && len(fields) > 1 && (inOrder || !names) {
 			return some, true
 		}

@@ -16,6 +16,8 @@ func TestPartings(t *testing.T) {
 	for fields, want := range map[string]string{
 		"contact given_name+family_name":               "[{given_name given_name} {family_name family_name}]",
 		"contact family_name+given_name":               "[{family_name family_name_first} {given_name given_name_last}]",
+		"contact honorific+given_name+family_name":     "[{honorific honorific} {given_name given_name} {family_name family_name}]",
+		"contact honorific+family_name+given_name":     "[{honorific honorific} {family_name family_name_first} {given_name given_name_last}]",
 		"contact postal_code+locality":                 "[{postal_code postal_code} {locality town}]",
 		"contact locality+postal_code":                 "[{postal_code postal_code} {locality town}]",
 		"account locality+region":                      "[{locality town} {region region}]",

@@ -125,6 +125,7 @@ const (
 	TakeFamilyName  Take = "family_name"
 	TakeFamilyFirst Take = "family_name_first" // where the family name stands first, without a comma
 	TakeGivenLast   Take = "given_name_last"
+	TakeHonorific   Take = "honorific" // forms of address and titles before a name
 	TakeFirstWord   Take = "first_word"
 	TakeLastWord    Take = "last_word"
 	TakeCurrency    Take = "currency"    // the sign or code beside an amount
@@ -139,7 +140,7 @@ const (
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion,
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion,
 	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion}
 
 // Check says whether the routine can work with these record types and, when

@@ -379,7 +379,13 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		if familyFirst(col) {
 			takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
 		}
-		list = parted(list, target, col.Header, 0.93, "the cells hold given and family name together", takes)
+		reason := "the cells hold given and family name together"
+		if slices.ContainsFunc(col.Samples, func(s string) bool { return value.Honorific(s) != "" }) {
+			if f, ok := target.Type.FieldAs(catalog.AsHonorific); ok {
+				reason += "; the " + strings.ToLower(f.Label) + " before them can go to a field of its own"
+			}
+		}
+		list = parted(list, target, col.Header, 0.93, reason, takes)
 		break
 	}
 	return list

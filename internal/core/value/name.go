@@ -367,6 +367,17 @@ func untitled(name string) []string {
 	return words
 }
 
+// Honorific gives the forms of address and titles in front of either half of a full name, as
+// they are written: "Frau Dr." of "Frau Dr. Anke Kade"; empty when there are none.
+func Honorific(s string) string {
+	var list []string
+	for _, half := range strings.Split(withoutAsides(s), ",") {
+		words := strings.Fields(half)
+		list = append(list, words[:len(words)-len(untitled(half))]...)
+	}
+	return strings.Join(list, " ")
+}
+
 // GivenName gives a given name without the titles in front of it and the degrees behind it:
 // "Dr. Ada", "Tom MBA". A letter may be an initial as well.
 func GivenName(s string) string {

@@ -14,6 +14,17 @@ func TestSplitTown(t *testing.T) {
 	}
 }
 
+func TestHonorific(t *testing.T) {
+	for name, want := range map[string]string{
+		"Frau Dr. Anke Kade": "Frau Dr.", "Herr Jürgen Kröger": "Herr", "Dott.ssa Chiara Ferrando": "Dott.ssa", "Kade, Dr. Ada": "Dr.", "Mr Kade": "Mr", "de heer Jan Kade": "de heer",
+		"Ada Kade": "", "Kade": "", "Kade, Ada": "", "Ada Kade, MBA": "", "M. Kade": "M.", "Prof. Dr. med. Per Lund": "Prof. Dr. med.", "": "",
+	} {
+		if got := Honorific(name); got != want {
+			t.Errorf("%q: %q, want %q", name, got, want)
+		}
+	}
+}
+
 func TestMobileShare(t *testing.T) {
 	for _, x := range []struct {
 		texts []string

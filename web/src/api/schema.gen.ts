@@ -2844,7 +2844,7 @@ export interface components {
              * @description Only this part of the cell
              * @enum {string}
              */
-            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "address_street" | "address_postal_code" | "address_town" | "address_region";
+            take?: "given_name" | "family_name" | "family_name_first" | "given_name_last" | "honorific" | "first_word" | "last_word" | "currency" | "postal_code" | "town" | "region" | "address_street" | "address_postal_code" | "address_town" | "address_region";
             /** @description Each cell behind its header, for notes */
             labelled?: boolean;
             /** @description Parts the text here, for part */
