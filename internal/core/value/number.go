@@ -103,7 +103,7 @@ func PercentOf(s string) Percents {
 // behind the decimal sign as the field keeps, zeros included.
 func (r *Reader) money(s string) (string, Trouble) {
 	s, power := scaled(s, true)
-	n, t := r.decimal(stripCurrency(withoutCents(s)))
+	n, t := r.decimal(r.inCents(s, stripCurrency(withoutCents(s))))
 	switch {
 	case t.Code != "":
 	case power > 0: // as the cell itself says
@@ -121,6 +121,22 @@ func (r *Reader) money(s string) (string, Trouble) {
 	}
 	whole, part, _ := strings.Cut(n, ".")
 	return whole + "." + part + strings.Repeat("0", r.field.Digits()-len(part)), Trouble{}
+}
+
+// inMills are the currencies with three digits behind the decimal sign (ISO 4217).
+var inMills = wordSet("bhd iqd jod kwd lyd omr tnd")
+
+// inCents gives an amount without its currency. Where a currency stood beside it, three digits
+// behind a single sign are a group: "38,500 EUR" says no tenth of a cent. The column must not say
+// otherwise.
+func (r *Reader) inCents(s, amount string) string {
+	if len(amount) == len(s) || r.set.DecimalSign != "" || r.field.Digits() > 2 || inMills[Fold(CurrencyIn(s))] || CurrencyIn(s) == "" {
+		return amount
+	}
+	if sign, sure := SignOf(amount); !sure {
+		return strings.ReplaceAll(amount, string(sign), "")
+	}
+	return amount
 }
 
 // noCents stands where an amount says that it has no cents: 1.250,– and 1250.-- and 80,=.

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
 )
 
 // Amounts are read as they are meant, or not at all: no word behind one is dropped.
@@ -27,5 +28,19 @@ func TestScaledAmounts(t *testing.T) {
 	}
 	if c := CurrencyIn("10 TEUR"); c != "EUR" {
 		t.Errorf("10 TEUR is of %q", c)
+	}
+}
+
+// A currency beside an amount tells that three digits behind a sign are a group; without it, or
+// where the currency has three, it is asked.
+func TestGroupsOfAmountsWithTheirCurrency(t *testing.T) {
+	for cell, want := range map[string]string{
+		"38,500 EUR": "38500.00", "EUR 210.000": "210000.00", "$ 80,000": "80000.00", "1.500 kr": "1500.00", "-€ 1.250": "-1250.00",
+		"38,500": "", "210.000": "", "KWD 1.250": "", "1.250": "", "12,50 €": "12.50", "€ 1.250,50": "1250.50",
+	} {
+		r := NewReader(catalog.Field{Name: "amount", Type: catalog.Money}, Settings{})
+		if got, trouble := r.Read(cell); got != want || (want == "") != (trouble.Code == problem.AmbiguousNumber) {
+			t.Errorf("%q: %q, %q; want %q", cell, got, trouble.Code, want)
+		}
 	}
 }
