@@ -59,7 +59,7 @@ var stepLinks = step{does: "looks up the records that texts name", reads: "draft
 func (k *draftCheck) link(ctx context.Context) error {
 	var tell []stmt
 	statements := []stmt{q(`create unlogged table {links} (
-		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text, how text not null)`)}
+		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text, how text not null) with (fillfactor = {spare})`, frag{"spare": k.spare()})}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 {
@@ -114,6 +114,15 @@ func (k *draftCheck) link(ctx context.Context) error {
 	statements = append(statements, q(`create index on {links} (field, lookup)`), q(`analyze {links}`))
 	statements = append(statements, tell...)
 	return k.do(ctx, stepLinks, statements...)
+}
+
+// spare is how full the pages of tables are made whose rows are written again where links
+// lead to other rows: half, so that what is written anew stays on its page.
+func (k *draftCheck) spare() string {
+	if k.waiting() {
+		return "50"
+	}
+	return "100"
 }
 
 // belongsLate reports whether it takes another draft of the row to tell records of one name
@@ -271,12 +280,12 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 		other = schema.OtherForm(`w.l`, `{title}`)
 	}
 	turned := ``
-	if namesPeople(target) { // in whichever order the halves of a name stand
+	if namesPeople(target) { // in whichever order the halves of a name stand, which has no figures
 		turned = `
 			union
 			select w.l, r.id, true, false
 			from want w join {targets} r on r.` + schema.Title + ` = any(` + anyOrder(`w.m`) + `)
-			where w.m ~ ' ' and not exists (select from by_key b where b.l = w.l) and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
+			where w.m ~ ' ' and w.m !~ '[0-9]' and not exists (select from by_key b where b.l = w.l) and not exists (select from {targets} r where r.` + schema.Title + ` = w.m)`
 	}
 	return `forms as materialized (
 			select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null

@@ -79,6 +79,9 @@ func (l *Load) Chunk(ctx context.Context, rows int) (ended bool, err error) {
 		if err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, `set local work_mem = '64MB'`); err != nil { // for the rows of a chunk
+			return fmt.Errorf("ready the server: %w", err)
+		}
 		c := chunk{Load: l, tx: tx, i: i, number: i.Done / int64(rows)}
 		if err := c.bounds(ctx, rows); err != nil {
 			return err

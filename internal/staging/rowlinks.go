@@ -65,7 +65,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			continue
 		}
 		target, with := k.linkWords(fp)
-		byKey, byName := []string{`select null::text as l, null::bigint as id where false`}, []string{`select null::text as l, null::bigint as id where false`}
+		keys, byName := []string{`select null::text as form, null::bigint as record_id where false`}, []string{`select null::text as l, null::bigint as id where false`}
 		var theirs []string
 		for n, to := range k.mayName(*fp) {
 			from := fmt.Sprintf("theirs%d", n)
@@ -77,7 +77,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				if f.Field.Normalised() {
 					key := schema.Key(f.Field.Name)
 					columns = append(columns, `t.`+key)
-					byKey = append(byKey, `select w.l, t.record_id from forms w join `+from+` t on t.`+key+` = w.form`)
+					keys = append(keys, `select t.`+key+` as form, t.record_id from `+from+` t where t.`+key+` <> ''`)
 				}
 			}
 			if title := to.draft.titleOf("t"); title != "" {
@@ -92,7 +92,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no where b.record_id is not null
 			),`)
 		}
-		with["by_key"], with["by_name"], with["theirs"] = strings.Join(byKey, " union "), strings.Join(byName, " union "), strings.Join(theirs, " ")
+		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "), strings.Join(theirs, " ")
 		with["says"] = `case when id < 0 then ` + k.saysRow("id") + ` else ` + schema.RecordID(target, "id") + ` end`
 		statements := []stmt{q(`
 			with want as materialized (
@@ -105,7 +105,8 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select l, l as form from want union all select l, unnest(o) collate "C" from want where o is not null
 			),
 			{theirs}
-			by_key as materialized ({by_key}),
+			keys as ({keys}),
+			by_key as materialized (select w.l, k.record_id as id from forms w join keys k on k.form = w.form),
 			hit as (
 				select distinct l, id from by_key
 				union

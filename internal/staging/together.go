@@ -444,13 +444,23 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		if fp.Rows >= 0 {
 			points = `{links} b on b.field = {field} and b.lookup = d.{l}`
 		}
+		bad := `select row_no from {problems} where not light union select row_no from {asked}`
+		if fp.Rows == k.n { // rows of one draft hold each other, however long the chain; those whose record another row can make are given over first
+			bad = `with recursive edges as materialized (
+						select d.row_no, -b.record_id as target from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l}
+						where b.record_id < 0 and -b.record_id <> d.row_no and {stays d}
+					),
+					bad (row_no) as (
+						(` + bad + `)
+						union
+						select e.row_no from bad b join edges e on e.target = b.row_no
+						where not exists (select from {aside} a where a.other_row = e.row_no)
+					)
+					select row_no from bad`
+		}
 		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, `'row ' || -b.record_id`, `
 			from {draft} d join `+points+`
-			where b.record_id < 0 and -b.record_id <> d.row_no
-				and (
-					exists (select from {problems} p where p.row_no = -b.record_id and not p.light)
-					or exists (select from {asked} x where x.row_no = -b.record_id)
-				)
+			where b.record_id < 0 and -b.record_id <> d.row_no and -b.record_id in (`+bad+`)
 				and {stays d} and not {noted}`,
 			frag{"target": k.Check.drafts[fp.Becomes()].table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name),
 				"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name)}))

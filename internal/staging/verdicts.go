@@ -152,7 +152,7 @@ func (k *draftCheck) decide(ctx context.Context) error {
 			from {aside} a
 			where not exists (select from {draft} d where d.row_no = a.row_no)`
 	return k.do(ctx, stepVerdicts,
-		q(`create unlogged table {verdicts} as `+k.withRow(), words),
+		q(`create unlogged table {verdicts} with (fillfactor = {spare}) as `+k.withRow(), words, frag{"spare": k.spare()}),
 		q(`alter table {verdicts} add primary key (row_no)`),
 		q(`analyze {verdicts}`),
 		k.wait())

@@ -443,13 +443,13 @@ func gapColumn(columns []Column) string {
 // UsualCells gives how many cells rows fill on average, if they fill so many that one with a
 // single cell is likely none of them; else 0.
 func UsualCells(columns []Column) int {
-	const fewest, many = 3, 6
+	const fewest, many, fewestRows = 3, 6, 8
 	var filled, rows int64
 	for _, c := range columns {
 		filled += c.Filled
 		rows = max(rows, c.Filled+c.Blank)
 	}
-	if rows == 0 || filled < fewest*rows || filled < many*rows && filled*2 < rows*int64(len(columns)) {
+	if rows < fewestRows || filled < fewest*rows || filled < many*rows && filled*2 < rows*int64(len(columns)) {
 		return 0
 	}
 	return int(filled / rows)
