@@ -156,10 +156,11 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 				if fp.Becomes() < 0 {
 					continue
 				}
-				// A row further down is loaded after this one, unless it is left out here.
+				// A row further down is loaded after this one, unless it is left out here. What is
+				// asked of other chunks is a value: of an exists the server would read whole tables.
 				later := `false`
 				if fp.Rows >= 0 {
-					later = `-{link} > @high {only} and exists (select from {theirs} t where t.row_no = -{link} and t.verdict in ('create', 'update', 'same'))`
+					later = `-{link} > @high {only} and (select t.verdict from {theirs} t where t.row_no = -{link}) in ('create', 'update', 'same')`
 				}
 				n, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, code, field, detail, why)
 					select v.row_no, @code, @field, 'row ' || -{link}, 'row ' || -{link} || ' was not loaded'
@@ -169,8 +170,7 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 						and case
 							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link})
 							when {later} then false
-							else not exists (
-								select from {results} o where o.row_no = -{link} and o.draft = @target and o.last and o.record_id is not null)
+							else (select o.record_id from {results} o where o.row_no = -{link} and o.draft = @target and o.last) is null
 						end`,
 					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v")), "later": later, "theirs": c.check.drafts[fp.Becomes()].table("verdicts")},
 					arg{"code": string(problem.LinkHeld), "field": d.plan.Named(fp.Field.Name), "low": c.low, "high": c.high, "target": fp.Becomes() + 1}))

@@ -200,7 +200,7 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 			q(`with todo as materialized (
 					select r.id as record_id, r.{value} as was, r.version = coalesce(v.version + 1, 1) as untouched, o.outcome, t.record_id as id
 					from {waits} w
-					join {results} t on t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null
+					join {results} t on t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null
 					join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 					join {verdicts} v on v.row_no = w.row_no
 					join {records} r on r.id = o.record_id
@@ -226,13 +226,13 @@ func (c *draftChunk) fillWaiting(ctx context.Context) error {
 				from {waits} w
 				join {results} o on o.row_no = w.row_no and o.draft = {n} and o.last and o.outcome in ('created', 'updated')
 				where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
-					and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)`,
+					and not exists (select from {results} t where t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)`,
 				with, arg{"low": c.low, "high": c.high, "code": string(problem.LinkHeld), "named": c.plan.Named(fp.Field.Name), "col": fp.Column()}),
 			q(`update {results} o set detail = coalesce(o.detail || '; ', '') || 'without the link to row ' || p.target
 				from (
 					select w.row_no, min(w.target) as target from {waits} w
 					where w.field = {field} and w.member = 0 and w.target between @low and @high and w.row_no < @low
-						and not exists (select from {results} t where t.row_no = w.target and t.draft = {their_place} and t.last and t.record_id is not null)
+						and not exists (select from {results} t where t.row_no = w.target and t.row_no between @low and @high and t.draft = {their_place} and t.last and t.record_id is not null)
 					group by w.row_no
 				) p
 				where o.row_no = p.row_no and o.draft = {n} and o.last and o.outcome in (@created, @updated)`,
