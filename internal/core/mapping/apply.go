@@ -246,9 +246,27 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 			dp.applyField(i, row, country, seen, out)
 		}
 	}
+	dp.doubtOrder(row, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
+}
+
+// doubtOrder finds the problem of a name whose family name seems to stand in the place of the
+// given name.
+func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
+	if dp.given < 0 || out.Values[dp.given] == "" || out.Values[dp.family] == "" {
+		return
+	}
+	given, family := out.Values[dp.given], out.Values[dp.family]
+	if turned, _ := dp.names.Turned(given, family); !turned {
+		return
+	}
+	fp := &dp.Fields[dp.family]
+	out.Problems = append(out.Problems, problem.Problem{
+		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
+		Detail: given + " would be the given name, " + family + " the family name",
+	})
 }
 
 // countryOf gives the country that the draft has in a row; what else it says stays in out.

@@ -62,6 +62,68 @@ func TestRoutineCheck(t *testing.T) {
 	}
 }
 
+// A name whose halves seem turned is held, unless such names are taken as they stand or the
+// rows come from records.
+func TestNamesThatSeemTurned(t *testing.T) {
+	c := standard(t)
+	whole := func(take Take) Origin { return Origin{From: []string{"Name"}, Take: take} }
+	for name, x := range map[string]struct {
+		fields   map[string]Origin
+		doubtful Doubtful
+		cells    []string
+		held     bool
+	}{
+		"two columns":      {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Kowalska", "Agnieszka"}, true},
+		"as usual":         {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Agnieszka", "Kowalska"}, false},
+		"both may be":      {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "Thomas", "Henry"}, false},
+		"one column":       {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)}, "", []string{"", "Kowalska Agnieszka"}, true},
+		"with a comma":     {map[string]Origin{"given_name": whole(TakeGivenName), "family_name": whole(TakeFamilyName)}, "", []string{"", "Kowalska, Agnieszka"}, false},
+		"family first":     {map[string]Origin{"given_name": whole(TakeGivenLast), "family_name": whole(TakeFamilyFirst)}, "", []string{"", "Agnieszka Kowalska"}, true},
+		"taken":            {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, TakeRows, []string{"", "", "Kowalska", "Agnieszka"}, false},
+		"from records":     {map[string]Origin{"id": from("Id"), "given_name": from("First"), "family_name": from("Last")}, "", []string{"CON-7", "", "Kowalska", "Agnieszka"}, false},
+		"without the half": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "", "Agnieszka"}, false},
+	} {
+		r := routine("contact", x.fields)
+		r.Drafts[0].Doubtful = x.doubtful
+		p, err := NewPlan(r, c, columns("Id", "Name", "First", "Last"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: x.cells}, &typed)
+		held := slices.ContainsFunc(typed.Problems, func(p problem.Problem) bool {
+			return p.Code == problem.NameOrder && p.Field == "family_name" && p.Column != "" && p.Value != "" && p.Detail != ""
+		})
+		if held != x.held || len(typed.Problems) > 1 {
+			t.Errorf("%s: held is %v: %+v", name, held, typed.Problems)
+		}
+	}
+}
+
+// A row with one cell alone, where rows fill most columns, may be a heading.
+func TestRowsOfOneCell(t *testing.T) {
+	c := standard(t)
+	cols := columns("First", "Last", "Mail", "Tel")
+	for n := range cols {
+		cols[n].Filled, cols[n].Blank = 18, 2
+	}
+	r := routine("contact", map[string]Origin{"given_name": from("First"), "family_name": from("Last")})
+	for asides, want := range map[string]bool{"": true, "leave_out": true, sheet.ReadAsides: false} {
+		r.Reading.Asides = asides
+		p, err := NewPlan(r, c, cols)
+		if err != nil {
+			t.Fatal(err)
+		}
+		trouble, held := p.Misfit(sheet.Row{Cells: []string{"Norway", "", " "}})
+		if held != want || held && (trouble.Code != problem.LoneCell || trouble.Value != "Norway" || trouble.Column != "First") {
+			t.Errorf("%q: %v %+v", asides, held, trouble)
+		}
+		if _, held := p.Misfit(sheet.Row{Cells: []string{"Ada", "Kade"}}); held {
+			t.Error("a row with two cells is held")
+		}
+	}
+}
+
 func TestApply(t *testing.T) {
 	c := standard(t)
 	cols := columns("Id", "First", "Last", "Mail", "Tel", "Land", "Born", "Says")

@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/expr"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
 	"uchi/internal/core/value"
 )
 
@@ -54,6 +55,9 @@ type DraftPlan struct {
 	country int        // index in Fields of the country that phone numbers belong to, or -1
 	lender  *DraftPlan // the draft of which the country counts for one that has none; nil without
 	lent    Typed      // what the lender says, for its country alone
+
+	given, family int // index in Fields of the halves of a name that may be turned, or -1
+	names         textkind.Halves
 }
 
 // ownCell is a column that says whether a row makes a draft.
@@ -333,7 +337,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
 	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
 	}
@@ -387,6 +391,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 		dp.Fields = append(dp.Fields, fp)
 	}
+	dp.doubtsOrder(d)
 	for i, col := range columns {
 		if slices.Contains(r.ownColumns(n), col.Header) {
 			dp.cells = append(dp.cells, ownCell{at: i, nothing: dp.nothingIn(i, c)})
@@ -414,6 +419,19 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 	}
 	return dp, nil
+}
+
+// doubtsOrder says whether names whose halves seem turned are held: not those that come
+// from records, nor where somebody has said that they are taken.
+func (dp *DraftPlan) doubtsOrder(d Draft) {
+	at := func(as catalog.Likeness) int {
+		return slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool { return fp.Field.ComparedAs() == as && len(fp.origin.from) > 0 })
+	}
+	given, family := at(catalog.AsGivenName), at(catalog.AsFamilyName)
+	if given < 0 || family < 0 || dp.HasID || or(d.Fields[dp.Fields[family].Field.Name].Doubtful, d.Doubtful) == TakeRows {
+		return
+	}
+	dp.given, dp.family = given, family
 }
 
 // nothingIn tells the cells of a column that say nothing of the draft: as the field that they

@@ -91,6 +91,7 @@ func TestBothHalvesOfAName(t *testing.T) {
 	}{
 		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts}, {"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
 		{"Nom Prénom", front, reversed}, {"Name", front, reversed}, {"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
+		{"Name", []string{"Vermeulen, Joris", "Mme Claire Dubreuil", "Sven-Åke Lindqvist", "Joris Vermeulen", "Kowalska Agnieszka", "Lars Bakken", "山田 太郎", "Fatima el Amrani"}, parts},
 		{"Vorname", given, "given_name:"}, {"First name", given, "given_name:"},
 	} {
 		var got []string
@@ -110,7 +111,7 @@ func TestBothHalvesOfAName(t *testing.T) {
 func TestNumbersAreNoChoices(t *testing.T) {
 	c := standard(t)
 	lead, _ := c.Type("lead")
-	for cells, want := range map[string]bool{"12,5 3 8": false, "high low medium": true, "tepid keen icy": true} {
+	for cells, want := range map[string]bool{"12,5 3 8": false, "pontoons lighting solar": true, "high low medium": true, "tepid keen icy": true} {
 		got := false
 		for _, s := range Columns(lead, []sheet.Column{{Header: "Interest", Filled: 3, Distinct: 3, Samples: strings.Fields(cells)}}, nil) {
 			got = got || s.Taken && s.Field == "interest"

@@ -329,16 +329,29 @@ func namesBoth(col sheet.Column) bool {
 // cells say so, or leave it open where the words of the header stand in that order.
 func familyFirst(col sheet.Column) bool {
 	var firsts, lasts []string
+	var names textkind.Halves
+	turned, usual := 0, 0
 	for _, s := range col.Samples {
-		if words := strings.Fields(s); len(words) == 2 && !strings.Contains(s, ",") {
-			firsts, lasts = append(firsts, words[0]), append(lasts, words[1])
+		words := strings.Fields(s)
+		if len(words) != 2 || strings.Contains(s, ",") || value.StandsFirst(s) { // which tell it by themselves
+			continue
 		}
+		firsts, lasts = append(firsts, words[0]), append(lasts, words[1])
+		switch isTurned, isUsual := names.Turned(words[0], words[1]); {
+		case isTurned:
+			turned++
+		case isUsual:
+			usual++
+		}
+	}
+	if turned+usual > 1 && turned != usual {
+		return turned > usual
 	}
 	first, ok := textkind.Of(firsts)
 	last, _ := textkind.Of(lasts)
-	turned, usual := first[textkind.Family]*last[textkind.Given], first[textkind.Given]*last[textkind.Family]
-	if ok && max(turned, usual) > 0.9*(turned+usual) {
-		return turned > usual
+	turnedBy, usualBy := first[textkind.Family]*last[textkind.Given], first[textkind.Given]*last[textkind.Family]
+	if ok && max(turnedBy, usualBy) > 0.9*(turnedBy+usualBy) {
+		return turnedBy > usualBy
 	}
 	family := false
 	for _, w := range headerWords(col.Header) {

@@ -476,6 +476,8 @@ func fitChoice(c *cells) (fit, string) {
 		return contradicts, "its values are numbers, and the choices are words"
 	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) && c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
 		return contradicts, "its values are sentences, each another"
+	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:
+		return against, "none of its values is a choice of the field"
 	}
 	return neutralFit, ""
 }

@@ -108,7 +108,7 @@ func besideName(s string) string {
 	}
 	if open := strings.LastIndexByte(s, '('); open > 0 {
 		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
-		own := len(aside) == 1 && !roles[bare(aside[0])] && (isName(aside[0]) || slices.Contains(degrees, bare(aside[0])))
+		own := len(aside) == 1 && (titles[bare(aside[0])] || !roles[bare(aside[0])] && (isName(aside[0]) || slices.Contains(degrees, bare(aside[0]))))
 		if strings.HasSuffix(Trim(s), ")") && !own {
 			return strings.Join(aside, " ")
 		}
@@ -218,6 +218,10 @@ func withoutAsides(s string) string {
 		s = rest
 	}
 }
+
+// StandsFirst reports whether the family name stands first in a full name without a comma, by
+// what its words are.
+func StandsFirst(s string) bool { return standsFirst(strings.Fields(s)) }
 
 // standsFirst reports whether the family name stands first by what the words are: initials
 // behind a word that is none, a family name of a country where it does, or a name in the

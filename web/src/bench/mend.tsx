@@ -159,6 +159,14 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             )}
           </>
         )}
+        {problem.code === "name_order" && origin && (
+          <Button
+            title="Names are taken in the order in which they stand, here and in later files."
+            onClick={() => change("names are taken as they stand", { doubtful: "take" })}
+          >
+            Take {problem.count === 1 ? "it" : "them"} as {problem.count === 1 ? "it stands" : "they stand"}
+          </Button>
+        )}
         {problem.code === "partial_date" &&
           origin &&
           (["first_day", "last_day"] as const).map((day) => (

@@ -6,6 +6,7 @@ import { createRequire } from "node:module";
 const require = createRequire(new URL("../../../../web/package.json", import.meta.url));
 const { allLocales, Faker } = require("@faker-js/faker");
 
+const names = { givens: [], families: [] }; // all of them, each word by itself
 const lists = { given: [], family: [], full: [], company: [], street: [], town: [], job: [], phrase: [] };
 const most = 900; // of a kind, from one locale
 const legal = {
@@ -30,6 +31,8 @@ for (const [code, locale] of Object.entries(allLocales).sort(([a], [b]) => (a < 
   const own = locale.person ?? {};
   const given = clean(texts(own.first_name));
   const family = clean(texts(own.last_name));
+  names.givens.push(...given);
+  names.families.push(...family);
   const pick = (list, n) => f.helpers.arrayElements(list, Math.min(n, list.length));
   lists.given.push(...pick(given, most));
   lists.family.push(...pick(family, most));
@@ -105,4 +108,4 @@ chce katalog|jeszcze brak odpowiedzi|oddzwoni w czwartek|klient od lat|zamówien
 for (const r of remarks) for (let n = 0; n < 12; n++) lists.phrase.push(n % 2 ? r : r[0].toUpperCase() + r.slice(1), `${r}; ${remarks[(n * 17 + r.length) % remarks.length]}`);
 for (const r of ranks) lists.job.push(r, r, r, ...areas.filter((_, n) => (n + r.length) % 4 === 0).flatMap((a) => [`${r} ${a}`, `${a} ${r}`]));
 
-process.stdout.write(JSON.stringify(Object.fromEntries(Object.entries(lists).map(([k, v]) => [k, v.filter((s) => s.length < 120)]))));
+process.stdout.write(JSON.stringify(Object.fromEntries(Object.entries({ ...lists, ...names }).map(([k, v]) => [k, v.filter((s) => s.length < 120)]))));
