@@ -97,6 +97,18 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           </Button>
         </div>
       )}
+      {!!i.notices?.length && (
+        <Section title="What was noticed">
+          {i.notices.map((n, k) => (
+            <p key={k} className="mt-1.5 rounded bg-ask-soft px-2 py-1 text-[12.5px]">
+              {n.message}
+              {n.column && `: ${n.column}`}
+              {n.count ? ` (${count(n.count)} ${n.count === 1 ? "row" : "rows"})` : ""}
+              {n.row ? `, first in row ${n.row}` : ""}
+            </p>
+          ))}
+        </Section>
+      )}
       <Section title="How it is read">
         {fixed && i.busy === "" && <p className="mb-2 text-ink-soft">{changing.why}</p>}
         {i.written && (
@@ -112,13 +124,6 @@ export function SourcePanel({ workspace, i }: PanelProps) {
           {listed("sheet") && choice("Sheet", "sheet", listed("sheet") ?? [])}
           {(found("delimiter") ?? r.delimiter) && choice("Delimiter", "delimiter", delimiters)}
           {(found("encoding") ?? r.encoding) && choice("Encoding", "encoding", encodings)}
-          {(found("delimiter") ?? r.delimiter) && (
-            <>
-              {choice("Quote around cells", "quote", quotes)}
-              {choice("Sign before a quote that is meant", "escape", escapes)}
-              {choice("Lines that are comments", "comment", comments)}
-            </>
-          )}
           {(i.notices?.some((n) => asides.includes(n.code)) || r.asides) &&
             choice("Rows that are no records", "asides", [
               { value: "leave_out", label: "leave them out" },
@@ -189,6 +194,13 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             value={r.zone ?? ""}
             onSet={(v) => set({ zone: v || undefined })}
           />
+          {(found("delimiter") ?? r.delimiter) && (
+            <>
+              {choice("Quote around cells", "quote", quotes)}
+              {choice("Sign before a quote that is meant", "escape", escapes)}
+              {choice("Lines that are comments", "comment", comments)}
+            </>
+          )}
           <Wrong error={acts.reading.error} />
         </div>
       </Section>
@@ -199,14 +211,6 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             Download it
           </a>
         </p>
-        {i.notices?.map((n, k) => (
-          <p key={k} className="mt-1.5 rounded bg-ask-soft px-2 py-1 text-[12.5px]">
-            {n.message}
-            {n.column && `: ${n.column}`}
-            {n.count ? ` (${count(n.count)} rows)` : ""}
-            {n.row ? `, first in row ${n.row}` : ""}
-          </p>
-        ))}
       </Section>
     </>
   );
