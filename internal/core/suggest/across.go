@@ -154,6 +154,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 		}
 		out = nameFiles(target, out)
 	}
+	v.doubtTotals(targets, out)
 	order := map[string]int{}
 	for i, c := range v.columns {
 		order[c.Header] = i
@@ -162,6 +163,51 @@ func (v *View) Across(targets []Target) []Suggestion {
 		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
 	})
 	return out
+}
+
+// totalWords are words of headers of sums, which beside quantities and prices are of a line and
+// not of what it belongs to.
+var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale totaal totalt
+	summa yhteensa razem suma subtotal`)
+
+// doubtTotals leaves amounts that seem to be those of lines to be asked about, where rows make
+// both lines and what they belong to: those that are filled where the name of the latter is
+// not, and sums beside a quantity and a price.
+func (v *View) doubtTotals(targets []Target, list []Suggestion) {
+	filled := map[string]int64{}
+	for _, c := range v.columns {
+		filled[c.Header] = c.Filled
+	}
+	taken := func(t Target, is func(catalog.Field) bool) (columns []string) {
+		for _, s := range list {
+			if f, ok := t.Type.Field(s.Field); ok && s.Draft == t.Draft && s.Taken && is(f) {
+				columns = append(columns, s.Column)
+			}
+		}
+		return columns
+	}
+	for _, child := range targets {
+		parent, ok := child.Type.ParentField()
+		at := slices.IndexFunc(targets, func(t Target) bool { return t.Type.Name == parent.To })
+		if !ok || at < 0 {
+			continue
+		}
+		whole := targets[at]
+		prices := taken(child, func(f catalog.Field) bool { return f.Type == catalog.Money })
+		counts := taken(child, func(f catalog.Field) bool { return f.Type == catalog.Decimal || f.Type == catalog.Integer })
+		titles := taken(whole, func(f catalog.Field) bool { return slices.Contains(whole.Type.Title, f.Name) })
+		for n := range list {
+			s := &list[n]
+			if f, ok := whole.Type.Field(s.Field); !ok || s.Draft != whole.Draft || !s.Taken || f.Type != catalog.Money {
+				continue
+			}
+			sums := len(prices) > 0 && len(counts) > 0 && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
+			if sums || len(titles) > 0 && filled[s.Column] > filled[titles[0]] {
+				s.Taken, s.ofLines, s.Confidence = false, true, min(s.Confidence, 0.6)
+				s.Reason += ", but it seems to be that of the " + strings.ToLower(child.Type.Label)
+			}
+		}
+	}
 }
 
 // othersOf gives the likeliest places of a column beside the one that it was given.
@@ -504,7 +550,15 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			return false
 		})
 	}
-	for _, s := range taken(v.Across(targets)) {
+	all := v.Across(targets)
+	for _, s := range all {
+		for i, d := range r.Drafts { // what was the amount of a deal may be that of its lines
+			if o := d.Fields[s.Field]; s.ofLines && s.Draft == d.Called() && len(o.From) == 1 && o.From[0] == s.Column {
+				out.Drafts[i].Fields = without(out.Drafts[i].Fields, s.Field)
+			}
+		}
+	}
+	for _, s := range taken(all) {
 		if s.Draft != name || placed(s.Column) && !says(s.Column) {
 			continue
 		}

@@ -113,6 +113,42 @@ func TestWithDraft(t *testing.T) {
 	}
 }
 
+// A sum beside quantities and prices is that of a line; so is an amount on rows where the deal
+// is not named. The amount of a deal stays that of the deal.
+func TestTotalsOfLinesAreNotThoseOfDeals(t *testing.T) {
+	c := standard(t)
+	rt, _ := c.Type("opportunity")
+	line, _ := c.Type("line")
+	money := []string{"1.250,00", "89,90", "13.500,00", "980,00"}
+	for name, x := range map[string]struct {
+		header string
+		filled int64
+		taken  bool
+	}{
+		"a sum":                          {"Total", 4, false},
+		"filled where the deal is blank": {"Deal amount", 10, false},
+		"the deal's own":                 {"Deal amount", 4, true},
+	} {
+		cols := columns("Deal name", "Product", "Quantity", "Unit price", x.header)
+		for i, n := range []int64{4, 10, 10, 10, x.filled} {
+			cols[i].Filled, cols[i].Blank = n, 10-n
+		}
+		cols[2].Samples, cols[3].Samples, cols[4].Samples = []string{"12", "3", "40", "1"}, money, money
+		before := Routine(rt, Columns(rt, cols, nil))
+		if len(before.Drafts[0].Fields["amount"].From) == 0 {
+			t.Fatalf("%s: the amount of deals alone is not found", name)
+		}
+		taken := false
+		for _, s := range NewView(cols).Across([]Target{{Draft: "opportunity", Type: rt}, {Draft: "line", Type: line}}) {
+			taken = taken || s.Field == "amount" && s.Taken
+		}
+		r := NewView(cols).WithDraft(before, c, mapping.Draft{Type: "line"}, nothing)
+		if kept := len(r.Drafts[0].Fields["amount"].From) > 0; taken != x.taken || kept != x.taken {
+			t.Errorf("%s: taken %v, kept with a draft for lines %v, want %v", name, taken, kept, x.taken)
+		}
+	}
+}
+
 func TestChoiceGuess(t *testing.T) {
 	f := catalog.Field{Type: catalog.OneChoice, Choices: []catalog.Choice{{Code: "high", Label: "High", Other: []string{"very interested"}}, {Code: "low", Label: "Low"}, {Code: "gone", Label: "Interested", Closed: true}}}
 	for text, want := range map[string]string{"hihg": "", "very intrested": "high", "rather low": "low", "": "", "boat": "", "interested": "", "very interested indeed": "high"} {
