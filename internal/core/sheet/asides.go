@@ -47,14 +47,17 @@ func (a *asides) is(row Row, ahead []Row) bool {
 		a.another.Count++
 		return true
 	}
-	code := ""
-	switch n := filled(row); {
-	case n == 0:
-	case a.saysHeader(row, n):
+	n, code := 0, ""
+	few := a.few(row)
+	if few {
+		n = filled(row)
+	}
+	switch {
+	case a.saysHeader(row):
 		code = headerAgain
-	case n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
+	case few && n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
 		code = pageLine
-	case n*2 <= a.width && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
+	case few && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
 		code = totalsRow
 	case !a.ends && a.before.Number > 0 && row.Number > a.before.Number+1:
 		if at, begins := a.begins(row, ahead); begins {
@@ -63,9 +66,10 @@ func (a *asides) is(row Row, ahead []Row) bool {
 		}
 	}
 	if code == "" {
-		a.before = Row{Number: row.Number, Cells: append(a.before.Cells[:0], row.Cells...)}
+		a.before = row // its cells stay as they are until the next is looked at
 		return false
 	}
+	a.before.Cells = slices.Clone(a.before.Cells)
 	if a.counts[code] == nil {
 		a.counts[code] = &Notice{Code: code, Message: asideWords[code], Row: row.Number}
 	}
@@ -86,9 +90,22 @@ func (a *asides) notices() (list []Notice) {
 	return list
 }
 
-// saysHeader reports whether a row with n filled cells is the header once more.
-func (a *asides) saysHeader(row Row, n int) bool {
-	if n < 2 || len(a.header) < 2 {
+// few reports whether at most half of the columns are filled.
+func (a *asides) few(row Row) bool {
+	n := 0
+	for _, c := range row.Cells {
+		if !blank(c) {
+			if n++; n*2 > a.width {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// saysHeader reports whether a row is the header once more.
+func (a *asides) saysHeader(row Row) bool {
+	if len(a.header) < 2 || len(row.Cells) == 0 || row.Cells[0] != a.header[0] {
 		return false
 	}
 	for i, c := range row.Cells {
@@ -96,7 +113,8 @@ func (a *asides) saysHeader(row Row, n int) bool {
 			return false
 		}
 	}
-	return n == filled(Row{Cells: a.header})
+	n := filled(row)
+	return n > 1 && n == filled(Row{Cells: a.header})
 }
 
 func firstFilled(row Row) string {

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
@@ -479,11 +480,16 @@ func kindOfCell(cell string) string {
 func filled(r Row) int {
 	n := 0
 	for _, c := range r.Cells {
-		if strings.TrimSpace(c) != "" {
+		if !blank(c) {
 			n++
 		}
 	}
 	return n
+}
+
+// blank reports whether nothing stands in a cell; most show that by their first byte.
+func blank(cell string) bool {
+	return cell == "" || (cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) && strings.TrimSpace(cell) == ""
 }
 
 func likeNames(r Row) bool {

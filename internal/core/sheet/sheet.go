@@ -147,7 +147,7 @@ type Row struct {
 // Blank reports whether no cell of the row holds anything.
 func (r Row) Blank() bool {
 	for _, c := range r.Cells {
-		if strings.TrimSpace(c) != "" {
+		if !blank(c) {
 			return false
 		}
 	}
