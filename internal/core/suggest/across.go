@@ -108,6 +108,13 @@ type place struct {
 // it is (“Company phone”) goes to the draft of that type, one that does not
 // stays with the columns beside it.
 func (v *View) Across(targets []Target) []Suggestion {
+	list, _ := v.across(targets)
+	return list
+}
+
+// across is as Across, and gives those suggestions too that are not taken because they seem to
+// be of the lines of what a draft makes.
+func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	places := v.placesOf(targets)
 	whose := v.whoseOf(targets)
 	said := slices.ContainsFunc(v.columns, func(c sheet.Column) bool { return c.Filled > 0 })
@@ -126,7 +133,6 @@ func (v *View) Across(targets []Target) []Suggestion {
 		}
 		unsure(places, whose[c], scores[c])
 	}
-	var out []Suggestion
 	for c, i := range assign(scores) {
 		if i < 0 || scores[c][i] < doubt {
 			continue
@@ -154,7 +160,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 		}
 		out = nameFiles(target, out)
 	}
-	v.doubtTotals(targets, out)
+	ofLines = v.doubtTotals(targets, out)
 	order := map[string]int{}
 	for i, c := range v.columns {
 		order[c.Header] = i
@@ -162,7 +168,7 @@ func (v *View) Across(targets []Target) []Suggestion {
 	slices.SortStableFunc(out, func(a, b Suggestion) int {
 		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
 	})
-	return out
+	return out, ofLines
 }
 
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and
@@ -172,8 +178,8 @@ var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag
 
 // doubtTotals leaves amounts that seem to be those of lines to be asked about, where rows make
 // both lines and what they belong to: those that are filled where the name of the latter is
-// not, and sums beside a quantity and a price.
-func (v *View) doubtTotals(targets []Target, list []Suggestion) {
+// not, and sums beside a quantity and a price. It gives those.
+func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Suggestion) {
 	filled := map[string]int64{}
 	for _, c := range v.columns {
 		filled[c.Header] = c.Filled
@@ -203,11 +209,13 @@ func (v *View) doubtTotals(targets []Target, list []Suggestion) {
 			}
 			sums := len(prices) > 0 && len(counts) > 0 && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
 			if sums || len(titles) > 0 && filled[s.Column] > filled[titles[0]] {
-				s.Taken, s.ofLines, s.Confidence = false, true, min(s.Confidence, 0.6)
+				s.Taken, s.Confidence = false, min(s.Confidence, 0.6)
 				s.Reason += ", but it seems to be that of the " + strings.ToLower(child.Type.Label)
+				ofLines = append(ofLines, *s)
 			}
 		}
 	}
+	return ofLines
 }
 
 // othersOf gives the likeliest places of a column beside the one that it was given.
@@ -550,10 +558,10 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			return false
 		})
 	}
-	all := v.Across(targets)
-	for _, s := range all {
+	all, ofLines := v.across(targets)
+	for _, s := range ofLines {
 		for i, d := range r.Drafts { // what was the amount of a deal may be that of its lines
-			if o := d.Fields[s.Field]; s.ofLines && s.Draft == d.Called() && len(o.From) == 1 && o.From[0] == s.Column {
+			if o := d.Fields[s.Field]; s.Draft == d.Called() && len(o.From) == 1 && o.From[0] == s.Column {
 				out.Drafts[i].Fields = without(out.Drafts[i].Fields, s.Field)
 			}
 		}

@@ -28,8 +28,6 @@ type Suggestion struct {
 	Reason     string       `json:"reason"`
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
 	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
-
-	ofLines bool // an amount that seems to be that of the lines of what the draft makes
 }
 
 // Other is a field that a column may belong to instead of the one suggested.
