@@ -94,6 +94,33 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Private: "the record has a mailbox at the company",
 }
 
+var stepNames = step{does: "lets names stand that records have", reads: "draft matches records", writes: "problems"}
+
+// letNamesStand takes back that the halves of a name seem turned where the record that was found
+// has them, in whichever order: as the record has it is known, and how it is kept then too.
+func (k *draftCheck) letNamesStand(ctx context.Context) error {
+	given, family := k.fieldAs(catalog.AsGivenName), k.fieldAs(catalog.AsFamilyName)
+	if given == nil || family == nil || k.plan.May == mapping.Create {
+		return nil
+	}
+	return k.do(ctx, stepNames, q(`delete from {problems} p
+		using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
+		where p.row_no = d.row_no and p.code = @code and p.field = @field
+			and (r.{given}, r.{family}) in ((d.{given}, d.{family}), (d.{family}, d.{given}))`,
+		frag{"given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
+		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
+}
+
+// fieldAs gives the plan of the field that is compared in a way; nil when the rows say
+// nothing of it.
+func (k *draftCheck) fieldAs(as catalog.Likeness) *mapping.FieldPlan {
+	f, ok := k.plan.Type.FieldAs(as)
+	if !ok {
+		return nil
+	}
+	return k.field(f.Name)
+}
+
 // noteDoubts notes the values of rows that a record knows better: of rows that are
 // loaded without them, or held, by the policy of the field.
 func (k *draftCheck) noteDoubts(ctx context.Context) error {

@@ -75,3 +75,19 @@ func TestALongChainIsHeldWithItsFirst(t *testing.T) {
 	}
 	b.want(held, length-1)
 }
+
+// A name whose halves seem turned is held where it would make a record; where the record that
+// is found has them, in whichever order, it stands and what is there stays.
+func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail\nMarit,Jørgensen,marit@x.example\n")
+	b.loaded("contact", "First name,Surname,E-mail\nTom,Hill,tom@x.example\n")
+	_, err := b.work.ChangeRecord(b.Context(), "main", "contact", "CON-2", 0, map[string]string{"given_name": "Egger", "family_name": "Ralf"}, b.person)
+	b.ok(err)
+	i := b.check(b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112233\nEgger,Ralf,tom@x.example,+4755112244\nKowalska,Agnieszka,a@x.example,\nMarit,Bakken,b@x.example,\n"))
+	b.want(b.codes(i), "[4 name_order family_name]")
+	i = b.load(i)
+	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 1, "updated": 2, "held": 1})
+	b.want(b.record("contact", "CON-1").Values["given_name"]+" "+b.record("contact", "CON-1").Values["family_name"], "Marit Jørgensen")
+	b.want(b.record("contact", "CON-2").Values["given_name"]+" "+b.record("contact", "CON-2").Values["family_name"], "Egger Ralf")
+}
