@@ -54,7 +54,7 @@ func alikeOne(ctx context.Context, set labelled.Set, bin, out, dir string) error
 	for _, f := range set.Fields {
 		maps = append(maps, "--map", f+"="+f)
 	}
-	load := append([]string{"import", records, "--into", set.Type, "--yes", "--match", "source_ref", "--fixed", "description=x"}, maps...)
+	load := append([]string{"import", records, "--into", set.Type, "--yes", "--match", "source_ref", "--doubtful", "take", "--fixed", "description=x"}, maps...)
 	if _, err := s.uchi(ctx, "", load...); err != nil {
 		return err
 	}
