@@ -92,6 +92,7 @@ func TestBothHalvesOfAName(t *testing.T) {
 		{"Name, Vorname", turned, reversed}, {"Nom Prénom", plain, parts}, {"Vorname Nachname", plain, parts}, {"Nombre y apellidos", plain, parts}, {"Vorname", turned, parts},
 		{"Nom Prénom", front, reversed}, {"Name", front, reversed}, {"Nom Prénom", []string{"Thomas Martin", "Simon Paul", "Laurent Marie"}, reversed},
 		{"Name", []string{"Vermeulen, Joris", "Mme Claire Dubreuil", "Sven-Åke Lindqvist", "Joris Vermeulen", "Kowalska Agnieszka", "Lars Bakken", "山田 太郎", "Fatima el Amrani"}, parts},
+		{"Kontaktní osoba", []string{"Ing. Jiří Dvořák, Ph.D.", "Šárka Němcová", "Mgr. Tomáš Růžička", "Kučerová Lenka", "Pavel Černý ml.", "pan Novák"}, parts},
 		{"Vorname", given, "given_name:"}, {"First name", given, "given_name:"},
 	} {
 		var got []string

@@ -280,8 +280,10 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	if namesBoth(col) {
 		return true
 	}
-	kinds, ok := textkind.Of(col.Samples)
-	if !ok || kinds[textkind.FullName] < ofPersons {
+	names := withoutTitles(col.Samples)
+	kinds, ok := textkind.Of(names)
+	var halves textkind.Halves
+	if !ok || kinds[textkind.FullName] < ofPersons && (kinds[textkind.FullName] < 0.5 || share(names, halves.Given) < leastGiven) {
 		return false
 	}
 	sure := kinds[textkind.FullName] >= fullNames
@@ -294,6 +296,19 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 		person := slices.Contains(set, "person") // which leaves little doubt
 		return (person || sure) && slices.Contains(personSets, strings.Join(set, " ")) || sure && len(set) == 0
 	})
+}
+
+// withoutTitles gives texts that begin with a form of address or a title without it and the
+// degrees behind: "Ing. Jiří Dvořák, Ph.D." is a name like others.
+func withoutTitles(texts []string) []string {
+	out := make([]string, len(texts))
+	for n, s := range texts {
+		if out[n] = s; value.Honorific(s) != "" && len(strings.Fields(s)) > 2 {
+			given, family := value.SplitName(s)
+			out[n] = strings.TrimSpace(given + " " + family)
+		}
+	}
+	return out
 }
 
 // headerWords gives the words of a header, taken apart and without what only decorates it, or
@@ -313,7 +328,7 @@ func namesBoth(col sheet.Column) bool {
 	if fullNameHeaders[Key(col.Header)] {
 		return true
 	}
-	kinds, ok := textkind.Of(col.Samples)
+	kinds, ok := textkind.Of(withoutTitles(col.Samples))
 	full := ok && kinds[textkind.FullName] >= fullNames || share(col.Samples, func(s string) bool {
 		family, given, ok := strings.Cut(s, ",")
 		return ok && strings.TrimSpace(family) != "" && strings.TrimSpace(given) != "" && !strings.ContainsAny(s, "0123456789@")
@@ -369,6 +384,9 @@ const fullNames = 0.97
 
 // ofPersons is how likely they must be where the header names a person.
 const ofPersons = 0.9
+
+// leastGiven is in how many of them a given name must be known where they are less likely.
+const leastGiven = 0.5
 
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.

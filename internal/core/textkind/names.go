@@ -3,6 +3,7 @@ package textkind
 import (
 	"hash/fnv"
 	"slices"
+	"strings"
 )
 
 // The table ends with two Bloom filters (Bloom, Space/Time Trade-offs in Hash Coding with
@@ -77,6 +78,11 @@ func (n *Halves) Turned(first, last string) (turned, usual bool) {
 	usual = a.onlyGiven() && !b.onlyGiven() && (b.onlyFamily() || b.lean < -surely) || b.onlyFamily() && !a.onlyFamily() && a.lean > surely
 	turned = a.onlyFamily() && !b.onlyFamily() && (b.onlyGiven() || b.lean > surely) || b.onlyGiven() && !a.onlyGiven() && a.lean < -surely
 	return turned && !usual, usual && !turned
+}
+
+// Given reports whether a word of a text is a given name and no family name.
+func (n *Halves) Given(text string) bool {
+	return slices.ContainsFunc(strings.Fields(text), func(w string) bool { return n.half(w).onlyGiven() })
 }
 
 func (n *Halves) half(name string) half {

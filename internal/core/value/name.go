@@ -48,7 +48,7 @@ var (
 var (
 	behindNames    = strings.Fields("phd dphil mba msc bsc llm llb csc drsc meng beng esq")
 	degrees        = slices.Concat(behindNames, strings.Fields("md dr dipl ing fh"))
-	generations    = strings.Fields("jr sr jun sen ii iii iv") // they tell a daughter from her mother
+	generations    = strings.Fields("jr sr jun sen ml st ii iii iv") // they tell a daughter from her mother
 	capitalDegrees = strings.Fields("MA BA MD RN CPA CFA OBE MBE DDS JD PE")
 )
 
@@ -401,7 +401,7 @@ func GivenName(s string) string {
 func isTitle(word string, behind bool) bool {
 	dotted := strings.ContainsRune(word, '.')
 	if !dotted && !behind {
-		return titles[Fold(word)]
+		return titles[Fold(word)] || word == "pan" || word == "pani" || word == "paní" // with a capital it is a name too
 	}
 	if dottedTitles[bare(word)] && strings.HasSuffix(word, ".") || titles[bare(word)] {
 		return true

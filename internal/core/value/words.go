@@ -178,17 +178,17 @@ var ownTongues = []language.Tag{language.Czech, language.Slovak, language.Hungar
 // countrySpellings are names of countries that offices use and the lists of names lack.
 var countrySpellings = byName(map[string]string{
 	"GB": "uk, u k, england, scotland, wales, northern ireland, n ireland, nordirland, great britain, britain, gb, gb uk, great britain uk, england uk, uk england, engl, gb eng, gb sct, gb wls, gb nir, united kingdom of great britain and northern ireland, grossbritannien, großbritannien, storbritannien, gran bretaña, grande bretagne, gran bretagna, groot brittannië",
-	"US": "usa, united states of america, america, vs, eeuu, ee uu, etats unis, états unis, stati uniti d america", "NL": "holland, the netherlands", "GR": "hellas, ellas, ellada, el",
+	"US": "usa, united states of america, america, amerika, us of a, vs, eeuu, ee uu, etats unis, états unis, stati uniti d america", "NL": "holland, ned, the netherlands", "GR": "gre, hellas, ellas, ellada, el",
 	"JP": "nippon, nihon", "IE": "eire, republic of ireland, rep of ireland, southern ireland", "CZ": "czech republic, czech rep, tschechische republik, česká republika, république tchèque, república checa, repubblica ceca",
 	"KR": "korea, south korea, sth korea, s korea, republic of korea, korea republic of, korea south, südkorea, 한국", "KP": "korea north, dprk",
-	"DE": "deutschland, brd, bundesrepublik deutschland, federal republic of germany, frg, germany west, west germany, w germany", "NO": "norge, noreg, kingdom of norway", "SE": "sverige", "DK": "danmark", "FI": "suomi", "IS": "island",
+	"DE": "deutschland, ger, brd, bundesrepublik deutschland, federal republic of germany, frg, germany west, west germany, w germany", "NO": "norge, noreg, kingdom of norway", "SE": "sverige", "DK": "danmark, den", "FI": "suomi", "IS": "island",
 	"RU": "russia, russian federation, russische föderation", "TR": "turkey, turkiye, türkiye", "FO": "faroes, faeroe islands, faroyar, färöer", "MK": "macedonia, north macedonia, fyrom, mazedonien", "VN": "vietnam, viet nam",
 	"AE": "emirates, uae, vae, u a e", "SA": "ksa, kingdom of saudi arabia", "HK": "hong kong, hongkong", "MO": "macau, macao", "TW": "taiwan, taiwan province of china, chinese taipei, republic of china",
 	"CN": "pr china, p r china, prc, people s republic of china, peoples republic of china, mainland china, vr china", "CI": "ivory coast, elfenbeinküste", "MM": "burma", "SZ": "swaziland", "CV": "cape verde, kap verde", "TL": "east timor",
 	"VA": "vatican, holy see, vatikan", "PS": "palestine, palästina", "IR": "islamic republic of iran, iran islamic republic of", "LA": "lao pdr", "SY": "syrian arab republic", "BO": "bolivia plurinational state of", "VE": "venezuela bolivarian republic of",
 	"TZ": "united republic of tanzania", "MD": "republic of moldova", "BN": "brunei darussalam", "CD": "dr congo, drc, democratic republic of the congo, congo kinshasa", "CG": "republic of the congo, congo brazzaville",
 	"BA": "bosnia, bih, bosnien", "AG": "antigua", "TT": "trinidad", "KN": "st kitts and nevis, st kitts", "BS": "the bahamas", "GM": "the gambia", "PH": "the philippines", "VG": "bvi", "VI": "usvi", "KY": "cayman", "ZA": "rsa, republic of south africa",
-	"IN": "bharat", "NZ": "aotearoa, n z", "AU": "aus", "ES": "canary islands, kanaren, kanarische inseln, islas canarias, balearic islands, balearen", "PT": "azores, azoren, açores, madeira", "SJ": "svalbard", "BY": "weissrussland, weißrussland", "CH": "schweiz suisse",
+	"IN": "bharat", "NZ": "aotearoa, n z", "AU": "aus", "ES": "canary islands, kanaren, kanarische inseln, islas canarias, balearic islands, balearen", "PT": "azores, azoren, açores, madeira", "SJ": "svalbard", "BY": "weissrussland, weißrussland", "CH": "sui, schweiz suisse",
 })
 
 // byName turns a list of names by country around; the names stand as they are compared.
@@ -288,8 +288,25 @@ var Countries = sync.OnceValue(func() []NamedCode {
 	return list
 })
 
+// initialsWithAccents are short for countries; without their accents they are the codes of others.
+var initialsWithAccents = map[string]string{"ČR": "CZ", "ČSR": "CZ", "ÖST": "AT", "Ö": "AT"}
+
+// isPlain reports whether all letters of a text are those of codes, or none is.
+func isPlain(s string) bool {
+	latin, other := false, false
+	for _, r := range s {
+		if unicode.Is(unicode.Latin, r) {
+			latin, other = true, other || r >= utf8.RuneSelf
+		}
+	}
+	return !latin || !other
+}
+
 func (r *Reader) country(s string) (string, Trouble) {
-	if code, ok := countryNames()[Words(s)]; ok && !doubted(s) {
+	if code, ok := initialsWithAccents[strings.ToUpper(strings.ReplaceAll(s, ".", ""))]; ok {
+		return code, Trouble{}
+	}
+	if code, ok := countryNames()[Words(s)]; ok && !doubted(s) && (len(Words(s)) > 2 || isPlain(s)) {
 		return code, Trouble{}
 	}
 	return "", Trouble{Code: problem.BadCountry}
