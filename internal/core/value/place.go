@@ -3,6 +3,7 @@ package value
 import (
 	"regexp"
 	"strings"
+	"unicode"
 )
 
 // Place is the parts of an address.
@@ -110,5 +111,38 @@ func SplitAddress(s string) (p Place, ok bool) {
 			return p, true
 		}
 	}
-	return Place{}, false
+	return townFirst(parts)
+}
+
+// Words of streets and of parts of houses, in English, where numbers stand first: “12345 Main St,
+// Suite 4” begins with no postal code.
+var (
+	roads  = wordSet("st street rd road ave avenue blvd boulevard dr drive ln lane way ct court hwy highway pkwy parkway pl place sq square ter terrace cir circle trail trl pike loop")
+	indoor = wordSet("suite ste unit apt apartment floor fl room rm bldg building po p box")
+)
+
+// townFirst parts an address whose town stands before its street: "80-873 Gdańsk, Na Ostrowiu
+// 15", "Hel, 84-150, ul. Kuracyjna 1".
+func townFirst(parts []string) (p Place, ok bool) {
+	street := 1
+	if n := len(parts); n > 2 && countryNames()[Words(parts[n-1])] != "" {
+		parts = parts[:n-1]
+	}
+	if len(parts) > 1 {
+		p, ok = SplitTown(parts[0])
+	}
+	if !ok && len(parts) > 2 && !strings.ContainsAny(parts[0], "0123456789") && !strings.ContainsFunc(parts[1], unicode.IsLower) {
+		p, ok = SplitTown(parts[1] + " " + parts[0])
+		street = 2
+	}
+	words := strings.Fields(Words(p.Town))
+	if !ok || len(words) == 0 || roads[words[len(words)-1]] {
+		return Place{}, false
+	}
+	p.Street = strings.Join(parts[street:], ", ")
+	first, _, _ := strings.Cut(Words(p.Street), " ")
+	if indoor[first] || !strings.ContainsAny(p.Street, "0123456789") || !strings.ContainsFunc(p.Street, unicode.IsLower) {
+		return Place{}, false
+	}
+	return p, true
 }

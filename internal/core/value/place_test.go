@@ -54,7 +54,8 @@ func TestSplitAddress(t *testing.T) {
 		"Level 3, 20 Bond St, Sydney NSW 2000": {"Level 3, 20 Bond St", "2000", "Sydney", "NSW"}, "2 Quay, Cork, T12 AB12": {"2 Quay", "T12 AB12", "Cork"},
 		"Via Roma 12 - 16121 Genova (GE)": {"Via Roma 12", "16121", "Genova", "GE"}, "10 rue du Port 17000 La Rochelle": {"10 rue du Port", "17000", "La Rochelle"},
 		"Storgatan 5 SE-111 22 Stockholm": {"Storgatan 5", "SE-111 22", "Stockholm"}, "Dorpsstraat 5a 1234AB Dorp": {"Dorpsstraat 5a", "1234AB", "Dorp"}, "ul. Morska 5/7 81-323 Gdynia": {"ul. Morska 5/7", "81-323", "Gdynia"},
-		"50 Wharf St Portland ME 04101": {"50 Wharf St", "04101", "Portland", "ME"}, "12B Old Dock Rd. Key West FL 33040-1234": {"12B Old Dock Rd.", "33040-1234", "Key West", "FL"}, "50 Wharf Portland ME 04101": {}, "12 Quay Road 4": {}, "5 Route 66 Bar": {},
+		"50 Wharf St Portland ME 04101": {"50 Wharf St", "04101", "Portland", "ME"}, "12B Old Dock Rd. Key West FL 33040-1234": {"12B Old Dock Rd.", "33040-1234", "Key West", "FL"}, "50 Wharf Portland ME 04101": {}, "80-873 Gdańsk, Na Ostrowiu 15/20": {"Na Ostrowiu 15/20", "80-873", "Gdańsk"}, "Hel, 84-150, ul. Kuracyjna 1": {"ul. Kuracyjna 1", "84-150", "Hel"},
+		"4600 Køge\nHavnevej 3": {"Havnevej 3", "4600", "Køge"}, "80-873 Gdańsk, Na Ostrowiu 15/20, Polska": {"Na Ostrowiu 15/20", "80-873", "Gdańsk"}, "12345 Main St, Suite 4": {}, "12345 Ocean Blvd, Miami": {}, "80-873 Gdańsk, Poland": {}, "20457 Hamburg, Germany": {}, "Hel, 84-150": {}, "Postfach 12, 8010 Graz": {"Postfach 12", "8010", "Graz"}, "12 Quay Road 4": {}, "5 Route 66 Bar": {},
 	} {
 		p, ok := SplitAddress(in)
 		if got := [4]string{p.Street, p.Code, p.Town, p.Region}; got != want || ok != (want[1] != "") {
