@@ -1,6 +1,7 @@
 package value
 
 import (
+	"errors"
 	"regexp"
 	"strconv"
 	"strings"
@@ -207,12 +208,11 @@ func severalNumbers(s, country string) bool {
 	if strings.TrimSpace(s[at[0]:at[1]]) != "/" {
 		return true
 	}
-	n, err := phonenumbers.Parse(first, country)
-	if err != nil || phonenumbers.IsPossibleNumberWithReason(n) != phonenumbers.IS_POSSIBLE {
-		return len(phonenumbers.NormalizeDigitsOnly(first)) > 6 && country == ""
+	if n, err := phonenumbers.Parse(first, country); err == nil && phonenumbers.IsValidNumber(n) {
+		return true
 	}
 	whole, err := phonenumbers.Parse(strings.ReplaceAll(s, "/", " "), country)
-	return phonenumbers.IsValidNumber(n) || err != nil || !phonenumbers.IsValidNumber(whole)
+	return errors.Is(err, phonenumbers.ErrNumTooLong) || err == nil && phonenumbers.IsPossibleNumberWithReason(whole) == phonenumbers.TOO_LONG
 }
 
 // withCode gives the number that is meant where one of a country was written with the
