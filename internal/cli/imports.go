@@ -405,9 +405,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 			fmt.Fprintf(a.out, "  %s: %s (%s)\n", f.Option, readable(f.Value), f.Evidence)
 		}
 	}
-	for _, n := range i.Notices {
-		fmt.Fprintf(a.out, "  %s: %s%s\n", a.paint(amber, "note"), n.Message, countIn(n.Count))
-	}
+	a.showNotices(i.Notices)
 	fmt.Fprintln(a.out)
 	a.showColumns(i, types, r.JSON200.Columns)
 	for n, d := range i.Routine.Drafts {
@@ -575,6 +573,17 @@ func readable(s string) string {
 		return "tab"
 	}
 	return s
+}
+
+// showNotices says what was noticed in a source, with the place where it stands first.
+func (a *app) showNotices(list []sheet.Notice) {
+	for _, n := range list {
+		place := n.Column
+		if n.Row > 0 {
+			place += fmt.Sprintf(" row %d", n.Row)
+		}
+		fmt.Fprintf(a.out, "  %s: %s%s  %s\n", a.paint(amber, "note"), n.Message, countIn(n.Count), strings.TrimSpace(place))
+	}
 }
 
 func countIn(n int64) string {

@@ -141,13 +141,7 @@ func (a *app) showFile(name string, w whatIsIn) {
 			fmt.Fprintf(a.out, "  %-11s there are: %s\n", "", oneLine(strings.Join(f.Choices, ", "), a.width()-26))
 		}
 	}
-	for _, n := range w.Notices {
-		place := n.Column
-		if n.Row > 0 {
-			place += fmt.Sprintf(" row %d", n.Row)
-		}
-		fmt.Fprintf(a.out, "  %s: %s%s  %s\n", a.paint(amber, "note"), n.Message, countIn(n.Count), strings.TrimSpace(place))
-	}
+	a.showNotices(w.Notices)
 	if len(w.Types) > 0 && w.Types[0].Score > 0 {
 		fmt.Fprintf(a.out, "  %-11s %s  %s\n", "seems to be", w.Types[0].Type, a.paint(faint, w.Types[0].Reason))
 	}

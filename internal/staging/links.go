@@ -59,7 +59,8 @@ var stepLinks = step{does: "looks up the records that texts name", reads: "draft
 func (k *draftCheck) link(ctx context.Context) error {
 	var tell []stmt
 	statements := []stmt{q(`create unlogged table {links} (
-		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null, shown text, sole text, how text not null) with (fillfactor = {spare})`, frag{"spare": k.spare()})}
+		field text not null, lookup text collate "C" not null, record_id bigint, finds integer not null,
+		shown text, sole text, how text not null) with (fillfactor = {spare})`, frag{"spare": k.spare()})}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Field.Kind().Form != catalog.LinkForm || fp.Draft >= 0 {
