@@ -128,6 +128,7 @@ func TestEscapesAreReadAsMeant(t *testing.T) {
 		"at the end":       {"a,b,c\n1,\"pipe of 5\\\" and 6\\\"\",x\n2,\"a \\\"b\\\" c\",z\n", "2 1|pipe of 5\" and 6\"|x", Reading{}},
 		"nothing":          {"a,b,c\n1,\\N,x\n2,y,\\N\n", "2 1||x", Reading{}},
 		"a folder":         {"a,b,c\n1,\"C:\\new\\\",x\n2,\"D:\\\",z\n", `2 1|C:\new\|x`, Reading{}},
+		"a path beside":    {"a,b,c\n1,\\N,C:\\Users\n2,y,\\N\n", `2 1|\N|C:\Users`, Reading{}},
 		"doubled":          {"a,b,c\n1,\"say \"\"C:\\dir\"\" now\",x\n2,y,z\n", `2 1|say "C:\dir" now|x`, Reading{}},
 		"before delimiter": {"a,b,c\n1,left\\, right,x\n2,y,z\n", "2 1|left, right|x", Reading{Escape: `\`}},
 		"line break":       {"a,b,c\n1,one\\ntwo,x\n2,y,z\n", "2 1|one\ntwo|x", Reading{Escape: `\`}},
@@ -149,6 +150,7 @@ func TestCommentsAreToldFromNumbers(t *testing.T) {
 		"a header of numbers":  {"#;Company;Town\n1;Fjordlys;Bergen\n2;Tidewerft;Emden\n", Reading{}, 2},
 		"a company of numbers": {"Company;Town\nFjordlys;Bergen\n#1 Marine;Emden\n# a remark\n", Reading{}, 3},
 		"remarks":              {"Company;Town\nFjordlys;Bergen\n# a remark\nTidewerft;Emden\n", Reading{}, 2},
+		"a line of a cell":     {"Company;Town;Note\n#1 Marine;Bergen;x\nFjordlys;Emden;\"two\n# lines\"\nTidewerft;Kiel;y\n", Reading{}, 3},
 		"by hand":              {"Company;Town\nFjordlys;Bergen\n!Wellen;Kiel\n", Reading{Comment: "!"}, 1},
 	} {
 		if rows, _ := rowsOf(t, c.text, c.set); len(rows) != c.rows {

@@ -239,7 +239,7 @@ func detectText(src Source, sample []byte, set Reading) (Reading, []Finding, err
 		}
 	}
 	if set.Comment == "" {
-		if f, found := detectComment(plain, set.Delimiter[0], width); found {
+		if f, found := detectComment(sampleRows(src, plain, set, 5000), width); found {
 			set.Comment = f.Value
 			findings = append(findings, f)
 		}
@@ -256,7 +256,11 @@ func detectEscape(src Source, text []byte, reading Reading, share float64) (Find
 		quote = signOf(reading.Quote)
 	}
 	quotes, doubled, nothings := 0, 0, 0
+	const escaped = `\'"nrtN0bZ` // what databases write a backslash before
 	for at, c := range text {
+		if c == '\\' && (at == 0 || text[at-1] != '\\') && at+1 < len(text) && text[at+1] != delim && text[at+1] >= ' ' && strings.IndexByte(escaped, text[at+1]) < 0 {
+			return Finding{}, false // C:\Users
+		}
 		ends := func(n int) bool {
 			return at+n >= len(text) || text[at+n] == delim || text[at+n] == '\n' || text[at+n] == '\r'
 		}
@@ -285,21 +289,21 @@ func detectEscape(src Source, text []byte, reading Reading, share float64) (Find
 	return Finding{Option: "escape", Value: reading.Escape, Sure: doubled == 0, Evidence: evidence}, true
 }
 
-// detectComment looks for lines that begin with # and have fewer cells than the rows have,
-// among no line that begins so and is as wide.
-func detectComment(text []byte, delim byte, width int) (Finding, bool) {
-	const sign = '#'
+// detectComment looks for rows that begin with # and have fewer cells than most, among none
+// that begins so and is as wide.
+func detectComment(rows []Row, width int) (Finding, bool) {
+	const sign = "#"
 	n := 0
-	for line := range bytes.Lines(text) {
-		if line[0] != sign {
+	for _, r := range rows {
+		if !strings.HasPrefix(r.Cells[0], sign) {
 			continue
 		}
-		if width < 2 || bytes.Count(line, []byte{delim}) >= width-1 {
+		if width < 2 || len(r.Cells) >= width {
 			return Finding{}, false
 		}
 		n++
 	}
-	return Finding{Option: "comment", Value: string(sign), Sure: n > 1, Evidence: "lines that begin with it are no rows: they have fewer cells than the others"}, n > 0
+	return Finding{Option: "comment", Value: sign, Sure: n > 1, Evidence: "lines that begin with it are no rows: they have fewer cells than the others"}, n > 0
 }
 
 func notText(src Source, message string) error {
