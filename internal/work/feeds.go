@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
 	"uchi/internal/core/rights"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/verdict"
 	"uchi/internal/places"
@@ -336,6 +337,9 @@ var errNothingRecalled = errors.New("no earlier answer is about these rows")
 func (s *Service) foundIn(ctx context.Context, f store.Feed, file store.FeedFile, i store.Import) (feed.Found, error) {
 	doc := f.Document.V
 	found := feed.Found{Rows: i.Rows}
+	if n := slices.IndexFunc(i.Notices.V, func(n sheet.Notice) bool { return n.Code == sheet.AnotherTable }); n >= 0 {
+		found.Another = i.Notices.V[n].Row
+	}
 	if i.Totals.V != nil {
 		found.Verdicts = i.Totals.V.Verdicts
 		found.Removes = i.Totals.V.Removes()

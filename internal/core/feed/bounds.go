@@ -105,6 +105,7 @@ type Found struct {
 	Missing  []string // columns that the routine takes
 	Other    []string // columns that it does not know
 	Values   []string // words of choices that it does not know, with their columns
+	Another  int64    // the row in which another table begins, which is left out; 0 for none
 }
 
 // Breach is a bound that a file has passed.
@@ -132,6 +133,9 @@ func (b Bounds) Judge(f Found) (list []Breach) {
 	}
 	if len(f.Values) > 0 && !b.AnyValues {
 		say("new values", "words that the routine does not know: %s", fault.Cut(strings.Join(f.Values, ", "), 300))
+	}
+	if f.Another > 0 {
+		say("another table", "another table begins in row %d and would be left out", f.Another)
 	}
 	for _, x := range []struct {
 		bound, does string

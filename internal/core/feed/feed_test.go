@@ -143,6 +143,7 @@ func TestJudge(t *testing.T) {
 		"missing columns": func(f *Found) { f.Missing = []string{"Town"} },
 		"new values":      func(f *Found) { f.Values = []string{"Status: afloat"} },
 		"other columns":   func(f *Found) { f.Other = []string{"Depth"} },
+		"another table":   func(f *Found) { f.Another = 12 },
 	} {
 		f := within
 		change(&f)

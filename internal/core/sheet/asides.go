@@ -27,17 +27,20 @@ type asides struct {
 }
 
 const (
-	headerAgain  = "header_again"
-	totalsRow    = "totals_row"
-	pageLine     = "page_line"
-	anotherTable = "another_table"
+	headerAgain = "header_again"
+	totalsRow   = "totals_row"
+	pageLine    = "page_line"
 )
+
+// AnotherTable is the code of the notice that below a gap another table begins, which is left
+// out.
+const AnotherTable = "another_table"
 
 var asideWords = map[string]string{
 	headerAgain:  "the header stands again among the rows; it is left out",
 	totalsRow:    "rows read like totals; they are left out",
 	pageLine:     "rows are numbers of pages; they are left out",
-	anotherTable: "another table begins here; it is left out: read it by itself, with this header row",
+	AnotherTable: "another table begins here; it is left out: read it by itself, with this header row",
 }
 
 // is reports whether a row is left out; ahead are the rows below it, and last says that
@@ -61,7 +64,7 @@ func (a *asides) is(row Row, ahead []Row) bool {
 		code = totalsRow
 	case !a.ends && a.before.Number > 0 && row.Number > a.before.Number+1:
 		if at, begins := a.begins(row, ahead); begins {
-			a.another = &Notice{Code: anotherTable, Message: asideWords[anotherTable], Row: at, Count: 1}
+			a.another = &Notice{Code: AnotherTable, Message: asideWords[AnotherTable], Row: at, Count: 1}
 			return true
 		}
 	}
