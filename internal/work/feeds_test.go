@@ -411,3 +411,13 @@ func TestFeedTakenOver(t *testing.T) {
 	b.ok(err)
 	b.want(runs[len(runs)-1].Said, "the service ended meanwhile; it looks again")
 }
+
+// Rows behind a gap that seem to be another table would be left out: the file waits.
+func TestFeedWaitsForAnotherTable(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{OtherColumns: true}})
+	b.put(dir, "marinas-1.csv", marinas(1, 10, "customer")+"\nPerson,E-mail\nAda Kade,ada@x.example\nPer Lund,per@x.example\n", 5)
+	b.put(dir, "marinas-1.csv.done", "", 5)
+	_, said := b.rests(false)
+	b.want(strings.Join(said, "\n"), "marinas-1.csv waiting; another table")
+}
