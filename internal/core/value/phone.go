@@ -211,6 +211,9 @@ func severalNumbers(s, country string) bool {
 	if n, err := phonenumbers.Parse(first, country); err == nil && phonenumbers.IsValidNumber(n) {
 		return true
 	}
+	if !strings.Contains(rest, "/") { // one that has too many figures is not understood
+		return false
+	}
 	whole, err := phonenumbers.Parse(strings.ReplaceAll(s, "/", " "), country)
 	return errors.Is(err, phonenumbers.ErrNumTooLong) || err == nil && phonenumbers.IsPossibleNumberWithReason(whole) == phonenumbers.TOO_LONG
 }
