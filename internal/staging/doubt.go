@@ -97,8 +97,8 @@ var doubtful = map[catalog.Doubt]string{
 var stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records", writes: "problems"}
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
-// has them, or one that is asked about, in whichever order: as the record has it is known, and how
-// it is kept then too.
+// has them so, or the other way round where likeness has told the two names to be the same: what
+// is there is kept then. Of a record found by a key turned names would be written over its own.
 func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	given, family := k.fieldAs(catalog.AsGivenName), k.fieldAs(catalog.AsFamilyName)
 	if given == nil || family == nil || k.plan.May == mapping.Create {
@@ -107,14 +107,14 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	return k.do(ctx, stepNames, q(`delete from {problems} p
 		using {draft} d
 			join (
-				select row_no, record_id from {matches}
+				select row_no, record_id, coalesce(alike @> array[{fields}], false) as alike from {matches}
 				union all
-				select c.row_no, c.record_id from {candidates} c join {questions} x on x.row_no = c.row_no where c.record_id is not null
+				select c.row_no, c.record_id, true from {candidates} c join {questions} x on x.row_no = c.row_no where c.record_id is not null
 			) m on m.row_no = d.row_no
 			join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = @code and p.field = @field
-			and (r.{given}, r.{family}) in ((d.{given}, d.{family}), (d.{family}, d.{given}))`,
-		frag{"given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
+			and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike and (r.{given}, r.{family}) = (d.{family}, d.{given}))`,
+		frag{"fields": literals([]string{given.Field.Name, family.Field.Name}), "given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
 		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
 }
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
@@ -90,4 +91,9 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	b.want(b.outcomes(i), map[verdict.Outcome]int64{"created": 1, "updated": 2, "held": 1})
 	b.want(b.record("contact", "CON-1").Values["given_name"]+" "+b.record("contact", "CON-1").Values["family_name"], "Marit Jørgensen")
 	b.want(b.record("contact", "CON-2").Values["given_name"]+" "+b.record("contact", "CON-2").Values["family_name"], "Egger Ralf")
+
+	// Found by a key, the names of the row would take the place of the record's own.
+	i = b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112255\n")
+	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}}} }))
+	b.want(b.codes(i), "[2 name_order family_name]")
 }

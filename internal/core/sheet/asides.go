@@ -43,8 +43,7 @@ var asideWords = map[string]string{
 	AnotherTable: "another table begins here; it is left out: read it by itself, with this header row",
 }
 
-// is reports whether a row is left out; ahead are the rows below it, and last says that
-// there is none.
+// is reports whether a row is left out; ahead are the next rows below it, none at the end.
 func (a *asides) is(row Row, ahead []Row) bool {
 	if a.another != nil {
 		a.another.Count++
