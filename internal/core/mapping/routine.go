@@ -106,6 +106,7 @@ type Origin struct {
 	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
 	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`       // which day a month or a quarter means
+	Rough       value.Rough       `json:"rough,omitempty" yaml:"rough,omitempty"`       // which number a range means
 	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`         // in what amounts are; empty: as the header says
 	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"` // what becomes of names in capitals
 	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
@@ -229,6 +230,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.Spans, value.WaysOfSpans, "bad_reading", "a month or a quarter does not mean such a day", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.Rough, value.WaysOfRough, "bad_reading", "a range does not mean such a number", at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Unit, value.Units, "bad_reading", "amounts are not in such a unit", at); err != nil {

@@ -33,6 +33,7 @@ const (
 	OutOfRange       Code = "out_of_range"
 	BadDate          Code = "bad_date"
 	PartialDate      Code = "partial_date"
+	RoughNumber      Code = "rough_number"
 	BirthAhead       Code = "birth_ahead"
 	AmbiguousDate    Code = "ambiguous_date"
 	BadYesNo         Code = "bad_yes_no"
@@ -97,6 +98,7 @@ var table = map[Code]words{
 	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
 	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
 	PartialDate:      {"this names a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
+	RoughNumber:      {"this says about how many, not how many", "Say at the field whether the lowest, the middle or the highest number is meant, or write one."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},
 	BadName:          {"this is not a name", "Write the name here, and an address or a number in a column of its own."},

@@ -160,7 +160,7 @@ var entities = map[string][]string{
 var small = wordSet(`
 	the a an of for and or in to at by on as is are held get be bis until till we you i my our your their his her
 	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
-	de du des d et ou un une en au aux el los las del y o al lo gli di della dello dei e van het een of op te os do
+	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
 `)
 

@@ -179,6 +179,9 @@ func (c *cells) once(name string, find func() float64) float64 {
 	return x
 }
 
+// doubtfulReadings are the problems of values of the right kind of which more must be said.
+var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate, problem.AmbiguousNumber, problem.RoughNumber}
+
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
 	r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
@@ -188,7 +191,7 @@ func (c *cells) readable(as catalog.FieldType) float64 {
 	}
 	return c.share(name, func(s string) bool {
 		v, trouble := r.Read(s)
-		return v != "" || trouble.Code == problem.AmbiguousDate || trouble.Code == problem.PartialDate || trouble.Code == problem.AmbiguousNumber
+		return v != "" || slices.Contains(doubtfulReadings, trouble.Code)
 	})
 }
 

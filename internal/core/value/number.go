@@ -18,6 +18,10 @@ const maxWhole = 15
 
 func (r *Reader) integer(s string) (string, Trouble) {
 	n, t := r.decimal(s)
+	if t.Code == problem.AmbiguousNumber && !strings.HasSuffix(s, "000") {
+		// 1.250 staff are no one and a quarter; 12.000 may be twelve with all its digits.
+		n, t = r.decimal(withoutGroups(s))
+	}
 	if t.Code != "" {
 		return "", t
 	}

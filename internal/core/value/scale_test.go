@@ -21,7 +21,7 @@ func TestScaledAmounts(t *testing.T) {
 		}
 	}
 	number := NewReader(catalog.Field{Type: catalog.Integer}, Settings{})
-	for s, want := range map[string]string{"3.5k": "3500", "12 m": "", "12M": "", "2 tsd.": "2000", "1.2345k": "", "~50": "", "50-100": "", "12 pcs": ""} {
+	for s, want := range map[string]string{"3.5k": "3500", "12 m": "", "12M": "", "2 tsd.": "2000", "1.2345k": "", "~50": "", "50-100": "", "12 pcs": "12"} {
 		if got, _ := number.Read(s); got != want {
 			t.Errorf("%q as a count: %q, want %q", s, got, want)
 		}

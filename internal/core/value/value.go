@@ -42,6 +42,7 @@ type Settings struct {
 	UnitUnsaid  bool           // only the header says so
 	Capitals    Capitals       // what becomes of names in capitals; they stay when empty
 	Spans       Spans          // which day of a month or a quarter is meant, empty when unknown
+	Rough       Rough          // which number of a range is meant, empty when unknown
 	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code
 	Zone        *time.Location // for date-times without an offset; nil is UTC
@@ -81,10 +82,10 @@ func asIs(canonical string) string { return canonical }
 var kinds = map[catalog.FieldType]kind{
 	catalog.Text:      {read: (*Reader).text},
 	catalog.LongText:  {read: (*Reader).text},
-	catalog.Integer:   {read: (*Reader).integer, key: asIs},
-	catalog.Decimal:   {read: (*Reader).number, key: asIs},
-	catalog.Money:     {read: (*Reader).money, key: asIs},
-	catalog.Percent:   {read: (*Reader).percent, key: asIs},
+	catalog.Integer:   {read: roughly((*Reader).integer), key: asIs},
+	catalog.Decimal:   {read: roughly((*Reader).number), key: asIs},
+	catalog.Money:     {read: roughly((*Reader).money), key: asIs},
+	catalog.Percent:   {read: roughly((*Reader).percent), key: asIs},
 	catalog.Date:      {read: (*Reader).date, key: asIs},
 	catalog.DateTime:  {read: (*Reader).dateTime, key: asIs},
 	catalog.YesNo:     {read: (*Reader).yesNo, key: asIs},

@@ -38,7 +38,7 @@ func TestNumbers(t *testing.T) {
 		{"12", "12", ""}, {" 0012 ", "12", ""}, {"1.5", "1.5", ""}, {"1,5", "1.5", ""}, {"1.250,75", "1250.75", ""}, {"1,250.75", "1250.75", ""},
 		{"1 250 000", "1250000", ""}, {"1\u00a0250,5", "1250.5", ""}, {"1'250.50", "1250.5", ""}, {"1,250,000", "1250000", ""}, {"-3", "-3", ""}, {"−3,5", "-3.5", ""}, {"3-", "-3", ""}, {"(12)", "-12", ""},
 		{"1,250", "", problem.AmbiguousNumber}, {"1.250", "", problem.AmbiguousNumber}, {"0.125", "0.125", ""}, {"1250.125", "1250.125", ""}, {"12,34,567", "1234567", ""},
-		{"zwölf", "", problem.BadNumber}, {"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""}, {"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
+		{"1.2.3", "", problem.BadNumber}, {"12 3", "", problem.BadNumber}, {"", "", ""}, {"1e3", "1000", ""}, {"1.5E+2", "150", ""}, {"4.91E+11", "", problem.DamagedNumber},
 		{"1234567890123456", "", problem.OutOfRange}, {"0.1234567", "", problem.TooPrecise}, {"-0", "0", ""}, {"#REF!", "", problem.FormulaError}, {"####", "", problem.FormulaError}, {"#ZAHL!", "", problem.FormulaError}, {"#¿NOMBRE?", "", problem.FormulaError}, {"#NV", "", problem.FormulaError}, {"--", "", problem.BadNumber},
 	})
 	check(t, field(catalog.Decimal), Settings{DecimalSign: ","}, []readCase{{"1.250", "1250", ""}, {"1,250", "1.25", ""}})
@@ -364,7 +364,7 @@ func TestUnits(t *testing.T) {
 	}
 	amount, hours := catalog.Field{Name: "amount", Type: catalog.Money}, catalog.Field{Name: "hours", Type: catalog.Decimal}
 	in := func(u Unit) Settings { return Settings{DecimalSign: ",", Unit: u, UnitUnsaid: true} }
-	check(t, amount, in(Thousands), []readCase{{"125,5", "125500.00", ""}, {"1,2M", "1200000.00", ""}, {"(8)", "-8000.00", ""}, {"12500000", "", problem.AmbiguousNumber}, {"8-10", "", problem.BadNumber}, {"0", "0.00", ""}})
+	check(t, amount, in(Thousands), []readCase{{"125,5", "125500.00", ""}, {"1,2M", "1200000.00", ""}, {"(8)", "-8000.00", ""}, {"12500000", "", problem.AmbiguousNumber}, {"8-10", "", problem.RoughNumber}, {"0", "0.00", ""}})
 	check(t, amount, in(Millions), []readCase{{"0,25", "250000.00", ""}, {"€ 2", "2000000.00", ""}})
 	check(t, amount, in(Ones), []readCase{{"125,5", "125.50", ""}, {"12500000", "12500000.00", ""}})
 	check(t, amount, Settings{Unit: Thousands}, []readCase{{"12500000", "12500000000.00", ""}})

@@ -2879,6 +2879,11 @@ export interface components {
              */
             spans?: "first_day" | "last_day";
             /**
+             * @description Which number is meant where a cell gives a range or says about how many (11-50, ~50); such rows are held when left out
+             * @enum {string}
+             */
+            rough?: "lowest" | "middle" | "highest";
+            /**
              * @description What becomes of names in capitals throughout: VAN DER KADE is set as van der Kade; they stay when left out
              * @enum {string}
              */

@@ -177,6 +177,16 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
               The {dayWords[day]} is meant
             </Button>
           ))}
+        {problem.code === "rough_number" &&
+          origin &&
+          (["lowest", "middle", "highest"] as const).map((end) => (
+            <Button
+              key={end}
+              onClick={() => change(`a range in ${of?.field.label ?? "the field"} means its ${end} number`, { rough: end })}
+            >
+              The {end} is meant
+            </Button>
+          ))}
         {creatable && (
           <Button
             title={`Each row becomes a ${target.label.toLowerCase()} as well, made where none is found; near names are asked about, and none that is there is changed.`}
