@@ -61,8 +61,9 @@ type Reader struct {
 	field   catalog.Field
 	set     Settings
 	choices map[string]string
-	ahead   string // the first day on which nobody is born yet, of days of birth
-	asks    bool   // a spelling of a choice has a question mark
+	ahead   string          // the first day on which nobody is born yet, of days of birth
+	named   map[string]bool // what a field of yes and no is called
+	asks    bool            // a spelling of a choice has a question mark
 	phones  *phoneReader
 	files   *Files
 	of      string // the country of the row that is read
@@ -119,6 +120,13 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 				}
 			}
 		}
+	}
+	if f.Type == catalog.YesNo {
+		r.named = map[string]bool{}
+		for _, word := range append([]string{f.Label}, f.Synonyms...) {
+			r.named[Words(word)] = true
+		}
+		delete(r.named, "")
 	}
 	if f.Type == catalog.Phone {
 		r.phones = newPhoneReader()

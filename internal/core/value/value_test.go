@@ -109,6 +109,8 @@ func TestDateOrders(t *testing.T) {
 }
 
 func TestWords(t *testing.T) {
+	done := catalog.Field{Name: "done", Label: "Done", Type: catalog.YesNo, Synonyms: []string{"erledigt"}}
+	check(t, done, Settings{}, []readCase{{"Done", "true", ""}, {"erledigt", "true", ""}, {"nicht erledigt", "", problem.BadYesNo}, {"!", "", problem.BadYesNo}})
 	check(t, field(catalog.YesNo), Settings{}, []readCase{{"Yes", "true", ""}, {"ja", "true", ""}, {"NEIN", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"maybe", "", problem.BadYesNo}})
 	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""}, {"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice}, {"old", "", problem.NotAChoice}})
 	check(t, field(catalog.Choices), Settings{}, []readCase{{"low; hot", "high;low", ""}, {"low, low", "low", ""}, {"low;purple", "", problem.NotAChoice}})

@@ -28,9 +28,10 @@ func init() {
 	}
 }
 
+// yesNo takes the field's own name for a yes as well: “done” under Done.
 func (r *Reader) yesNo(s string) (string, Trouble) {
 	switch w := Fold(s); {
-	case yesWords[w]:
+	case yesWords[w], r.named[Words(s)]:
 		return "true", Trouble{}
 	case noWords[w]:
 		return "false", Trouble{}
