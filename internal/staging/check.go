@@ -340,6 +340,9 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 	if err := k.letNamesStand(ctx); err != nil {
 		return err
 	}
+	if err := k.letLettersBe(ctx); err != nil {
+		return err
+	}
 	if err := k.noteDoubts(ctx); err != nil {
 		return err
 	}

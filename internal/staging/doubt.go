@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -94,7 +95,10 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Private: "the record has a mailbox at the company",
 }
 
-var stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records", writes: "problems"}
+var (
+	stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records", writes: "problems"}
+	stepLost  = step{does: "keeps what records have in all letters", reads: "draft matches records", writes: "problems"}
+)
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
 // has them so, or the other way round where likeness has told the two names to be the same: what
@@ -116,6 +120,23 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 			and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike and (r.{given}, r.{family}) = (d.{family}, d.{given}))`,
 		frag{"fields": literals([]string{given.Field.Name, family.Field.Name}), "given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
 		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
+}
+
+// letLettersBe takes back that a value has lost letters where the record that was found has them
+// all: it keeps them.
+func (k *draftCheck) letLettersBe(ctx context.Context) error {
+	var there []string
+	for _, fp := range k.plan.Fields {
+		if fp.Losable && !fp.Chosen {
+			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and `+lostLetters(schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")))
+		}
+	}
+	if len(there) == 0 || k.plan.May == mapping.Create {
+		return nil
+	}
+	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
+		where p.row_no = d.row_no and p.code = @code and ({there})`,
+		frag{"there": strings.Join(there, " or ")}, arg{"code": string(problem.LostLetters)}))
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

@@ -68,8 +68,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
-// www and a stroke at its end), or only the first words of it. Values whose first
-// letters differ are told apart before the work of it.
+// www and a stroke at its end), or only the first words of it, or it with question
+// marks for letters that an encoding could not write. Values whose first letters differ
+// are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
 	first := func(v string) string { return `left(` + v + `, 1)` }
 	plain := func(v string) string { return first(v) + ` between '0' and 'z'` }
@@ -80,8 +81,15 @@ func otherwise(f catalog.Field, now, was string) string {
 		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
-	return `(` + now + ` <> ` + was + ` and not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
-		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')))`
+	return `(` + now + ` <> ` + was + ` and (` + lostLetters(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
+		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' '))))`
+}
+
+// lostLetters is the SQL for whether a value is what is there with a question mark for each
+// letter that an encoding could not write: Wi?niewski for Wiśniewski.
+func lostLetters(now, was string) string {
+	return `(strpos(` + now + `, '?') > 0 and ` + was + ` ~ '[^\u0001-\u007f]'
+		and ` + was + ` like translate(replace(replace(replace(` + now + `, '\', '\\'), '%', '\%'), '_', '\_'), '?', '_'))`
 }
 
 // Letters that Unicode does not take apart, the letters that they count as, and

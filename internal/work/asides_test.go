@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
+	"uchi/internal/store"
 )
 
 // A printed report loads what is a record and nothing else; what may be a heading is held, and
@@ -96,4 +97,24 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	i = b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112255\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}}} }))
 	b.want(b.codes(i), "[2 name_order family_name]")
+}
+
+// A sheet saved in an encoding without some letters changes no record that has them, and makes
+// none.
+func TestLettersThatASheetHasLost(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail,City\nŁukasz,Wiśniewski,lw@x.example,Gdańsk\nJiří,Dvořák,jd@x.example,Mělník\n")
+	const back = "Contact id,First name,Surname,E-mail,City\nCON-1,?ukasz,Wi?niewski,lw@x.example,Gda?sk\nCON-2,Ji?í,Novot?ý,jd@x.example,M?lník\n,Ay?e,Demir,ad@x.example,\n"
+	i := b.check(b.upload("contact", back))
+	b.want(b.codes(i), "[3 lost_letters family_name 4 lost_letters given_name]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "hold": 2})
+
+	// Who says that rows replace what is there is asked about each; who takes them as they stand is not.
+	chosen := func(policy mapping.Doubtful) store.Import {
+		return b.check(b.change(b.upload("contact", back), func(r *mapping.Routine) {
+			r.Drafts[0].Both, r.Drafts[0].Doubtful = mapping.Replace, policy
+		}))
+	}
+	b.want(chosen("").Totals.V.Verdicts, map[string]int64{"hold": 3})
+	b.want(chosen(mapping.TakeRows).Totals.V.Verdicts, map[string]int64{"update": 2, "create": 1})
 }

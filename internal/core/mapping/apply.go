@@ -247,6 +247,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 		}
 	}
 	dp.doubtOrder(row, out)
+	dp.doubtLetters(row, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
@@ -267,6 +268,20 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
 		Detail: given + " would be the given name, " + family + " the family name",
 	})
+}
+
+// doubtLetters finds the problem of words in which a question mark stands for a letter.
+func (dp *DraftPlan) doubtLetters(row sheet.Row, out *Typed) {
+	for i := range dp.Fields {
+		fp := &dp.Fields[i]
+		if !fp.Losable || !value.LostLetters(out.Values[i]) {
+			continue
+		}
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.LostLetters, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
+		if fp.Light {
+			out.Values[i] = ""
+		}
+	}
 }
 
 // countryOf gives the country that the draft has in a row; what else it says stays in out.

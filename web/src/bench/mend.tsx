@@ -159,10 +159,14 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             )}
           </>
         )}
-        {problem.code === "name_order" && origin && (
+        {(problem.code === "name_order" || problem.code === "lost_letters") && origin && (
           <Button
-            title="Names are taken in the order in which they stand, here and in later files."
-            onClick={() => change("names are taken as they stand", { doubtful: "take" })}
+            title={
+              problem.code === "name_order"
+                ? "Names are taken in the order in which they stand, here and in later files."
+                : "Question marks stay where they are, here and in later files."
+            }
+            onClick={() => change(`${of?.field.label ?? "the field"} is taken as it stands`, { doubtful: "take" })}
           >
             Take {problem.count === 1 ? "it" : "them"} as {problem.count === 1 ? "it stands" : "they stand"}
           </Button>
