@@ -340,7 +340,7 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 	if err := k.letNamesStand(ctx); err != nil {
 		return err
 	}
-	if err := k.letLettersBe(ctx); err != nil {
+	if err := k.letLostBe(ctx); err != nil {
 		return err
 	}
 	if err := k.noteDoubts(ctx); err != nil {

@@ -97,7 +97,7 @@ var doubtful = map[catalog.Doubt]string{
 
 var (
 	stepNames = step{does: "lets names stand that records have", reads: "draft matches questions candidates records", writes: "problems"}
-	stepLost  = step{does: "keeps what records have in all letters", reads: "draft matches records", writes: "problems"}
+	stepLost  = step{does: "lets values be that records have in full", reads: "draft matches records", writes: "problems"}
 )
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
@@ -122,21 +122,21 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
 }
 
-// letLettersBe takes back that a value has lost letters where the record that was found has them
-// all: it keeps them.
-func (k *draftCheck) letLettersBe(ctx context.Context) error {
+// letLostBe takes back that a value has lost letters or digits where the record that was found
+// has them all: it keeps them.
+func (k *draftCheck) letLostBe(ctx context.Context) error {
 	var there []string
 	for _, fp := range k.plan.Fields {
 		if fp.Losable && !fp.Chosen {
-			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and `+lostLetters(schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")))
+			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and `+lost(schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")))
 		}
 	}
 	if len(there) == 0 || k.plan.May == mapping.Create {
 		return nil
 	}
 	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
-		where p.row_no = d.row_no and p.code = @code and ({there})`,
-		frag{"there": strings.Join(there, " or ")}, arg{"code": string(problem.LostLetters)}))
+		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
+		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate)}}))
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

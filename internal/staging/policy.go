@@ -14,6 +14,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	f := fp.Field
 	was, now := schema.Column(f, record), of(f)
 	given := now
+	if f.Key && f.Type == catalog.Text && !fp.Chosen {
+		now = `case when not coalesce(` + lost(now, was) + `, false) then ` + now + ` end`
+	}
 	if f.Normalised() { // another spelling of the same key says nothing new
 		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
 	}
@@ -69,8 +72,8 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it with question
-// marks for letters that an encoding could not write. Values whose first letters differ
-// are told apart before the work of it.
+// marks for letters that an encoding could not write, or less of it otherwise (see lost).
+// Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
 	first := func(v string) string { return `left(` + v + `, 1)` }
 	plain := func(v string) string { return first(v) + ` between '0' and 'z'` }
@@ -81,15 +84,30 @@ func otherwise(f catalog.Field, now, was string) string {
 		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
-	return `(` + now + ` <> ` + was + ` and (` + lostLetters(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
+	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
 		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' '))))`
 }
 
-// lostLetters is the SQL for whether a value is what is there with a question mark for each
-// letter that an encoding could not write: Wi?niewski for Wiśniewski.
-func lostLetters(now, was string) string {
-	return `(strpos(` + now + `, '?') > 0 and ` + was + ` ~ '[^\u0001-\u007f]'
-		and ` + was + ` like translate(replace(replace(replace(` + now + `, '\', '\\'), '%', '\%'), '_', '\_'), '?', '_'))`
+// lost is the SQL for whether a value is what another program has left of what is there: with a
+// question mark for each letter that an encoding could not write (Wi?niewski for Wiśniewski), or as
+// a spreadsheet program shows what it takes for a number or a date: 150 for 0150, 1.2E+17 for
+// 123456789012345678, 05-Jun for 5-6.
+func lost(now, was string) string {
+	const number, short = `'^[0-9]+([.,][0-9]+)?$'`, `'^[0-9]([.,][0-9]+)?E[+]?[0-9]+$'`
+	const dated = `'^[0-9]{1,2}[-/.][0-9]{1,4}$|^[0-9]{1,2}[-/.][0-9]{1,2}[-/.][0-9]{1,2}$|^[[:alpha:]]{3,4}[-. ]?[0-9]{1,4}$'`
+	plain := func(v string) string {
+		return `ltrim(case when ` + v + ` ~ '[.,]' then rtrim(rtrim(` + v + `, '0'), '.,') else ` + v + ` end, '0')`
+	}
+	return `(` + now + ` <> ` + was + ` and case
+		when strpos(` + now + `, '?') > 0 then ` + was + ` ~ '[^\u0001-\u007f]'
+			and ` + was + ` like translate(replace(replace(replace(` + now + `, '\', '\\'), '%', '\%'), '_', '\_'), '?', '_')
+		when ` + now + ` !~ '[0-9]' or ` + was + ` !~ '[0-9]' then false
+		when ` + now + ` ~ ` + number + ` and ` + was + ` ~ ` + number + ` then length(` + was + `) > length(` + now + `) and ` + plain(was) + ` = ` + plain(now) + `
+			or length(` + now + `) > 15 and length(` + was + `) = length(` + now + `) and left(` + was + `, 15) = left(` + now + `, 15) and substr(` + now + `, 16) ~ '^0+$'
+		when ` + was + ` ~* '^[0-9]+E[0-9]{1,2}$' then ` + now + ` ~ ` + number + ` or ` + now + ` ~* ` + short + `
+		when ` + now + ` ~* ` + short + ` then ` + was + ` ~ '^[0-9]{10,}$' and left(` + was + `, 1) = left(` + now + `, 1)
+		when ` + was + ` ~ ` + dated + ` then ` + now + ` ~ '^([0-9]{1,2}[-. ][[:alpha:]]{3,4}|[[:alpha:]]{3,4}[-. ][0-9]{2}|[0-9]{4}-[0-9]{2}-[0-9]{2})[.]?$'
+		else false end)`
 }
 
 // Letters that Unicode does not take apart, the letters that they count as, and

@@ -118,3 +118,20 @@ func TestLettersThatASheetHasLost(t *testing.T) {
 	b.want(chosen("").Totals.V.Verdicts, map[string]int64{"hold": 3})
 	b.want(chosen(mapping.TakeRows).Totals.V.Verdicts, map[string]int64{"update": 2, "create": 1})
 }
+
+// What a spreadsheet program makes of numbers and codes changes no record that has them in full;
+// a value in full takes the place of what such a program has left.
+func TestDigitsThatASheetHasLost(t *testing.T) {
+	b := start(t)
+	const full = "Name,Street,Postal code,Registration number,Number in the old system\nAlpha Marina,5-6,0150,123456789012345678,00017\nBeta Marina,Kai 7,01067,007E5,MAR-1\n"
+	b.loaded("account", full)
+	i := b.check(b.upload("account", "Account id,Name,Street,Postal code,Registration number,Number in the old system\nACC-1,Alpha Marina,05-Jun,150,1.23457E+17,17\nACC-2,Beta Marina,Kai 7,1067,700000,01-Mar\n"))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 2})
+	b.want(b.codes(b.check(b.upload("account", "Name,Street,Postal code,Number in the old system\nGamma Marina,05-Jun,1000,1.2E+15\n"))), "[2 damaged_number source_ref 2 made_a_date street]")
+
+	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-1", 0, map[string]string{"postal_code": "150", "street": "05-Jun", "source_ref": "17"}, b.person)
+	b.ok(err)
+	b.load(b.check(b.upload("account", "Account id,Street,Postal code,Number in the old system\nACC-1,5-6,0150,00017\n")))
+	v := b.record("account", "ACC-1").Values
+	b.want(v["postal_code"]+" "+v["street"]+" "+v["source_ref"], "0150 5-6 00017")
+}

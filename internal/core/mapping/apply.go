@@ -247,7 +247,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 		}
 	}
 	dp.doubtOrder(row, out)
-	dp.doubtLetters(row, out)
+	dp.doubtLost(row, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
@@ -270,14 +270,19 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	})
 }
 
-// doubtLetters finds the problem of words in which a question mark stands for a letter.
-func (dp *DraftPlan) doubtLetters(row sheet.Row, out *Typed) {
+// doubtLost finds the problems of values that have lost something on their way here. They stay,
+// as a record may have them in full.
+func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
-		if !fp.Losable || !value.LostLetters(out.Values[i]) {
+		if !fp.Losable || out.Values[i] == "" {
 			continue
 		}
-		out.Problems = append(out.Problems, problem.Problem{Code: problem.LostLetters, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
+		code := value.Lost(fp.Field, out.Values[i])
+		if code == "" {
+			continue
+		}
+		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
 		if fp.Light {
 			out.Values[i] = ""
 		}

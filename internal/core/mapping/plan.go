@@ -76,7 +76,7 @@ type FieldPlan struct {
 	// whether one to somebody who has left holds the row.
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
-	Losable  bool // words in which a question mark within one stands for a lost letter
+	Losable  bool // a value that has lost letters or digits elsewhere is in question
 	Blank    Blank
 	Draft    int // the place of the draft whose record the field points to, or -1
 	// Rows is the place of the draft that makes records of the type which a text in
@@ -372,7 +372,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		if f.Kind().Form == catalog.LinkForm {
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
-		fp.Losable = f.Type == catalog.Text && f.HoldsWords() && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.Losable = f.Type == catalog.Text && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, fp.Field, o, fp.origin, columns)
 		if err != nil {

@@ -66,24 +66,3 @@ func readable(s string) bool {
 	}
 	return true
 }
-
-// LostLetters reports whether a question mark stands where a text lost a letter because an
-// encoding could not write it: within a word (Wi?niewski), or before one that goes on in small
-// letters (?ukasz), or twice behind one (Ji??). A single one behind a word may be a question.
-func LostLetters(s string) bool {
-	if strings.IndexByte(s, '?') < 0 || strings.Contains(s, "://") {
-		return false
-	}
-	before := ' '
-	for at, r := range s {
-		if r == '?' {
-			next, _ := utf8.DecodeRuneInString(s[at+1:])
-			within := unicode.IsLetter(before) || before == '?'
-			if unicode.IsLetter(next) && (within || unicode.IsLower(next)) || unicode.IsLetter(before) && next == '?' {
-				return true
-			}
-		}
-		before = r
-	}
-	return false
-}

@@ -35,15 +35,3 @@ func FuzzMisread(f *testing.F) {
 		}
 	})
 }
-
-// A question mark within a word stands for a letter; behind one it is a question.
-func TestLostLetters(t *testing.T) {
-	for s, want := range map[string]bool{
-		"Wi?niewski": true, "?ukasz": true, "P?ístav": true, "Ji?? Novák": true, "Marina Gda?sk": true, "O?Brien": true, "????": false, "Marina?": false, "Who? Me": false,
-		"(?)": false, "? Marina": false, "?Marina": false, "Hauptstra?e 5": true, "https://a.example/?q=x": false, "": false, "12?": false, "Ιων?ας": true,
-	} {
-		if got := LostLetters(s); got != want {
-			t.Errorf("%q: %t, want %t", s, got, want)
-		}
-	}
-}

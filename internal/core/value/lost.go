@@ -1,0 +1,58 @@
+package value
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+)
+
+// Lost tells what a text field's value has lost on its way through another program, as the code
+// of a problem; empty when nothing shows. Letters are lost to encodings, digits and signs to
+// spreadsheet programs, which take what looks like a number or a date for one.
+func Lost(f catalog.Field, s string) problem.Code {
+	switch {
+	case f.HoldsWords() && lostLetters(s):
+		return problem.LostLetters
+	case shortened.MatchString(s):
+		return problem.DamagedNumber
+	case (f.Key || f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode) && madeDate(s):
+		return problem.MadeDate
+	}
+	return ""
+}
+
+// shortened are numbers of many digits as spreadsheet programs show them.
+var shortened = regexp.MustCompile(`^\d[.,]\d+[eE]\+\d{2}$`)
+
+// dayAndMonth is what a spreadsheet program makes of 5-6 or MAR-1: 05-Jun, Mar-01.
+var dayAndMonth = regexp.MustCompile(`^(?:\d{1,2}[-. ](\pL{3,4})\.?|(\pL{3,4})[-. ]\d{2})$`)
+
+func madeDate(s string) bool {
+	m := dayAndMonth.FindStringSubmatch(s)
+	return m != nil && months[Fold(m[1]+m[2])] > 0
+}
+
+// lostLetters reports whether a question mark stands where a text lost a letter because an
+// encoding could not write it: within a word (Wi?niewski), or before one that goes on in small
+// letters (?ukasz), or twice behind one (Ji??). A single one behind a word may be a question.
+func lostLetters(s string) bool {
+	if strings.IndexByte(s, '?') < 0 || strings.Contains(s, "://") {
+		return false
+	}
+	before := ' '
+	for at, r := range s {
+		if r == '?' {
+			next, _ := utf8.DecodeRuneInString(s[at+1:])
+			within := unicode.IsLetter(before) || before == '?'
+			if unicode.IsLetter(next) && (within || unicode.IsLower(next)) || unicode.IsLetter(before) && next == '?' {
+				return true
+			}
+		}
+		before = r
+	}
+	return false
+}

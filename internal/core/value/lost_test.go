@@ -1,0 +1,40 @@
+package value
+
+import (
+	"testing"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/problem"
+)
+
+// A question mark within a word stands for a letter; behind one it is a question.
+func TestLostLetters(t *testing.T) {
+	for s, want := range map[string]bool{
+		"Wi?niewski": true, "?ukasz": true, "P?ístav": true, "Ji?? Novák": true, "Marina Gda?sk": true, "O?Brien": true, "????": false, "Marina?": false, "Who? Me": false,
+		"(?)": false, "? Marina": false, "?Marina": false, "Hauptstra?e 5": true, "https://a.example/?q=x": false, "": false, "12?": false, "Ιων?ας": true,
+	} {
+		if got := lostLetters(s); got != want {
+			t.Errorf("%q: %t, want %t", s, got, want)
+		}
+	}
+}
+
+// What spreadsheet programs make of numbers and codes is told where nothing else reads so.
+func TestLost(t *testing.T) {
+	number := catalog.Field{Name: "ref", Type: catalog.Text, Key: true}
+	street := catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet}
+	title := catalog.Field{Name: "title", Type: catalog.Text, Holds: catalog.HoldsWords}
+	for _, c := range []struct {
+		of   catalog.Field
+		in   string
+		want problem.Code
+	}{
+		{number, "1.23457E+17", problem.DamagedNumber}, {number, "1,2E+05", problem.DamagedNumber}, {number, "1E5", ""}, {number, "A-1.2E+05", ""},
+		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate}, {number, "01-Max", ""}, {number, "MAR-1", ""}, {number, "1-3", ""},
+		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
+	} {
+		if got := Lost(c.of, c.in); got != c.want {
+			t.Errorf("%s %q: %q, want %q", c.of.Name, c.in, got, c.want)
+		}
+	}
+}
