@@ -133,6 +133,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		}
 		unsure(places, whose[c], scores[c])
 	}
+	v.numberCustomers(targets, places, scores, reasons)
 	for c, i := range assign(scores) {
 		if i < 0 || scores[c][i] < doubt {
 			continue
@@ -154,7 +155,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, besideGiven, splitNames, splitAddresses, splitTowns, splitAmounts,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, splitAmounts,
 		} {
 			out = look(target, mine, out)
 		}
@@ -169,6 +170,29 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
 	})
 	return out, ofLines
+}
+
+// numberCustomers lets columns of customers' numbers that repeat go to the link to the customer,
+// where nothing else does, before columns are assigned: the number of what the rows are may stand
+// in another.
+func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
+	given := assign(scores)
+	for c, i := range given {
+		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || v.columns[c].Distinct >= v.columns[c].Filled {
+			continue
+		}
+		target := targets[places[i].target]
+		link, ok := companyLink(target.Type)
+		if !ok || target.Memory[Key(v.columns[c].Header)] == places[i].field.Name {
+			continue
+		}
+		to := slices.IndexFunc(places, func(p place) bool { return p.target == places[i].target && p.field.Name == link.Name })
+		if to < 0 || slices.ContainsFunc(given, func(at int) bool { return at == to }) {
+			continue
+		}
+		scores[c][to], reasons[c][to] = scores[c][i], "it numbers customers, and repeats: several rows name the same"
+		scores[c][i] = 0
+	}
 }
 
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and

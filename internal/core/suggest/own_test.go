@@ -1,0 +1,50 @@
+package suggest
+
+import (
+	"testing"
+
+	"uchi/internal/core/sheet"
+)
+
+// A column without a word for it holds the numbers of the rows where another column names rows by it.
+func TestOwnNumbers(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	col := func(header string, samples ...string) sheet.Column {
+		return sheet.Column{Header: header, Filled: int64(len(samples)), Distinct: int64(len(samples)), Samples: samples, Guess: "text", Share: 1}
+	}
+	number := col("Kennung", "K-1", "K-2", "K-3", "K-4", "K-5", "K-6")
+	names := []sheet.Column{col("Vorname", "Petra", "Jens", "Ute", "Max", "Eva", "Ida"), col("Nachname", "Lang", "Kurz", "Ohne", "Muster", "Chef", "Bach")}
+	for _, c := range []struct {
+		boss sheet.Column
+		want bool
+	}{
+		{col("Vorgesetzter", "K-1", "K-2", "K-6"), true},
+		{col("Vorgesetzter", "Petra Lang", "Ida Bach"), false},
+		{col("Notiz", "K-1", "K-2"), false},
+	} {
+		got := false
+		for _, s := range Columns(contact, append([]sheet.Column{number, c.boss}, names...), nil) {
+			got = got || s.Column == "Kennung" && s.Field == "source_ref" && s.Taken
+		}
+		if got != c.want {
+			t.Errorf("beside %s %v: taken %t, want %t", c.boss.Header, c.boss.Samples, got, c.want)
+		}
+	}
+}
+
+// Numbers of customers that repeat name the customer of each row, and leave the place of the
+// rows' own numbers to another column.
+func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	own := sheet.Column{Header: "Nr", Filled: 6, Distinct: 6, Samples: []string{"K-1", "K-2", "K-3", "K-4", "K-5", "K-6"}, Guess: "text", Share: 1}
+	company := sheet.Column{Header: "Kd-Nr", Filled: 6, Distinct: 3, Samples: []string{"100", "101", "102"}, Guess: "number", Share: 1}
+	got := map[string]string{}
+	for _, s := range Columns(contact, append([]sheet.Column{own, company}, columns("Vorname", "Nachname")...), nil) {
+		if s.Taken {
+			got[s.Column] = s.Field
+		}
+	}
+	if got["Nr"] != "source_ref" || got["Kd-Nr"] != "account" {
+		t.Errorf("got %v", got)
+	}
+}
