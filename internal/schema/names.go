@@ -57,8 +57,10 @@ func Column(f catalog.Field, alias string) string { return alias + "." + Value(f
 // Text is the SQL of a field's canonical text, from its value.
 func Text(f catalog.Field, value string) string { return forms[f.Kind().Form].text(value) }
 
-// Initials is the SQL of the first letters of the words of a record's title.
-const Initials = `(select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(` + Title + `, '[ -]+') with ordinality p (w, n))`
+// InitialsOf is the SQL of the first letters of the words of a name.
+func InitialsOf(name string) string {
+	return `(select string_agg(left(w, 1), '' order by n) from regexp_split_to_table(` + name + `, '[ -]+') with ordinality p (w, n))`
+}
 
 // TitleText is the SQL of a record's title as people read it.
 func TitleText(t catalog.RecordType, alias string) string {

@@ -16,7 +16,8 @@ import (
 )
 
 // Telephone numbers without a country are those of the row's, or else of the company that
-// the row belongs to, or else of the source. The company's is known once its record is found.
+// the row belongs to, or else of the source. The company's is known once its record is found, or
+// the row that is to become it.
 
 var stepDial = step{
 	does:   "reads telephone numbers as those of the company's country",
@@ -43,13 +44,21 @@ func (k *draftCheck) dial(ctx context.Context) error {
 			national = append(national, `c.cells[`+schema.Int(column+1)+`] ~ '^[^+]'`)
 		}
 	}
+	said := `null`
+	if nameable(company) {
+		said = `d.` + textColumn(company.Field.Name)
+	}
 	query, _, err := q(`
-		select d.row_no, t.{country}, c.cells
-		from {linked}
-		join {targets} t on t.id = {company}
-		join {cells} c on c.row_no = d.row_no
-		where t.{country} is not null and t.{country} <> {source} and ({national}) and {silent}`,
-		frag{"country": schema.Value(country.Name), "linked": k.linked(), "company": referenceOf(company.Field), "source": schema.Literal(k.country),
+		with {beside}
+		select x.row_no, x.country, c.cells
+		from (
+			select d.row_no, coalesce(t.{country}, b.country) as country
+			from {linked} left join {targets} t on t.id = {company} left join beside b on b.l = {said}
+			where {silent}
+		) x
+		join {cells} c on c.row_no = x.row_no
+		where x.country <> {source} and ({national})`,
+		frag{"country": schema.Value(country.Name), "linked": k.linked(), "company": referenceOf(company.Field), "source": schema.Literal(k.country), "said": said, "beside": k.besideCountry(company, country),
 			"targets": schema.Records(k.i.Workspace, target.Name), "silent": k.silentOfCountry(), "national": strings.Join(national, " or ")}).compose(k.word)
 	if err != nil {
 		return err
@@ -90,6 +99,36 @@ func (k *draftCheck) dial(ctx context.Context) error {
 				arg{"place": at, "field": k.plan.Named(f.Name), "code": string(problem.BadPhone)}))
 	}
 	return k.do(ctx, stepDial, statements...)
+}
+
+// besideCountry is the query, as beside (l, country), of the countries of those companies that
+// rows of other imports of the bundle, or other rows of this one, are to become, by the texts
+// that name them: by a key, or by the name, where all rows of it are in one country.
+func (k *draftCheck) besideCountry(company mapping.FieldPlan, country catalog.Field) string {
+	if !nameable(company) {
+		return `beside as (select null::text as l, null::text as country)`
+	}
+	named := []string{`select null::text as l, null::text as country where false`}
+	for _, to := range k.mayName(company) {
+		if to.draft.field(country.Name) == nil {
+			continue
+		}
+		rows := to.draft.everyRow("draft")
+		for _, f := range to.draft.plan.Fields {
+			if f.Field.Normalised() {
+				named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from forms w join `+rows+` t on t.`+schema.Key(f.Field.Name)+` = w.form`)
+			}
+		}
+		if title := to.draft.titleOf("t"); title != "" {
+			named = append(named, `select w.l, t.`+schema.Value(country.Name)+` from want w join `+rows+` t on `+title+` = w.m where w.m <> ''`)
+		}
+	}
+	return `want as materialized (
+			select distinct d.` + textColumn(company.Field.Name) + ` as l, d.` + namedColumn(company.Field.Name) + ` as m, d.` + formsColumn(company.Field.Name) + ` as o
+			from {draft} d where d.` + textColumn(company.Field.Name) + ` is not null
+		),
+		forms as materialized (select l, l as form from want union select l, unnest(o) collate "C" from want where o is not null),
+		beside as materialized (select l, min(country) as country from (` + strings.Join(named, " union all ") + `) n where country is not null group by l having count(distinct country) = 1)`
 }
 
 // dials reports whether the company of a row may tell whose numbers its telephone numbers are.
@@ -136,7 +175,7 @@ func (r *Room) RowDialled(ctx context.Context, i store.Import, plan *mapping.Pla
 func (k *draftCheck) company() (mapping.FieldPlan, bool) {
 	for _, fp := range k.references() {
 		target, ok := k.catalog.Type(fp.Field.To)
-		if _, located := target.FieldAs(catalog.AsCountry); ok && located && namesCompany(target) && !k.outward(fp) {
+		if _, located := target.FieldAs(catalog.AsCountry); ok && located && namesCompany(target) {
 			return fp, true
 		}
 	}

@@ -297,7 +297,7 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 			from want w join {targets} r on r.` + schema.Title + ` = w.m
 			where w.m <> '' and not exists (select from by_key b where b.l = w.l)` + turned + `
 		),
-		` + k.byShort(target, field) + `
+		` + k.byShort(target, field, `select r.id, `+spoken(`r.`+schema.Title, schema.TitleText(target, "r"))+` as name from {targets} r`) + `
 		hit as (
 			select l, id, true as by_key, ` + literal(ByKey) + ` as how from by_key
 			union all
@@ -314,8 +314,8 @@ func (k *draftCheck) hitByText(target catalog.RecordType, field string) string {
 // initials, as by_short (l, id): one word, where nothing else is found, and all such texts of
 // the column are those of somebody. Else the column speaks of other people, and who is
 // called so among ours is not meant. A family name behind its initial needs no others, as
-// by_initial (l, id).
-func (k *draftCheck) byShort(target catalog.RecordType, field string) string {
+// by_initial (l, id). People is the query of those there are, by id and name.
+func (k *draftCheck) byShort(target catalog.RecordType, field, people string) string {
 	if target.InUse == "" {
 		return `by_short as materialized (select null::text as l, null::bigint as id where false),
 			by_initial as materialized (select null::text as l, null::bigint as id where false),`
@@ -325,25 +325,31 @@ func (k *draftCheck) byShort(target catalog.RecordType, field string) string {
 		whole = `exists (select from ` + k.whole.drafts[k.n].table("links") + ` where field = ` + schema.Literal(field) + ` and how = ` + literal(ByShort) + `)`
 	}
 	return `named as materialized (
-			select id, ` + schema.Initials + ` as initials,
-				split_part({by}, ' ', 1) as first, substring({by} from ' (.*)$') as family, substring({by} from ' ([^ ]*)$') as last
-			from {targets}
+			select id, ` + schema.InitialsOf(`name`) + ` as initials, split_part(name, ' ', 1) as first, substring(name from ' (.*)$') as family, substring(name from ' ([^ ]*)$') as last
+			from (` + people + `) people
 		),
 		unknown as materialized (
 			select w.l, w.m from want w
 			where not exists (select from by_key b where b.l = w.l) and not exists (select from by_name b where b.l = w.l)
 		),
 		by_initial as materialized (
-			select u.l, r.id from unknown u join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
+			select distinct u.l, r.id from unknown u join named r on u.m in (left(r.first, 1) || ' ' || r.family, left(r.first, 1) || ' ' || r.last)
 		),
 		short as materialized (select l, m from unknown where m ~ '^[[:alpha:]]{2,}$'),
 		whose as materialized (
-			select s.l, r.id from short s join named r on s.m in (r.initials, r.first, r.last)
+			select distinct s.l, r.id from short s join named r on s.m in (r.initials, r.first, r.last)
 		),
 		by_short as materialized (
 			select l, id from whose
 			where ` + whole + ` and not exists (select from short s where not exists (select from whose x where x.l = s.l))
 		),`
+}
+
+// spoken is the SQL of a name, as titles are compared, in the order in which it is spoken: of a
+// name that is said with a comma (Bauer, Maria) what stands behind it comes first.
+func spoken(title, said string) string {
+	words, family := `string_to_array(`+title+`, ' ')`, `cardinality(regexp_split_to_array(btrim(split_part(`+said+`, ',', 1)), '[\s-]+'))`
+	return `case when ` + said + ` like '%,%' then array_to_string((` + words + `)[` + family + ` + 1:] || (` + words + `)[:` + family + `], ' ') else ` + title + ` end`
 }
 
 // namesCompany reports whether the title of records of a type is a company's name.

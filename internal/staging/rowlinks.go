@@ -56,8 +56,9 @@ func (k *draftCheck) comparedReference(fp mapping.FieldPlan) string {
 func (k *draftCheck) everyRow(part string) string { return k.amongAs(part, k.table(part)) }
 
 // linkRows looks up, for texts that name no record by id or key, the rows that are
-// to become what they name: by a key, else by their whole title. A name that a
-// record has as well as a row for another record is the name of two.
+// to become what they name: by a key, else by their whole title, of people in whichever
+// order its halves stand, else of those who own records by one of their names or the
+// initials. A name that a record has as well as a row for another record is the name of two.
 func (k *draftCheck) linkRows(ctx context.Context) error {
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
@@ -66,6 +67,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		}
 		target, with := k.linkWords(fp)
 		keys, byName := []string{`select null::text as form, null::bigint as record_id where false`}, []string{`select null::text as l, null::bigint as id where false`}
+		people := []string{`select r.id, ` + spoken(`r.`+schema.Title, schema.TitleText(target, "r")) + ` as name from {targets} r`}
 		var theirs []string
 		for n, to := range k.mayName(*fp) {
 			from := fmt.Sprintf("theirs%d", n)
@@ -82,9 +84,15 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			}
 			if title := to.draft.titleOf("t"); title != "" {
 				columns = append(columns, title+` as title`, to.draft.saidTitle("t")+` as said`)
+				people = append(people, `select t.record_id, `+spoken(`t.title`, `t.said`)+` from `+from+` t where t.record_id < 0`)
 				named := `select w.l, t.record_id from want w join ` + from + ` t on t.title = w.m where w.m <> ''`
-				if namesCompany(target) {
+				switch {
+				case namesCompany(target):
 					named += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
+				case namesPeople(target):
+					byName = append(byName, `select w.l, t.record_id
+						from (select l, m, unnest(`+anyOrder(`m`)+`) as turned from want where m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
+						where w.turned <> w.m and not exists (select from `+from+` o where o.title = w.m)`)
 				}
 				byName = append(byName, named)
 			}
@@ -92,6 +100,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no where b.record_id is not null
 			),`)
 		}
+		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))
 		with["keys"], with["by_name"], with["theirs"] = strings.Join(keys, " union all "), strings.Join(byName, " union "), strings.Join(theirs, " ")
 		with["says"] = `case when id < 0 then ` + k.saysRow("id") + ` else ` + schema.RecordID(target, "id") + ` end`
 		statements := []stmt{q(`
@@ -107,23 +116,31 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 			{theirs}
 			keys as ({keys}),
 			by_key as materialized (select w.l, k.record_id as id from forms w join keys k on k.form = w.form),
-			hit as (
-				select distinct l, id from by_key
-				union
+			by_name as materialized (
 				select n.l, n.id from ({by_name}) n where not exists (select from by_key k where k.l = n.l)
 				union
 				select l, there from want where there is not null
 			),
+			{short}
+			hit as (
+				select l, id, false as short from by_key
+				union
+				select l, id, false from by_name
+				union
+				select l, id, true from by_short
+				union
+				select l, id, true from by_initial
+			),
 			told as (
-				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', ' order by id desc) as shown
+				select h.l, min(h.id) as id, count(*) as finds, string_agg({says}, ', ' order by id desc) as shown, bool_or(short) as short
 				from hit h
 				group by h.l
 			)
 			update {links} x set
 				record_id = case when t.finds = 1 then t.id end, finds = t.finds,
-				shown = case when t.finds > 1 then left(t.shown, 100) end, how = @row
+				shown = case when t.finds > 1 then left(t.shown, 100) end, how = case when short then @short else @row end
 			from told t
-			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with, arg{"row": string(ByRow)}),
+			where x.field = {field} and x.lookup = t.l and (t.finds > 1 or t.id is distinct from x.record_id)`, with, arg{"row": string(ByRow), "short": string(ByShort)}),
 			q(`analyze {links}`)}
 		if !k.unchecked(*fp) { // else it is known when the import that is loaded later is checked
 			statements = append(statements, k.tellLinks(fp, target, with)...)

@@ -77,7 +77,7 @@ func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordTyp
 	}
 	if t.InUse != "" {
 		hits = append(hits, `x.title in (select split_part(`+schema.Title+`, ' ', 1) from `+records+`)`,
-			`x.title in (select `+schema.Initials+` from `+records+`)`)
+			`x.title in (select `+schema.InitialsOf(schema.Title)+` from `+records+`)`)
 	}
 	var found []int64
 	err := s.db.SelectContext(ctx, &found, `
