@@ -40,9 +40,10 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
   const list = useQuestions(workspace, i, true);
   const acts = useAnswers(workspace, i.id);
   const open = list.data?.open ?? 0;
+  const asked = i.totals?.verdicts["ask"] ?? 0;
   const sure = (list.data?.questions ?? []).filter((q) => !q.answer?.choice && q.percent >= 90).length;
   return (
-    <Section title={`Asked: ${count(i.totals?.verdicts["ask"] ?? 0)} rows`}>
+    <Section title={`Asked: ${count(asked)} ${asked === 1 ? "row" : "rows"}`}>
       <ul>
         {i.totals?.asked?.map((a) => (
           <Counted
@@ -58,7 +59,7 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
       </ul>
       <div className="mt-2 flex flex-wrap gap-2">
         <Button look="ask" onClick={onAsk}>
-          Answer them one by one
+          {asked === 1 ? "Answer it" : "Answer them one by one"}
         </Button>
         {sure > 0 && (
           <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "take", from: 90 })}>
@@ -68,10 +69,10 @@ function Asked({ workspace, i, filter, onFilter, onAsk }: Pick<PanelProps, "work
         {open > 0 && (
           <>
             <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "new" })}>
-              All {count(open)} open are new
+              {open === 1 ? "The one that is open is new" : `All ${count(open)} open are new`}
             </Button>
             <Button disabled={acts.many.isPending} onClick={() => acts.many.mutate({ choice: "leave_out" })}>
-              Leave the {count(open)} open out
+              {open === 1 ? "Leave it out" : `Leave the ${count(open)} open out`}
             </Button>
           </>
         )}

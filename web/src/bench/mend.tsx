@@ -71,6 +71,7 @@ function useReplacing(workspace: string, i: Import, body: Replacement, on: boole
 }
 
 const shownValues = 6;
+const kindButtons = "flex flex-wrap gap-1.5 [&_button]:h-7 [&_button]:px-2 [&_button]:text-[12px]";
 const dayWords = { first_day: "first day", last_day: "last day" };
 
 /** Mends all cells with one kind of problem, where they are shown. */
@@ -103,8 +104,44 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const missing = problem.code === "required_missing";
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
+  const meansAll =
+    ["name_order", "lost_letters", "made_a_date", "partial_date", "rough_number"].includes(problem.code) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
+      {meansAll && (
+        <div className={kindButtons}>
+          {["name_order", "lost_letters", "made_a_date"].includes(problem.code) && (
+            <Button
+              title={
+                problem.code === "name_order"
+                  ? "Names are taken in the order in which they stand, here and in later files."
+                  : "Such values are right so, here and in later files."
+              }
+              onClick={() => change(`${of?.field.label ?? "the field"} is taken as it stands`, { doubtful: "take" })}
+            >
+              Take {problem.count === 1 ? "it" : "them"} as {problem.count === 1 ? "it stands" : "they stand"}
+            </Button>
+          )}
+          {problem.code === "partial_date" &&
+            (["first_day", "last_day"] as const).map((day) => (
+              <Button
+                key={day}
+                onClick={() => change(`a month in ${of?.field.label ?? "the field"} means its ${dayWords[day]}`, { spans: day })}
+              >
+                The {dayWords[day]} is meant
+              </Button>
+            ))}
+          {problem.code === "rough_number" &&
+            (["lowest", "middle", "highest"] as const).map((end) => (
+              <Button
+                key={end}
+                onClick={() => change(`a range in ${of?.field.label ?? "the field"} means its ${end} number`, { rough: end })}
+              >
+                The {end} is meant
+              </Button>
+            ))}
+        </div>
+      )}
       {listed.length > 0 && !problem.light && (
         <ul aria-label="What these cells say" className="space-y-1.5">
           {listed.map((v) => (
@@ -128,7 +165,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
           {(values.data?.values.length ?? 0) > shownValues && <li className="text-ink-faint">… and others</li>}
         </ul>
       )}
-      <div className="flex flex-wrap gap-1.5 [&_button]:h-7 [&_button]:px-2 [&_button]:text-[12px]">
+      <div className={kindButtons}>
         {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
         {column && !missing && <Button onClick={() => setAsking("replace")}>Find and replace…</Button>}
         {missing && at && <Button onClick={() => setAsking("blanks")}>One value for blanks…</Button>}
@@ -159,38 +196,6 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             )}
           </>
         )}
-        {(problem.code === "name_order" || problem.code === "lost_letters") && origin && (
-          <Button
-            title={
-              problem.code === "name_order"
-                ? "Names are taken in the order in which they stand, here and in later files."
-                : "Question marks stay where they are, here and in later files."
-            }
-            onClick={() => change(`${of?.field.label ?? "the field"} is taken as it stands`, { doubtful: "take" })}
-          >
-            Take {problem.count === 1 ? "it" : "them"} as {problem.count === 1 ? "it stands" : "they stand"}
-          </Button>
-        )}
-        {problem.code === "partial_date" &&
-          origin &&
-          (["first_day", "last_day"] as const).map((day) => (
-            <Button
-              key={day}
-              onClick={() => change(`a month in ${of?.field.label ?? "the field"} means its ${dayWords[day]}`, { spans: day })}
-            >
-              The {dayWords[day]} is meant
-            </Button>
-          ))}
-        {problem.code === "rough_number" &&
-          origin &&
-          (["lowest", "middle", "highest"] as const).map((end) => (
-            <Button
-              key={end}
-              onClick={() => change(`a range in ${of?.field.label ?? "the field"} means its ${end} number`, { rough: end })}
-            >
-              The {end} is meant
-            </Button>
-          ))}
         {creatable && (
           <Button
             title={`Each row becomes a ${target.label.toLowerCase()} as well, made where none is found; near names are asked about, and none that is there is changed.`}
