@@ -224,7 +224,7 @@ var fits = map[catalog.FieldType]func(c *cells) (fit, string){
 	catalog.DateTime:  fitDate,
 	catalog.YesNo:     readAs(catalog.YesNo, "its values are neither yes nor no", "its values are yes and no"),
 	catalog.Language:  readAs(catalog.Language, "its values are no languages", "its values are languages"),
-	catalog.Currency:  readAs(catalog.Currency, "its values are no currencies", "its values are currencies"),
+	catalog.Currency:  fitCurrency,
 	catalog.Country:   fitCountry,
 	catalog.OneChoice: fitChoice,
 	catalog.Choices:   func(*cells) (fit, string) { return neutralFit, "" },
@@ -453,6 +453,16 @@ func fitCountry(c *cells) (fit, string) {
 		return contradicts, "its values are no countries"
 	}
 	return neutralFit, ""
+}
+
+// fitCurrency is sure of codes and signs that are nothing else: a header that speaks of the amount
+// as well is that of its currency then.
+func fitCurrency(c *cells) (fit, string) {
+	fit, what := readAs(catalog.Currency, "its values are no currencies", "its values are currencies")(c)
+	if fit == supports && c.share("currency codes", func(s string) bool { return len([]rune(s)) <= 3 && digitsIn(s) == 0 }) == 1 {
+		return tells, what
+	}
+	return fit, what
 }
 
 func fitChoice(c *cells) (fit, string) {
