@@ -26,6 +26,7 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.StringVar(&r.Quote, "quote", "", `character around cells, or none`)
 	fl.StringVar(&r.Escape, "escape", "", `character before a quote or delimiter that is meant as such, or none`)
 	fl.StringVar(&r.Comment, "comment", "", `character that begins lines which are no rows, or none`)
+	fl.StringVar(&r.Hidden, "hidden", "", "rows and columns that are hidden in a workbook: read, or leave_out")
 	fl.StringVar(&r.Asides, "asides", "", "rows that are no records (the header again, totals, page numbers, another table): leave_out, or read")
 	fl.StringVar(&r.Misread, "misread", "", "text that was decoded wrongly before (Ã¼ for ü): hold, or mend")
 	fl.StringVar(&r.Zone, "zone", "", "time zone of times that name none, such as Europe/Oslo")

@@ -46,14 +46,15 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 		if err != nil {
 			return nil, nil, err
 		}
+		hidden := hiding{leave: reading.Hidden == LeaveHidden, header: reading.HeaderRow}
 		if format == formatODS {
-			t, err := b.openTable(s)
+			t, err := b.openTable(s, hidden)
 			if err != nil {
 				return nil, nil, err
 			}
 			return t, []io.Closer{t}, nil
 		}
-		t, err := b.openSheet(s)
+		t, err := b.openSheet(s, hidden)
 		if err != nil {
 			return nil, nil, err
 		}

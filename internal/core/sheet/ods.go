@@ -32,11 +32,11 @@ type tableRows struct {
 	bytes  int // of the cells
 	row    int64
 	repeat int
-	hidden int64
-	merged int64
+	at     int // the next column that is described
+	hiding
 }
 
-func (b *workbook) openTable(s sheetPart) (*tableRows, error) {
+func (b *workbook) openTable(s sheetPart, hidden hiding) (*tableRows, error) {
 	f, ok := b.file(s.part)
 	if !ok {
 		return nil, errXML
@@ -45,7 +45,7 @@ func (b *workbook) openTable(s sheetPart) (*tableRows, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &tableRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2), name: s.name}, nil
+	return &tableRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2), name: s.name, hiding: hidden}, nil
 }
 
 // Close ends the reading.
@@ -74,13 +74,17 @@ func (t *tableRows) Next() (Row, error) {
 		switch {
 		case t.x.kind == xmlStart && name == "table":
 			t.in = t.x.attr("name") == t.name
+		case t.x.kind == xmlStart && name == "table-column" && t.in:
+			count := t.x.number("number-columns-repeated", 1)
+			if unseen(t.x.attr("visibility")) {
+				t.column(t.at, t.at+count-1, t.book.limits.Columns)
+			}
+			t.at += count
 		case t.x.kind == xmlEnd && name == "table" && t.in:
 			return Row{}, io.EOF
 		case t.x.kind == xmlStart && name == "table-row" && t.in:
 			count := t.x.number("number-rows-repeated", 1)
-			if v := t.x.attr("visibility"); v == "collapse" || v == "filter" {
-				t.hidden += int64(count)
-			}
+			hidden := unseen(t.x.attr("visibility")) && t.leavesRow(int64(count))
 			if t.x.empty {
 				t.row += int64(count)
 				continue
@@ -88,7 +92,7 @@ func (t *tableRows) Next() (Row, error) {
 			if err := t.readRow(); err != nil {
 				return Row{}, err
 			}
-			if (Row{Cells: t.cells}).Blank() || count > mostRepeats {
+			if hidden || (Row{Cells: t.cells}).Blank() || count > mostRepeats {
 				t.row += int64(count)
 				continue
 			}
@@ -117,13 +121,13 @@ func (t *tableRows) readRow() error {
 		case t.x.kind == xmlStart && (name == "table-cell" || name == "covered-table-cell"):
 			count := t.x.number("number-columns-repeated", 1)
 			if t.x.number("number-columns-spanned", 1) > 1 || t.x.number("number-rows-spanned", 1) > 1 {
-				t.merged++
+				t.merges(t.row + 1)
 			}
 			text, err := t.cell(name)
 			if err != nil {
 				return err
 			}
-			if text == "" {
+			if text == "" || t.leavesCell(t.row+1, len(t.cells)+blank) {
 				blank += count
 				continue
 			}
@@ -217,4 +221,7 @@ func (t *tableRows) cell(element string) (string, error) {
 	}
 }
 
-func (t *tableRows) notices() []Notice { return sheetNotices(t.book.sheets, t.hidden, t.merged) }
+func (t *tableRows) notices() []Notice { return t.hiding.notices(t.book.sheets) }
+
+// unseen reports whether a row or column of a visibility is hidden, by hand or by a filter.
+func unseen(visibility string) bool { return visibility == "collapse" || visibility == "filter" }

@@ -33,6 +33,7 @@ type Reading struct {
 	Escape      string `json:"escape,omitempty" yaml:"escape,omitempty"`             // one character before a sign that is meant as such, or "none"
 	Comment     string `json:"comment,omitempty" yaml:"comment,omitempty"`           // lines that begin with this character are no rows; or "none"
 	Asides      string `json:"asides,omitempty" yaml:"asides,omitempty"`             // rows that are no records (the header again, totals, page numbers, another table): "leave_out", or "read"
+	Hidden      string `json:"hidden,omitempty" yaml:"hidden,omitempty"`             // rows and columns that are hidden in a workbook: "read", or "leave_out"
 	HeaderRow   int64  `json:"header_row,omitempty" yaml:"header_row,omitempty"`     // as the spreadsheet program counts
 	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
 	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
@@ -67,6 +68,9 @@ func (r Reading) Check() error {
 		if sign.value != "" && sign.value != noSign && (len(sign.value) != 1 || sign.value[0] < '!') {
 			return bad(sign.path, sign.name+" is one character of ASCII, or none", sign.value, "")
 		}
+	}
+	if r.Hidden != "" && r.Hidden != LeaveHidden && r.Hidden != "read" {
+		return bad("hidden", "what is hidden in a sheet is read or left out", r.Hidden, "Choose read or leave_out.")
 	}
 	if r.Asides != "" && r.Asides != ReadAsides && r.Asides != "leave_out" {
 		return bad("asides", "rows that are no records are left out or read", r.Asides, "Choose leave_out or read.")
@@ -114,6 +118,8 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "comment", false
 	case r.Asides != other.Asides:
 		return "asides", false
+	case r.Hidden != other.Hidden:
+		return "hidden", false
 	case r.HeaderRow != other.HeaderRow:
 		return "header_row", false
 	case r.NoHeader != other.NoHeader:

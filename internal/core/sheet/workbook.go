@@ -432,16 +432,15 @@ func unescapeControls(s string) string {
 
 // sheetRows streams the rows of one sheet of an Office Open XML workbook.
 type sheetRows struct {
-	book   *workbook
-	part   io.ReadCloser
-	x      *xmlReader
-	cells  []string
-	row    int64
-	hidden int64
-	merged int64
+	book  *workbook
+	part  io.ReadCloser
+	x     *xmlReader
+	cells []string
+	row   int64
+	hiding
 }
 
-func (b *workbook) openSheet(s sheetPart) (*sheetRows, error) {
+func (b *workbook) openSheet(s sheetPart, hidden hiding) (*sheetRows, error) {
 	if err := b.readStyles(); err != nil {
 		return nil, err
 	}
@@ -458,7 +457,7 @@ func (b *workbook) openSheet(s sheetPart) (*sheetRows, error) {
 		b.texts.close()
 		return nil, err
 	}
-	return &sheetRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2)}, nil
+	return &sheetRows{book: b, part: r, x: newXML(r, b.limits.CellBytes*2), hiding: hidden}, nil
 }
 
 // Close ends the reading.
@@ -477,18 +476,25 @@ func (s *sheetRows) Next() (Row, error) {
 		switch {
 		case s.x.kind == xmlStart && name == "row":
 			s.row = int64(s.x.number("r", int(s.row)+1))
-			if h := s.x.attr("hidden"); h == "1" || h == "true" {
-				s.hidden++
-			}
+			hidden := isTrue(s.x.attr("hidden")) && s.leavesRow(1)
 			if s.x.empty {
 				continue
 			}
-			return s.readRow()
+			row, err := s.readRow()
+			if err != nil || !hidden {
+				return row, err
+			}
+		case s.x.kind == xmlStart && name == "col" && isTrue(s.x.attr("hidden")):
+			s.column(s.x.number("min", 1)-1, s.x.number("max", 1)-1, s.book.limits.Columns)
 		case s.x.kind == xmlStart && name == "mergeCell":
-			s.merged++
+			first, _, _ := strings.Cut(s.x.attr("ref"), ":")
+			row, _ := strconv.ParseInt(strings.TrimLeft(first, "ABCDEFGHIJKLMNOPQRSTUVWXYZ"), 10, 64)
+			s.merges(row)
 		}
 	}
 }
+
+func isTrue(attr string) bool { return attr == "1" || attr == "true" }
 
 func (s *sheetRows) fail(err error, at int) error {
 	if f, ok := fault.From(err); ok {
@@ -529,7 +535,7 @@ func (s *sheetRows) readRow() (Row, error) {
 			if bytes > s.book.limits.RowBytes {
 				return Row{}, s.fail(rowTooLong(s.book.limits), at)
 			}
-			if text == "" {
+			if text == "" || s.leavesCell(s.row, at) {
 				continue
 			}
 			for len(s.cells) <= at {
@@ -684,22 +690,4 @@ func serialDate(n float64, st cellStyle, is1904 bool) (string, bool) {
 }
 
 // notices tells what a person should know of a sheet when it has been read.
-func (s *sheetRows) notices() []Notice {
-	return sheetNotices(s.book.sheets, s.hidden, s.merged)
-}
-
-func sheetNotices(sheets []sheetPart, hidden, merged int64) []Notice {
-	var list []Notice
-	for _, p := range sheets {
-		if p.hidden {
-			list = append(list, Notice{Code: "hidden_sheet", Message: "the file has a hidden sheet: " + p.name})
-		}
-	}
-	if hidden > 0 {
-		list = append(list, Notice{Code: "hidden_rows", Message: "rows are hidden in the sheet; they are read like the others", Count: hidden})
-	}
-	if merged > 0 {
-		list = append(list, Notice{Code: "merged_cells", Message: "cells are merged; the value stands in the first of them only", Count: merged})
-	}
-	return list
-}
+func (s *sheetRows) notices() []Notice { return s.hiding.notices(s.book.sheets) }

@@ -90,6 +90,7 @@ func TestWorkbook(t *testing.T) {
 	ok(t, f.SetCellValue(s, "C7", "line\nbreak"))
 	ok(t, f.SetCellValue(s, "D7", 0.1+0.2))
 	ok(t, f.SetRowVisible(s, 7, false))
+	ok(t, f.MergeCell(s, "A7", "A8"))
 	var buf bytes.Buffer
 	_, err = f.WriteTo(&buf)
 	ok(t, err)

@@ -48,6 +48,7 @@ const unseen: Partial<Record<keyof Reading, string>> = {
   comment: "none",
   misread: "hold it",
   asides: "leave them out",
+  hidden: "read it like the rest",
 };
 /** Notices about rows that are left out, or doubted, because they seem to be no records. */
 const asides = ["header_again", "totals_row", "page_line", "another_table", "lone_cells"];
@@ -128,6 +129,11 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             choice("Rows that are no records", "asides", [
               { value: "leave_out", label: "leave them out" },
               { value: "read", label: "read them like the others" },
+            ])}
+          {(i.notices?.some((n) => n.code === "hidden_rows" || n.code === "hidden_columns") || r.hidden) &&
+            choice("What is hidden in the sheet", "hidden", [
+              { value: "read", label: "read it like the rest" },
+              { value: "leave_out", label: "leave it out" },
             ])}
           {(i.notices?.some((n) => n.code === "misread_text") || r.misread) &&
             choice("Text decoded wrongly before (Ã¼ for ü)", "misread", [
