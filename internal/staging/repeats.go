@@ -174,7 +174,7 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 	}
 	switch k.plan.Repeats {
 	case mapping.Once:
-		agree, held := k.onlyOnce(from)
+		agree, held := k.onlyAgreeing(from, func(catalog.Field) bool { return true })
 		statements = append(append(statements, held...), pass(agree), k.merged(from, agree, `d.row_no <> g.lead, d.row_no`))
 		return append(statements, leave(verdict.Merged, agree)...)
 	case mapping.FirstWins:
@@ -188,8 +188,9 @@ func (k *draftCheck) treatRepeats(table string) []stmt {
 			q(`update {same} d set row_no = t.first, lead = t.last from {twice} t where d.row_no = t.last and not d.merge`, from),
 			q(`drop table {twice}`), pass(others))
 		return append(statements, leave(verdict.Repeated, others)...)
-	case mapping.MergeRows:
-		return append(statements, merge(others)...)
+	case mapping.MergeRows: // of two numbers that one record cannot have, one would be lost
+		agree, held := k.onlyAgreeing(from, func(f catalog.Field) bool { return f.Key && f.Type == catalog.Text })
+		return append(append(statements, held...), merge(agree)...)
 	case mapping.AskRepeats:
 		return append(statements,
 			q(`insert into {questions} (row_no, kind, rule, candidates, percent)
@@ -352,13 +353,15 @@ func comeFirst(table string) []stmt {
 	}
 }
 
-// onlyOnce treats repeated rows by the policy once: those that contradict the
-// others are held, the rest, which agree, fill each other's blanks.
-func (k *draftCheck) onlyOnce(from frag) (agree string, statements []stmt) {
+// onlyAgreeing holds repeated rows that contradict the others in some fields; agree is the
+// condition of the rest.
+func (k *draftCheck) onlyAgreeing(from frag, in func(catalog.Field) bool) (agree string, statements []stmt) {
 	var first []string
 	for i, fp := range k.plan.Fields {
-		c := k.compared(fp)
-		first = append(first, fmt.Sprintf(`(array_agg(%s order by d.row_no <> g.lead, d.row_no) filter (where %s is not null))[1] as c%d`, c, c, i))
+		if in(fp.Field) {
+			c := k.compared(fp)
+			first = append(first, fmt.Sprintf(`(array_agg(%s order by d.row_no <> g.lead, d.row_no) filter (where %s is not null))[1] as c%d`, c, c, i))
+		}
 	}
 	if len(first) == 0 {
 		return `not d.merge`, nil
@@ -378,6 +381,9 @@ func (k *draftCheck) onlyOnce(from frag) (agree string, statements []stmt) {
 	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
+		if !in(fp.Field) {
+			continue
+		}
 		statements = append(statements, k.hold(problem.RowsDisagree, fp, `'' || t.lead`, `
 			from {linked}
 			join {same} t on t.row_no = d.row_no

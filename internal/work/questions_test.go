@@ -527,3 +527,15 @@ func TestManyEqualRows(t *testing.T) {
 	})))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "hold": 598})
 }
+
+// Rows that are put together lose no key: those with another are held.
+func TestMergedRowsLoseNoKey(t *testing.T) {
+	b := start(t)
+	i := b.upload("account", "Name,Number in the old system,Registration number,Website,Street\nMarina Oostende,K-5,R-1,oostende.example,Kaai 44\nMarina Oostende NV,K-6,R-1,oostende.example,Kaai 44\nFjord Marina,K-7,R-2,,Quay 1\nFjord Marina,,R-2,fjord.example,\n")
+	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Repeats = mapping.MergeRows }))
+	b.want(b.codes(i), "[3 rows_disagree source_ref]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "skip": 1, "hold": 1})
+	b.load(i)
+	v := b.record("account", "ACC-2").Values
+	b.want(v["source_ref"]+" "+v["website"], "K-7 https://fjord.example")
+}

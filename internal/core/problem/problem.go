@@ -130,7 +130,7 @@ var table = map[Code]words{
 	LinkApart:        {"the one of this name belongs elsewhere than the row says: {detail}", "If it is this one, say that the word means it, or write its id; else load the one that is meant first."},
 	SeveralFound:     {"the row fits several records: {detail}", "Give the record's id, or a key that only one of them has."},
 	DuplicateRow:     {"the row is for the same record as row {detail}", "Keep one of the two, or put their values into one row."},
-	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or let later rows win by the policy merge."},
+	RowsDisagree:     {"row {detail} is for the same record and says something else", "Correct one of the two, or leave it out. Where no key is in question, later rows win by the policy merge."},
 	KnownElsewhere:   {"it is there already, as {detail}", "Leave the row out, load it all the same, or put what it says into that record."},
 	LinkHeld:         {"the record that it belongs to is that of {detail}, which is not settled", "Mend or answer that row first, then check again."},
 	LinkGone:         {"the record that it points to was deleted after the check: {detail}", "Check again, and say to which record it belongs."},
