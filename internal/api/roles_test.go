@@ -37,3 +37,31 @@ func TestRolesInWorkspaces(t *testing.T) {
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"nowhere":"viewer"}}`, http.StatusNotFound, "unknown_workspace")
 	ask(rights.Administrator, http.MethodGet, "/log?text=change%20person", "", http.StatusOK, `"path":"in.main"`)
 }
+
+// What is taken into another workspace takes the role there: that in the workspace where one
+// stands is worth nothing elsewhere.
+func TestRolesInTheOtherWorkspace(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	ask := func(role rights.Role, method, path, body string, status int, want string) {
+		t.Helper()
+		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
+		if res.StatusCode != status || !strings.Contains(string(answer), want) {
+			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
+		}
+	}
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
+	ask(rights.Operator, http.MethodPut, "/workspaces/main/routines/spring", `{"name":"spring","may":"create_or_update","drafts":[{"type":"contact","fields":{"family_name":{"from":["Name"]}}}]}`, http.StatusOK, "spring")
+	const copies, to = "/workspaces/main/routines/spring/copies", `{"to":"other"}`
+	ask(rights.Operator, http.MethodPost, copies, to, http.StatusCreated, "spring")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer"}}`, http.StatusOK, "operator")
+	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"none"}}`, http.StatusOK, "operator")
+	ask(rights.Operator, http.MethodPost, copies, to, http.StatusNotFound, "unknown_workspace")
+	// Who may look everywhere and work in one workspace works in no other.
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"viewer","roles":{"main":"operator","other":""}}`, http.StatusOK, "viewer")
+	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
+	// A copy holds all: who may not look at a workspace makes none of it.
+	ask(rights.Administrator, http.MethodPatch, "/people/3", `{"roles":{"other":"viewer"}}`, http.StatusOK, "administrator")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"third","from":"other"}`, http.StatusForbidden, "role_too_low")
+}

@@ -41,7 +41,7 @@ func (s *Store) ApprovalRules(ctx context.Context, workspace string) (approval.R
 	var r JSON[approval.Rules]
 	err := s.pool.QueryRow(ctx, `select approval from workspaces where name = $1`, workspace).Scan(&r)
 	if IsMissing(err) {
-		return r.V, errNoWorkspace.With(workspace)
+		return r.V, ErrNoWorkspace.With(workspace)
 	}
 	if err != nil {
 		return r.V, fmt.Errorf("read approval: %w", err)

@@ -162,7 +162,7 @@ func (s *Store) RenameWorkspace(ctx context.Context, name, label string, by int6
 	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "rename workspace", Subject: label}, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `update workspaces set label = $2 where name = $1`, name, label)
 		if err == nil && tag.RowsAffected() == 0 {
-			return errNoWorkspace.With(name)
+			return ErrNoWorkspace.With(name)
 		}
 		return err
 	})

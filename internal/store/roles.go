@@ -11,13 +11,12 @@ import (
 )
 
 // RoleIn gives what a person may do in a workspace: what was said for it, else what they
-// may do everywhere, and with a token no more than the token may.
+// may do everywhere, and with a token no more than the token may. The role of p is not asked:
+// it may be that in another workspace.
 func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.Role, error) {
 	var role rights.Role
-	err := s.pool.QueryRow(ctx, `select role from workspace_roles where person = $1 and workspace = $2`, p.ID, workspace).Scan(&role)
+	err := s.pool.QueryRow(ctx, `select coalesce((select role from workspace_roles where person = $1 and workspace = $2), (select role from people where id = $1), '')`, p.ID, workspace).Scan(&role)
 	switch {
-	case IsMissing(err):
-		return p.Role, nil
 	case err != nil:
 		return "", fmt.Errorf("look up a role: %w", err)
 	case p.Most != "" && role.Covers(p.Most):
@@ -80,7 +79,7 @@ func setRoles(ctx context.Context, tx pgx.Tx, person int64, roles map[string]rig
 			_, err = tx.Exec(ctx, `insert into workspace_roles (person, workspace, role) values ($1, $2, $3) on conflict (person, workspace) do update set role = excluded.role`, person, workspace, role)
 		}
 		if SQLState(err) == "23503" {
-			return nil, errNoWorkspace.With(workspace)
+			return nil, ErrNoWorkspace.With(workspace)
 		}
 		if err != nil {
 			return nil, err

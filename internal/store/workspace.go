@@ -35,7 +35,8 @@ type Workspace struct {
 	Nothing JSON[[]string] `db:"nothing"`
 }
 
-var errNoWorkspace = fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace")
+// ErrNoWorkspace says that there is no such workspace, or none that the person may look at.
+var ErrNoWorkspace = fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace")
 
 // MustWorkspace gives an error when there is no such workspace.
 func (s *Store) MustWorkspace(ctx context.Context, name string) error {
@@ -44,7 +45,7 @@ func (s *Store) MustWorkspace(ctx context.Context, name string) error {
 		return fmt.Errorf("look for workspace %s: %w", name, err)
 	}
 	if !there {
-		return errNoWorkspace.With(name)
+		return ErrNoWorkspace.With(name)
 	}
 	return nil
 }
@@ -87,7 +88,7 @@ func (s *Store) SetNothing(ctx context.Context, name string, words []string, by 
 			with was as materialized (select nothing from workspaces where name = $1 for update)
 			update workspaces set nothing = $2 where name = $1 returning (select nothing from was)`, name, list).Scan(&was)
 		if IsMissing(err) {
-			return errNoWorkspace.With(name)
+			return ErrNoWorkspace.With(name)
 		}
 		changed.Set(map[string]any{"nothing": append([]string{}, was...)}, map[string]any{"nothing": list})
 		return err
@@ -288,7 +289,7 @@ func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
 	}
 	if len(docs) == 0 {
-		return catalog.Catalog{}, errNoWorkspace.With(workspace)
+		return catalog.Catalog{}, ErrNoWorkspace.With(workspace)
 	}
 	var c catalog.Catalog
 	if err := s.pool.QueryRow(ctx, `select nothing from workspaces where name = $1`, workspace).Scan(&c.Nothing); err != nil {

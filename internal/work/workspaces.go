@@ -14,8 +14,32 @@ import (
 	"uchi/internal/store"
 )
 
-// AddWorkspace makes a workspace with the standard record types, or as a copy of another.
+// mustCover says that a person does not have a role in another workspace than the one that the
+// request is about; one that they may not look at is not there for them.
+func (s *Service) mustCover(ctx context.Context, by store.Person, workspace string, need rights.Role) error {
+	if err := s.store.MustWorkspace(ctx, workspace); err != nil {
+		return err
+	}
+	role, err := s.store.RoleIn(ctx, by, workspace)
+	switch {
+	case err != nil:
+		return err
+	case role == rights.None:
+		return store.ErrNoWorkspace.With(workspace)
+	case !role.Covers(need):
+		return ErrRole(need).At(fault.Place{Path: workspace})
+	}
+	return nil
+}
+
+// AddWorkspace makes a workspace with the standard record types, or as a copy of another of which
+// the person is an administrator: a copy holds all that it holds.
 func (s *Service) AddWorkspace(ctx context.Context, name, label string, from store.Copy, by store.Person) error {
+	if from.From != "" {
+		if err := s.mustCover(ctx, by, from.From, rights.Administrator); err != nil {
+			return err
+		}
+	}
 	return s.store.CopyWorkspace(ctx, name, label, from, by.ID)
 }
 
@@ -37,7 +61,7 @@ func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as strin
 	if err != nil {
 		return saved, err
 	}
-	if err := s.store.MustWorkspace(ctx, to); err != nil {
+	if err := s.mustCover(ctx, by, to, rights.Operator); err != nil {
 		return saved, err
 	}
 	r := saved.Document.V
