@@ -61,6 +61,9 @@ func TestRolesInTheOtherWorkspace(t *testing.T) {
 	// Who may look everywhere and work in one workspace works in no other.
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"viewer","roles":{"main":"operator","other":""}}`, http.StatusOK, "viewer")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"operator","roles":{"other":"none","main":""}}`, http.StatusOK, "operator")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"second","from":"other"}`, http.StatusCreated, "second")
+	ask(rights.Operator, http.MethodGet, "/workspaces/second/types", "", http.StatusNotFound, "unknown_workspace")
 	// A copy holds all: who may not look at a workspace makes none of it.
 	ask(rights.Administrator, http.MethodPatch, "/people/3", `{"roles":{"other":"viewer"}}`, http.StatusOK, "administrator")
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"third","from":"other"}`, http.StatusForbidden, "role_too_low")

@@ -19,7 +19,7 @@ type Copy struct {
 }
 
 // CopyWorkspace makes a workspace with the record types, rules, routines, views and
-// choices of another, and with as many of its records as wished, under their ids. What
+// choices of another, with what people may do there, and with as many of its records as wished, under their ids. What
 // records refer to comes along with them. The history and the imports stay behind. It
 // is one transaction: the copy is there as a whole or not at all.
 func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy, by int64) error {
@@ -62,6 +62,8 @@ func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy
 				select $1, type, document, pairs, share, made_by, made_at from weights where workspace = $2`,
 			`insert into views (workspace, type, name, document, shared, owner)
 				select $1, type, name, document, shared, owner from views where workspace = $2`,
+			`insert into workspace_roles (person, workspace, role) -- who may not look at the one may not look at the other
+				select person, $1, role from workspace_roles where workspace = $2`,
 		} {
 			if _, err := tx.Exec(ctx, list, name, from.From); err != nil {
 				return err
