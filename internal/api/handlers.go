@@ -385,6 +385,28 @@ func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (S
 	return SetReading202JSONResponse(i), err
 }
 
+func (h *handlers) Rehearse(ctx context.Context, r RehearseRequestObject) (RehearseResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	if i, err = h.work.Rehearse(ctx, i, r.Body.Workspace, personOf(ctx)); err != nil {
+		return nil, err
+	}
+	return Rehearse201JSONResponse(h.importView(ctx, i)), nil
+}
+
+func (h *handlers) Rehearsed(ctx context.Context, r RehearsedRequestObject) (RehearsedResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	if i, err = h.work.Rehearsed(ctx, i, personOf(ctx)); err != nil {
+		return nil, err
+	}
+	return Rehearsed202JSONResponse(h.importView(ctx, i)), nil
+}
+
 func (h *handlers) Check(ctx context.Context, r CheckRequestObject) (CheckResponseObject, error) {
 	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.Check(ctx, i, personOf(ctx)) })
 	return Check202JSONResponse(i), err

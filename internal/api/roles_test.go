@@ -58,6 +58,10 @@ func TestRolesInTheOtherWorkspace(t *testing.T) {
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"none"}}`, http.StatusOK, "operator")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n", http.StatusCreated, "a.csv")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`, http.StatusNotFound, "unknown_workspace")
+	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"viewer"}}`, http.StatusOK, "operator")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`, http.StatusForbidden, "role_too_low")
 	// Who may look everywhere and work in one workspace works in no other.
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"role":"viewer","roles":{"main":"operator","other":""}}`, http.StatusOK, "viewer")
 	ask(rights.Operator, http.MethodPost, copies, to, http.StatusForbidden, "role_too_low")

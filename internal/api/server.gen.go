@@ -1512,6 +1512,12 @@ type Import struct {
 
 	// Reading How a source is read; what is left out is detected
 	Reading Reading `json:"reading,omitempty,omitzero"`
+
+	// Rehearses The import of another workspace that it rehearses
+	Rehearses struct {
+		Import    int64  `json:"import"`
+		Workspace string `json:"workspace"`
+	} `json:"rehearses,omitempty,omitzero"`
 	Routine Routine `json:"routine,omitempty,omitzero"`
 
 	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
@@ -2916,6 +2922,11 @@ type GetQuestionParams struct {
 	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 }
 
+// RehearseJSONBody defines parameters for Rehearse.
+type RehearseJSONBody struct {
+	Workspace string `json:"workspace"`
+}
+
 // SetRoutineParams defines parameters for SetRoutine.
 type SetRoutineParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -3255,6 +3266,9 @@ type PreviewJSONRequestBody PreviewJSONBody
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
 
+// RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
+type RehearseJSONRequestBody RehearseJSONBody
+
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
 
@@ -3569,6 +3583,12 @@ type ServerInterface interface {
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Rehearse Try an import first in another workspace, which gets one of the same source that is set up the same way
+	// (POST /workspaces/{workspace}/imports/{import}/rehearsals)
+	Rehearse(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// Rehearsed Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+	// (POST /workspaces/{workspace}/imports/{import}/rehearsed)
+	Rehearsed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
 	// Reopen Take up again what was closed or discarded
 	// (POST /workspaces/{workspace}/imports/{import}/reopen)
 	Reopen(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -4247,6 +4267,18 @@ func (_ Unimplemented) GetQuestion(w http.ResponseWriter, r *http.Request, works
 // SetReading Change how the source is read, and read it again
 // (PUT /workspaces/{workspace}/imports/{import}/reading)
 func (_ Unimplemented) SetReading(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Rehearse Try an import first in another workspace, which gets one of the same source that is set up the same way
+// (POST /workspaces/{workspace}/imports/{import}/rehearsals)
+func (_ Unimplemented) Rehearse(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// Rehearsed Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+// (POST /workspaces/{workspace}/imports/{import}/rehearsed)
+func (_ Unimplemented) Rehearsed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -7830,6 +7862,76 @@ func (siw *ServerInterfaceWrapper) SetReading(w http.ResponseWriter, r *http.Req
 	handler.ServeHTTP(w, r)
 }
 
+// Rehearse operation middleware
+func (siw *ServerInterfaceWrapper) Rehearse(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Rehearse(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// Rehearsed operation middleware
+func (siw *ServerInterfaceWrapper) Rehearsed(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.Rehearsed(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // Reopen operation middleware
 func (siw *ServerInterfaceWrapper) Reopen(w http.ResponseWriter, r *http.Request) {
 
@@ -11032,6 +11134,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Put(options.BaseURL+"/workspaces/{workspace}/imports/{import}/reading", wrapper.SetReading)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rehearsals", wrapper.Rehearse)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/rehearsed", wrapper.Rehearsed)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/reopen", wrapper.Reopen)
@@ -14720,6 +14828,87 @@ func (response SetReadingdefaultApplicationProblemPlusJSONResponse) VisitSetRead
 	return err
 }
 
+type RehearseRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Body      *RehearseJSONRequestBody
+}
+
+type RehearseResponseObject interface {
+	VisitRehearseResponse(w http.ResponseWriter) error
+}
+
+type Rehearse201JSONResponse Import
+
+func (response Rehearse201JSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearsedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearsedefaultApplicationProblemPlusJSONResponse) VisitRehearseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearsedRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+}
+
+type RehearsedResponseObject interface {
+	VisitRehearsedResponse(w http.ResponseWriter) error
+}
+
+type Rehearsed202JSONResponse Import
+
+func (response Rehearsed202JSONResponse) VisitRehearsedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RehearseddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RehearseddefaultApplicationProblemPlusJSONResponse) VisitRehearsedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReopenRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Import    ImportParam    `json:"import"`
@@ -17295,6 +17484,12 @@ type StrictServerInterface interface {
 	// SetReading Change how the source is read, and read it again
 	// (PUT /workspaces/{workspace}/imports/{import}/reading)
 	SetReading(ctx context.Context, request SetReadingRequestObject) (SetReadingResponseObject, error)
+	// Rehearse Try an import first in another workspace, which gets one of the same source that is set up the same way
+	// (POST /workspaces/{workspace}/imports/{import}/rehearsals)
+	Rehearse(ctx context.Context, request RehearseRequestObject) (RehearseResponseObject, error)
+	// Rehearsed Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+	// (POST /workspaces/{workspace}/imports/{import}/rehearsed)
+	Rehearsed(ctx context.Context, request RehearsedRequestObject) (RehearsedResponseObject, error)
 	// Reopen Take up again what was closed or discarded
 	// (POST /workspaces/{workspace}/imports/{import}/reopen)
 	Reopen(ctx context.Context, request ReopenRequestObject) (ReopenResponseObject, error)
@@ -19993,6 +20188,67 @@ func (sh *strictHandler) SetReading(w http.ResponseWriter, r *http.Request, work
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(SetReadingResponseObject); ok {
 		if err := validResponse.VisitSetReadingResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Rehearse operation middleware
+func (sh *strictHandler) Rehearse(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request RehearseRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	var body RehearseJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Rehearse(ctx, request.(RehearseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Rehearse")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RehearseResponseObject); ok {
+		if err := validResponse.VisitRehearseResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Rehearsed operation middleware
+func (sh *strictHandler) Rehearsed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	var request RehearsedRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.Rehearsed(ctx, request.(RehearsedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Rehearsed")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RehearsedResponseObject); ok {
+		if err := validResponse.VisitRehearsedResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -415,6 +415,8 @@ var needs = map[string]rights.Role{
 	"GetImportRoutine": rights.Viewer,
 	"UseRoutine":       rights.Operator,
 	"SetReading":       rights.Operator,
+	"Rehearse":         rights.Operator,
+	"Rehearsed":        rights.Operator,
 	"TryRoutine":       rights.Operator,
 
 	"ListRoutines":        rights.Viewer,

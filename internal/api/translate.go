@@ -35,6 +35,7 @@ func importView(i store.Import, whole bool) Import {
 		MadeBy: i.MadeByName, MadeAt: i.MadeAt, ChangedAt: i.ChangedAt, CheckedAt: at(i.CheckedAt), AnsweredAt: at(i.AnsweredAt), BeganAt: at(i.BeganAt), EndedAt: at(i.EndedAt),
 		Outcomes: outcomesView(i.Outcomes.V), Totals: totalsView(i.Totals.V), Trouble: troubleView(i.Trouble.V)}
 	v.Bundle = deref(i.Bundle)
+	v.Rehearses.Import, v.Rehearses.Workspace = deref(i.Rehearses), i.RehearsesIn
 	v.File.Name, v.File.Bytes, v.File.Sha256 = i.FileName, i.FileBytes, i.FileSHA256
 	if !whole {
 		return v

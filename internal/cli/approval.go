@@ -36,8 +36,8 @@ func (a *app) approveCmd() *cobra.Command {
 	var no string
 	cmd := &cobra.Command{
 		Use: "approve NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)), Short: "Say yes to the load that another asks for, or no with a reason",
-		Long: `Says yes to the load of an import as it is checked. Look at it first: uchi imports NUMBER, uchi rows NUMBER, uchi
-overwrites NUMBER. Any change after the yes takes it back. Who asked does not approve.`,
+		Long: `Says yes to the load of an import as it is checked. Look at it first: uchi imports NUMBER, uchi rows NUMBER, uchi rows
+NUMBER --overwrites. Any change after the yes takes it back. Who asked does not approve.`,
 		Example: "  uchi approve 12\n  uchi approve 12 --no \"The towns are missing\"",
 	}
 	cmd.RunE = func(_ *cobra.Command, list []string) error {

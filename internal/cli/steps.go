@@ -238,6 +238,9 @@ func (a *app) showImport(i client.Import) error {
 	line("into", intoWords(i))
 	line("rows", number(i.Rows))
 	line("result", a.summary(i))
+	if i.Rehearses.Import > 0 {
+		line("rehearses", fmt.Sprintf("import %d of %s", i.Rehearses.Import, i.Rehearses.Workspace))
+	}
 	line("made", i.MadeAt.Local().Format("2006-01-02 15:04")+" by "+i.MadeBy)
 	if i.Trouble.Code != "" {
 		line("trouble", i.Trouble.Message)

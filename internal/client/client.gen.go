@@ -1514,6 +1514,12 @@ type Import struct {
 
 	// Reading How a source is read; what is left out is detected
 	Reading Reading `json:"reading,omitempty,omitzero"`
+
+	// Rehearses The import of another workspace that it rehearses
+	Rehearses struct {
+		Import    int64  `json:"import"`
+		Workspace string `json:"workspace"`
+	} `json:"rehearses,omitempty,omitzero"`
 	Routine Routine `json:"routine,omitempty,omitzero"`
 
 	// RoutineVersion Of the routine, counted up with each change; as a quoted text it is the routine's ETag
@@ -2918,6 +2924,11 @@ type GetQuestionParams struct {
 	Draft string `form:"draft,omitempty" json:"draft,omitempty,omitzero"`
 }
 
+// RehearseJSONBody defines parameters for Rehearse.
+type RehearseJSONBody struct {
+	Workspace string `json:"workspace"`
+}
+
 // SetRoutineParams defines parameters for SetRoutine.
 type SetRoutineParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -3256,6 +3267,9 @@ type PreviewJSONRequestBody PreviewJSONBody
 
 // SetReadingJSONRequestBody defines body for SetReading for application/json ContentType.
 type SetReadingJSONRequestBody = Reading
+
+// RehearseJSONRequestBody defines body for Rehearse for application/json ContentType.
+type RehearseJSONRequestBody RehearseJSONBody
 
 // SetRoutineJSONRequestBody defines body for SetRoutine for application/json ContentType.
 type SetRoutineJSONRequestBody = Routine
@@ -4101,6 +4115,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/reading (the `SetReading` operationId).
 	SetReading(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetReadingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RehearseWithBody Try an import first in another workspace, which gets one of the same source that is set up the same way
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+	RehearseWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Rehearse Try an import first in another workspace, which gets one of the same source that is set up the same way
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+	Rehearse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Rehearsed Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsed (the `Rehearsed` operationId).
+	Rehearsed(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Reopen Take up again what was closed or discarded
 	//
@@ -6409,6 +6442,55 @@ func (c *Client) SetReadingWithBody(ctx context.Context, workspace WorkspacePara
 // Corresponds with PUT /workspaces/{workspace}/imports/{import}/reading (the `SetReading` operationId).
 func (c *Client) SetReading(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetReadingJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewSetReadingRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RehearseWithBody Try an import first in another workspace, which gets one of the same source that is set up the same way
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+func (c *Client) RehearseWithBody(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequestWithBody(c.Server, workspace, pImport, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Rehearse Try an import first in another workspace, which gets one of the same source that is set up the same way
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+func (c *Client) Rehearse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearseRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Rehearsed Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsed (the `Rehearsed` operationId).
+func (c *Client) Rehearsed(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRehearsedRequest(c.Server, workspace, pImport)
 	if err != nil {
 		return nil, err
 	}
@@ -11858,6 +11940,101 @@ func NewSetReadingRequestWithBody(server string, workspace WorkspaceParam, pImpo
 	return req, nil
 }
 
+// NewRehearseRequest calls the generic Rehearse builder with application/json body
+func NewRehearseRequest(server string, workspace WorkspaceParam, pImport ImportParam, body RehearseJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRehearseRequestWithBody(server, workspace, pImport, "application/json", bodyReader)
+}
+
+// NewRehearseRequestWithBody constructs an http.Request for the Rehearse method, with any body, and a specified content type
+func NewRehearseRequestWithBody(server string, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/rehearsals", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRehearsedRequest constructs an http.Request for the Rehearsed method
+func NewRehearsedRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/rehearsed", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewReopenRequest constructs an http.Request for the Reopen method
 func NewReopenRequest(server string, workspace WorkspaceParam, pImport ImportParam) (*http.Request, error) {
 	var err error
@@ -15910,6 +16087,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PUT /workspaces/{workspace}/imports/{import}/reading (the `SetReading` operationId).
 	SetReadingWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body SetReadingJSONRequestBody, reqEditors ...RequestEditorFn) (*SetReadingResponse, error)
+
+	// RehearseWithBodyWithResponse Try an import first in another workspace, which gets one of the same source that is set up the same way
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+	RehearseWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// RehearseWithResponse Try an import first in another workspace, which gets one of the same source that is set up the same way
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+	RehearseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error)
+
+	// RehearsedWithResponse Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsed (the `Rehearsed` operationId).
+	RehearsedWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*RehearsedResponse, error)
 
 	// ReopenWithResponse Take up again what was closed or discarded
 	//
@@ -20569,6 +20767,102 @@ func (r SetReadingResponse) ContentType() string {
 	return ""
 }
 
+type RehearseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r RehearseResponse) GetJSON201() *Import {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RehearsedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r RehearsedResponse) GetJSON202() *Import {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RehearsedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RehearsedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RehearsedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RehearsedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RehearsedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ReopenResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -24698,6 +24992,45 @@ func (c *ClientWithResponses) SetReadingWithResponse(ctx context.Context, worksp
 	return ParseSetReadingResponse(rsp)
 }
 
+// RehearseWithBodyWithResponse Try an import first in another workspace, which gets one of the same source that is set up the same way
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.RehearseWithBody(ctx, workspace, pImport, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
+// RehearseWithResponse Try an import first in another workspace, which gets one of the same source that is set up the same way
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsals (the `Rehearse` operationId).
+func (c *ClientWithResponses) RehearseWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body RehearseJSONRequestBody, reqEditors ...RequestEditorFn) (*RehearseResponse, error) {
+	rsp, err := c.Rehearse(ctx, workspace, pImport, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearseResponse(rsp)
+}
+
+// RehearsedWithResponse Set the import that this one rehearses up as this one is; answers and changed cells stay behind
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/rehearsed (the `Rehearsed` operationId).
+func (c *ClientWithResponses) RehearsedWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, reqEditors ...RequestEditorFn) (*RehearsedResponse, error) {
+	rsp, err := c.Rehearsed(ctx, workspace, pImport, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRehearsedResponse(rsp)
+}
+
 // ReopenWithResponse Take up again what was closed or discarded
 //
 // Returns a wrapper object for the known response body format(s).
@@ -28460,6 +28793,72 @@ func ParseSetReadingResponse(rsp *http.Response) (*SetReadingResponse, error) {
 	}
 
 	response := &SetReadingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRehearseResponse parses an HTTP response from a RehearseWithResponse call
+func ParseRehearseResponse(rsp *http.Response) (*RehearseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRehearsedResponse parses an HTTP response from a RehearsedWithResponse call
+func ParseRehearsedResponse(rsp *http.Response) (*RehearsedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RehearsedResponse{
 		Body:         bodyBytes,
 		HTTPResponse: rsp,
 	}

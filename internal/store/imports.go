@@ -94,6 +94,8 @@ type Import struct {
 	EndedAt        *time.Time                      `db:"ended_at"`
 	CleanedAt      *time.Time                      `db:"cleaned_at"` // since when its source and results are not kept
 	Bundle         *int64                          `db:"bundle"`
+	Rehearses      *int64                          `db:"rehearses"`    // the import that it rehearses
+	RehearsesIn    string                          `db:"rehearses_in"` // the workspace of that
 	Place          int64                           `db:"place"` // its number in the bundle, which stays
 	Turn           int                             `db:"turn"`  // where it stands in the order of the bundle
 	MadeBy         int64                           `db:"made_by"`
@@ -131,7 +133,7 @@ const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name,
 	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
 	i.routine_version, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
-	i.bundle, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
+	i.bundle, i.rehearses, coalesce((select o.workspace from imports o where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
 	from imports i join sources s on s.id = i.source join people p on p.id = i.made_by left join runs x on x.id = i.run `
@@ -145,6 +147,7 @@ type NewImport struct {
 	Reading   sheet.Reading
 	Routine   *mapping.Routine
 	Bundle    *int64 // that it belongs to
+	Rehearses *int64 // an import of another workspace that it rehearses
 	By        int64
 	Also      func(ctx context.Context, tx pgx.Tx, id int64) error // in the same transaction
 }
@@ -157,11 +160,11 @@ func (s *Store) AddImport(ctx context.Context, n NewImport, enqueue Enqueue) (in
 		if n.Routine != nil {
 			routine = JSON[*mapping.Routine]{n.Routine}
 		}
-		err := tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by, bundle, place, turn)
-			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, x.place, x.place
+		err := tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by, bundle, rehearses, place, turn)
+			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, x.place, x.place
 			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports where bundle = $8) end as place) x
 			returning id`,
-			n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle).Scan(&id)
+			n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses).Scan(&id)
 		if err != nil {
 			return err
 		}

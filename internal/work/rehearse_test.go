@@ -7,15 +7,28 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/rights"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 	"uchi/internal/store"
 )
+
+// asAdministrator lets an administrator act in the tests.
+func (b *bench) asAdministrator() *bench {
+	b.Helper()
+	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
+	b.ok(err)
+	b.person = admin
+	return b
+}
 
 // A workspace is copied with its types, rules, routines and a part of its records, with
 // all that they refer to; what is done in the copy does not touch the other, and a
 // routine comes back.
 func TestRehearse(t *testing.T) {
-	b := start(t)
+	b := start(t).asAdministrator()
 	_, err := b.work.AddField(b.Context(), "main", "account", catalog.Field{Name: "berths", Label: "Berths", Type: catalog.Integer}, 0, b.person)
 	b.ok(err)
 	b.loaded("account", lines("Ref,Company,Berths", 200, func(k int) string { return fmt.Sprintf("A-%d,Marina %d,%d", k, k, k) }))
@@ -89,4 +102,56 @@ func TestRehearse(t *testing.T) {
 	all, err := b.store.Holds(b.Context(), "main")
 	b.ok(err)
 	b.want(h.Records, all.Records)
+}
+
+// An import is rehearsed where it does no harm, and what was set up there comes back: how the
+// source is read as well as its mapping.
+func TestAnImportIsRehearsed(t *testing.T) {
+	b := start(t).asAdministrator()
+	b.ok(b.work.AddWorkspace(b.Context(), "practice", "", store.Copy{From: "main"}, b.person))
+	i := b.upload("account", "Printed on Friday;;\nCompany;Town;Employees\nMarina One;Oslo;11-50\nMarina Two;Moss;3\n")
+	_, err := b.work.Rehearse(b.Context(), i, "main", b.person)
+	b.want(fault.Is(err, "same_workspace"), true)
+	_, err = b.work.Rehearse(b.Context(), i, "nowhere", b.person)
+	b.want(fault.Is(err, "unknown_workspace"), true)
+	r, err := b.work.Rehearse(b.Context(), i, "practice", b.person)
+	b.ok(err)
+	there := *b
+	there.workspace = "practice"
+	r = there.check(there.wait(r.ID))
+	b.want([]any{r.RehearsesIn, *r.Rehearses, r.Rows, r.Totals.V.Verdicts}, []any{"main", i.ID, i.Rows, map[string]int64{"create": 1, "hold": 1}})
+
+	// Another mapping alone comes back at once.
+	r = there.check(there.change(r, func(x *mapping.Routine) {
+		o := x.Drafts[0].Fields["employees"]
+		o.Rough = value.Lowest
+		x.Drafts[0].Fields["employees"] = o
+	}))
+	there.load(r)
+	b.want(b.counts()["account"], int64(0))
+	i, err = b.work.Rehearsed(b.Context(), r, b.person)
+	b.ok(err)
+	i = b.check(i)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2})
+
+	// With another reading the source is read again, and its columns are those of the rehearsal.
+	fresh, err := b.work.Rehearse(b.Context(), i, "practice", b.person)
+	b.ok(err)
+	fresh = there.wait(fresh.ID)
+	b.ok(b.work.SetReading(b.Context(), fresh, sheet.Reading{HeaderRow: 2, LastRow: 3}, b.person))
+	fresh = there.change(there.wait(fresh.ID), func(x *mapping.Routine) {
+		x.Drafts[0].Fields["description"] = mapping.Origin{From: []string{"Employees"}}
+	})
+	i, err = b.work.Rehearsed(b.Context(), fresh, b.person)
+	b.ok(err)
+	i = b.load(b.check(b.wait(i.ID)))
+	b.want(i.Outcomes.V, map[verdict.Outcome]int64{"created": 1})
+	b.want(b.record("account", "ACC-1").Values["description"], "11-50")
+
+	// Rows were loaded by now: which rows there are stays, and who rehearses nothing has nothing to bring.
+	b.ok(b.work.SetReading(b.Context(), fresh, sheet.Reading{HeaderRow: 2}, b.person))
+	_, err = b.work.Rehearsed(b.Context(), there.wait(fresh.ID), b.person)
+	b.want(fault.Is(err, "rows_stay"), true)
+	_, err = b.work.Rehearsed(b.Context(), i, b.person)
+	b.want(fault.Is(err, "no_rehearsal"), true)
 }

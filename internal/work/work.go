@@ -340,12 +340,20 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 		if err := store.OnVersion(version, now.RoutineVersion, now.Name); err != nil {
 			return err
 		}
-		if now.Written && now.Routine.V != nil && !r.SameDrafts(*now.Routine.V) {
-			return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
-				Mended("Upload the file again to load it into other record types.")
+		if err := mayMap(now, r); err != nil {
+			return err
 		}
 		return store.SetRoutine(ctx, tx, now.ID, r)
 	})
+}
+
+// mayMap says why an import cannot have a routine: what its rows become stays once some were loaded.
+func mayMap(i store.Import, r mapping.Routine) error {
+	if i.Written && i.Routine.V != nil && !r.SameDrafts(*i.Routine.V) {
+		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
+			Mended("Upload the file again to load it into other record types.")
+	}
+	return nil
 }
 
 // SetReading changes how the source is read, and has it read again. After rows
@@ -359,12 +367,20 @@ func (s *Service) SetReading(ctx context.Context, i store.Import, r sheet.Readin
 		return err
 	}
 	return s.act(ctx, i, life.ChangeReading, by, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
-		if part, same := r.SameRows(now.Reading.V); now.Written && !same {
-			return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
-				Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
+		if err := mayRead(now, r); err != nil {
+			return err
 		}
 		return store.SetReading(ctx, tx, now.ID, r)
 	})
+}
+
+// mayRead says why an import cannot be read otherwise: its rows stay once some were loaded.
+func mayRead(i store.Import, r sheet.Reading) error {
+	if part, same := r.SameRows(i.Reading.V); i.Written && !same {
+		return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
+			Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
+	}
+	return nil
 }
 
 // Check has the import checked.

@@ -36,7 +36,7 @@ import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
 import { CheckPanel } from "./check";
 import { LoadPanel } from "./load";
-import { HandOver, SameFile, useLike } from "./more";
+import { HandOver, Rehearsal, Rehearse, SameFile, useLike } from "./more";
 import { ResultPanel } from "./result";
 import { RowPanel } from "./rowpanel";
 
@@ -76,6 +76,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const [making, setMaking] = useState<Column>();
   const [asking, setAsking] = useState<"discard" | "close">();
   const [handing, setHanding] = useState(false);
+  const [rehearsing, setRehearsing] = useState(false);
   const like = useLike(workspace, id);
   const i = useEdited(read);
   const grid = useRef<GridHandle>(null);
@@ -186,6 +187,13 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             <MenuItem disabled={me.data?.role === "viewer"} why="It takes the role operator." onSelect={() => setHanding(true)}>
               Hand it over to a colleague…
             </MenuItem>
+            <MenuItem
+              disabled={me.data?.role === "viewer"}
+              why="It takes the role operator."
+              onSelect={() => setRehearsing(true)}
+            >
+              Rehearse it in another workspace…
+            </MenuItem>
             {act(i, "reopen").can && <MenuItem onSelect={() => acts.reopen.mutate()}>Take this import up again</MenuItem>}
           </Menu>
         </div>
@@ -202,7 +210,11 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
         }}
       />
       {handing && <HandOver workspace={workspace} i={i} onClose={() => setHanding(false)} />}
+      {rehearsing && (
+        <Rehearse workspace={workspace} i={i} admin={me.data?.role === "administrator"} onClose={() => setRehearsing(false)} />
+      )}
       <EditTrouble />
+      <Rehearsal workspace={workspace} i={i} />
       <SameFile workspace={workspace} i={i} />
       <nav aria-label="Stations" className="grid grid-cols-6 border-y border-line bg-sheet">
         {stations.map((s, n) => (

@@ -4,6 +4,7 @@ import { api, must, type Import, type LoadRequest } from "../api/client";
 import { act, stampOf, useImportActs } from "../api/queries";
 import { BeforeAfter } from "../pages/record";
 import { ApprovalBox } from "../ui/approval";
+import { RehearseFirst } from "./more";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { Pace } from "../ui/progress";
 import { count, DraftTotals, Word, written } from "../ui/verdict";
@@ -74,6 +75,7 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
             </p>
           )}
           <Wrong error={chosen.error} className="mt-2" />
+          {!i.written && !i.rehearses && <RehearseFirst workspace={workspace} i={i} />}
           {!act(i, "load").can && <p className="mt-2 text-ask">{act(i, "load").why}</p>}
         </div>
       )}

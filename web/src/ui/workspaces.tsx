@@ -6,7 +6,8 @@ import { workspaces } from "../api/queries";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, Wrong } from "./parts";
 import { count } from "./verdict";
 
-const shares = [0, 1, 10, 30, 100].map((n) => ({ value: String(n), label: n === 0 ? "none" : `${n} of a hundred` }));
+/** How many records come along into a copy. */
+export const shares = [0, 1, 10, 30, 100].map((n) => ({ value: String(n), label: n === 0 ? "none" : `${n} of a hundred` }));
 
 /** The workspaces: a copy to rehearse in, other words, an end. */
 export function Workspaces() {
