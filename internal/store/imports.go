@@ -96,8 +96,8 @@ type Import struct {
 	Bundle         *int64                          `db:"bundle"`
 	Rehearses      *int64                          `db:"rehearses"`    // the import that it rehearses
 	RehearsesIn    string                          `db:"rehearses_in"` // the workspace of that
-	Place          int64                           `db:"place"` // its number in the bundle, which stays
-	Turn           int                             `db:"turn"`  // where it stands in the order of the bundle
+	Place          int64                           `db:"place"`        // its number in the bundle, which stays
+	Turn           int                             `db:"turn"`         // where it stands in the order of the bundle
 	MadeBy         int64                           `db:"made_by"`
 	MadeByName     string                          `db:"made_by_name"`
 	MadeAt         time.Time                       `db:"made_at"`
