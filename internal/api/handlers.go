@@ -37,10 +37,14 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 			return nil, err
 		}
 		if role != rights.None {
-			out.Workspaces = append(out.Workspaces, Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V})
+			out.Workspaces = append(out.Workspaces, workspaceView(w))
 		}
 	}
 	return out, nil
+}
+
+func workspaceView(w store.Workspace) Workspace {
+	return Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V, ClosedAt: at(w.ClosedAt)}
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
@@ -75,14 +79,19 @@ func (h *handlers) ChangeWorkspace(ctx context.Context, r ChangeWorkspaceRequest
 		}
 	}
 	if r.Body.Nothing != nil {
-		if err := h.store.SetNothing(ctx, r.Workspace, r.Body.Nothing, personOf(ctx).ID); err != nil {
+		if err := h.work.SetNothing(ctx, r.Workspace, r.Body.Nothing, personOf(ctx)); err != nil {
+			return nil, err
+		}
+	}
+	if r.Body.Closed != nil {
+		if err := h.work.CloseWorkspace(ctx, r.Workspace, *r.Body.Closed, personOf(ctx)); err != nil {
 			return nil, err
 		}
 	}
 	list, err := h.store.Workspaces(ctx)
 	for _, w := range list {
 		if w.Name == r.Workspace {
-			return ChangeWorkspace200JSONResponse{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V}, nil
+			return ChangeWorkspace200JSONResponse(workspaceView(w)), nil
 		}
 	}
 	return nil, err

@@ -42,6 +42,9 @@ func (h *handlers) WhoAmI(ctx context.Context, r WhoAmIRequestObject) (WhoAmIRes
 		if err != nil {
 			return nil, err
 		}
+		if role.Covers(rights.Operator) && h.store.MustBeOpen(ctx, r.Params.In) != nil {
+			role = rights.Viewer // nothing changes in it
+		}
 		v.RoleHere = string(role)
 	}
 	return WhoAmI200JSONResponse(v), nil

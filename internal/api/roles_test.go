@@ -72,3 +72,38 @@ func TestRolesInTheOtherWorkspace(t *testing.T) {
 	ask(rights.Administrator, http.MethodPatch, "/people/3", `{"roles":{"other":"viewer"}}`, http.StatusOK, "administrator")
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"third","from":"other"}`, http.StatusForbidden, "role_too_low")
 }
+
+// In a closed workspace nothing changes, whoever asks and from wherever; it can be looked at,
+// opened again and removed.
+func TestClosedWorkspace(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	ask := func(role rights.Role, method, path, body string, status int, want string) {
+		t.Helper()
+		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
+		if res.StatusCode != status || !strings.Contains(string(answer), want) {
+			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
+		}
+	}
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/main", `{"closed":true}`, http.StatusConflict, "workspace_stays")
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
+	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n", http.StatusCreated, "a.csv")
+	ask(rights.Operator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusForbidden, "role_too_low")
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusOK, `"closed_at"`)
+	ask(rights.Viewer, http.MethodGet, "/workspaces", "", http.StatusOK, `"closed_at"`)
+	ask(rights.Viewer, http.MethodGet, "/workspaces/other/records/contact", "", http.StatusOK, "records")
+	ask(rights.Administrator, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"viewer"`)
+	for _, x := range []struct{ method, path, body string }{
+		{http.MethodPost, "/workspaces/other/imports?name=a.csv", "Family name\nBerg\n"},
+		{http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`},
+		{http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`},
+		{http.MethodPost, "/workspaces/main/imports/1/rehearsals", `{"workspace":"other"}`},
+	} {
+		ask(rights.Administrator, x.method, x.path, x.body, http.StatusConflict, "workspace_closed")
+	}
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":false}`, http.StatusOK, `"name":"other"`)
+	ask(rights.Operator, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusCreated, "x")
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusOK, `"closed_at"`)
+	ask(rights.Administrator, http.MethodDelete, "/workspaces/other?records=0", "", http.StatusNoContent, "")
+	ask(rights.Administrator, http.MethodGet, "/log?text=close%20workspace", "", http.StatusOK, "close workspace")
+}

@@ -2531,8 +2531,10 @@ type ViewColumn struct {
 
 // Workspace defines model for Workspace.
 type Workspace struct {
-	Label string `json:"label,omitempty,omitzero"`
-	Name  string `json:"name"`
+	// ClosedAt Since when it is closed
+	ClosedAt time.Time `json:"closed_at,omitempty,omitzero"`
+	Label    string    `json:"label,omitempty,omitzero"`
+	Name     string    `json:"name"`
 
 	// Nothing Texts that stand for nothing here, beside those that do everywhere
 	Nothing []string `json:"nothing,omitempty,omitzero"`
@@ -2540,6 +2542,8 @@ type Workspace struct {
 
 // WorkspaceChange defines model for WorkspaceChange.
 type WorkspaceChange struct {
+	// Closed Whether nothing changes in it: it can be looked at, feeds do not run, and imports wait until it is opened again
+	Closed  *bool    `json:"closed,omitempty"`
 	Label   string   `json:"label,omitempty,omitzero"`
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
@@ -3412,7 +3416,7 @@ type ServerInterface interface {
 	// GetWorkspace A workspace and what it holds
 	// (GET /workspaces/{workspace})
 	GetWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
-	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspace Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
 	// GetApprovalRules Which loads need a second person's yes
@@ -3928,7 +3932,7 @@ func (_ Unimplemented) GetWorkspace(w http.ResponseWriter, r *http.Request, work
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
-// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
+// ChangeWorkspace Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 // (PATCH /workspaces/{workspace})
 func (_ Unimplemented) ChangeWorkspace(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
 	w.WriteHeader(http.StatusNotImplemented)
@@ -17313,7 +17317,7 @@ type StrictServerInterface interface {
 	// GetWorkspace A workspace and what it holds
 	// (GET /workspaces/{workspace})
 	GetWorkspace(ctx context.Context, request GetWorkspaceRequestObject) (GetWorkspaceResponseObject, error)
-	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspace Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	// (PATCH /workspaces/{workspace})
 	ChangeWorkspace(ctx context.Context, request ChangeWorkspaceRequestObject) (ChangeWorkspaceResponseObject, error)
 	// GetApprovalRules Which loads need a second person's yes

@@ -475,6 +475,9 @@ var needs = map[string]rights.Role{
 	"GetFile":      rights.Viewer,
 }
 
+// ofClosed are the operations that change a workspace which is closed.
+var ofClosed = []string{"ChangeWorkspace", "RemoveWorkspace"}
+
 // errNoRole refuses an operation for which no role is named.
 var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, since no role is named for it").Mended("This is a fault of the service; report it.")
 
@@ -505,6 +508,11 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 		}
 		if workspace != "" {
 			if err := s.store.MustWorkspace(ctx, workspace); err != nil {
+				return nil, err
+			}
+		}
+		if workspace != "" && need.Covers(rights.Operator) && r.Method != http.MethodGet && !slices.Contains(ofClosed, operation) {
+			if err := s.store.MustBeOpen(ctx, workspace); err != nil {
 				return nil, err
 			}
 		}

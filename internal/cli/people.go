@@ -17,7 +17,7 @@ import (
 func (a *app) workspacesCmd() *cobra.Command {
 	var label string
 	cmd := &cobra.Command{
-		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, add, copy, rename or remove one",
+		Use: "workspaces", GroupID: "look", Args: args(cobra.NoArgs), Short: "List the workspaces, add, copy, rename, close or remove one",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
 			r, err := c.ListWorkspacesWithResponse(ctx)
 			if err != nil {
@@ -26,9 +26,13 @@ func (a *app) workspacesCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("Workspace", "Label")
+			tab := a.table("Workspace", "Label", "Closed")
 			for _, w := range r.JSON200.Workspaces {
-				tab.AppendRow([]any{w.Name, w.Label})
+				closed := ""
+				if !w.ClosedAt.IsZero() {
+					closed = w.ClosedAt.Local().Format("2006-01-02 15:04")
+				}
+				tab.AppendRow([]any{w.Name, w.Label, closed})
 			}
 			tab.Render()
 			return nil
@@ -59,6 +63,16 @@ set up there comes back with uchi routine copy.`,
 			return err
 		}),
 	}
+	closing := func(use, short string, closed bool) *cobra.Command {
+		return &cobra.Command{
+			Use: use + " NAME", Args: args(cobra.ExactArgs(1)), Short: short, Example: "  uchi workspaces " + use + " practice",
+			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+				_, err := c.ChangeWorkspaceWithResponse(ctx, list[0], client.WorkspaceChange{Closed: &closed})
+				return err
+			}),
+		}
+	}
+	cmd.AddCommand(closing("close", "Close a workspace: it can be looked at, and nothing in it changes", true), closing("open", "Open a closed workspace again", false))
 	var yes bool
 	remove := &cobra.Command{
 		Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Remove a workspace with its records and imports; it cannot be taken back", Example: "  uchi workspaces remove practice",

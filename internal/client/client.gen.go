@@ -2533,8 +2533,10 @@ type ViewColumn struct {
 
 // Workspace defines model for Workspace.
 type Workspace struct {
-	Label string `json:"label,omitempty,omitzero"`
-	Name  string `json:"name"`
+	// ClosedAt Since when it is closed
+	ClosedAt time.Time `json:"closed_at,omitempty,omitzero"`
+	Label    string    `json:"label,omitempty,omitzero"`
+	Name     string    `json:"name"`
 
 	// Nothing Texts that stand for nothing here, beside those that do everywhere
 	Nothing []string `json:"nothing,omitempty,omitzero"`
@@ -2542,6 +2544,8 @@ type Workspace struct {
 
 // WorkspaceChange defines model for WorkspaceChange.
 type WorkspaceChange struct {
+	// Closed Whether nothing changes in it: it can be looked at, feeds do not run, and imports wait until it is opened again
+	Closed  *bool    `json:"closed,omitempty"`
 	Label   string   `json:"label,omitempty,omitzero"`
 	Nothing []string `json:"nothing,omitempty,omitzero"`
 }
@@ -3625,14 +3629,14 @@ type ClientInterface interface {
 	// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
 	GetWorkspace(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangeWorkspaceWithBody Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspaceWithBody Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithBody(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspace Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -5171,7 +5175,7 @@ func (c *Client) GetWorkspace(ctx context.Context, workspace WorkspaceParam, req
 	return c.Client.Do(req)
 }
 
-// ChangeWorkspaceWithBody Say how a workspace is called, and which texts stand for nothing in it (administrators)
+// ChangeWorkspaceWithBody Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 //
 // Takes any type of body and a specified content type.
 //
@@ -5188,7 +5192,7 @@ func (c *Client) ChangeWorkspaceWithBody(ctx context.Context, workspace Workspac
 	return c.Client.Do(req)
 }
 
-// ChangeWorkspace Say how a workspace is called, and which texts stand for nothing in it (administrators)
+// ChangeWorkspace Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 //
 // Takes a body of the `application/json` content type.
 //
@@ -15535,14 +15539,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /workspaces/{workspace} (the `GetWorkspace` operationId).
 	GetWorkspaceWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*GetWorkspaceResponse, error)
 
-	// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PATCH /workspaces/{workspace} (the `ChangeWorkspace` operationId).
 	ChangeWorkspaceWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ChangeWorkspaceResponse, error)
 
-	// ChangeWorkspaceWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
+	// ChangeWorkspaceWithResponse Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -23965,7 +23969,7 @@ func (c *ClientWithResponses) GetWorkspaceWithResponse(ctx context.Context, work
 	return ParseGetWorkspaceResponse(rsp)
 }
 
-// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
+// ChangeWorkspaceWithBodyWithResponse Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -23978,7 +23982,7 @@ func (c *ClientWithResponses) ChangeWorkspaceWithBodyWithResponse(ctx context.Co
 	return ParseChangeWorkspaceResponse(rsp)
 }
 
-// ChangeWorkspaceWithResponse Say how a workspace is called, and which texts stand for nothing in it (administrators)
+// ChangeWorkspaceWithResponse Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators)
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //

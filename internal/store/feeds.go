@@ -245,7 +245,7 @@ func lookAgain(ctx context.Context, tx pgx.Tx, feed int64) error {
 func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRun, ok bool, err error) {
 	err = s.inTx(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, `select `+feedColumns+`
-			where f.next_at <= now() and f.run is null and (not f.paused or f.why = 'by hand')
+			where f.next_at <= now() and f.run is null and not exists (select from workspaces w where w.name = f.workspace and w.closed_at is not null) and (not f.paused or f.why = 'by hand')
 				and not exists (select from feed_files x where x.feed = f.id and `+notEnded+`)
 			order by f.next_at limit 1 for update of f skip locked`)
 		if err != nil {

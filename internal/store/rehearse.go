@@ -199,6 +199,8 @@ func (s *Store) Holds(ctx context.Context, name string) (h Held, err error) {
 	return h, nil
 }
 
+var errMainStays = fault.New(fault.Conflict, "workspace_stays", "the main workspace stays").Mended("Undo its imports, if its records are to go.")
+
 // MainWorkspace is the one that is always there.
 const MainWorkspace = "main"
 
@@ -206,7 +208,7 @@ const MainWorkspace = "main"
 // number that it holds, so that nobody removes more than they have seen.
 func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64, by int64) error {
 	if name == MainWorkspace {
-		return fault.New(fault.Conflict, "workspace_stays", "the main workspace stays").With(name).Mended("Undo its imports, if its records are to go.")
+		return errMainStays.With(name)
 	}
 	h, err := s.Holds(ctx, name)
 	if err != nil {

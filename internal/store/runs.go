@@ -166,6 +166,9 @@ func beginRun(ctx context.Context, tx pgx.Tx, r *Run, of int64) error {
 	if r.Undoes == nil {
 		r.Undoes = []int64{}
 	}
+	if err := mustBeOpenFor(ctx, tx, r.Import); err != nil {
+		return err
+	}
 	err := tx.QueryRow(ctx, `
 		with next as (select nextval(pg_get_serial_sequence('runs', 'id')) as id)
 		insert into runs (id, piece, import, work, person, process, of_rows, undoes, only_rows, policy) overriding system value

@@ -9,6 +9,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -33,6 +34,65 @@ type Workspace struct {
 	// Nothing lists texts that stand for nothing here, beside those that do
 	// everywhere.
 	Nothing JSON[[]string] `db:"nothing"`
+	// ClosedAt is since when nothing changes in it; nil for one that is open.
+	ClosedAt *time.Time `db:"closed_at"`
+}
+
+// errClosed says that nothing changes in a workspace.
+var errClosed = fault.New(fault.Conflict, "workspace_closed", "the workspace is closed: it can be looked at, and nothing in it changes").
+	Mended("An administrator opens it again: uchi workspaces open, or at the workspaces in the console.")
+
+// MustBeOpen gives an error when a workspace is closed.
+func (s *Store) MustBeOpen(ctx context.Context, name string) error {
+	var closed bool
+	if err := s.pool.QueryRow(ctx, `select exists (select from workspaces where name = $1 and closed_at is not null)`, name).Scan(&closed); err != nil {
+		return fmt.Errorf("look whether workspace %s is closed: %w", name, err)
+	}
+	if closed {
+		return errClosed.With(name)
+	}
+	return nil
+}
+
+// mustBeOpenFor is as MustBeOpen, of the workspace of an import, which stays open until the end of
+// the transaction.
+func mustBeOpenFor(ctx context.Context, tx pgx.Tx, importID int64) error {
+	var name string
+	var closed bool
+	err := tx.QueryRow(ctx, `select w.name, w.closed_at is not null from imports i join workspaces w on w.name = i.workspace where i.id = $1 for share of w`, importID).Scan(&name, &closed)
+	if err != nil {
+		return fmt.Errorf("look whether the workspace is closed: %w", err)
+	}
+	if closed {
+		return errClosed.With(name)
+	}
+	return nil
+}
+
+// CloseWorkspace closes a workspace in which nothing is at work, or opens it again.
+func (s *Store) CloseWorkspace(ctx context.Context, name string, closed bool, by int64) error {
+	if name == MainWorkspace && closed {
+		return errMainStays.With(name)
+	}
+	action := map[bool]string{true: "close workspace", false: "open workspace"}[closed]
+	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: action, Subject: name}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `update workspaces set closed_at = case when $2 then coalesce(closed_at, now()) end where name = $1`, name, closed)
+		if err != nil {
+			return fmt.Errorf("%s: %w", action, err)
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrNoWorkspace.With(name)
+		}
+		var busy bool // with nothing begun until this is through
+		err = tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null) or exists (select from feeds where workspace = $1 and run is not null)`, name).Scan(&busy)
+		if err != nil {
+			return fmt.Errorf("%s: %w", action, err)
+		}
+		if busy && closed {
+			return workspaceBusy(name)
+		}
+		return nil
+	})
 }
 
 // ErrNoWorkspace says that there is no such workspace, or none that the person may look at.
@@ -53,7 +113,7 @@ func (s *Store) MustWorkspace(ctx context.Context, name string) error {
 // Workspaces lists them.
 func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 	var list []Workspace
-	if err := s.db.SelectContext(ctx, &list, `select name, label, to_jsonb(nothing) as nothing from workspaces order by made_at, name`); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select name, label, to_jsonb(nothing) as nothing, closed_at from workspaces order by made_at, name`); err != nil {
 		return nil, fmt.Errorf("list workspaces: %w", err)
 	}
 	return list, nil

@@ -67,6 +67,9 @@ func (s *Service) Rehearsed(ctx context.Context, rehearsal store.Import, by stor
 	if err := s.mustCover(ctx, by, to, rights.Operator); err != nil {
 		return none, err
 	}
+	if err := s.store.MustBeOpen(ctx, to); err != nil {
+		return none, err
+	}
 	role, err := s.store.RoleIn(ctx, by, to)
 	if err != nil {
 		return none, err

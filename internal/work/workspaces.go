@@ -48,6 +48,16 @@ func (s *Service) RenameWorkspace(ctx context.Context, name, label string, by st
 	return s.store.RenameWorkspace(ctx, name, label, by.ID)
 }
 
+// SetNothing sets which texts stand for nothing in a workspace, beside those that do everywhere.
+func (s *Service) SetNothing(ctx context.Context, name string, words []string, by store.Person) error {
+	return s.store.SetNothing(ctx, name, words, by.ID)
+}
+
+// CloseWorkspace closes a workspace, so that nothing in it changes, or opens it again.
+func (s *Service) CloseWorkspace(ctx context.Context, name string, closed bool, by store.Person) error {
+	return s.store.CloseWorkspace(ctx, name, closed, by.ID)
+}
+
 // RemoveWorkspace removes a workspace with all that it holds, when it holds as many
 // records as are said.
 func (s *Service) RemoveWorkspace(ctx context.Context, name string, records int64, by store.Person) error {
@@ -62,6 +72,9 @@ func (s *Service) CopyRoutine(ctx context.Context, workspace, name, to, as strin
 		return saved, err
 	}
 	if err := s.mustCover(ctx, by, to, rights.Operator); err != nil {
+		return saved, err
+	}
+	if err := s.store.MustBeOpen(ctx, to); err != nil {
 		return saved, err
 	}
 	r := saved.Document.V

@@ -18,7 +18,7 @@ import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, usePa
 import { api, Fault, must } from "./api/client";
 import { who, workspaces } from "./api/queries";
 import { SignIn, SignInAgain, TakeInvitation } from "./pages/signin";
-import { StartPage } from "./pages/start";
+import { StartPage, when } from "./pages/start";
 import { Toasts } from "./ui/toast";
 import { letterOf } from "./ui/keys";
 import { Boundary, ConnectionBanner } from "./ui/connection";
@@ -196,15 +196,37 @@ function Frame({ page }: { page: ReactNode }) {
         </div>
       </nav>
       <main id="page" tabIndex={-1} className="min-h-0 min-w-0 overflow-auto focus-visible:outline-none">
-        <Boundary key={pathname} what="This page">
-          <Suspense fallback={<Loading what="the page" />}>{page}</Suspense>
-        </Boundary>
+        <UnderClosed workspace={workspace}>
+          <Boundary key={pathname} what="This page">
+            <Suspense fallback={<Loading what="the page" />}>{page}</Suspense>
+          </Boundary>
+        </UnderClosed>
       </main>
       {helping && (
         <Suspense fallback={null}>
           <Help address={here.pathname + here.search} onClose={() => setHelping(false)} />
         </Suspense>
       )}
+    </div>
+  );
+}
+
+/** Says above the page of a closed workspace that nothing in it changes. */
+function UnderClosed({ workspace, children }: { workspace: string; children: ReactNode }) {
+  const list = useQuery(workspaces);
+  const since = list.data?.workspaces.find((w) => w.name === workspace)?.closed_at;
+  if (!since) return children;
+  return (
+    <div className="flex h-full flex-col">
+      <p role="status" className="shrink-0 border-b border-ask bg-ask-soft px-5 py-1.5 text-[12.5px]">
+        <b className="font-medium">This workspace is closed</b> since {when(since)}: it can be looked at, and nothing in it
+        changes. Administrators open it again{" "}
+        <Link className="text-act underline" to="/w/main/account">
+          at the workspaces
+        </Link>
+        .
+      </p>
+      <div className="min-h-0 flex-1 overflow-auto">{children}</div>
     </div>
   );
 }

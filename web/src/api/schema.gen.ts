@@ -319,7 +319,7 @@ export interface paths {
         delete: operations["removeWorkspace"];
         options?: never;
         head?: never;
-        /** Say how a workspace is called, and which texts stand for nothing in it (administrators) */
+        /** Say how a workspace is called, which texts stand for nothing in it, and whether it is closed (administrators) */
         patch: operations["changeWorkspace"];
         trace?: never;
     };
@@ -2365,6 +2365,11 @@ export interface components {
             label?: string;
             /** @description Texts that stand for nothing here, beside those that do everywhere */
             nothing?: string[];
+            /**
+             * Format: date-time
+             * @description Since when it is closed
+             */
+            closed_at?: string;
         };
         NewWorkspace: {
             name: string;
@@ -2393,6 +2398,8 @@ export interface components {
         WorkspaceChange: {
             label?: string;
             nothing?: string[];
+            /** @description Whether nothing changes in it: it can be looked at, feeds do not run, and imports wait until it is opened again */
+            closed?: boolean;
         };
         Start: {
             /** @description Imports that wait for somebody */

@@ -3,7 +3,9 @@ import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, must } from "../api/client";
 import { workspaces } from "../api/queries";
+import { when } from "../pages/start";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, Wrong } from "./parts";
+import { toast } from "./toast";
 import { count } from "./verdict";
 
 /** How many records come along into a copy. */
@@ -32,6 +34,12 @@ export function Workspaces() {
       await again();
     },
   });
+  const close = useMutation({
+    mutationFn: (p: { name: string; closed: boolean }) =>
+      must(api.PATCH("/workspaces/{workspace}", { params: { path: { workspace: p.name } }, body: { closed: p.closed } })),
+    onSuccess: () => client.invalidateQueries(),
+    onError: (error) => toast(error.message),
+  });
   const remove = useMutation({
     mutationFn: (p: { name: string; records: number }) =>
       must(api.DELETE("/workspaces/{workspace}", { params: { path: { workspace: p.name }, query: { records: p.records } } })),
@@ -52,6 +60,7 @@ export function Workspaces() {
             <tr key={w.name} className="border-b border-line last:border-0">
               <td className={tdClass}>{w.label ?? w.name}</td>
               <td className={`figures ${tdClass} text-ink-soft`}>{w.name}</td>
+              <td className={`${tdClass} text-ink-soft`}>{w.closed_at && `closed since ${when(w.closed_at)}`}</td>
               <td className={`${tdClass} text-right`}>
                 <Button look="quiet" aria-label={`Copy ${w.name}`} onClick={() => setCopying(w.name)}>
                   Copy…
@@ -59,6 +68,21 @@ export function Workspaces() {
                 <Button look="quiet" aria-label={`Rename ${w.name}`} onClick={() => setRenaming(w.name)}>
                   Rename…
                 </Button>
+                {w.name !== "main" && (
+                  <Button
+                    look="quiet"
+                    aria-label={`${w.closed_at ? "Open" : "Close"} ${w.name}`}
+                    title={
+                      w.closed_at
+                        ? "It can be worked in again, and its feeds run."
+                        : "It can be looked at, and nothing in it changes, until it is opened again."
+                    }
+                    disabled={close.isPending}
+                    onClick={() => close.mutate({ name: w.name, closed: !w.closed_at })}
+                  >
+                    {w.closed_at ? "Open" : "Close"}
+                  </Button>
+                )}
                 {w.name !== "main" && (
                   <Button look="quiet" aria-label={`Remove ${w.name}`} onClick={() => setEnding(w.name)}>
                     Remove…
