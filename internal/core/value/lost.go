@@ -17,7 +17,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 	switch {
 	case f.HoldsWords() && lostLetters(s):
 		return problem.LostLetters
-	case shortened.MatchString(s):
+	case strings.IndexByte(s, '+') > 0 && shortened.MatchString(s):
 		return problem.DamagedNumber
 	case (f.Key || f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode) && madeDate(s):
 		return problem.MadeDate
@@ -28,10 +28,14 @@ func Lost(f catalog.Field, s string) problem.Code {
 // shortened are numbers of many digits as spreadsheet programs show them.
 var shortened = regexp.MustCompile(`^\d[.,]\d+[eE]\+\d{2}$`)
 
-// dayAndMonth is what a spreadsheet program makes of 5-6 or MAR-1: 05-Jun, Mar-01.
+// dayAndMonth is what a spreadsheet program makes of 5-6 or MAR-1: 05-Jun, Mar-01. A month in
+// capitals is none of its making.
 var dayAndMonth = regexp.MustCompile(`^(?:\d{1,2}[-. ](\pL{3,4})\.?|(\pL{3,4})[-. ]\d{2})$`)
 
 func madeDate(s string) bool {
+	if len(s) < 5 || len(s) > 12 || strings.ToUpper(s) == s {
+		return false
+	}
 	m := dayAndMonth.FindStringSubmatch(s)
 	return m != nil && months[Fold(m[1]+m[2])] > 0
 }

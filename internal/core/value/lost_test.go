@@ -30,7 +30,7 @@ func TestLost(t *testing.T) {
 		want problem.Code
 	}{
 		{number, "1.23457E+17", problem.DamagedNumber}, {number, "1,2E+05", problem.DamagedNumber}, {number, "1E5", ""}, {number, "A-1.2E+05", ""},
-		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate}, {number, "01-Max", ""}, {number, "MAR-1", ""}, {number, "1-3", ""},
+		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate}, {number, "01-Max", ""}, {number, "MAR-01", ""}, {number, "01-DEC", ""}, {number, "1-mai", problem.MadeDate}, {number, "MAR-1", ""}, {number, "1-3", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {

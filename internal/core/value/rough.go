@@ -32,9 +32,9 @@ var WaysOfRough = []Rough{Lowest, Middle, Highest}
 var (
 	aboutWords = phraseSet(`~, ≈, ±, ca, circa, etwa, rund, zirka, ungefahr, about, approx, approximately, around, roughly, environ, env, autour de, aprox, aproximadamente,
 		unos, unas, cerca de, ungefar, omkring, rundt, noin, okolo, priblizne, asi, korulbelul, kb, yaklasik, περιπου, около, примерно, ongeveer, 約`)
-	fromWords = phraseSet(`>, >=, ≥, +, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from, plus de, au moins, mas de, al menos, piu di, almeno, mais de,
-		meer dan, minstens, mer an, minst, mere end, mindst, mer enn, yli, vahintaan, ponad, vice nez, tobb mint, og mer, och mer, and more, or more, and above, et plus, ou plus,
-		o mas, y mas, e piu, oder mehr, und mehr, u mehr, en meer, of meer, plus`)
+	fromWords = phraseSet(`>, >=, ≥, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from, plus de, au moins, mas de, al menos, piu di, almeno, mais de,
+		meer dan, minstens, mer an, minst, mere end, mindst, mer enn, yli, vahintaan, ponad, vice nez, tobb mint`)
+	moreWords = phraseSet(`+, plus, and more, or more, and above, et plus, ou plus, o mas, y mas, e piu, oder mehr, und mehr, u mehr, en meer, of meer, og mer, och mer`)
 	toWords = phraseSet(`<, <=, ≤, unter, weniger als, hochstens, max, bis, bis zu, under, less than, fewer than, up to, at most, below, moins de, au plus, jusqu'a, menos de, hasta, meno di,
 		fino a, ate, minder dan, tot, hogst, mindre an, mindre end, mindre enn, alle, enintaan, ponizej, do, mene nez`)
 	betweenWords = phraseSet(`zwischen, between, entre, von, from, de, tra, fra, da, mellan, mellem, mellom, tussen, van, od`)
@@ -195,7 +195,7 @@ func roughEnds(s string) (low, high string, ok bool) {
 	// Behind the number: 50+, 50 and more, 100 plus.
 	words := strings.Fields(behind)
 	for at := range words {
-		if phrase := phrased(strings.Join(words[at:], " ")); aboutWords[phrase] || fromWords[phrase] {
+		if phrase := phrased(strings.Join(words[at:], " ")); aboutWords[phrase] || moreWords[phrase] {
 			return Trim(front + number + " " + strings.Join(words[:at], " ")), "", true
 		}
 	}
