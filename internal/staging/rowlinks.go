@@ -91,7 +91,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 					named += ` and not ` + schema.OtherForm(`w.l`, `t.said`)
 				case namesPeople(target):
 					byName = append(byName, `select w.l, t.record_id
-						from (select l, m, unnest(`+anyOrder(`m`)+`) as turned from want where m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
+						from (select l, m, unnest(`+anyOrder(`m`)+`) as turned from want where there is null and m ~ ' ' and m !~ '[0-9]') w join `+from+` t on t.title = w.turned
 						where w.turned <> w.m and not exists (select from `+from+` o where o.title = w.m)`)
 				}
 				byName = append(byName, named)

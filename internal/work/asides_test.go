@@ -127,6 +127,10 @@ func TestDigitsThatASheetHasLost(t *testing.T) {
 	b.loaded("account", full)
 	i := b.check(b.upload("account", "Account id,Name,Street,Postal code,Registration number,Number in the old system\nACC-1,Alpha Marina,05-Jun,150,1.23457E+17,17\nACC-2,Beta Marina,Kai 7,1067,700000,01-Mar\n"))
 	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 2})
+	// What no such program does is a change: another number, another word, a code in capitals.
+	i = b.check(b.change(b.upload("account", "Account id,Street,Postal code,Number in the old system,Registration number\nACC-1,5-7,0151,00018,1.23457E+15\nACC-2,Kai 10,01068,Mar-12,12345\n"), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	b.want(i.Totals.V.Changes, []verdict.FieldCount{{Field: "postal_code", Count: 2, Over: 2}, {Field: "registration_number", Count: 2, Over: 2}, {Field: "source_ref", Count: 2, Over: 2}, {Field: "street", Count: 2, Over: 2}})
+	b.want(b.check(b.upload("account", "Account id,Street,Number in the old system\nACC-1,2026-06-05,\nACC-2,,Mar-01\n")).Totals.V.Verdicts, map[string]int64{"same": 2})
 	b.want(b.codes(b.check(b.upload("account", "Name,Street,Postal code,Number in the old system\nGamma Marina,05-Jun,1000,1.2E+15\n"))), "[2 damaged_number source_ref 2 made_a_date street]")
 
 	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-1", 0, map[string]string{"postal_code": "150", "street": "05-Jun", "source_ref": "17"}, b.person)
