@@ -156,7 +156,7 @@ var later = []string{"discardImport", "discardBundle", "close", "signOut", "remo
 
 // usual is what the parameters of operations say in tests.
 var usual = map[string]string{
-	"import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "session": "99", "view": "99", "person": "99", "column": "Company",
+	"import": "1", "type": "account", "id": "ACC-1", "row": "2", "name": "marinas", "feed": "weekly", "hook": "99", "token": "99", "export": "99", "session": "99", "view": "99", "person": "99", "column": "Company",
 	"draft": "account", "bundle": "1", "field": "berths", "text": "Quay", "other": "contact",
 }
 

@@ -121,32 +121,75 @@ func (h *handlers) RemoveView(ctx context.Context, r RemoveViewRequestObject) (R
 	return RemoveView204Response{}, h.work.RemoveView(ctx, r.Workspace, r.View, personOf(ctx))
 }
 
-// exportKinds are the media types of exports.
-var exportKinds = map[work.Format]string{
-	work.CSV: "text/csv; charset=utf-8", work.JSONL: "application/jsonl; charset=utf-8",
-	work.XLSX: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", work.ODS: "application/vnd.oasis.opendocument.spreadsheet",
-	"zip": "application/zip",
+// delimiters are the names of the signs between the values of a CSV.
+var delimiters = map[string]string{"": ",", "comma": ",", "semicolon": ";", "tab": "\t"}
+
+// exportOf gives what an export chooses, and how it is written.
+func (h *handlers) exportOf(ctx context.Context, workspace string, p ExportRecordsParams) (work.Export, error) {
+	f, err := h.looking(ctx, workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
+	return work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV), Delimiter: delimiters[string(p.Delimiter)], UTF16: p.Encoding == "utf-16"}, err
 }
 
-// delimiters are the names of the signs between the values of a CSV.
-var delimiters = map[ExportRecordsParamsDelimiter]string{"": ",", "comma": ",", "semicolon": ";", "tab": "\t"}
-
-func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
+func (h *handlers) StartExport(ctx context.Context, r StartExportRequestObject) (StartExportResponseObject, error) {
 	p := r.Params
-	f, err := h.looking(ctx, r.Workspace, p.View, view.View{Filter: p.Filter, Columns: p.Columns, Sort: p.Sort}, p.Text, p.Import)
+	x, err := h.exportOf(ctx, r.Workspace, ExportRecordsParams{
+		Format: ExportRecordsParamsFormat(p.Format), Delimiter: ExportRecordsParamsDelimiter(p.Delimiter), Encoding: ExportRecordsParamsEncoding(p.Encoding),
+		View: p.View, Filter: p.Filter, Columns: p.Columns, Sort: p.Sort, Text: p.Text, Import: p.Import,
+	})
 	if err != nil {
 		return nil, err
 	}
-	x := work.Export{Filter: f, Format: cmp.Or(work.Format(p.Format), work.CSV), Delimiter: delimiters[p.Delimiter], UTF16: p.Encoding == "utf-16"}
+	made, err := h.work.StartExport(ctx, r.Workspace, r.Type, x, personOf(ctx))
+	return StartExport202JSONResponse(exportView(made)), err
+}
+
+func (h *handlers) ListExports(ctx context.Context, r ListExportsRequestObject) (ListExportsResponseObject, error) {
+	list, err := h.store.Exports(ctx, r.Workspace, personOf(ctx).ID)
+	out := ListExports200JSONResponse{Exports: []Export{}}
+	for _, x := range list {
+		out.Exports = append(out.Exports, exportView(x))
+	}
+	return out, err
+}
+
+func (h *handlers) GetExport(ctx context.Context, r GetExportRequestObject) (GetExportResponseObject, error) {
+	x, err := h.store.Export(ctx, r.Workspace, r.Export, personOf(ctx).ID)
+	return GetExport200JSONResponse(exportView(x)), err
+}
+
+func (h *handlers) RemoveExport(ctx context.Context, r RemoveExportRequestObject) (RemoveExportResponseObject, error) {
+	return RemoveExport204Response{}, h.work.RemoveExport(ctx, r.Workspace, r.Export, personOf(ctx))
+}
+
+func (h *handlers) DownloadExport(ctx context.Context, r DownloadExportRequestObject) (DownloadExportResponseObject, error) {
+	x, file, err := h.work.OpenExport(ctx, r.Workspace, r.Export, personOf(ctx))
+	if err != nil {
+		return nil, err
+	}
+	return stream{kind: x.Media, file: x.Name, write: func(w http.ResponseWriter) error {
+		w.Header().Set("Content-Length", strconv.FormatInt(x.Bytes, 10))
+		_, err := io.Copy(w, file)
+		return err
+	}}, nil
+}
+
+// VisitDownloadExportResponse writes the sheet.
+func (s stream) VisitDownloadExportResponse(w http.ResponseWriter) error { return s.send(w) }
+
+func exportView(x store.Export) Export {
+	return Export{Id: x.ID, Type: x.Type, Name: x.Name, Records: x.Records, Bytes: x.Bytes, Ready: x.Source != nil, Trouble: troubleView(x.Trouble.V), MadeAt: x.MadeAt, EndedAt: at(x.EndedAt)}
+}
+
+func (h *handlers) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
+	x, err := h.exportOf(ctx, r.Workspace, r.Params)
+	if err != nil {
+		return nil, err
+	}
 	t, ending, write, err := h.work.Exporting(ctx, r.Workspace, r.Type, x)
 	if err != nil {
 		return nil, err
 	}
-	kind := exportKinds[work.Format(ending)]
-	if x.Format == work.CSV && x.UTF16 {
-		kind = "text/csv; charset=utf-16"
-	}
-	return stream{kind: kind, file: t.Name + "." + ending, write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
+	return stream{kind: x.MediaOf(ending), file: t.Name + "." + ending, write: func(w http.ResponseWriter) error { return write(ctx, w) }}, nil
 }
 
 func (h *handlers) DescribeType(ctx context.Context, r DescribeTypeRequestObject) (DescribeTypeResponseObject, error) {
@@ -169,7 +212,7 @@ func (h *handlers) StarterSheet(ctx context.Context, r StarterSheetRequestObject
 	if err != nil {
 		return nil, err
 	}
-	return stream{kind: exportKinds[work.Format(ending)], file: strings.Join(r.Params.Type, "-") + "-starter." + ending, write: func(w http.ResponseWriter) error { return write(w) }}, nil
+	return stream{kind: work.Export{Format: format}.MediaOf(ending), file: strings.Join(r.Params.Type, "-") + "-starter." + ending, write: func(w http.ResponseWriter) error { return write(w) }}, nil
 }
 
 // VisitStarterSheetResponse writes the sheet.

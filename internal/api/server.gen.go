@@ -689,19 +689,19 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 
 // Defines values for ExportRecordsParamsDelimiter.
 const (
-	Comma     ExportRecordsParamsDelimiter = "comma"
-	Semicolon ExportRecordsParamsDelimiter = "semicolon"
-	Tab       ExportRecordsParamsDelimiter = "tab"
+	ExportRecordsParamsDelimiterComma     ExportRecordsParamsDelimiter = "comma"
+	ExportRecordsParamsDelimiterSemicolon ExportRecordsParamsDelimiter = "semicolon"
+	ExportRecordsParamsDelimiterTab       ExportRecordsParamsDelimiter = "tab"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsDelimiter enum.
 func (e ExportRecordsParamsDelimiter) Valid() bool {
 	switch e {
-	case Comma:
+	case ExportRecordsParamsDelimiterComma:
 		return true
-	case Semicolon:
+	case ExportRecordsParamsDelimiterSemicolon:
 		return true
-	case Tab:
+	case ExportRecordsParamsDelimiterTab:
 		return true
 	default:
 		return false
@@ -710,16 +710,79 @@ func (e ExportRecordsParamsDelimiter) Valid() bool {
 
 // Defines values for ExportRecordsParamsEncoding.
 const (
-	Utf16 ExportRecordsParamsEncoding = "utf-16"
-	Utf8  ExportRecordsParamsEncoding = "utf-8"
+	ExportRecordsParamsEncodingUtf16 ExportRecordsParamsEncoding = "utf-16"
+	ExportRecordsParamsEncodingUtf8  ExportRecordsParamsEncoding = "utf-8"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsEncoding enum.
 func (e ExportRecordsParamsEncoding) Valid() bool {
 	switch e {
-	case Utf16:
+	case ExportRecordsParamsEncodingUtf16:
 		return true
-	case Utf8:
+	case ExportRecordsParamsEncodingUtf8:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsFormat.
+const (
+	StartExportParamsFormatCsv   StartExportParamsFormat = "csv"
+	StartExportParamsFormatJsonl StartExportParamsFormat = "jsonl"
+	StartExportParamsFormatOds   StartExportParamsFormat = "ods"
+	StartExportParamsFormatXlsx  StartExportParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsFormat enum.
+func (e StartExportParamsFormat) Valid() bool {
+	switch e {
+	case StartExportParamsFormatCsv:
+		return true
+	case StartExportParamsFormatJsonl:
+		return true
+	case StartExportParamsFormatOds:
+		return true
+	case StartExportParamsFormatXlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsDelimiter.
+const (
+	StartExportParamsDelimiterComma     StartExportParamsDelimiter = "comma"
+	StartExportParamsDelimiterSemicolon StartExportParamsDelimiter = "semicolon"
+	StartExportParamsDelimiterTab       StartExportParamsDelimiter = "tab"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsDelimiter enum.
+func (e StartExportParamsDelimiter) Valid() bool {
+	switch e {
+	case StartExportParamsDelimiterComma:
+		return true
+	case StartExportParamsDelimiterSemicolon:
+		return true
+	case StartExportParamsDelimiterTab:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsEncoding.
+const (
+	StartExportParamsEncodingUtf16 StartExportParamsEncoding = "utf-16"
+	StartExportParamsEncodingUtf8  StartExportParamsEncoding = "utf-8"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsEncoding enum.
+func (e StartExportParamsEncoding) Valid() bool {
+	switch e {
+	case StartExportParamsEncodingUtf16:
+		return true
+	case StartExportParamsEncodingUtf8:
 		return true
 	default:
 		return false
@@ -1143,6 +1206,26 @@ type Event struct {
 
 // EventKind defines model for Event.Kind.
 type EventKind string
+
+// Export A sheet of records that is written in the background
+type Export struct {
+	// Bytes Written so far
+	Bytes   int64     `json:"bytes"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Id      int64     `json:"id"`
+	MadeAt  time.Time `json:"made_at"`
+
+	// Name Of the file
+	Name string `json:"name"`
+
+	// Ready The file can be fetched
+	Ready bool `json:"ready"`
+
+	// Records How many were chosen when it began
+	Records int64   `json:"records"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+	Type    string  `json:"type"`
+}
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -2557,6 +2640,9 @@ type ColumnsParam = []string
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
+// ExportParam defines model for export_param.
+type ExportParam = int64
+
 // FeedParam defines model for feed_param.
 type FeedParam = string
 
@@ -3103,6 +3189,45 @@ type ExportRecordsParamsDelimiter string
 // ExportRecordsParamsEncoding defines parameters for ExportRecords.
 type ExportRecordsParamsEncoding string
 
+// StartExportParams defines parameters for StartExport.
+type StartExportParams struct {
+	// Format csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP
+	Format StartExportParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Delimiter Of CSV: a comma (default), a semicolon or a tab
+	Delimiter StartExportParamsDelimiter `form:"delimiter,omitempty" json:"delimiter,omitempty,omitzero"`
+
+	// Encoding Of CSV, with a byte order mark: utf-8 (default) or utf-16
+	Encoding StartExportParamsEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Import Only those that this import made
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
+}
+
+// StartExportParamsFormat defines parameters for StartExport.
+type StartExportParamsFormat string
+
+// StartExportParamsDelimiter defines parameters for StartExport.
+type StartExportParamsDelimiter string
+
+// StartExportParamsEncoding defines parameters for StartExport.
+type StartExportParamsEncoding string
+
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
 	// IfMatch The ETag of the version that the change was made on (RFC 9110); when there is a newer one the change is refused with 412. Left out, or *, the change is made on whatever is there
@@ -3461,6 +3586,18 @@ type ServerInterface interface {
 	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 	PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams)
+	// ListExports One's own exports that are written in the background, the latest first
+	// (GET /workspaces/{workspace}/exports)
+	ListExports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
+	// RemoveExport Remove an export of one's own, written or not
+	// (DELETE /workspaces/{workspace}/exports/{export})
+	RemoveExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam)
+	// GetExport An export of one's own, and how far it is
+	// (GET /workspaces/{workspace}/exports/{export})
+	GetExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam)
+	// DownloadExport The file of an export that is ready
+	// (GET /workspaces/{workspace}/exports/{export}/file)
+	DownloadExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam)
 	// ListFeeds What runs by itself
 	// (GET /workspaces/{workspace}/feeds)
 	ListFeeds(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -3656,6 +3793,9 @@ type ServerInterface interface {
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams)
+	// StartExport Write records of a type as a sheet in the background, to be fetched when it is ready
+	// (POST /workspaces/{workspace}/records/{type}/exports)
+	StartExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params StartExportParams)
 	// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
 	// (POST /workspaces/{workspace}/records/{type}/filter)
 	ReadFilter(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam)
@@ -4019,6 +4159,30 @@ func (_ Unimplemented) UndoBundle(w http.ResponseWriter, r *http.Request, worksp
 // PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 // (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 func (_ Unimplemented) PlanUndoBundle(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, bundle BundleParam, params PlanUndoBundleParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ListExports One's own exports that are written in the background, the latest first
+// (GET /workspaces/{workspace}/exports)
+func (_ Unimplemented) ListExports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemoveExport Remove an export of one's own, written or not
+// (DELETE /workspaces/{workspace}/exports/{export})
+func (_ Unimplemented) RemoveExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// GetExport An export of one's own, and how far it is
+// (GET /workspaces/{workspace}/exports/{export})
+func (_ Unimplemented) GetExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// DownloadExport The file of an export that is ready
+// (GET /workspaces/{workspace}/exports/{export}/file)
+func (_ Unimplemented) DownloadExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -4409,6 +4573,12 @@ func (_ Unimplemented) ListColumns(w http.ResponseWriter, r *http.Request, works
 // ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 // (GET /workspaces/{workspace}/records/{type}/export)
 func (_ Unimplemented) ExportRecords(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params ExportRecordsParams) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// StartExport Write records of a type as a sheet in the background, to be fetched when it is ready
+// (POST /workspaces/{workspace}/records/{type}/exports)
+func (_ Unimplemented) StartExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params StartExportParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -5855,6 +6025,137 @@ func (siw *ServerInterfaceWrapper) PlanUndoBundle(w http.ResponseWriter, r *http
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.PlanUndoBundle(w, r, workspace, bundle, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ListExports operation middleware
+func (siw *ServerInterfaceWrapper) ListExports(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListExports(w, r, workspace)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemoveExport operation middleware
+func (siw *ServerInterfaceWrapper) RemoveExport(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "export" -------------
+	var export ExportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "export", chi.URLParam(r, "export"), &export, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "export", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemoveExport(w, r, workspace, export)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// GetExport operation middleware
+func (siw *ServerInterfaceWrapper) GetExport(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "export" -------------
+	var export ExportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "export", chi.URLParam(r, "export"), &export, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "export", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.GetExport(w, r, workspace, export)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// DownloadExport operation middleware
+func (siw *ServerInterfaceWrapper) DownloadExport(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "export" -------------
+	var export ExportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "export", chi.URLParam(r, "export"), &export, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "export", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.DownloadExport(w, r, workspace, export)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -9388,6 +9689,161 @@ func (siw *ServerInterfaceWrapper) ExportRecords(w http.ResponseWriter, r *http.
 	handler.ServeHTTP(w, r)
 }
 
+// StartExport operation middleware
+func (siw *ServerInterfaceWrapper) StartExport(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "type" -------------
+	var pType TypeParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "type", chi.URLParam(r, "type"), &pType, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "type", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StartExportParams
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "format", r.URL.Query(), &params.Format, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "format"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "format", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "delimiter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "delimiter", r.URL.Query(), &params.Delimiter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "delimiter"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "delimiter", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "encoding" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "encoding", r.URL.Query(), &params.Encoding, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "encoding"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "encoding", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "view" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "view", r.URL.Query(), &params.View, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "view"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "view", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "filter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "filter", r.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "filter"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "filter", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", r.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "columns"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "columns", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", r.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "sort"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "sort", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "text" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "text", r.URL.Query(), &params.Text, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "import" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "import", r.URL.Query(), &params.Import, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "import"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.StartExport(w, r, workspace, pType, params)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ReadFilter operation middleware
 func (siw *ServerInterfaceWrapper) ReadFilter(w http.ResponseWriter, r *http.Request) {
 
@@ -11014,6 +11470,18 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/bundles/{bundle}/undo/plan", wrapper.PlanUndoBundle)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/exports", wrapper.ListExports)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/workspaces/{workspace}/exports/{export}", wrapper.RemoveExport)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/exports/{export}", wrapper.GetExport)
+	})
+	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/workspaces/{workspace}/exports/{export}/file", wrapper.DownloadExport)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/feeds", wrapper.ListFeeds)
 	})
 	r.Group(func(r chi.Router) {
@@ -11222,6 +11690,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/records/{type}/export", wrapper.ExportRecords)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/exports", wrapper.StartExport)
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/records/{type}/filter", wrapper.ReadFilter)
@@ -13066,6 +13537,167 @@ type PlanUndoBundledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PlanUndoBundledefaultApplicationProblemPlusJSONResponse) VisitPlanUndoBundleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExportsRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+}
+
+type ListExportsResponseObject interface {
+	VisitListExportsResponse(w http.ResponseWriter) error
+}
+
+type ListExports200JSONResponse struct {
+	Exports []Export `json:"exports"`
+}
+
+func (response ListExports200JSONResponse) VisitListExportsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExportsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListExportsdefaultApplicationProblemPlusJSONResponse) VisitListExportsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveExportRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Export    ExportParam    `json:"export"`
+}
+
+type RemoveExportResponseObject interface {
+	VisitRemoveExportResponse(w http.ResponseWriter) error
+}
+
+type RemoveExport204Response struct {
+}
+
+func (response RemoveExport204Response) VisitRemoveExportResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveExportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveExportdefaultApplicationProblemPlusJSONResponse) VisitRemoveExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExportRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Export    ExportParam    `json:"export"`
+}
+
+type GetExportResponseObject interface {
+	VisitGetExportResponse(w http.ResponseWriter) error
+}
+
+type GetExport200JSONResponse Export
+
+func (response GetExport200JSONResponse) VisitGetExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetExportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetExportdefaultApplicationProblemPlusJSONResponse) VisitGetExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DownloadExportRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Export    ExportParam    `json:"export"`
+}
+
+type DownloadExportResponseObject interface {
+	VisitDownloadExportResponse(w http.ResponseWriter) error
+}
+
+type DownloadExport200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response DownloadExport200ApplicationoctetStreamResponse) VisitDownloadExportResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type DownloadExportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DownloadExportdefaultApplicationProblemPlusJSONResponse) VisitDownloadExportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -15817,6 +16449,47 @@ func (response ExportRecordsdefaultApplicationProblemPlusJSONResponse) VisitExpo
 	return err
 }
 
+type StartExportRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Type      TypeParam      `json:"type"`
+	Params    StartExportParams
+}
+
+type StartExportResponseObject interface {
+	VisitStartExportResponse(w http.ResponseWriter) error
+}
+
+type StartExport202JSONResponse Export
+
+func (response StartExport202JSONResponse) VisitStartExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(202)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartExportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartExportdefaultApplicationProblemPlusJSONResponse) VisitStartExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReadFilterRequestObject struct {
 	Workspace WorkspaceParam `json:"workspace"`
 	Type      TypeParam      `json:"type"`
@@ -17362,6 +18035,18 @@ type StrictServerInterface interface {
 	// PlanUndoBundle What taking the bundle back would do, what it cannot, and why; nothing is written
 	// (POST /workspaces/{workspace}/bundles/{bundle}/undo/plan)
 	PlanUndoBundle(ctx context.Context, request PlanUndoBundleRequestObject) (PlanUndoBundleResponseObject, error)
+	// ListExports One's own exports that are written in the background, the latest first
+	// (GET /workspaces/{workspace}/exports)
+	ListExports(ctx context.Context, request ListExportsRequestObject) (ListExportsResponseObject, error)
+	// RemoveExport Remove an export of one's own, written or not
+	// (DELETE /workspaces/{workspace}/exports/{export})
+	RemoveExport(ctx context.Context, request RemoveExportRequestObject) (RemoveExportResponseObject, error)
+	// GetExport An export of one's own, and how far it is
+	// (GET /workspaces/{workspace}/exports/{export})
+	GetExport(ctx context.Context, request GetExportRequestObject) (GetExportResponseObject, error)
+	// DownloadExport The file of an export that is ready
+	// (GET /workspaces/{workspace}/exports/{export}/file)
+	DownloadExport(ctx context.Context, request DownloadExportRequestObject) (DownloadExportResponseObject, error)
 	// ListFeeds What runs by itself
 	// (GET /workspaces/{workspace}/feeds)
 	ListFeeds(ctx context.Context, request ListFeedsRequestObject) (ListFeedsResponseObject, error)
@@ -17557,6 +18242,9 @@ type StrictServerInterface interface {
 	// ExportRecords Records of a type as a sheet, with their ids and versions; brought back, its columns go to their fields by themselves
 	// (GET /workspaces/{workspace}/records/{type}/export)
 	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
+	// StartExport Write records of a type as a sheet in the background, to be fetched when it is ready
+	// (POST /workspaces/{workspace}/records/{type}/exports)
+	StartExport(ctx context.Context, request StartExportRequestObject) (StartExportResponseObject, error)
 	// ReadFilter What a filter says, as a text and as conditions, and how many records it chooses
 	// (POST /workspaces/{workspace}/records/{type}/filter)
 	ReadFilter(ctx context.Context, request ReadFilterRequestObject) (ReadFilterResponseObject, error)
@@ -18920,6 +19608,113 @@ func (sh *strictHandler) PlanUndoBundle(w http.ResponseWriter, r *http.Request, 
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(PlanUndoBundleResponseObject); ok {
 		if err := validResponse.VisitPlanUndoBundleResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListExports operation middleware
+func (sh *strictHandler) ListExports(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam) {
+	var request ListExportsRequestObject
+
+	request.Workspace = workspace
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListExports(ctx, request.(ListExportsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListExports")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListExportsResponseObject); ok {
+		if err := validResponse.VisitListExportsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveExport operation middleware
+func (sh *strictHandler) RemoveExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
+	var request RemoveExportRequestObject
+
+	request.Workspace = workspace
+	request.Export = export
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveExport(ctx, request.(RemoveExportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveExport")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemoveExportResponseObject); ok {
+		if err := validResponse.VisitRemoveExportResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetExport operation middleware
+func (sh *strictHandler) GetExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
+	var request GetExportRequestObject
+
+	request.Workspace = workspace
+	request.Export = export
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.GetExport(ctx, request.(GetExportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetExport")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(GetExportResponseObject); ok {
+		if err := validResponse.VisitGetExportResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DownloadExport operation middleware
+func (sh *strictHandler) DownloadExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, export ExportParam) {
+	var request DownloadExportRequestObject
+
+	request.Workspace = workspace
+	request.Export = export
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.DownloadExport(ctx, request.(DownloadExportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DownloadExport")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(DownloadExportResponseObject); ok {
+		if err := validResponse.VisitDownloadExportResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {
@@ -20867,6 +21662,34 @@ func (sh *strictHandler) ExportRecords(w http.ResponseWriter, r *http.Request, w
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(ExportRecordsResponseObject); ok {
 		if err := validResponse.VisitExportRecordsResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StartExport operation middleware
+func (sh *strictHandler) StartExport(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pType TypeParam, params StartExportParams) {
+	var request StartExportRequestObject
+
+	request.Workspace = workspace
+	request.Type = pType
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.StartExport(ctx, request.(StartExportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartExport")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(StartExportResponseObject); ok {
+		if err := validResponse.VisitStartExportResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -469,6 +469,12 @@ var needs = map[string]rights.Role{
 	"ListRecords": rights.Viewer,
 	"GetRecord":   rights.Viewer,
 
+	"StartExport":    rights.Viewer,
+	"ListExports":    rights.Viewer,
+	"GetExport":      rights.Viewer,
+	"RemoveExport":   rights.Viewer,
+	"DownloadExport": rights.Viewer,
+
 	"ChangeRecord": rights.Operator,
 	"AddNote":      rights.Operator,
 	"GetHistory":   rights.Viewer,

@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -297,7 +296,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 		Example: "  uchi bundles\n  uchi bundles 3\n  uchi bundles load 3\n  uchi bundles undo 3",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if len(list) == 1 {
-				id, err := bundleID(list[0])
+				id, err := numberOf(list[0], "bundle")
 				if err != nil {
 					return err
 				}
@@ -321,7 +320,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 	var load bundleFlags
 	loadCmd := a.bundleAct("load NUMBER", "Load a checked bundle, or go on with one that has given way", "Loading", 1, nil)
 	loadCmd.RunE = a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-		id, err := bundleID(list[0])
+		id, err := numberOf(list[0], "bundle")
 		if err != nil {
 			return err
 		}
@@ -342,7 +341,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 		a.bundleAct("order NUMBER [IMPORT...]", "Put the imports of a bundle into an order by hand; without any, the order follows their links again", "", 100, func(ctx context.Context, c *client.Conn, id int64, list []string) error {
 			var ids []int64
 			for _, s := range list {
-				n, err := importID(s)
+				n, err := numberOf(s, "import")
 				if err != nil {
 					return err
 				}
@@ -355,7 +354,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 			Use: "save NUMBER NAME", Short: "Keep the set-up of all imports as routines, for the next files of their kind", Args: args(cobra.ExactArgs(2)),
 			Example: "  uchi bundles save 3 \"Brightmooring monthly\"",
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-				id, err := bundleID(list[0])
+				id, err := numberOf(list[0], "bundle")
 				if err != nil {
 					return err
 				}
@@ -375,7 +374,7 @@ func (a *app) bundlesCmd() *cobra.Command {
 		&cobra.Command{
 			Use: "discard NUMBER", Short: "Give a bundle up before anything of it is loaded", Args: args(cobra.ExactArgs(1)),
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-				id, err := bundleID(list[0])
+				id, err := numberOf(list[0], "bundle")
 				if err != nil {
 					return err
 				}
@@ -417,7 +416,7 @@ func (a *app) bundleAct(use, short, doing string, most int, do func(context.Cont
 	return &cobra.Command{
 		Use: use, Short: short, Args: args(cobra.RangeArgs(1, most)),
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			id, err := bundleID(list[0])
+			id, err := numberOf(list[0], "bundle")
 			if err != nil {
 				return err
 			}
@@ -446,12 +445,4 @@ func (a *app) showBundle(ctx context.Context, c *client.Conn, id int64) error {
 	fmt.Fprintf(a.out, "%s  %s, %s\n", a.paint(bold, fmt.Sprintf("Bundle %d", b.Id)), b.Name, b.State)
 	a.bundleTable(b)
 	return nil
-}
-
-func bundleID(s string) (int64, error) {
-	id, err := strconv.ParseInt(strings.TrimPrefix(s, "#"), 10, 64)
-	if err != nil || id < 1 {
-		return 0, usageError{fmt.Errorf("%q is not the number of a bundle; see uchi bundles", s)}
-	}
-	return id, nil
 }

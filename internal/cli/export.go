@@ -15,6 +15,7 @@ func (a *app) exportCmd() *cobra.Command {
 	var p client.ExportRecordsParams
 	var l look
 	var out, format, delimiter, encoding string
+	var later bool
 	cmd := &cobra.Command{
 		Use: "export TYPE", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short: "Write records of a type as a sheet that can be changed and brought back",
@@ -37,6 +38,9 @@ taken away are not touched; a row without an id is looked up like any other.`,
 				}
 			}
 			p.Format = client.ExportRecordsParamsFormat(format)
+			if later {
+				return a.exportLater(ctx, c, list[0], out, p)
+			}
 			r, err := c.ExportRecords(ctx, c.Workspace, list[0], &p)
 			if err != nil {
 				return err
@@ -46,6 +50,7 @@ taken away are not touched; a row without an id is looked up like any other.`,
 	}
 	f := cmd.Flags()
 	f.StringVarP(&out, "out", "o", "", "write into this file; its ending says the format when none is given")
+	f.BoolVar(&later, "later", false, "write it in the background, to be fetched with uchi exports")
 	f.StringVar(&format, "format", "", "csv, jsonl, xlsx or ods")
 	f.StringVar(&delimiter, "delimiter", "", "of CSV: comma, semicolon or tab")
 	f.StringVar(&encoding, "encoding", "", "of CSV: utf-8 or utf-16")

@@ -76,7 +76,7 @@ Webhooks specification says, with the secret that is shown when a hook is added.
 	cmd.AddCommand(add, &cobra.Command{
 		Use: "remove NUMBER", Args: args(cobra.ExactArgs(1)), Short: "Tell a program no more",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			id, err := importID(list[0])
+			id, err := numberOf(list[0], "hook")
 			if err != nil {
 				return err
 			}

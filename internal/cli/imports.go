@@ -639,17 +639,19 @@ func (a *app) loadAndShow(ctx context.Context, c *client.Conn, id int64, body cl
 	return a.showOutcome(c, i)
 }
 
-func importID(s string) (int64, error) {
+// numberOf reads the number of an import, a bundle or the like, which the command of the same name
+// in the plural lists.
+func numberOf(s, kind string) (int64, error) {
 	id, err := strconv.ParseInt(strings.TrimPrefix(s, "#"), 10, 64)
 	if err != nil || id < 1 {
-		return 0, usageError{fmt.Errorf("%q is not the number of an import; see uchi imports", s)}
+		return 0, usageError{fmt.Errorf("%q is not the number of one of the %ss; see uchi %[2]ss", s, kind)}
 	}
 	return id, nil
 }
 
 // withImport connects and reads an import by its number.
 func (a *app) withImport(ctx context.Context, s string) (*client.Conn, client.Import, error) {
-	id, err := importID(s)
+	id, err := numberOf(s, "import")
 	if err != nil {
 		return nil, client.Import{}, err
 	}

@@ -306,7 +306,7 @@ func (a *app) sessionsCmd() *cobra.Command {
 	cmd.AddCommand(&cobra.Command{
 		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a sign-in",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			id, err := importID(list[0])
+			id, err := numberOf(list[0], "session")
 			if err != nil {
 				return err
 			}
@@ -357,7 +357,7 @@ func (a *app) tokensCmd() *cobra.Command {
 	end := &cobra.Command{
 		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a token",
 		RunE: func(cmd *cobra.Command, list []string) error {
-			id, err := importID(list[0])
+			id, err := numberOf(list[0], "token")
 			if err != nil {
 				return err
 			}

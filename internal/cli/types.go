@@ -86,7 +86,7 @@ A field is label=type, behind it key, required, or for a reference the record ty
 		Example: "  uchi types add Berth --field \"Berth no=text,key\" --field Marina=reference,account --field Length=decimal\n  uchi types add --from-import 12 --show\n  uchi types add Berth --from-import 12 --field Marina=reference,account\n  uchi mapping 12 --add berth",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			if from != "" {
-				id, err := importID(from)
+				id, err := numberOf(from, "import")
 				if err != nil {
 					return err
 				}

@@ -691,19 +691,19 @@ func (e ExportRecordsParamsFormat) Valid() bool {
 
 // Defines values for ExportRecordsParamsDelimiter.
 const (
-	Comma     ExportRecordsParamsDelimiter = "comma"
-	Semicolon ExportRecordsParamsDelimiter = "semicolon"
-	Tab       ExportRecordsParamsDelimiter = "tab"
+	ExportRecordsParamsDelimiterComma     ExportRecordsParamsDelimiter = "comma"
+	ExportRecordsParamsDelimiterSemicolon ExportRecordsParamsDelimiter = "semicolon"
+	ExportRecordsParamsDelimiterTab       ExportRecordsParamsDelimiter = "tab"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsDelimiter enum.
 func (e ExportRecordsParamsDelimiter) Valid() bool {
 	switch e {
-	case Comma:
+	case ExportRecordsParamsDelimiterComma:
 		return true
-	case Semicolon:
+	case ExportRecordsParamsDelimiterSemicolon:
 		return true
-	case Tab:
+	case ExportRecordsParamsDelimiterTab:
 		return true
 	default:
 		return false
@@ -712,16 +712,79 @@ func (e ExportRecordsParamsDelimiter) Valid() bool {
 
 // Defines values for ExportRecordsParamsEncoding.
 const (
-	Utf16 ExportRecordsParamsEncoding = "utf-16"
-	Utf8  ExportRecordsParamsEncoding = "utf-8"
+	ExportRecordsParamsEncodingUtf16 ExportRecordsParamsEncoding = "utf-16"
+	ExportRecordsParamsEncodingUtf8  ExportRecordsParamsEncoding = "utf-8"
 )
 
 // Valid indicates whether the value is a known member of the ExportRecordsParamsEncoding enum.
 func (e ExportRecordsParamsEncoding) Valid() bool {
 	switch e {
-	case Utf16:
+	case ExportRecordsParamsEncodingUtf16:
 		return true
-	case Utf8:
+	case ExportRecordsParamsEncodingUtf8:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsFormat.
+const (
+	StartExportParamsFormatCsv   StartExportParamsFormat = "csv"
+	StartExportParamsFormatJsonl StartExportParamsFormat = "jsonl"
+	StartExportParamsFormatOds   StartExportParamsFormat = "ods"
+	StartExportParamsFormatXlsx  StartExportParamsFormat = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsFormat enum.
+func (e StartExportParamsFormat) Valid() bool {
+	switch e {
+	case StartExportParamsFormatCsv:
+		return true
+	case StartExportParamsFormatJsonl:
+		return true
+	case StartExportParamsFormatOds:
+		return true
+	case StartExportParamsFormatXlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsDelimiter.
+const (
+	StartExportParamsDelimiterComma     StartExportParamsDelimiter = "comma"
+	StartExportParamsDelimiterSemicolon StartExportParamsDelimiter = "semicolon"
+	StartExportParamsDelimiterTab       StartExportParamsDelimiter = "tab"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsDelimiter enum.
+func (e StartExportParamsDelimiter) Valid() bool {
+	switch e {
+	case StartExportParamsDelimiterComma:
+		return true
+	case StartExportParamsDelimiterSemicolon:
+		return true
+	case StartExportParamsDelimiterTab:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for StartExportParamsEncoding.
+const (
+	StartExportParamsEncodingUtf16 StartExportParamsEncoding = "utf-16"
+	StartExportParamsEncodingUtf8  StartExportParamsEncoding = "utf-8"
+)
+
+// Valid indicates whether the value is a known member of the StartExportParamsEncoding enum.
+func (e StartExportParamsEncoding) Valid() bool {
+	switch e {
+	case StartExportParamsEncodingUtf16:
+		return true
+	case StartExportParamsEncodingUtf8:
 		return true
 	default:
 		return false
@@ -1145,6 +1208,26 @@ type Event struct {
 
 // EventKind defines model for Event.Kind.
 type EventKind string
+
+// Export A sheet of records that is written in the background
+type Export struct {
+	// Bytes Written so far
+	Bytes   int64     `json:"bytes"`
+	EndedAt time.Time `json:"ended_at,omitempty,omitzero"`
+	Id      int64     `json:"id"`
+	MadeAt  time.Time `json:"made_at"`
+
+	// Name Of the file
+	Name string `json:"name"`
+
+	// Ready The file can be fetched
+	Ready bool `json:"ready"`
+
+	// Records How many were chosen when it began
+	Records int64   `json:"records"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+	Type    string  `json:"type"`
+}
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -2559,6 +2642,9 @@ type ColumnsParam = []string
 // CursorParam defines model for cursor_param.
 type CursorParam = string
 
+// ExportParam defines model for export_param.
+type ExportParam = int64
+
 // FeedParam defines model for feed_param.
 type FeedParam = string
 
@@ -3104,6 +3190,45 @@ type ExportRecordsParamsDelimiter string
 
 // ExportRecordsParamsEncoding defines parameters for ExportRecords.
 type ExportRecordsParamsEncoding string
+
+// StartExportParams defines parameters for StartExport.
+type StartExportParams struct {
+	// Format csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP
+	Format StartExportParamsFormat `form:"format,omitempty" json:"format,omitempty,omitzero"`
+
+	// Delimiter Of CSV: a comma (default), a semicolon or a tab
+	Delimiter StartExportParamsDelimiter `form:"delimiter,omitempty" json:"delimiter,omitempty,omitzero"`
+
+	// Encoding Of CSV, with a byte order mark: utf-8 (default) or utf-16
+	Encoding StartExportParamsEncoding `form:"encoding,omitempty" json:"encoding,omitempty,omitzero"`
+
+	// View Number of a saved view, which a filter narrows and columns and sort change
+	View ViewParam `form:"view,omitempty" json:"view,omitempty,omitzero"`
+
+	// Filter Only records for which this CEL condition holds, such as country == "NO" && filled(email)
+	Filter FilterParam `form:"filter,omitempty" json:"filter,omitempty,omitzero"`
+
+	// Columns Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated
+	Columns ColumnsParam `form:"columns,omitempty" json:"columns,omitempty,omitzero"`
+
+	// Sort Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated
+	Sort SortParam `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
+
+	// Text Words to look for
+	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Import Only those that this import made
+	Import MadeByParam `form:"import,omitempty" json:"import,omitempty,omitzero"`
+}
+
+// StartExportParamsFormat defines parameters for StartExport.
+type StartExportParamsFormat string
+
+// StartExportParamsDelimiter defines parameters for StartExport.
+type StartExportParamsDelimiter string
+
+// StartExportParamsEncoding defines parameters for StartExport.
+type StartExportParamsEncoding string
 
 // ChangeRecordParams defines parameters for ChangeRecord.
 type ChangeRecordParams struct {
@@ -3760,6 +3885,26 @@ type ClientInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 	PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListExports One's own exports that are written in the background, the latest first
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports (the `ListExports` operationId).
+	ListExports(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveExport Remove an export of one's own, written or not
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/exports/{export} (the `RemoveExport` operationId).
+	RemoveExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetExport An export of one's own, and how far it is
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports/{export} (the `GetExport` operationId).
+	GetExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DownloadExport The file of an export that is ready
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports/{export}/file (the `DownloadExport` operationId).
+	DownloadExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListFeeds What runs by itself
 	//
 	// Corresponds with GET /workspaces/{workspace}/feeds (the `ListFeeds` operationId).
@@ -4279,6 +4424,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
 	ExportRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StartExport Write records of a type as a sheet in the background, to be fetched when it is ready
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/exports (the `StartExport` operationId).
+	StartExport(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *StartExportParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ReadFilterWithBody What a filter says, as a text and as conditions, and how many records it chooses
 	//
@@ -5506,6 +5656,66 @@ func (c *Client) UndoBundle(ctx context.Context, workspace WorkspaceParam, bundl
 // Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 func (c *Client) PlanUndoBundle(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPlanUndoBundleRequest(c.Server, workspace, bundle, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListExports One's own exports that are written in the background, the latest first
+//
+// Corresponds with GET /workspaces/{workspace}/exports (the `ListExports` operationId).
+func (c *Client) ListExports(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListExportsRequest(c.Server, workspace)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveExport Remove an export of one's own, written or not
+//
+// Corresponds with DELETE /workspaces/{workspace}/exports/{export} (the `RemoveExport` operationId).
+func (c *Client) RemoveExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveExportRequest(c.Server, workspace, export)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetExport An export of one's own, and how far it is
+//
+// Corresponds with GET /workspaces/{workspace}/exports/{export} (the `GetExport` operationId).
+func (c *Client) GetExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetExportRequest(c.Server, workspace, export)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DownloadExport The file of an export that is ready
+//
+// Corresponds with GET /workspaces/{workspace}/exports/{export}/file (the `DownloadExport` operationId).
+func (c *Client) DownloadExport(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDownloadExportRequest(c.Server, workspace, export)
 	if err != nil {
 		return nil, err
 	}
@@ -6886,6 +7096,21 @@ func (c *Client) ListColumns(ctx context.Context, workspace WorkspaceParam, pTyp
 // Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
 func (c *Client) ExportRecords(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewExportRecordsRequest(c.Server, workspace, pType, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StartExport Write records of a type as a sheet in the background, to be fetched when it is ready
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/exports (the `StartExport` operationId).
+func (c *Client) StartExport(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *StartExportParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStartExportRequest(c.Server, workspace, pType, params)
 	if err != nil {
 		return nil, err
 	}
@@ -9500,6 +9725,163 @@ func NewPlanUndoBundleRequest(server string, workspace WorkspaceParam, bundle Bu
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListExportsRequest constructs an http.Request for the ListExports method
+func NewListExportsRequest(server string, workspace WorkspaceParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/exports", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemoveExportRequest constructs an http.Request for the RemoveExport method
+func NewRemoveExportRequest(server string, workspace WorkspaceParam, export ExportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "export", export, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/exports/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetExportRequest constructs an http.Request for the GetExport method
+func NewGetExportRequest(server string, workspace WorkspaceParam, export ExportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "export", export, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/exports/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDownloadExportRequest constructs an http.Request for the DownloadExport method
+func NewDownloadExportRequest(server string, workspace WorkspaceParam, export ExportParam) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "export", export, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/exports/%s/file", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -13535,6 +13917,142 @@ func NewExportRecordsRequest(server string, workspace WorkspaceParam, pType Type
 	return req, nil
 }
 
+// NewStartExportRequest constructs an http.Request for the StartExport method
+func NewStartExportRequest(server string, workspace WorkspaceParam, pType TypeParam, params *StartExportParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "type", pType, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/records/%s/exports", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "format", params.Format, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "delimiter", params.Delimiter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "encoding", params.Encoding, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "view", params.View, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if params.Columns != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "columns", params.Columns, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Sort != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "import", params.Import, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewReadFilterRequest calls the generic ReadFilter builder with application/json body
 func NewReadFilterRequest(server string, workspace WorkspaceParam, pType TypeParam, body ReadFilterJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -15686,6 +16204,34 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/bundles/{bundle}/undo/plan (the `PlanUndoBundle` operationId).
 	PlanUndoBundleWithResponse(ctx context.Context, workspace WorkspaceParam, bundle BundleParam, params *PlanUndoBundleParams, reqEditors ...RequestEditorFn) (*PlanUndoBundleResponse, error)
 
+	// ListExportsWithResponse One's own exports that are written in the background, the latest first
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports (the `ListExports` operationId).
+	ListExportsWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListExportsResponse, error)
+
+	// RemoveExportWithResponse Remove an export of one's own, written or not
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /workspaces/{workspace}/exports/{export} (the `RemoveExport` operationId).
+	RemoveExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*RemoveExportResponse, error)
+
+	// GetExportWithResponse An export of one's own, and how far it is
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports/{export} (the `GetExport` operationId).
+	GetExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*GetExportResponse, error)
+
+	// DownloadExportWithResponse The file of an export that is ready
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /workspaces/{workspace}/exports/{export}/file (the `DownloadExport` operationId).
+	DownloadExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*DownloadExportResponse, error)
+
 	// ListFeedsWithResponse What runs by itself
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -16287,6 +16833,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /workspaces/{workspace}/records/{type}/export (the `ExportRecords` operationId).
 	ExportRecordsWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *ExportRecordsParams, reqEditors ...RequestEditorFn) (*ExportRecordsResponse, error)
+
+	// StartExportWithResponse Write records of a type as a sheet in the background, to be fetched when it is ready
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/records/{type}/exports (the `StartExport` operationId).
+	StartExportWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *StartExportParams, reqEditors ...RequestEditorFn) (*StartExportResponse, error)
 
 	// ReadFilterWithBodyWithResponse What a filter says, as a text and as conditions, and how many records it chooses
 	//
@@ -18728,6 +19281,188 @@ func (r PlanUndoBundleResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PlanUndoBundleResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ListExportsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Exports []Export `json:"exports"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListExportsResponse) GetJSON200() *struct {
+	Exports []Export `json:"exports"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListExportsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListExportsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListExportsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListExportsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListExportsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemoveExportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveExportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveExportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveExportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveExportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveExportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type GetExportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Export
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetExportResponse) GetJSON200() *Export {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetExportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetExportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetExportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetExportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetExportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type DownloadExportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DownloadExportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DownloadExportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DownloadExportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DownloadExportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DownloadExportResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -21884,6 +22619,54 @@ func (r ExportRecordsResponse) ContentType() string {
 	return ""
 }
 
+type StartExportResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON202 the response for an HTTP 202 `application/json` response
+	JSON202 *Export
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON202 returns the response for an HTTP 202 `application/json` response
+func (r StartExportResponse) GetJSON202() *Export {
+	return r.JSON202
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StartExportResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StartExportResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StartExportResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StartExportResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StartExportResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ReadFilterResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -24242,6 +25025,58 @@ func (c *ClientWithResponses) PlanUndoBundleWithResponse(ctx context.Context, wo
 	return ParsePlanUndoBundleResponse(rsp)
 }
 
+// ListExportsWithResponse One's own exports that are written in the background, the latest first
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/exports (the `ListExports` operationId).
+func (c *ClientWithResponses) ListExportsWithResponse(ctx context.Context, workspace WorkspaceParam, reqEditors ...RequestEditorFn) (*ListExportsResponse, error) {
+	rsp, err := c.ListExports(ctx, workspace, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListExportsResponse(rsp)
+}
+
+// RemoveExportWithResponse Remove an export of one's own, written or not
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /workspaces/{workspace}/exports/{export} (the `RemoveExport` operationId).
+func (c *ClientWithResponses) RemoveExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*RemoveExportResponse, error) {
+	rsp, err := c.RemoveExport(ctx, workspace, export, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveExportResponse(rsp)
+}
+
+// GetExportWithResponse An export of one's own, and how far it is
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/exports/{export} (the `GetExport` operationId).
+func (c *ClientWithResponses) GetExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*GetExportResponse, error) {
+	rsp, err := c.GetExport(ctx, workspace, export, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetExportResponse(rsp)
+}
+
+// DownloadExportWithResponse The file of an export that is ready
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /workspaces/{workspace}/exports/{export}/file (the `DownloadExport` operationId).
+func (c *ClientWithResponses) DownloadExportWithResponse(ctx context.Context, workspace WorkspaceParam, export ExportParam, reqEditors ...RequestEditorFn) (*DownloadExportResponse, error) {
+	rsp, err := c.DownloadExport(ctx, workspace, export, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDownloadExportResponse(rsp)
+}
+
 // ListFeedsWithResponse What runs by itself
 //
 // Returns a wrapper object for the known response body format(s).
@@ -25358,6 +26193,19 @@ func (c *ClientWithResponses) ExportRecordsWithResponse(ctx context.Context, wor
 		return nil, err
 	}
 	return ParseExportRecordsResponse(rsp)
+}
+
+// StartExportWithResponse Write records of a type as a sheet in the background, to be fetched when it is ready
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/records/{type}/exports (the `StartExport` operationId).
+func (c *ClientWithResponses) StartExportWithResponse(ctx context.Context, workspace WorkspaceParam, pType TypeParam, params *StartExportParams, reqEditors ...RequestEditorFn) (*StartExportResponse, error) {
+	rsp, err := c.StartExport(ctx, workspace, pType, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStartExportResponse(rsp)
 }
 
 // ReadFilterWithBodyWithResponse What a filter says, as a text and as conditions, and how many records it chooses
@@ -27421,6 +28269,129 @@ func ParsePlanUndoBundleResponse(rsp *http.Response) (*PlanUndoBundleResponse, e
 		}
 		response.JSON200 = &dest
 
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseListExportsResponse parses an HTTP response from a ListExportsWithResponse call
+func ParseListExportsResponse(rsp *http.Response) (*ListExportsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListExportsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Exports []Export `json:"exports"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemoveExportResponse parses an HTTP response from a RemoveExportWithResponse call
+func ParseRemoveExportResponse(rsp *http.Response) (*RemoveExportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveExportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseGetExportResponse parses an HTTP response from a GetExportWithResponse call
+func ParseGetExportResponse(rsp *http.Response) (*GetExportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetExportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Export
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseDownloadExportResponse parses an HTTP response from a DownloadExportWithResponse call
+func ParseDownloadExportResponse(rsp *http.Response) (*DownloadExportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DownloadExportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
@@ -29568,6 +30539,39 @@ func ParseExportRecordsResponse(rsp *http.Response) (*ExportRecordsResponse, err
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseStartExportResponse parses an HTTP response from a StartExportWithResponse call
+func ParseStartExportResponse(rsp *http.Response) (*StartExportResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StartExportResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 202:
+		var dest Export
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON202 = &dest
+
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {

@@ -85,7 +85,7 @@ func (s *Store) Alone(ctx context.Context, f func() error) error {
 func (s *Store) DropUnfinished(ctx context.Context, since time.Duration) (int64, error) {
 	tag, err := s.pool.Exec(ctx, `
 		delete from sources s
-		where s.made_at < now() - make_interval(secs => $1) and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id)`, since.Seconds())
+		where s.made_at < now() - make_interval(secs => $1) and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id) and not exists (select from exports e where e.source = s.id)`, since.Seconds())
 	if err != nil {
 		return 0, fmt.Errorf("drop unfinished uploads: %w", err)
 	}
@@ -94,7 +94,7 @@ func (s *Store) DropUnfinished(ctx context.Context, since time.Duration) (int64,
 
 // DropSource removes a source of which no import came.
 func (s *Store) DropSource(ctx context.Context, id int64) error {
-	_, err := s.pool.Exec(ctx, `delete from sources s where s.id = $1 and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id)`, id)
+	_, err := s.pool.Exec(ctx, `delete from sources s where s.id = $1 and not exists (select from imports i where i.source = s.id) and not exists (select from files f where f.source = s.id) and not exists (select from exports e where e.source = s.id)`, id)
 	if err != nil {
 		return fmt.Errorf("drop a source: %w", err)
 	}

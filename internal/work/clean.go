@@ -37,6 +37,10 @@ func (s *Service) Clean(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		exports, err := s.store.DropExports(ctx, keepExports)
+		if err != nil {
+			return err
+		}
 		uploads, err := s.store.DropUnfinished(ctx, unfinishedAfter)
 		if err != nil {
 			return err
@@ -53,8 +57,8 @@ func (s *Service) Clean(ctx context.Context) error {
 				return fmt.Errorf("clean import %d: %w", id, err)
 			}
 		}
-		if tables+int(uploads+files)+len(past) > 0 {
-			s.opt.Log.Info("cleaned up", "tables", tables, "files", files, "uploads", uploads, "imports", len(past))
+		if tables+int(uploads+files+exports)+len(past) > 0 {
+			s.opt.Log.Info("cleaned up", "tables", tables, "files", files, "exports", exports, "uploads", uploads, "imports", len(past))
 		}
 		return nil
 	})

@@ -57,9 +57,11 @@ type Service struct {
 	ended endings
 	ready sync.Map      // imports that were made ready for mending, by what holds
 	looks chan struct{} // of feeds, so many at once
-	wake  chan struct{} // a feed is to look now
-	stop  context.CancelFunc
-	done  chan struct{}
+	wake  chan struct{} // a feed is to look now, or an export to be written
+	// exporting is held while this process writes an export.
+	exporting sync.Mutex
+	stop      context.CancelFunc
+	done      chan struct{}
 }
 
 // mostLooks is how many feeds look at once.
@@ -152,7 +154,8 @@ func (s *Service) takeOver(ctx context.Context, own string) error {
 // cleans up, until the service ends.
 func (s *Service) upkeep(ctx context.Context) {
 	defer close(s.done)
-	defer func() { // looks of feeds end with the service
+	defer func() { // looks of feeds, and exports, end with the service
+		s.exporting.Lock() //nolint:staticcheck // it is held for good
 		for range mostLooks {
 			s.looks <- struct{}{}
 		}
@@ -165,8 +168,8 @@ func (s *Service) upkeep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-s.wake:
-			if err := errors.Join(s.lookForFeeds(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
-				s.opt.Log.Warn("could not look for feeds", "error", err)
+			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
+				s.opt.Log.Warn("could not look for feeds and exports", "error", err)
 			}
 			continue
 		case <-tick.C:
@@ -186,6 +189,9 @@ func (s *Service) upkeep(ctx context.Context) {
 		}
 		if err := s.lookForFeeds(ctx); err != nil {
 			s.opt.Log.Warn("could not look for feeds", "error", err)
+		}
+		if err := s.lookForExports(ctx); err != nil {
+			s.opt.Log.Warn("could not look for exports", "error", err)
 		}
 		if err := errors.Join(s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
 			s.opt.Log.Warn("could not send notices", "error", err)

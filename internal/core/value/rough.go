@@ -35,7 +35,7 @@ var (
 	fromWords = phraseSet(`>, >=, ≥, uber, mehr als, mindestens, mind, ab, over, more than, at least, min, above, from, plus de, au moins, mas de, al menos, piu di, almeno, mais de,
 		meer dan, minstens, mer an, minst, mere end, mindst, mer enn, yli, vahintaan, ponad, vice nez, tobb mint`)
 	moreWords = phraseSet(`+, plus, and more, or more, and above, et plus, ou plus, o mas, y mas, e piu, oder mehr, und mehr, u mehr, en meer, of meer, og mer, och mer`)
-	toWords = phraseSet(`<, <=, ≤, unter, weniger als, hochstens, max, bis, bis zu, under, less than, fewer than, up to, at most, below, moins de, au plus, jusqu'a, menos de, hasta, meno di,
+	toWords   = phraseSet(`<, <=, ≤, unter, weniger als, hochstens, max, bis, bis zu, under, less than, fewer than, up to, at most, below, moins de, au plus, jusqu'a, menos de, hasta, meno di,
 		fino a, ate, minder dan, tot, hogst, mindre an, mindre end, mindre enn, alle, enintaan, ponizej, do, mene nez`)
 	betweenWords = phraseSet(`zwischen, between, entre, von, from, de, tra, fra, da, mellan, mellem, mellom, tussen, van, od`)
 

@@ -1963,6 +1963,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/records/{type}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write records of a type as a sheet in the background, to be fetched when it is ready */
+        post: operations["startExport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        /** One's own exports that are written in the background, the latest first */
+        get: operations["listExports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/exports/{export}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                export: components["parameters"]["export_param"];
+            };
+            cookie?: never;
+        };
+        /** An export of one's own, and how far it is */
+        get: operations["getExport"];
+        put?: never;
+        post?: never;
+        /** Remove an export of one's own, written or not */
+        delete: operations["removeExport"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workspaces/{workspace}/exports/{export}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                export: components["parameters"]["export_param"];
+            };
+            cookie?: never;
+        };
+        /** The file of an export that is ready */
+        get: operations["downloadExport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/records/{type}/columns": {
         parameters: {
             query?: never;
@@ -2359,6 +2439,31 @@ export interface components {
             role?: components["schemas"]["Role"];
             /** @default 90 */
             days: number;
+        };
+        /** @description A sheet of records that is written in the background */
+        Export: {
+            /** Format: int64 */
+            id: number;
+            type: string;
+            /** @description Of the file */
+            name: string;
+            /**
+             * Format: int64
+             * @description How many were chosen when it began
+             */
+            records: number;
+            /**
+             * Format: int64
+             * @description Written so far
+             */
+            bytes: number;
+            /** @description The file can be fetched */
+            ready: boolean;
+            trouble?: components["schemas"]["Trouble"];
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            ended_at?: string;
         };
         Workspace: {
             name: string;
@@ -4127,6 +4232,7 @@ export interface components {
         reason_param: string;
         workspace_param: string;
         import_param: number;
+        export_param: number;
         feed_param: string;
         bundle_param: number;
         type_param: string;
@@ -7757,6 +7863,144 @@ export interface operations {
             path: {
                 workspace: components["parameters"]["workspace_param"];
                 type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    startExport: {
+        parameters: {
+            query?: {
+                /** @description csv (default), jsonl, xlsx or ods; more records than a workbook holds are several in a ZIP */
+                format?: "csv" | "jsonl" | "xlsx" | "ods";
+                /** @description Of CSV: a comma (default), a semicolon or a tab */
+                delimiter?: "comma" | "semicolon" | "tab";
+                /** @description Of CSV, with a byte order mark: utf-8 (default) or utf-16 */
+                encoding?: "utf-8" | "utf-16";
+                /** @description Number of a saved view, which a filter narrows and columns and sort change */
+                view?: components["parameters"]["view_param"];
+                /** @description Only records for which this CEL condition holds, such as country == "NO" && filled(email) */
+                filter?: components["parameters"]["filter_param"];
+                /** @description Names of fields in their order, such as name or account.name; all of the type when left out; may be repeated */
+                columns?: components["parameters"]["columns_param"];
+                /** @description Names of fields to sort by, a hyphen before those that go down; id when left out; may be repeated */
+                sort?: components["parameters"]["sort_param"];
+                /** @description Words to look for */
+                text?: components["parameters"]["text_param"];
+                /** @description Only those that this import made */
+                import?: components["parameters"]["made_by_param"];
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                type: components["parameters"]["type_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The export has begun */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Export"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listExports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The exports */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        exports: components["schemas"]["Export"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                export: components["parameters"]["export_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The export */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Export"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                export: components["parameters"]["export_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    downloadExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                export: components["parameters"]["export_param"];
             };
             cookie?: never;
         };

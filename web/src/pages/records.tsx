@@ -5,6 +5,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, must, type Field, type Rec, type RecordType, type SavedView, type View, type ViewColumn } from "../api/client";
 import { types, who } from "../api/queries";
 import { FilterPanel, useColumns, useFilter } from "../ui/filter";
+import { Exports, useLater } from "../ui/exports";
 import { DataGrid, type GridColumn } from "../ui/grid";
 import { Button, cx, Empty, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { sees } from "../ui/rights";
@@ -12,10 +13,10 @@ import { count } from "../ui/verdict";
 import { ColumnsDialog, useViews, ViewMenu } from "../ui/views";
 
 /** The forms in which the records that are listed can be taken out, to be changed and brought back. */
-const formats: { label: string; query: Record<string, string> }[] = [
-  { label: "As a workbook (XLSX)", query: { format: "xlsx" } },
+const formats: { label: string; query: Record<string, string>; later?: boolean }[] = [
+  { label: "As a workbook (XLSX)", query: { format: "xlsx" }, later: true },
   { label: "As a workbook (OpenDocument)", query: { format: "ods" } },
-  { label: "As CSV", query: { format: "csv" } },
+  { label: "As CSV", query: { format: "csv" }, later: true },
   { label: "As CSV with semicolons", query: { format: "csv", delimiter: "semicolon" } },
   { label: "As JSON Lines", query: { format: "jsonl" } },
 ];
@@ -104,6 +105,7 @@ export function RecordsPage() {
     for (const x of sort) q.append("sort", x);
     return `/api/v1/workspaces/${workspace}/records/${type}/export?${q.toString()}`;
   };
+  const later = useLater(workspace, type);
   const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
   const columns = gridColumns({ workspace, t, known, chosen, sort, role: me.data?.role, onSort: look.setSort });
   const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
@@ -151,9 +153,17 @@ export function RecordsPage() {
                 {f.label}
               </MenuItem>
             ))}
+            {formats
+              .filter((f) => f.later)
+              .map((f) => (
+                <MenuItem key={`later ${f.label}`} onSelect={() => later.mutate({ ...query, ...f.query })}>
+                  {f.label}, in the background
+                </MenuItem>
+              ))}
           </Menu>
         </div>
       </div>
+      <Exports workspace={workspace} />
       <nav aria-label="Record types" className="mb-3 flex flex-wrap gap-1">
         {kinds.data?.types.map((k) => (
           <Link
