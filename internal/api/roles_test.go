@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"uchi/internal/core/rights"
 )
@@ -106,4 +107,34 @@ func TestClosedWorkspace(t *testing.T) {
 	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusOK, `"closed_at"`)
 	ask(rights.Administrator, http.MethodDelete, "/workspaces/other?records=0", "", http.StatusNoContent, "")
 	ask(rights.Administrator, http.MethodGet, "/log?text=close%20workspace", "", http.StatusOK, "close workspace")
+}
+
+// An export in the background is fetched by who asked for it, and is nobody else's.
+func TestExportsOverTheAPI(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	res, answer := f.ask(rights.Viewer, http.MethodPost, "/api/v1/workspaces/main/records/account/exports?format=jsonl", "", "")
+	if res.StatusCode != http.StatusAccepted || !strings.Contains(string(answer), `"name":"account.jsonl"`) {
+		t.Fatalf("%d %s", res.StatusCode, answer)
+	}
+	const one = "/api/v1/workspaces/main/exports/1"
+	for began := time.Now(); !strings.Contains(string(answer), `"ready":true`); time.Sleep(20 * time.Millisecond) {
+		if _, answer = f.ask(rights.Viewer, http.MethodGet, one, "", ""); time.Since(began) > 20*time.Second {
+			t.Fatalf("it is never ready: %s", answer)
+		}
+	}
+	if res, answer = f.ask(rights.Viewer, http.MethodGet, one+"/file", "", ""); res.StatusCode != http.StatusOK || !strings.Contains(res.Header.Get("Content-Disposition"), "account.jsonl") {
+		t.Errorf("%d %s %v", res.StatusCode, answer, res.Header)
+	}
+	if _, answer = f.ask(rights.Viewer, http.MethodGet, "/api/v1/workspaces/main/exports", "", ""); !strings.Contains(string(answer), `"id":1`) {
+		t.Errorf("%s", answer)
+	}
+	for _, path := range []string{one, one + "/file"} {
+		if res, answer = f.ask(rights.Administrator, http.MethodGet, path, "", ""); res.StatusCode != http.StatusNotFound {
+			t.Errorf("somebody else's: %d %s", res.StatusCode, answer)
+		}
+	}
+	if res, _ = f.ask(rights.Viewer, http.MethodDelete, one, "", ""); res.StatusCode != http.StatusNoContent {
+		t.Errorf("%d", res.StatusCode)
+	}
 }
