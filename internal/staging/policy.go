@@ -1,11 +1,8 @@
 package staging
 
 import (
-	"strings"
-
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
-	"uchi/internal/core/value"
 	"uchi/internal/schema"
 )
 
@@ -94,31 +91,10 @@ func otherwise(f catalog.Field, now, was string) string {
 // lost is the SQL for whether a value is what another program has left of what is there: with a
 // question mark for each letter that an encoding could not write (Wi?niewski for Wiśniewski), or as
 // a spreadsheet program shows what it takes for a number or a date: 150 for 0150, 1.2E+17 for
-// 123456789012345678, 05-Jun or 2026-06-05 for 5-6.
+// 123456789012345678, 05-Jun or 2026-06-05 for 5-6. Most values that differ are told by having
+// neither a figure nor a question mark.
 func lost(now, was string) string {
-	const number, short = `'^[0-9]+([.,][0-9]+)?$'`, `'^[0-9]([.,][0-9]+)?E[+]?[0-9]{1,4}$'`
-	month := `(` + strings.Join(value.ShortMonths(), "|") + `)`
-	couldBe := `'^[0-9]{1,2}[-/.][0-9]{1,2}$|^` + month + `[-. ]?[0-9]{1,2}$'`
-	made := `'^([0-9]{1,2}[-. ]` + month + `|` + month + `[-. ][0-9]{2})[.]?$'`
-	first, second := `lpad(split_part(translate(`+was+`, '/.', '--'), '-', 1), 2, '0')`, `lpad(split_part(translate(`+was+`, '/.', '--'), '-', 2), 2, '0')`
-	figures := func(v string) string { return `regexp_replace(` + v + `, '[^0-9]+', ' ', 'g')` }
-	plain := func(v string) string {
-		return `ltrim(case when ` + v + ` ~ '[.,]' then rtrim(rtrim(` + v + `, '0'), '.,') else ` + v + ` end, '0')`
-	}
-	return `(` + now + ` <> ` + was + ` and case
-		when strpos(` + now + `, '?') > 0 then ` + was + ` ~ '[^\u0001-\u007f]'
-			and ` + was + ` like translate(replace(replace(replace(` + now + `, '\', '\\'), '%', '\%'), '_', '\_'), '?', '_')
-		when ` + now + ` !~ '[0-9]' or ` + was + ` !~ '[0-9]' then false
-		when ` + now + ` ~ ` + number + ` and ` + was + ` ~ ` + number + ` then length(` + was + `) > length(` + now + `) and ` + plain(was) + ` = ` + plain(now) + `
-			or length(` + now + `) > 15 and length(` + was + `) = length(` + now + `) and left(` + was + `, 15) = left(` + now + `, 15) and substr(` + now + `, 16) ~ '^0+$'
-		when ` + was + ` ~* '^[0-9]{1,6}E[0-9]{1,2}$' and (` + now + ` ~ ` + number + ` or ` + now + ` ~* ` + short + `)
-			then replace(` + now + `, ',', '.')::numeric = ` + was + `::numeric
-		when ` + now + ` ~* ` + short + ` then ` + was + ` ~ '^[0-9]{10,}$' and left(` + was + `, 1) = left(` + now + `, 1)
-			and substring(` + now + ` from '[0-9]{1,4}$')::integer = length(` + was + `) - 1
-		when ` + was + ` ~* ` + couldBe + ` then ` + now + ` ~* ` + made + ` and ` + now + ` <> upper(` + now + `)
-				and ltrim(btrim(` + figures(now) + `), '0') = any(string_to_array(regexp_replace(` + figures(was) + `, '(^| )0+', '\1', 'g'), ' '))
-			or ` + now + ` ~ '^[0-9]{4}-[0-9]{2}-[0-9]{2}$' and substr(` + now + `, 6) in (` + first + ` || '-' || ` + second + `, ` + second + ` || '-' || ` + first + `)
-		else false end)`
+	return `(` + now + ` <> ` + was + ` and ` + now + ` ~ '[0-9?]' and uchi.lost(` + now + `, ` + was + `))`
 }
 
 // Letters that Unicode does not take apart, the letters that they count as, and

@@ -11,7 +11,6 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
-	"uchi/internal/store"
 )
 
 // A printed report loads what is a record and nothing else; what may be a heading is held, and
@@ -97,45 +96,4 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	i = b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112255\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}}} }))
 	b.want(b.codes(i), "[2 name_order family_name]")
-}
-
-// A sheet saved in an encoding without some letters changes no record that has them, and makes
-// none.
-func TestLettersThatASheetHasLost(t *testing.T) {
-	b := start(t)
-	b.loaded("contact", "First name,Surname,E-mail,City\nŁukasz,Wiśniewski,lw@x.example,Gdańsk\nJiří,Dvořák,jd@x.example,Mělník\n")
-	const back = "Contact id,First name,Surname,E-mail,City\nCON-1,?ukasz,Wi?niewski,lw@x.example,Gda?sk\nCON-2,Ji?í,Novot?ý,jd@x.example,M?lník\n,Ay?e,Demir,ad@x.example,\n"
-	i := b.check(b.upload("contact", back))
-	b.want(b.codes(i), "[3 lost_letters family_name 4 lost_letters given_name]")
-	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "hold": 2})
-
-	// Who says that rows replace what is there is asked about each; who takes them as they stand is not.
-	chosen := func(policy mapping.Doubtful) store.Import {
-		return b.check(b.change(b.upload("contact", back), func(r *mapping.Routine) {
-			r.Drafts[0].Both, r.Drafts[0].Doubtful = mapping.Replace, policy
-		}))
-	}
-	b.want(chosen("").Totals.V.Verdicts, map[string]int64{"hold": 3})
-	b.want(chosen(mapping.TakeRows).Totals.V.Verdicts, map[string]int64{"update": 2, "create": 1})
-}
-
-// What a spreadsheet program makes of numbers and codes changes no record that has them in full;
-// a value in full takes the place of what such a program has left.
-func TestDigitsThatASheetHasLost(t *testing.T) {
-	b := start(t)
-	const full = "Name,Street,Postal code,Registration number,Number in the old system\nAlpha Marina,5-6,0150,123456789012345678,00017\nBeta Marina,Kai 7,01067,007E5,MAR-1\n"
-	b.loaded("account", full)
-	i := b.check(b.upload("account", "Account id,Name,Street,Postal code,Registration number,Number in the old system\nACC-1,Alpha Marina,05-Jun,150,1.23457E+17,17\nACC-2,Beta Marina,Kai 7,1067,700000,01-Mar\n"))
-	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 2})
-	// What no such program does is a change: another number, another word, a code in capitals.
-	i = b.check(b.change(b.upload("account", "Account id,Street,Postal code,Number in the old system,Registration number\nACC-1,5-7,0151,00018,1.23457E+15\nACC-2,Kai 10,01068,Mar-12,12345\n"), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
-	b.want(i.Totals.V.Changes, []verdict.FieldCount{{Field: "postal_code", Count: 2, Over: 2}, {Field: "registration_number", Count: 2, Over: 2}, {Field: "source_ref", Count: 2, Over: 2}, {Field: "street", Count: 2, Over: 2}})
-	b.want(b.check(b.upload("account", "Account id,Street,Number in the old system\nACC-1,2026-06-05,\nACC-2,,Mar-01\n")).Totals.V.Verdicts, map[string]int64{"same": 2})
-	b.want(b.codes(b.check(b.upload("account", "Name,Street,Postal code,Number in the old system\nGamma Marina,05-Jun,1000,1.2E+15\n"))), "[2 damaged_number source_ref 2 made_a_date street]")
-
-	_, err := b.work.ChangeRecord(b.Context(), "main", "account", "ACC-1", 0, map[string]string{"postal_code": "150", "street": "05-Jun", "source_ref": "17"}, b.person)
-	b.ok(err)
-	b.load(b.check(b.upload("account", "Account id,Street,Postal code,Number in the old system\nACC-1,5-6,0150,00017\n")))
-	v := b.record("account", "ACC-1").Values
-	b.want(v["postal_code"]+" "+v["street"]+" "+v["source_ref"], "0150 5-6 00017")
 }

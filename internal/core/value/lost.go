@@ -2,7 +2,6 @@ package value
 
 import (
 	"regexp"
-	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -32,18 +31,6 @@ var shortened = regexp.MustCompile(`^\d[.,]\d+[eE]\+\d{2}$`)
 // dayAndMonth is what a spreadsheet program makes of 5-6 or MAR-1: 05-Jun, Mar-01. A month in
 // capitals is none of its making.
 var dayAndMonth = regexp.MustCompile(`^(?:\d{1,2}[-. ](\pL{3,4})\.?|(\pL{3,4})[-. ]\d{2})$`)
-
-// ShortMonths lists the months as spreadsheet programs shorten them, in small letters, in order.
-func ShortMonths() []string {
-	var list []string
-	for m := range months {
-		if n := utf8.RuneCountInString(m); n == 3 || n == 4 {
-			list = append(list, m)
-		}
-	}
-	slices.Sort(list)
-	return list
-}
 
 func madeDate(s string) bool {
 	if len(s) < 5 || len(s) > 12 || strings.ToUpper(s) == s {
