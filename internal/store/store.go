@@ -189,6 +189,16 @@ func SQLState(err error) string {
 	return ""
 }
 
+// Room gives the fault of an error by which the database says that its disk is full; nil for any
+// other error.
+func Room(err error) *fault.Error {
+	if SQLState(err) != "53100" { // disk_full
+		return nil
+	}
+	return fault.New(fault.Busy, "disk_full", "the database has no room left on its disk").
+		Mended("Make room on it, then begin again: what was loaded stays, and nothing is there by half.")
+}
+
 // Passing reports whether an error of the database may go away when the same
 // is tried again: a broken connection, a deadlock, a serialisation failure, a
 // table that the last statement of a killed process was still making.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"math/rand/v2"
@@ -17,6 +18,8 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/rights"
 	"uchi/internal/pgtest"
+
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
@@ -299,6 +302,19 @@ func TestRemovedPeopleStayNamed(t *testing.T) {
 	for what, err := range map[string]error{"invite": invited, "change": changed, "remove": s.RemovePerson(ctx, id, 0)} {
 		if !fault.Is(err, "unknown_person") {
 			t.Errorf("%s: %v", what, err)
+		}
+	}
+}
+
+// An error of the database that says its disk is full is told from others, however it is wrapped.
+func TestRoom(t *testing.T) {
+	full := fmt.Errorf("check: %w", &pgconn.PgError{Code: "53100", Message: "No space left on device"})
+	if f := Room(full); f == nil || f.Code != "disk_full" || f.Mend == "" {
+		t.Errorf("%v", f)
+	}
+	for _, err := range []error{nil, errors.New("no space"), &pgconn.PgError{Code: "53300"}} {
+		if f := Room(err); f != nil {
+			t.Errorf("%v: %v", err, f)
 		}
 	}
 }

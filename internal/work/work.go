@@ -707,5 +707,8 @@ func (s *Service) troubleOf(err error, id int64) store.Trouble {
 		return store.TroubleOf(f)
 	}
 	s.opt.Log.Error("work on an import failed", "import", id, "error", err)
+	if f := store.Room(err); f != nil {
+		return store.TroubleOf(f)
+	}
 	return store.Trouble{Code: "internal", Message: "the service could not do this: " + fault.Cut(err.Error(), 300), Mend: "Try again; if it happens again, the service's log says more."}
 }
