@@ -9,19 +9,24 @@ import (
 	"uchi/internal/core/rights"
 )
 
-// What people may do in one workspace is what was said for it, and elsewhere what they may
-// do everywhere; a workspace that they may not look at is not there for them, and a token
-// never gives more than it says.
-func TestRolesInWorkspaces(t *testing.T) {
-	t.Parallel()
-	f := begin(t)
-	ask := func(role rights.Role, method, path, body string, status int, want string) {
+// asks gives a function that asks something of the service and sees what it answers.
+func (f *face) asks(t *testing.T) func(role rights.Role, method, path, body string, status int, want string) {
+	return func(role rights.Role, method, path, body string, status int, want string) {
 		t.Helper()
 		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
 		if res.StatusCode != status || !strings.Contains(string(answer), want) {
 			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
 		}
 	}
+}
+
+// What people may do in one workspace is what was said for it, and elsewhere what they may
+// do everywhere; a workspace that they may not look at is not there for them, and a token
+// never gives more than it says.
+func TestRolesInWorkspaces(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	ask := f.asks(t)
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
 	// The people of the tests are 1, 2 and 3 in the order of their roles.
 	ask(rights.Administrator, http.MethodPatch, "/people/2", `{"roles":{"other":"administrator","main":"none"}}`, http.StatusOK, "operator")
@@ -44,13 +49,7 @@ func TestRolesInWorkspaces(t *testing.T) {
 func TestRolesInTheOtherWorkspace(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	ask := func(role rights.Role, method, path, body string, status int, want string) {
-		t.Helper()
-		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
-		if res.StatusCode != status || !strings.Contains(string(answer), want) {
-			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
-		}
-	}
+	ask := f.asks(t)
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
 	ask(rights.Operator, http.MethodPut, "/workspaces/main/routines/spring", `{"name":"spring","may":"create_or_update","drafts":[{"type":"contact","fields":{"family_name":{"from":["Name"]}}}]}`, http.StatusOK, "spring")
 	const copies, to = "/workspaces/main/routines/spring/copies", `{"to":"other"}`
@@ -79,13 +78,7 @@ func TestRolesInTheOtherWorkspace(t *testing.T) {
 func TestClosedWorkspace(t *testing.T) {
 	t.Parallel()
 	f := begin(t)
-	ask := func(role rights.Role, method, path, body string, status int, want string) {
-		t.Helper()
-		res, answer := f.ask(role, method, "/api/v1"+path, "application/json", body)
-		if res.StatusCode != status || !strings.Contains(string(answer), want) {
-			t.Errorf("%s %s by %s: %d %s, want %d %s", method, path, role, res.StatusCode, answer, status, want)
-		}
-	}
+	ask := f.asks(t)
 	ask(rights.Administrator, http.MethodPatch, "/workspaces/main", `{"closed":true}`, http.StatusConflict, "workspace_stays")
 	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other"}`, http.StatusCreated, "other")
 	ask(rights.Operator, http.MethodPost, "/workspaces/main/imports?name=a.csv", "Family name\nBerg\n", http.StatusCreated, "a.csv")

@@ -109,7 +109,11 @@ func (s *Service) write(ctx context.Context, x store.Export) {
 		return err
 	})
 	var trouble *store.Trouble
-	if f, ok := fault.From(err); ok {
+	f, ok := fault.From(err)
+	if full := store.Room(err); full != nil {
+		f, ok = full, true
+	}
+	if ok {
 		trouble = new(store.Trouble)
 		*trouble = store.TroubleOf(f)
 	} else if err != nil && ctx.Err() == nil && !errors.Is(err, errNotMine) {
