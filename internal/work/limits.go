@@ -8,6 +8,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/suggest"
 	"uchi/internal/store"
 )
@@ -98,4 +99,22 @@ func notToFill(columns []suggest.Suggestion, targets []suggest.Target, by store.
 			}
 		}
 	}
+}
+
+// mayMap says why an import cannot have a routine: what its rows become stays once some were loaded.
+func mayMap(i store.Import, r mapping.Routine) error {
+	if i.Written && i.Routine.V != nil && !r.SameDrafts(*i.Routine.V) {
+		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
+			Mended("Upload the file again to load it into other record types.")
+	}
+	return nil
+}
+
+// mayRead says why an import cannot be read otherwise: its rows stay once some were loaded.
+func mayRead(i store.Import, r sheet.Reading) error {
+	if part, same := r.SameRows(i.Reading.V); i.Written && !same {
+		return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
+			Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
+	}
+	return nil
 }

@@ -353,15 +353,6 @@ func (s *Service) SetRoutine(ctx context.Context, i store.Import, r mapping.Rout
 	})
 }
 
-// mayMap says why an import cannot have a routine: what its rows become stays once some were loaded.
-func mayMap(i store.Import, r mapping.Routine) error {
-	if i.Written && i.Routine.V != nil && !r.SameDrafts(*i.Routine.V) {
-		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
-			Mended("Upload the file again to load it into other record types.")
-	}
-	return nil
-}
-
 // SetReading changes how the source is read, and has it read again. After rows
 // were loaded the rows stay what they are; how their cells are understood may
 // still change.
@@ -378,15 +369,6 @@ func (s *Service) SetReading(ctx context.Context, i store.Import, r sheet.Readin
 		}
 		return store.SetReading(ctx, tx, now.ID, r)
 	})
-}
-
-// mayRead says why an import cannot be read otherwise: its rows stay once some were loaded.
-func mayRead(i store.Import, r sheet.Reading) error {
-	if part, same := r.SameRows(i.Reading.V); i.Written && !same {
-		return fault.New(fault.Conflict, "rows_stay", "rows of the import were loaded, so which rows it has can no longer change").At(fault.Place{Path: part}).
-			Mended("Encoding, decimal sign, date order, country and time zone can; for other rows, upload the file again.")
-	}
-	return nil
 }
 
 // Check has the import checked.

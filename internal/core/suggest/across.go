@@ -172,29 +172,6 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	return out, ofLines
 }
 
-// numberCustomers lets columns of customers' numbers that repeat go to the link to the customer,
-// where nothing else does, before columns are assigned: the number of what the rows are may stand
-// in another.
-func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
-	given := assign(scores)
-	for c, i := range given {
-		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || v.columns[c].Distinct >= v.columns[c].Filled {
-			continue
-		}
-		target := targets[places[i].target]
-		link, ok := companyLink(target.Type)
-		if !ok || target.Memory[Key(v.columns[c].Header)] == places[i].field.Name {
-			continue
-		}
-		to := slices.IndexFunc(places, func(p place) bool { return p.target == places[i].target && p.field.Name == link.Name })
-		if to < 0 || slices.ContainsFunc(given, func(at int) bool { return at == to }) {
-			continue
-		}
-		scores[c][to], reasons[c][to] = scores[c][i], "it numbers customers, and repeats: several rows name the same"
-		scores[c][i] = 0
-	}
-}
-
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and
 // not of what it belongs to.
 var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale totaal totalt

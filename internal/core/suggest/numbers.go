@@ -1,0 +1,124 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Whose numbers a column of numbers holds: those of what the rows are, or of the customers that
+// these belong to.
+
+// numbersOfCompanies are the sets of concepts of headers that mean the number of a customer.
+var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code"}
+
+// ofCompanies reports whether a header means the number of a customer.
+func ofCompanies(header string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool {
+		return slices.Contains(numbersOfCompanies, strings.Join(set, " "))
+	})
+}
+
+// companyLink gives the field by which records of a type belong to a customer.
+func companyLink(t catalog.RecordType) (catalog.Field, bool) {
+	at := slices.IndexFunc(t.Fields, func(f catalog.Field) bool {
+		return f.Type == catalog.Reference && f.To != t.Name && slices.Contains(means[f.Name], "company")
+	})
+	if at < 0 {
+		return catalog.Field{}, false
+	}
+	return t.Fields[at], true
+}
+
+// ownKey reports whether a field holds numbers or words that one record has.
+func ownKey(f catalog.Field) bool { return f.Key && f.Type == catalog.Text }
+
+// whoseNumbers looks at columns of customers' numbers that were taken for the numbers of what
+// belongs to customers, such as contacts: where they repeat they are not these's; where they
+// do not, nobody can tell.
+func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	if _, ok := companyLink(target.Type); !ok {
+		return list
+	}
+	for n, s := range list {
+		f, _ := target.Type.Field(s.Field)
+		of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		if s.Draft != target.Draft || !s.Taken || !ownKey(f) || target.Memory[Key(s.Column)] == s.Field || of < 0 || !ofCompanies(s.Column) {
+			continue
+		}
+		list = slices.Clone(list)
+		list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it may number these, or the customers that they belong to"
+		if columns[of].Distinct < columns[of].Filled {
+			list[n].Reason = "it repeats, so it numbers the customers and not these"
+		}
+		break
+	}
+	return list
+}
+
+// ownNumbers takes a column for the numbers of what the rows are, whatever its header says, where
+// another column names rows by what stands in it: the superior, the parent.
+func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	at := slices.IndexFunc(target.Type.Match, func(m catalog.MatchRule) bool {
+		f, ok := target.Type.Field(strings.Join(m.Fields, ""))
+		return ok && ownKey(f)
+	})
+	mine := func(s Suggestion) bool { return s.Draft == target.Draft && s.Taken }
+	if at < 0 || slices.ContainsFunc(list, func(s Suggestion) bool { return mine(s) && s.Field == target.Type.Match[at].Fields[0] }) {
+		return list
+	}
+	for _, by := range list {
+		link, _ := target.Type.Field(by.Field)
+		names := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == by.Column })
+		if !mine(by) || link.To != target.Type.Name || names < 0 {
+			continue
+		}
+		for _, own := range columns {
+			taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
+			if taken || own.Blank > 0 || own.Distinct < own.Filled || !namesRows(columns[names], own) {
+				continue
+			}
+			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
+			return append(list, Suggestion{Column: own.Header, Draft: target.Draft, Field: target.Type.Match[at].Fields[0], Confidence: certain, Taken: true,
+				Reason: "“" + by.Column + "” names rows by it"})
+		}
+	}
+	return list
+}
+
+// namesRows reports whether what stands in a column stands in another as well: half of it, or, as
+// only the first values are looked at, a good part.
+func namesRows(names, own sheet.Column) bool {
+	there := map[string]bool{}
+	for _, s := range own.Samples {
+		there[value.Fold(s)] = true
+	}
+	found := share(names.Samples, func(s string) bool { return there[value.Fold(s)] })
+	return found >= 0.5 || found >= 0.2 && found*float64(len(names.Samples)) >= 3
+}
+
+// numberCustomers lets columns of customers' numbers that repeat go to the link to the customer,
+// where nothing else does, before columns are assigned: the number of what the rows are may stand
+// in another.
+func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
+	given := assign(scores)
+	for c, i := range given {
+		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || v.columns[c].Distinct >= v.columns[c].Filled {
+			continue
+		}
+		target := targets[places[i].target]
+		link, ok := companyLink(target.Type)
+		if !ok || target.Memory[Key(v.columns[c].Header)] == places[i].field.Name {
+			continue
+		}
+		to := slices.IndexFunc(places, func(p place) bool { return p.target == places[i].target && p.field.Name == link.Name })
+		if to < 0 || slices.ContainsFunc(given, func(at int) bool { return at == to }) {
+			continue
+		}
+		scores[c][to], reasons[c][to] = scores[c][i], "it numbers customers, and repeats: several rows name the same"
+		scores[c][i] = 0
+	}
+}
