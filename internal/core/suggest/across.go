@@ -447,7 +447,10 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 				s.Columns = append(s.Columns, x.Column)
 			}
 		}
-		if len(s.Columns) > 1 && len(all) > len(placed) && needed(with[len(targets):], targets, all) {
+		gains := slices.ContainsFunc(s.Columns, func(column string) bool {
+			return !slices.ContainsFunc(placed, func(x Suggestion) bool { return x.Column == column })
+		})
+		if len(s.Columns) > 1 && gains && needed(with[len(targets):], targets, all) {
 			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
 			out = append(out, s)
 		}
@@ -551,8 +554,10 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 	}
 	placed := func(column string) bool {
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {
-			for _, o := range d.Fields {
-				if slices.Contains(o.From, column) {
+			t, _ := c.Type(d.Type)
+			for field, o := range d.Fields {
+				// What names a record of the type is of the draft from now on.
+				if f, _ := t.Field(field); slices.Contains(o.From, column) && (f.To != draft.Type || len(o.Find) > 0) {
 					return true
 				}
 			}

@@ -3,6 +3,7 @@ package suggest
 import (
 	"testing"
 
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
 )
 
@@ -46,5 +47,26 @@ func TestNumbersOfCustomersBesideOwnNumbers(t *testing.T) {
 	}
 	if got["Nr"] != "source_ref" || got["Kd-Nr"] != "account" {
 		t.Errorf("got %v", got)
+	}
+}
+
+// A column by which rows name a record is of the draft of such a record, once there is one.
+func TestANameMovesToItsDraft(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	cols := columns("Cliente", "NIF", "Nome", "Apelido")
+	memory := func(string) Memory { return nil }
+	v := NewView(cols)
+	r := Routine(contact, v.Across([]Target{{Type: contact}}))
+	if from := r.Drafts[0].Fields["account"].From; len(from) != 1 || from[0] != "Cliente" {
+		t.Fatalf("the account is named by %v", from)
+	}
+	further := v.Further(c, []Target{{Type: contact}}, memory)
+	if len(further) == 0 || further[0].Type != "account" {
+		t.Errorf("offered are %v", further)
+	}
+	r = v.WithDraft(r, c, mapping.Draft{Type: "account"}, memory)
+	if o := r.Drafts[1].Fields["name"]; len(o.From) != 1 || o.From[0] != "Cliente" || r.Drafts[0].Fields["account"].Draft != "account" {
+		t.Errorf("the name is %v, the contact's account %v", o, r.Drafts[0].Fields["account"])
 	}
 }
