@@ -179,7 +179,7 @@ var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag
 
 // doubtTotals leaves amounts that seem to be those of lines to be asked about, where rows make
 // both lines and what they belong to: those that are filled where the name of the latter is
-// not, and sums beside a quantity and a price. It gives those.
+// not, and sums beside a quantity and a price, in every line that has one. It gives those.
 func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Suggestion) {
 	filled := map[string]int64{}
 	for _, c := range v.columns {
@@ -208,7 +208,7 @@ func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Sugge
 			if f, ok := whole.Type.Field(s.Field); !ok || s.Draft != whole.Draft || !s.Taken || f.Type != catalog.Money {
 				continue
 			}
-			sums := len(prices) > 0 && len(counts) > 0 && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
+			sums := len(prices) > 0 && len(counts) > 0 && filled[s.Column] >= filled[prices[0]] && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
 			if sums || len(titles) > 0 && filled[s.Column] > filled[titles[0]] {
 				s.Taken, s.Confidence = false, min(s.Confidence, 0.6)
 				s.Reason += ", but it seems to be that of the " + strings.ToLower(child.Type.Label)

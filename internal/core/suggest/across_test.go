@@ -125,7 +125,8 @@ func TestTotalsOfLinesAreNotThoseOfDeals(t *testing.T) {
 		filled int64
 		taken  bool
 	}{
-		"a sum":                          {"Total", 4, false},
+		"a sum in every line":            {"Total", 10, false},
+		"a sum where the deal is named":  {"Total", 4, true},
 		"filled where the deal is blank": {"Deal amount", 10, false},
 		"the deal's own":                 {"Deal amount", 4, true},
 	} {
