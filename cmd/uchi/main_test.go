@@ -261,7 +261,7 @@ func TestExitCodesAndFaults(t *testing.T) {
 	}{
 		{2, "unknown flag", []string{"import", "--colour"}},
 		{2, "requires at least 1 arg", []string{"import"}},
-		{2, "not the number of an import", []string{"check", "x"}},
+		{2, "not the number of one of the imports", []string{"check", "x"}},
 		{1, "cannot be opened", []string{"import", "/nowhere.csv", "--into", "contact"}},
 		{1, "no such record type", []string{"import", s.file("a.csv", "a\n1\n"), "--into", "boat"}},
 		{1, "never closed", []string{"import", s.file("b.csv", "a,b\n1,\"2\n"), "--into", "contact"}},

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"uchi/internal/core/fault"
+	"uchi/internal/core/rights"
 
 	"github.com/jackc/pgx/v5"
 )
@@ -22,13 +23,14 @@ type Export struct {
 	Records   int64           `db:"records"`
 	MadeBy    int64           `db:"made_by"`
 	MadeAt    time.Time       `db:"made_at"`
-	Bytes     int64           `db:"bytes"`  // written so far
-	Source    *int64          `db:"source"` // the file, once it is whole
+	Bytes     int64           `db:"bytes"`   // written so far
+	SeenAs    rights.Role     `db:"seen_as"` // the role by which it shows what it shows
+	Source    *int64          `db:"source"`  // the file, once it is whole
 	Trouble   JSON[*Trouble]  `db:"trouble"`
 	EndedAt   *time.Time      `db:"ended_at"`
 }
 
-const exportColumns = `id, workspace, type, chosen, name, media, records, made_by, made_at, bytes, source, trouble, ended_at`
+const exportColumns = `id, workspace, type, chosen, name, media, records, made_by, made_at, bytes, seen_as, source, trouble, ended_at`
 
 // ErrNoExport says that there is no such export, or that it is somebody else's.
 var ErrNoExport = fault.New(fault.NotFound, "unknown_export", "there is no such export of yours").Mended("See uchi exports.")
@@ -105,6 +107,14 @@ func (s *Store) ClaimExport(ctx context.Context, process string, silent time.Dur
 		return x, false, fmt.Errorf("look for exports: %w", err)
 	}
 	return x, true, nil
+}
+
+// SeeExportAs notes by which role an export shows what it shows.
+func (s *Store) SeeExportAs(ctx context.Context, id int64, process string, role rights.Role) error {
+	if _, err := s.pool.Exec(ctx, `update exports set seen_as = $3 where id = $1 and process = $2`, id, process, role); err != nil {
+		return fmt.Errorf("note who sees an export: %w", err)
+	}
+	return nil
 }
 
 // BeatExport shows that a process still writes an export, and how much it has written; mine is

@@ -63,7 +63,8 @@ func (s *Service) RemoveExport(ctx context.Context, workspace string, id int64, 
 	return s.store.RemoveExport(ctx, workspace, id, by.ID)
 }
 
-// OpenExport opens the file of an export of a person.
+// OpenExport opens the file of an export of a person, who must still have the role by which it was
+// written.
 func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by store.Person) (store.Export, io.ReadSeeker, error) {
 	x, err := s.store.Export(ctx, workspace, id, by.ID)
 	switch {
@@ -71,6 +72,8 @@ func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by
 		return x, nil, err
 	case x.Trouble.V != nil:
 		return x, nil, fault.New(fault.Conflict, x.Trouble.V.Code, x.Trouble.V.Message).Mended(x.Trouble.V.Mend)
+	case !by.Role.Covers(x.SeenAs):
+		return x, nil, ErrRole(x.SeenAs)
 	case x.Source == nil:
 		return x, nil, fault.New(fault.Conflict, "not_ready", "the export is still being written").Mended("Wait until it is ready.")
 	}
@@ -141,6 +144,9 @@ func (s *Service) writeExport(ctx context.Context, x store.Export) (*int64, erro
 	}
 	if !p.Active || !p.Role.Covers(rights.Viewer) {
 		return nil, ErrRole(rights.Viewer)
+	}
+	if err := s.store.SeeExportAs(ctx, x.ID, s.opt.Process, p.Role); err != nil {
+		return nil, err
 	}
 	var chosen Export
 	if err := json.Unmarshal(x.Chosen, &chosen); err != nil {

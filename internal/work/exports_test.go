@@ -71,6 +71,12 @@ func TestExportsInTheBackground(t *testing.T) {
 	b.want(bytes.Contains(got, []byte("Oslo")), false)
 	b.want(bytes.Contains(got, []byte("Marina 7")), true)
 
+	// Who may see less by now does not get what they could see then.
+	less := b.person
+	less.Role = rights.Viewer
+	_, _, err = b.work.OpenExport(b.Context(), "main", x.ID, less)
+	b.want(fault.Is(err, "role_too_low"), true)
+
 	// Removed, nothing of it stays; and what was asked for by somebody who was shut out fails.
 	b.ok(b.work.RemoveExport(b.Context(), "main", x.ID, b.person))
 	_, err = b.store.OpenSource(b.Context(), *x.Source)

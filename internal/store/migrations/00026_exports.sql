@@ -15,6 +15,7 @@ create table exports (
     process   text,           -- that writes it
     beat_at   timestamptz,    -- when that last showed that it lives
     bytes     bigint not null default 0,
+    seen_as   text not null default '', -- the role by which it shows what it shows
     source    bigint references sources, -- the file, once it is whole
     trouble   jsonb,
     ended_at  timestamptz
