@@ -59,12 +59,13 @@ func (p *page) do(what string, actions ...chromedp.Action) {
 func (p *page) click(xpath string) {
 	p.Helper()
 	p.do("find "+xpath, chromedp.WaitVisible(xpath, chromedp.BySearch))
-	// What is still on the move, because an answer arrives above it, would be missed.
+	// What is still on the move, because an answer arrives above it, would be missed, and so would
+	// all that lies under a dialog which has not gone yet.
 	quoted, err := json.Marshal(xpath)
 	if err != nil {
 		p.Fatal(err)
 	}
-	where := `JSON.stringify(document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue?.getBoundingClientRect() ?? null)`
+	where := `getComputedStyle(document.body).pointerEvents === "none" && !document.querySelector('[data-state=open]:is([role=dialog],[role=alertdialog],[role=menu],[role=listbox])') ? String(Math.random()) : JSON.stringify(document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue?.getBoundingClientRect() ?? null)`
 	was := ""
 	for range 20 {
 		var now string
@@ -76,6 +77,20 @@ func (p *page) click(xpath string) {
 		time.Sleep(40 * time.Millisecond)
 	}
 	p.do("click "+xpath, chromedp.Click(xpath, chromedp.BySearch, chromedp.NodeVisible))
+}
+
+// until waits until an expression holds in the page.
+func (p *page) until(what, expression string) {
+	p.Helper()
+	for began := time.Now(); ; time.Sleep(40 * time.Millisecond) {
+		var holds bool
+		if p.do(what, chromedp.Evaluate(expression, &holds)); holds {
+			return
+		}
+		if time.Since(began) > 20*time.Second {
+			p.Fatalf("%s: never", what)
+		}
+	}
 }
 
 // sees waits until an element holds a text.
@@ -182,6 +197,7 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.do("name it", chromedp.WaitVisible(`//div[@role="dialog"]//input`, chromedp.BySearch), chromedp.SendKeys(`//div[@role="dialog"]//input`, "weekly crew", chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Save it"]`)
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
+	p.until("the focus returns", `document.activeElement?.tagName === "BUTTON"`)
 
 	// The grid from the keyboard.
 	p.sees("div", "K-2")
@@ -210,6 +226,7 @@ func TestConsoleRoutineAndKeyboard(t *testing.T) {
 	p.click(`//button[contains(., "Leave rows out")]`)
 	p.do("type it right", chromedp.WaitVisible(box, chromedp.BySearch), chromedp.SendKeys(box, `cells["Post"] != "Koch"`, chromedp.BySearch))
 	p.click(`//div[@role="dialog"]//button[.="Use it"]`)
+	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 	p.sees("h3", "Only some rows")
 	p.click(`//button[.="Go on to the check"]`)
 	p.click(`//button[contains(., "Check 2 rows")]`)
