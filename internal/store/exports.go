@@ -24,7 +24,7 @@ type Export struct {
 	MadeBy    int64           `db:"made_by"`
 	MadeAt    time.Time       `db:"made_at"`
 	Bytes     int64           `db:"bytes"`   // written so far
-	SeenAs    rights.Role     `db:"seen_as"` // the role by which it shows what it shows
+	SeenAs    rights.Role     `db:"seen_as"` // the role by which it is asked for, then that by which it was written
 	Source    *int64          `db:"source"`  // the file, once it is whole
 	Trouble   JSON[*Trouble]  `db:"trouble"`
 	EndedAt   *time.Time      `db:"ended_at"`
@@ -38,8 +38,10 @@ var ErrNoExport = fault.New(fault.NotFound, "unknown_export", "there is no such 
 // AddExport notes an export that is to be written.
 func (s *Store) AddExport(ctx context.Context, x Export) (Export, error) {
 	err := s.logged(ctx, Entry{Person: x.MadeBy, Workspace: x.Workspace, Action: "export", Subject: fmt.Sprintf("%d records of %s", x.Records, x.Type)}, func(tx pgx.Tx) error {
-		return tx.QueryRow(ctx, `insert into exports (workspace, type, chosen, name, media, records, made_by) values ($1, $2, $3, $4, $5, $6, $7) returning id, made_at`,
-			x.Workspace, x.Type, x.Chosen, x.Name, x.Media, x.Records, x.MadeBy).Scan(&x.ID, &x.MadeAt)
+		return tx.QueryRow(ctx, `
+			insert into exports (workspace, type, chosen, name, media, records, made_by, seen_as)
+			values ($1, $2, $3, $4, $5, $6, $7, $8) returning id, made_at`,
+			x.Workspace, x.Type, x.Chosen, x.Name, x.Media, x.Records, x.MadeBy, x.SeenAs).Scan(&x.ID, &x.MadeAt)
 	})
 	if err != nil {
 		return x, fmt.Errorf("note an export: %w", err)

@@ -51,7 +51,8 @@ func (s *Service) StartExport(ctx context.Context, workspace, typeName string, x
 	if err != nil {
 		return store.Export{}, fmt.Errorf("keep what is exported: %w", err)
 	}
-	made, err := s.store.AddExport(ctx, store.Export{Workspace: workspace, Type: t.Name, Chosen: chosen, Name: t.Name + "." + ending, Media: x.MediaOf(ending), Records: n, MadeBy: by.ID})
+	made, err := s.store.AddExport(ctx, store.Export{Workspace: workspace, Type: t.Name, Chosen: chosen,
+		Name: t.Name + "." + ending, Media: x.MediaOf(ending), Records: n, MadeBy: by.ID, SeenAs: by.Role})
 	if err == nil {
 		s.wakeUp()
 	}
@@ -145,14 +146,18 @@ func (s *Service) writeExport(ctx context.Context, x store.Export) (*int64, erro
 	if !p.Active || !p.Role.Covers(rights.Viewer) {
 		return nil, ErrRole(rights.Viewer)
 	}
-	if err := s.store.SeeExportAs(ctx, x.ID, s.opt.Process, p.Role); err != nil {
+	role := p.Role
+	if x.SeenAs.Valid() && role.Covers(x.SeenAs) { // it was asked for with a token that may do less
+		role = x.SeenAs
+	}
+	if err := s.store.SeeExportAs(ctx, x.ID, s.opt.Process, role); err != nil {
 		return nil, err
 	}
 	var chosen Export
 	if err := json.Unmarshal(x.Chosen, &chosen); err != nil {
 		return nil, fmt.Errorf("read what is exported: %w", err)
 	}
-	ctx, cancel := context.WithCancelCause(store.SeenAs(ctx, p.Role))
+	ctx, cancel := context.WithCancelCause(store.SeenAs(ctx, role))
 	defer cancel(nil)
 	_, _, write, err := s.Exporting(ctx, x.Workspace, x.Type, chosen)
 	if err != nil {

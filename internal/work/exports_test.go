@@ -71,6 +71,17 @@ func TestExportsInTheBackground(t *testing.T) {
 	b.want(bytes.Contains(got, []byte("Oslo")), false)
 	b.want(bytes.Contains(got, []byte("Marina 7")), true)
 
+	// With a token that may do less it shows less, and is fetched with that token.
+	token := b.person
+	token.Role = rights.Viewer
+	byToken, err := b.work.StartExport(store.SeenAs(b.Context(), rights.Viewer), "main", "account", Export{Format: JSONL}, token)
+	b.ok(err)
+	_, file, err = b.work.OpenExport(b.Context(), "main", b.exported(byToken).ID, token)
+	b.ok(err)
+	got, err = io.ReadAll(file)
+	b.ok(err)
+	b.want(bytes.Contains(got, []byte("Oslo")), false)
+
 	// Who may see less by now does not get what they could see then.
 	less := b.person
 	less.Role = rights.Viewer

@@ -208,7 +208,8 @@ func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Sugge
 			if f, ok := whole.Type.Field(s.Field); !ok || s.Draft != whole.Draft || !s.Taken || f.Type != catalog.Money {
 				continue
 			}
-			sums := len(prices) > 0 && len(counts) > 0 && filled[s.Column] >= filled[prices[0]] && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
+			each := len(prices) > 0 && len(counts) > 0 && filled[s.Column] >= filled[prices[0]]
+			sums := each && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
 			if sums || len(titles) > 0 && filled[s.Column] > filled[titles[0]] {
 				s.Taken, s.Confidence = false, min(s.Confidence, 0.6)
 				s.Reason += ", but it seems to be that of the " + strings.ToLower(child.Type.Label)
@@ -556,8 +557,10 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {
 			t, _ := c.Type(d.Type)
 			for field, o := range d.Fields {
-				// What names a record of the type is of the draft from now on.
-				if f, _ := t.Field(field); slices.Contains(o.From, column) && (f.To != draft.Type || len(o.Find) > 0) {
+				// What names a record of the type is of the draft from now on; a superior is not.
+				f, _ := t.Field(field)
+				names := f.To == draft.Type && f.To != d.Type && len(o.Find) == 0
+				if slices.Contains(o.From, column) && !names {
 					return true
 				}
 			}

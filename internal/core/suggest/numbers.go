@@ -36,6 +36,10 @@ func companyLink(t catalog.RecordType) (catalog.Field, bool) {
 // ownKey reports whether a field holds numbers or words that one record has.
 func ownKey(f catalog.Field) bool { return f.Key && f.Type == catalog.Text }
 
+// comesAgain reports whether values of a column stand in it more than once; how many different ones
+// there are is estimated in a large one.
+func comesAgain(c sheet.Column) bool { return c.Distinct < c.Filled-c.Filled/50 }
+
 // whoseNumbers looks at columns of customers' numbers that were taken for the numbers of what
 // belongs to customers, such as contacts: where they repeat they are not these's; where they
 // do not, nobody can tell.
@@ -51,7 +55,7 @@ func whoseNumbers(target Target, columns []sheet.Column, list []Suggestion) []Su
 		}
 		list = slices.Clone(list)
 		list[n].Taken, list[n].Confidence, list[n].Reason = false, perhaps, "it may number these, or the customers that they belong to"
-		if columns[of].Distinct < columns[of].Filled {
+		if comesAgain(columns[of]) {
 			list[n].Reason = "it repeats, so it numbers the customers and not these"
 		}
 		break
@@ -78,7 +82,7 @@ func ownNumbers(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		}
 		for _, own := range columns {
 			taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == own.Header && s.Taken })
-			if taken || own.Blank > 0 || own.Distinct < own.Filled || !namesRows(columns[names], own) {
+			if taken || own.Blank > 0 || comesAgain(own) || !namesRows(columns[names], own) {
 				continue
 			}
 			list = slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return s.Column == own.Header })
@@ -106,7 +110,7 @@ func namesRows(names, own sheet.Column) bool {
 func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
 	given := assign(scores)
 	for c, i := range given {
-		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || v.columns[c].Distinct >= v.columns[c].Filled {
+		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || !comesAgain(v.columns[c]) {
 			continue
 		}
 		target := targets[places[i].target]
