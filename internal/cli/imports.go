@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -484,6 +485,12 @@ func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested
 			case s.Column != col.Header:
 			case slices.Contains(fields, field):
 				reason = s.Reason
+			case len(fields) > 0:
+				for _, o := range s.Others {
+					if slices.Contains(fields, strings.TrimPrefix(o.Draft+"."+o.Field, ".")) {
+						reason = cmp.Or(reason, o.Reason)
+					}
+				}
 			case len(fields) == 0:
 				reason = "perhaps " + field + ": " + s.Reason
 				for _, o := range s.Others {

@@ -123,12 +123,13 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 }
 
 // letLostBe takes back that a value has lost letters or digits where the record that was found
-// has them all: it keeps them.
+// has them all: it keeps them. So it does with what is in question where the record has just that.
 func (k *draftCheck) letLostBe(ctx context.Context) error {
 	var there []string
 	for _, fp := range k.plan.Fields {
 		if fp.Losable && !fp.Chosen {
-			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and `+lost(schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")))
+			now, was := schema.Column(fp.Field, "d"), schema.Column(fp.Field, "r")
+			there = append(there, `p.field = `+schema.Literal(k.plan.Named(fp.Field.Name))+` and (`+lost(now, was)+` or `+now+` = `+was+`)`)
 		}
 	}
 	if len(there) == 0 || k.plan.May == mapping.Create {
@@ -136,7 +137,7 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	}
 	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
-		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate)}}))
+		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.PerhapsNothing)}}))
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

@@ -49,6 +49,17 @@ func TestDigitsThatASheetHasLost(t *testing.T) {
 	b.want(v["postal_code"]+" "+v["street"]+" "+v["source_ref"], "0150 5-6 00017")
 }
 
+// A word for nothing where a name belongs makes no record called so, and leaves one that is.
+func TestNamesThatMayBeNone(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail\nAda,Null,an@x.example\n")
+	const sheet = "First name,Surname,E-mail\n,brak,b@x.example\nAda,NULL,an@x.example\nRolf,Kade,rk@x.example\n"
+	i := b.check(b.upload("contact", sheet))
+	b.want(b.codes(i), "[2 perhaps_nothing family_name 3 perhaps_nothing family_name]")
+	i = b.check(b.change(b.upload("contact", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 2, "same": 1})
+}
+
 // What another program has left of a value, and what it would not.
 func TestWhatOtherProgramsLeave(t *testing.T) {
 	b := start(t)

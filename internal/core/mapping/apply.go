@@ -270,8 +270,8 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	})
 }
 
-// doubtLost finds the problems of values that have lost something on their way here. They stay,
-// as a record may have them in full.
+// doubtLost finds the problems of values that have lost something on their way here, or that may
+// stand for no name. They stay, as a record may have them so, or in full.
 func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
@@ -279,6 +279,9 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 			continue
 		}
 		code := value.Lost(fp.Field, out.Values[i])
+		if value.PerhapsNothing(fp.Field, out.Values[i]) {
+			code = problem.PerhapsNothing
+		}
 		if code == "" {
 			continue
 		}

@@ -76,7 +76,7 @@ type FieldPlan struct {
 	// whether one to somebody who has left holds the row.
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
-	Losable  bool // a value that has lost letters or digits elsewhere is in question
+	Losable  bool // a value that has lost letters or digits elsewhere, or may stand for nothing, is in question
 	Blank    Blank
 	Draft    int // the place of the draft whose record the field points to, or -1
 	// Rows is the place of the draft that makes records of the type which a text in

@@ -118,6 +118,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	places := v.placesOf(targets)
 	whose := v.whoseOf(targets)
 	said := slices.ContainsFunc(v.columns, func(c sheet.Column) bool { return c.Filled > 0 })
+	people := v.namesPeople(targets)
 	scores := make([][]float64, len(v.columns))
 	reasons := make([][]string, len(v.columns))
 	for c := range v.columns {
@@ -127,6 +128,9 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 				continue
 			}
 			scores[c][i], reasons[c][i] = v.fit(targets[p.target], p, c, whose[c])
+			if c == people && p.field.ComparedAs() == catalog.AsCompanyName {
+				scores[c][i] *= 0.55
+			}
 			if said && v.columns[c].Filled == 0 { // it gives way to one that says something
 				scores[c][i] = min(scores[c][i], certain)
 			}
@@ -155,7 +159,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, splitAmounts,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
 		} {
 			out = look(target, mine, out)
 		}
@@ -246,6 +250,27 @@ func (v *View) placesOf(targets []Target) []place {
 	return list
 }
 
+// namesPeople gives the column of the names of the people of a draft, where just one has them:
+// it is none of names of companies, whatever its header allows. It is -1 when there is none.
+func (v *View) namesPeople(targets []Target) int {
+	at := -1
+	for _, target := range targets {
+		if _, ok := target.Type.FieldAs(catalog.AsFamilyName); !ok {
+			continue
+		}
+		for c, col := range v.columns {
+			switch {
+			case v.isGrouped(c) || !holdsFullNames(target.Type, col) || c == at:
+			case at >= 0:
+				return -1
+			default:
+				at = c
+			}
+		}
+	}
+	return at
+}
+
 // fit gives how well a column fits a place, with the reason: as the field says,
 // and as it is known whose the column is.
 func (v *View) fit(target Target, p place, column int, whose owner) (float64, string) {
@@ -319,7 +344,7 @@ func (v *View) tell(targets []Target, out []owner) {
 	}
 	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
 	company := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsCompanyName); return ok })
-	names := v.nameWords()
+	names, people := v.nameWords(), v.namesPeople(targets)
 	last := owner{target: unknown}
 	for c, col := range v.columns {
 		if v.isGrouped(c) {
@@ -341,6 +366,8 @@ func (v *View) tell(targets []Target, out []owner) {
 		case said >= 0 && said < len(targets):
 			last = owner{said, false, false, "it stands beside “" + col.Header + "”"}
 			out[c] = owner{said, true, false, ""}
+		case said < 0 && c == people:
+			out[c] = owner{person, false, true, "its cells are names of people"}
 		case said < 0 && person >= 0 && calledLike(col, names):
 			out[c] = owner{person, false, true, "its mailboxes are called like the people"}
 		case said < 0 && company >= 0 && company != person && ofDesks(col):

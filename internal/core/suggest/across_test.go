@@ -99,6 +99,14 @@ func TestWithDraft(t *testing.T) {
 	if !r.Drafts[0].Grouped || r.Drafts[1].Grouped || r.Drafts[1].Fields["opportunity"].Draft != "opportunity" {
 		t.Errorf("%+v", r)
 	}
+	list := filled(0, "Firm", "Name", "Position", "Zip", "Town")
+	list[0].Samples = []string{"Kelpie Marine Ltd", "Sea Loch Charters", "Solent Sails", "Rigging Direct", "Harbour Lights", "Moss Boats"}
+	list[1].Samples = []string{"Fiona McAllister", "Ross Tait", "Priya Nair", "Thomas Smith", "Anna Berg", "Peter Moss"}
+	person, _ := c.Type("contact")
+	r = NewView(list).WithDraft(Routine(person, Columns(person, list, nil)), c, mapping.Draft{Type: "account"}, nothing)
+	if o := r.Drafts[1].Fields["name"]; !slices.Equal(o.From, []string{"Firm"}) || !slices.Equal(r.Drafts[0].Fields["family_name"].From, []string{"Name"}) {
+		t.Errorf("the names of people are taken for those of companies: %+v", r.Drafts)
+	}
 	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
 	ct, _ := c.Type("contact")
 	r = NewView(people).WithDraft(Routine(ct, Columns(ct, people, nil)), c, mapping.Draft{Type: "account"}, nothing)
@@ -237,6 +245,33 @@ func TestMainNumber(t *testing.T) {
 	for header, want := range map[string]bool{"Hovednr.": true, "Main no.": true, "Main phone": true, "Zentrale": true, "Main contact": false, "Phone": false} {
 		if got := meansMain(header); got != want {
 			t.Errorf("%s: %v, want %v", header, got, want)
+		}
+	}
+}
+
+// A column that is only called a code holds postal codes where it stands beside the town.
+func TestCodesBesideTowns(t *testing.T) {
+	ct, _ := standard(t).Type("account")
+	for name, x := range map[string]struct {
+		headers []string
+		codes   []string
+		want    string
+	}{
+		"beside the town":   {[]string{"Nazwa firmy", "Ulica", "Kod", "Miasto"}, []string{"80-560", "81-339", "11-500"}, "postal_code"},
+		"behind the name":   {[]string{"Kod", "Nazwa firmy", "Ulica", "Miasto"}, []string{"80-560", "81-339", "11-500"}, ""},
+		"words of a status": {[]string{"Nazwa firmy", "Ulica", "Kod", "Miasto"}, []string{"AKT", "NEU", "GES"}, ""},
+	} {
+		cols := columns(x.headers...)
+		at := slices.Index(x.headers, "Kod")
+		cols[at].Samples = x.codes
+		got := ""
+		for _, s := range Columns(ct, cols, nil) {
+			if s.Column == "Kod" && s.Taken {
+				got = s.Field
+			}
+		}
+		if got != x.want && (x.want != "" || got == "postal_code") {
+			t.Errorf("%s: %q, want %q", name, got, x.want)
 		}
 	}
 }

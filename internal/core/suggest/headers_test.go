@@ -10,6 +10,11 @@ func TestHeadersOfManyKinds(t *testing.T) {
 	list := []struct{ typeName, header, want string }{
 		{"account", "Kd.-Nr.", "source_ref"},
 		{"contact", "Kundennr.", ""},
+		{"account", "Obchodní firma", "name"},
+		{"account", "Obor", "industry"},
+		{"account", "Počet zam.", "employees"},
+		{"contact", "Kontaktní osoba", ""},
+		{"contact", "Funkce", "job_title"},
 		{"account", "Kundenname", "name"},
 		{"account", "Ust-IdNr.", ""},
 		{"account", "Steuernummer", ""},

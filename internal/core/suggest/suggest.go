@@ -7,6 +7,7 @@ package suggest
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -553,6 +554,40 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		withRegion(target, list, parts, mapping.TakeRegion, col, value.SplitTown)
 		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", parts)
 		break
+	}
+	return list
+}
+
+// likePostalCode are the forms of postal codes that are told from numbers of other things where
+// they stand beside a town.
+var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{2,5}[- ]\d{2,4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$`)
+
+// besideTown takes a column that is only called a code for the postal codes where it stands
+// beside the town or the street, holds such codes, and nothing else gives them.
+func besideTown(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
+	if !ok || slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == code.Name && s.Taken }) {
+		return list
+	}
+	addressed := func(at int) bool {
+		return at >= 0 && at < len(columns) && slices.ContainsFunc(list, func(s Suggestion) bool {
+			f, _ := target.Type.Field(s.Field)
+			as := f.ComparedAs()
+			return s.Taken && s.Column == columns[at].Header && s.Draft == target.Draft && (as == catalog.AsLocality || as == catalog.AsStreet)
+		})
+	}
+	for at, col := range columns {
+		l := lift(headerWords(col.Header))
+		called := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"code"}) })
+		if !called || !addressed(at-1) && !addressed(at+1) ||
+			share(col.Samples, func(s string) bool { return likePostalCode.MatchString(strings.ToUpper(strings.TrimSpace(s))) }) < 0.8 ||
+			slices.ContainsFunc(list, func(s Suggestion) bool {
+				f, _ := target.Type.Field(s.Field)
+				return s.Column == col.Header && s.Taken && !ownKey(f)
+			}) {
+			continue
+		}
+		return parted(list, target, col.Header, 0.93, "it stands beside the address, and its values look like postal codes", map[string]mapping.Take{code.Name: ""})
 	}
 	return list
 }

@@ -361,10 +361,11 @@ func fitReference(c *cells) (fit, string) {
 	} else if c.ownMail() {
 		return against, "its values are mailboxes of few people at one house"
 	}
-	if c.field.ComparedAs() == catalog.AsEmployer || c.field.To == "account" {
-		return c.companies()
+	named, why := c.companies()
+	if c.field.ComparedAs() == catalog.AsEmployer || c.field.To == "account" || named == neutralFit {
+		return named, why
 	}
-	return neutralFit, ""
+	return against, why
 }
 
 // companies compares texts with names of companies, of which many end with a legal form.

@@ -390,7 +390,7 @@ func GivenName(s string) string {
 		words = words[:len(words)-1]
 		s = strings.Join(words, " ")
 	}
-	if len(words) < 2 || len(bare(words[0])) < 2 || !isTitle(words[0], false) {
+	if len(words) < 2 || len(bare(words[0])) < 2 && words[0] != "p." || !isTitle(words[0], false) {
 		return s
 	}
 	return strings.Join(untitled(s), " ")
@@ -400,6 +400,9 @@ func GivenName(s string) string {
 // ("Dipl.-Ing.", "Dr.med."), or what stands behind one.
 func isTitle(word string, behind bool) bool {
 	dotted := strings.ContainsRune(word, '.')
+	if word == "p." { // pan, pani; an initial is in capitals
+		return true
+	}
 	if !dotted && !behind {
 		return titles[Fold(word)] || word == "pan" || word == "pani" || word == "paní" // with a capital it is a name too
 	}

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 
@@ -10,7 +11,7 @@ import (
 // What people write where there is nothing to write, in the languages of the
 // product. A word that may also be a name is none in fields that hold names.
 var (
-	nothingWords = strings.Fields(`n/a n.a. n.a n/k n/av not_available not_applicable not_known not_given not_specified unknown unspecified undefined tbd tba tbc missing empty blank
+	nothingWords = strings.Fields(`n/a n.a. n.a n/k n/av not_available not_applicable not_known not_given not_specified unknown unspecified undefined tbd tba tbc t.b.d. t.b.a. t.b.c. t.b.d t.b.a t.b.c missing empty blank
 		k.a. k.a k/a keine_angabe keine_angaben ohne_angabe o.a. unbekannt nicht_bekannt nicht_vorhanden entfällt entf. fehlt
 		s/o n.c. n/c nc n.d. n/d inconnu inconnue non_communiqué non_renseigné non_disponible sans_objet à_compléter
 		s/d s.d. desconocido desconocida sin_datos sin_dato no_aplica no_disponible no_consta
@@ -19,8 +20,12 @@ var (
 		desconhecido desconhecida não_disponível não_se_aplica sem_dados
 		okänd okänt saknas ej_angivet ej_tillämpligt uppgift_saknas ukendt ikke_oplyst mangler ukjent ikke_oppgitt ikke_kjent
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
-		άγνωστο άγνωστος δ/υ 不明 未定 未記入 該当なし なし 無し #n/v`)
-	nothingOrName = strings.Fields(`na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak`)
+		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v`)
+	nothingOrName = strings.Fields(`na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
+	// What stands where a name belongs, and is none either.
+	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména`)
+	// Names of people that are such words too, when they are written as names are.
+	alsoNames = wordSet(`Na Nan Nil Sem Sin Null Sans Nn`)
 )
 
 // Words by which somebody says that they are of no company: private ones alone, negations
@@ -128,6 +133,25 @@ func NewNothing(f catalog.Field, more []string) *Nothing {
 // NothingAnywhere tells texts that stand for nothing whatever their field.
 func NothingAnywhere(more []string) *Nothing {
 	return NewNothing(catalog.Field{Likeness: catalog.AsFamilyName}, more)
+}
+
+// perhapsNothing are the words that stand for nothing, or are a name.
+var perhapsNothing = func() map[string]bool {
+	set := map[string]bool{}
+	for _, w := range slices.Concat(nothingOrName, namelessWords) {
+		set[strings.ReplaceAll(w, "_", " ")] = true
+	}
+	return set
+}()
+
+// PerhapsNothing reports whether the value of a field that holds names is a word by which people
+// say that there is none, and which may be a name for all that: "none" or "brak", but not a
+// person's name that is written as one, such as Sem or Null.
+func PerhapsNothing(f catalog.Field, s string) bool {
+	if len(s) > 24 || !holdsNames(f) || !perhapsNothing[strings.ToLower(s)] {
+		return false
+	}
+	return f.Likeness == catalog.AsCompanyName || !alsoNames[s]
 }
 
 func holdsNames(f catalog.Field) bool {

@@ -159,7 +159,8 @@ var (
 		direct direkt dir durchwahl office work buro dienstlich geschaftlich zentrale switchboard main`)
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
-	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|lokal)[\s.:=]*\d{1,6}$`)
+	// What stands before the number of an extension, in the languages of the product.
+	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
 	innerLine = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`) // dialled behind the number
 	numbersBy = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
 )
@@ -183,6 +184,9 @@ func beside(s, country string) (number, why string) {
 	s = s[first:]
 	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
 		s = s[:m[0]] + "-" + s[m[2]:]
+	}
+	if m := extension.FindStringSubmatchIndex(s); m != nil && m[0] > 0 {
+		s = s[:m[0]] + ";ext=" + s[m[2]:]
 	}
 	plain := numbersBy.ReplaceAllString(extension.ReplaceAllString(s, ""), " ")
 	if strings.IndexFunc(plain, unicode.IsLetter) < 0 {

@@ -17,7 +17,7 @@ func TestSplitTown(t *testing.T) {
 func TestHonorific(t *testing.T) {
 	for name, want := range map[string]string{
 		"Frau Dr. Anke Kade": "Frau Dr.", "Herr Jürgen Kröger": "Herr", "Dott.ssa Chiara Ferrando": "Dott.ssa", "Kade, Dr. Ada": "Dr.", "Mr Kade": "Mr", "de heer Jan Kade": "de heer",
-		"Ada Kade": "", "Kade": "", "Kade, Ada": "", "Ada Kade, MBA": "", "M. Kade": "M.", "Prof. Dr. med. Per Lund": "Prof. Dr. med.", "": "", "pan Novák": "pan", "Pan Wei": "", "Ing. Jiří Dvořák, Ph.D.": "Ing.",
+		"Ada Kade": "", "Kade": "", "Kade, Ada": "", "Ada Kade, MBA": "", "M. Kade": "M.", "Prof. Dr. med. Per Lund": "Prof. Dr. med.", "": "", "pan Novák": "pan", "p. Kasia Zielińska": "p.", "P. Kasia": "", "Pan Wei": "", "Ing. Jiří Dvořák, Ph.D.": "Ing.",
 	} {
 		if got := Honorific(name); got != want {
 			t.Errorf("%q: %q, want %q", name, got, want)

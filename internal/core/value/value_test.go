@@ -338,6 +338,10 @@ func TestWhatStandsBesideAPhone(t *testing.T) {
 		{"0431 399218-0/-12", "DE", "", problem.SeveralValues},
 		{"0431 39 92 18 / 19", "DE", "", problem.SeveralValues},
 		{"55214410/11", "NO", "", problem.SeveralValues},
+		{"58 301 22 34 w. 12", "PL", "+48583012234;ext=12", ""},
+		{"08-123 456 ankn. 7", "SE", "+468123456;ext=7", ""},
+		{"04 91 22 33 44 poste 12", "FR", "+33491223344;ext=12", ""},
+		{"06 1234 5678 interno 4", "IT", "+390612345678;ext=4", ""},
 	} {
 		if got, trouble := p.read(Trim(c.cell), c.country); got != c.want || trouble.Code != c.code {
 			t.Errorf("%q (%s): %q, %q (%s); want %q, %q", c.cell, c.country, got, trouble.Code, trouble.Detail, c.want, c.code)
@@ -492,4 +496,22 @@ func TestGuessedDecimalSign(t *testing.T) {
 	check(t, field(catalog.Integer), guessed, []readCase{{"5,000", "", problem.AmbiguousNumber}, {"5.000", "5000", ""}})
 	check(t, field(catalog.Decimal), guessed, []readCase{{"5,500", "5.5", ""}})
 	check(t, field(catalog.Money), said, []readCase{{"5,500", "5.50", ""}})
+}
+
+// A word for nothing where a name belongs may be a name; a person's that is written as one is.
+func TestPerhapsNothing(t *testing.T) {
+	person, company, other := catalog.Field{Likeness: catalog.AsFamilyName}, catalog.Field{Likeness: catalog.AsCompanyName}, catalog.Field{Likeness: catalog.AsLocality}
+	for _, c := range []struct {
+		field catalog.Field
+		text  string
+		want  bool
+	}{
+		{person, "brak", true}, {person, "None", true}, {person, "NULL", true}, {person, "xxx", true}, {person, "Test", true}, {person, "bez nazwiska", true},
+		{person, "Null", false}, {person, "Sem", false}, {person, "sem", true}, {person, "Brakel", false},
+		{company, "Sem", true}, {company, "None", true}, {company, "Nonesuch Ltd", false}, {other, "none", false},
+	} {
+		if got := PerhapsNothing(c.field, c.text); got != c.want {
+			t.Errorf("%q of %s: %v", c.text, c.field.Likeness, got)
+		}
+	}
 }

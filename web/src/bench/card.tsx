@@ -40,14 +40,12 @@ export function ColumnCard(p: {
   const total = c.filled + c.blank;
   const nothing = c.nothing?.map((x) => `${count(x.count)} × ${x.text}`).join(", ");
   const suggested = p.suggestion && spot(p.suggestion.draft ?? kinds[0]?.name ?? "", p.suggestion.field);
+  // What fits it as taken, else as one of several.
+  const fitting =
+    p.suggestion &&
+    [p.suggestion, ...(p.suggestion.others ?? [])].find((s) => at.includes(spot(s.draft ?? kinds[0]?.name ?? "", s.field)));
   const doubt = !at.length && p.suggestion ? p.suggestion : undefined;
-  const reason = at.length
-    ? p.suggestion && suggested && at.includes(suggested)
-      ? p.suggestion.reason
-      : "chosen by hand"
-    : doubt
-      ? doubt.reason
-      : "no field seems to fit";
+  const reason = at.length ? (fitting?.reason ?? "chosen by hand") : doubt ? doubt.reason : "no field seems to fit";
   const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
   const fields = at.map((s) => {
     const [draft, field] = partsOf(s);

@@ -105,12 +105,13 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   const meansAll =
-    ["name_order", "lost_letters", "made_a_date", "partial_date", "rough_number"].includes(problem.code) && !!origin;
+    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "partial_date", "rough_number"].includes(problem.code) &&
+    !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
       {meansAll && (
         <div className={kindButtons}>
-          {["name_order", "lost_letters", "made_a_date"].includes(problem.code) && (
+          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date"].includes(problem.code) && (
             <Button
               title={
                 problem.code === "name_order"
