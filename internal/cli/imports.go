@@ -429,7 +429,7 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		fmt.Fprintf(a.out, "%s; make such records too with --add %s\n", d.Reason, add)
 	}
 	if n := len(i.Unplaced); n > 0 {
-		fmt.Fprintf(a.out, "%s not placed; place it with --map field=Header\n", plural(int64(n), "column is", "columns are"))
+		fmt.Fprintf(a.out, "%s with --map field=Header\n", plural(int64(n), "column is not placed; place it", "columns are not placed; place them"))
 	}
 	return nil
 }

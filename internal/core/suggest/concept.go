@@ -67,7 +67,7 @@ var means = map[string][]string{
 	"locality":    {"town", "town name", "address town"},
 	"region":      {"region", "region name", "region code"},
 	"postal_code": {"postal", "postal code", "postal number", "address postal"},
-	"country":     {"country", "country code", "country name", "address country"},
+	"country":     {"country", "country code", "country name", "address country", "country region?"},
 	"birthday":    {"birth", "birth date", "date?"},
 	"language":    {"language", "language code", "language person", "language preferred"},
 	"email_consent": {

@@ -131,7 +131,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	if v.ranked != nil {
 		return v.ranked
 	}
-	columns, named := v.columns, v.named(c)
+	columns, named, birthdays := v.columns, v.named(c), v.haveBirthdays()
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		required, wanted := 0, 0
@@ -156,6 +156,9 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		score := sum / float64(max(1, len(columns)))
 		if wanted > 0 {
 			score *= 0.4 + 0.6*float64(required)/float64(wanted)
+		}
+		if birthdays && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
+			score *= hardly // only people have them
 		}
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
@@ -185,7 +188,8 @@ var marksOf = map[string][]string{"lead": {"interest", "origin", "met_on", "esti
 
 const unmarked = 0.8
 
-// hardly is for notes and attachments that say of no record that they are about it.
+// hardly is for notes and attachments that say of no record that they are about it, and for all
+// but people where there are days of birth.
 const hardly = 0.3
 
 // hangs reports whether a column names files, which speaks for records of a type that
@@ -194,6 +198,14 @@ const hardly = 0.3
 func (v *View) hangs(t catalog.RecordType) bool {
 	return t.Timeline.File != "" && slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
 		return len(col.Samples) > 0 && share(col.Samples, fileName) > 0.7
+	})
+}
+
+// haveBirthdays reports whether a header names days of birth.
+func (v *View) haveBirthdays() bool {
+	return slices.ContainsFunc(v.columns, func(col sheet.Column) bool {
+		l := lift(headerWords(col.Header))
+		return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(set, "birth") })
 	})
 }
 
@@ -296,6 +308,15 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		person := slices.Contains(set, "person") // which leaves little doubt
 		return (person || sure) && slices.Contains(personSets, strings.Join(set, " ")) || sure && len(set) == 0
+	})
+}
+
+// perhapsFullNames tells whether a column may hold names of people that are too few, or too
+// mixed with other words, to tell.
+func perhapsFullNames(t catalog.RecordType, col sheet.Column) bool {
+	l := lift(headerWords(col.Header))
+	return wordsInCells(col, 2) && !holdsFullNames(t, col) && l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(personSets, strings.Join(set, " "))
 	})
 }
 
@@ -404,6 +425,10 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		}
 	}
 	for _, col := range columns {
+		if len(named) == 0 && perhapsFullNames(target.Type, col) && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header }) {
+			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name, Take: mapping.TakeFamilyName, Confidence: perhaps, Reason: "the header names people, and cells hold several words"})
+			continue
+		}
 		if !holdsFullNames(target.Type, col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
 			continue
 		}

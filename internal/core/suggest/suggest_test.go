@@ -102,6 +102,29 @@ func TestSuggestType(t *testing.T) {
 	}
 }
 
+// Only people have birthdays, and what both a country and a region may be is told by its cells.
+func TestWhatSpeaksAgainstAType(t *testing.T) {
+	c := standard(t)
+	cols := columns("ID", "Name", "Phone", "E-mail", "DOB")
+	if got, ok := Sure(NewView(cols).Types(c, nothing)); ok {
+		t.Errorf("people with birthdays are taken for %s", got)
+	}
+	lead, _ := c.Type("lead")
+	cols = columns("Your name", "Company", "Country / region")
+	cols[0].Samples = []string{"Aoife Ní Bhriain", "van den Berg, Joost", "Tom", "MARÍA JOSÉ GARCÍA LÓPEZ", "asdf asdf"}
+	cols[2].Samples = []string{"Ireland / Cork", "NL", "España", "UK", "Deutschland"}
+	list := Columns(lead, cols, nil)
+	at := func(column, field string) int {
+		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Column == column && s.Field == field })
+	}
+	if n := at("Country / region", "country"); n < 0 || !list[n].Taken {
+		t.Errorf("the countries are missed: %+v", list)
+	}
+	if n := at("Your name", "family_name"); n < 0 || list[n].Taken {
+		t.Errorf("names that may be those of people are not offered: %+v", list)
+	}
+}
+
 func TestMemory(t *testing.T) {
 	c := standard(t)
 	contact, _ := c.Type("contact")

@@ -53,7 +53,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.To != t.Name { // what names records of its own type is more likely their names
 		seen.names = kinds.names
 	}
-	if f.ComparedAs() == catalog.AsLocality && seen.readable(catalog.Country) > 0.8 {
+	if countries := seen.readable(catalog.Country); f.ComparedAs() == catalog.AsLocality && countries > 0.8 || f.Holds == catalog.HoldsRegion && countries > 0.5 {
 		return contradicts, "its values are countries"
 	}
 	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
