@@ -111,7 +111,7 @@ func TestWhatSpeaksAgainstAType(t *testing.T) {
 	}
 	lead, _ := c.Type("lead")
 	cols = columns("Your name", "Company", "Country / region")
-	cols[0].Samples = []string{"Aoife Ní Bhriain", "van den Berg, Joost", "Tom", "MARÍA JOSÉ GARCÍA LÓPEZ", "asdf asdf"}
+	cols[0].Samples = []string{"Aoife Ní Bhriain", "van den Berg, Joost", "Tom", "MARÍA JOSÉ GARCÍA LÓPEZ", "asdf", "Li Wei", "Stand two by the gate"}
 	cols[2].Samples = []string{"Ireland / Cork", "NL", "España", "UK", "Deutschland"}
 	list := Columns(lead, cols, nil)
 	at := func(column, field string) int {
