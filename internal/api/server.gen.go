@@ -2469,7 +2469,10 @@ type Totals struct {
 	Changes []FieldCount `json:"changes"`
 
 	// Drafts By draft, in the order of the routine
-	Drafts   []DraftCount   `json:"drafts,omitempty,omitzero"`
+	Drafts []DraftCount `json:"drafts,omitempty,omitzero"`
+
+	// Partly Rows that are held or asked about, of which other records are written: where the routine holds records apart
+	Partly   int64          `json:"partly,omitempty,omitzero"`
 	Problems []ProblemCount `json:"problems"`
 
 	// Reasons Why rows are left out

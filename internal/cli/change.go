@@ -30,7 +30,7 @@ type routineChange struct {
 	doubtful             []string
 	takeAt, askAt        float64
 	newerBy, repeats     string
-	gone                 string
+	gone, held           string
 	drafts, drop         []string
 	draft                string
 	grouped, byName      bool
@@ -62,6 +62,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")
 	fl.StringVar(&r.gone, "gone", "", "children of a record that the rows speak of, such as lines of a deal, which no row names: leave or remove")
+	fl.StringVar(&r.held, "held", "", "of rows of several records, what is held where one of them has a problem: row (all of them), or record (it and those that need it)")
 	fl.StringVar(&r.repeats, "repeats", "", "rows that are for the same record: hold, once, first, last, merge or ask")
 	fl.BoolVar(&r.load.Whole, "whole", false, "loads by this set-up write all rows in one transaction, or none")
 	fl.Int64Var(&r.load.PauseHeld, "pause-held", 0, "loads by this set-up pause when so many rows are held")
@@ -71,7 +72,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 
 func (r routineChange) none() bool {
 	lists := slices.Concat(r.maps, r.fixed, r.compute, r.find, r.link, r.readAs, r.means, r.match, r.both, r.blank, r.unreadable, r.doubtful, r.drafts, r.drop)
-	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
+	return len(lists) == 0 && r.may+r.where+r.newerBy+r.repeats+r.gone+r.held+r.from == "" && r.takeAt+r.askAt == 0 && !r.grouped && !r.byName && r.load == (mapping.LoadPolicy{})
 }
 
 // change changes the routine of an import as the flags say.
@@ -161,6 +162,9 @@ func (c routineChange) apply(r mapping.Routine, types []catalog.RecordType) (map
 		if r.Drafts[n].Fields == nil {
 			r.Drafts[n].Fields = map[string]mapping.Origin{}
 		}
+	}
+	if c.held != "" {
+		r.Held = mapping.Held(c.held)
 	}
 	if c.load != (mapping.LoadPolicy{}) {
 		r.Load = &c.load

@@ -412,6 +412,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	for n, d := range i.Routine.Drafts {
 		a.showDraft(i.Routine, d, types[n])
 	}
+	if i.Routine.Held == mapping.HeldRecord {
+		fmt.Fprintln(a.out, "A record that is held does not hold the others of its row.")
+	}
 	fmt.Fprintln(a.out)
 	for _, k := range r.JSON200.Routines {
 		if i.Routine.Name != k.Name {

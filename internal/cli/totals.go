@@ -47,7 +47,7 @@ func (a *app) showTotals(t client.Totals) {
 	}
 	tab.Render()
 	if len(t.Drafts) > 1 {
-		a.showDraftTotals(t.Drafts)
+		a.showDraftTotals(t.Drafts, t.Partly)
 	}
 	for _, x := range t.Asked {
 		fmt.Fprintf(a.out, "asked, %s: %s\n", x.Message, number(x.Count))
@@ -92,8 +92,9 @@ func (a *app) showGone(d client.DraftCount) {
 	}
 }
 
-// showDraftTotals shows the verdicts of each of the records that rows become.
-func (a *app) showDraftTotals(drafts []client.DraftCount) {
+// showDraftTotals shows the verdicts of each of the records that rows become, and of how many rows
+// that are held others are written.
+func (a *app) showDraftTotals(drafts []client.DraftCount, partly int64) {
 	header := []any{"Record"}
 	var shown []verdict.Verdict
 	for _, v := range verdict.All {
@@ -112,6 +113,9 @@ func (a *app) showDraftTotals(drafts []client.DraftCount) {
 		tab.AppendRow(line)
 	}
 	tab.Render()
+	if partly > 0 {
+		fmt.Fprintf(a.out, "of rows that are held back, other records are written: %s\n", plural(partly, "row", "rows"))
+	}
 }
 
 // written counts by verdict what a load would write, records where rows make
@@ -130,9 +134,17 @@ func written(t client.Totals) map[string]int64 {
 func loadQuestion(i client.Import) string {
 	q := loadWords(written(i.Totals))
 	if n := i.Totals.Verdicts[string(verdict.Hold)] + i.Totals.Verdicts[string(verdict.Ask)]; n > 0 {
-		q += fmt.Sprintf(" (%s held back)", plural(n, "row", "rows"))
+		q += fmt.Sprintf(" (%s held back%s)", plural(n, "row", "rows"), partlyWords(i.Totals.Partly))
 	}
 	return q + "?"
+}
+
+// partlyWords says of how many of the rows that are held other records are written.
+func partlyWords(n int64) string {
+	if n == 0 {
+		return ""
+	}
+	return ", of " + number(n) + " of them other records are written"
 }
 
 // loadWords says what a load would do, from the counts of verdicts.

@@ -134,7 +134,7 @@ func (k *draftCheck) rule(rule, row string) (sql string, ok bool) {
 	case "stays": // the draft is not left out
 		return none("aside"), true
 	case "sound": // nothing is wrong with the row, but for what it is loaded without
-		return `not exists (select from {problems} x where x.row_no = ` + row + `.row_no and not x.light)`, true
+		return `not exists (select from {problems} x where x.row_no = ` + row + `.row_no and ` + k.wrong("x") + `)`, true
 	case "unfound": // no record was found for the draft
 		return none("matches"), true
 	case "unanswered": // no person has said what it is
@@ -152,6 +152,24 @@ func (k *draftCheck) rule(rule, row string) (sql string, ok bool) {
 		return none("matches") + ` and ` + none("aside") + ` and ` + none("repeats") + k.unnamed(row), true
 	}
 	return "", false
+}
+
+// wrong is the SQL of whether a problem, given by its alias, holds the draft: each that is not
+// light does, unless what is wrong with another record of the row holds only that one.
+func (k *draftCheck) wrong(p string) string {
+	sql := `not ` + p + `.light`
+	if k.Check.plan.Apart {
+		sql += ` and split_part(` + p + `.field, '.', 1) in ('', ` + schema.Literal(k.plan.Name) + `)`
+	}
+	return sql
+}
+
+// about is the SQL of whether a question, given by its alias, holds the draft, likewise.
+func (k *draftCheck) about(x string) string {
+	if k.Check.plan.Apart {
+		return x + `.draft = ` + schema.Literal(k.plan.Name)
+	}
+	return `true`
 }
 
 // unnamed adds to a rule about the rows of an alias that they do not name their
@@ -395,7 +413,41 @@ func (k *draftCheck) prepare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := k.recognise(ctx); err != nil {
+		return err
+	}
 	return k.observe(ctx, k.conn.pg)
+}
+
+var stepRecognise = step{does: "recognises the records that rows have become already", reads: "draft aside settled results records history", writes: "draft matches"}
+
+// recognise finds for rows that are held for one of their records the others, which an earlier
+// load has made or changed, with the version that it has left them at: what others have changed
+// since is theirs, whatever the row says.
+func (k *draftCheck) recognise(ctx context.Context) error {
+	if !k.plan.Known || !k.i.Written {
+		return nil
+	}
+	return k.do(ctx, stepRecognise,
+		q(`insert into {matches} (row_no, record_id, version, rule)
+			select d.row_no, r.id, r.version, 0
+			from {draft} d
+			join (
+				select distinct on (row_no) row_no, record_id, outcome from {results}
+				where draft = {n} and outcome not in ('held', 'failed') order by row_no, run desc
+			) o on o.row_no = d.row_no
+			join {records} r on r.id = o.record_id
+			where o.outcome in ('created', 'updated', 'unchanged', 'skipped') and {stays d} and {unanswered d}`),
+		q(`update {draft} d set was_version = coalesce(d.was_version, x.version)
+			from (
+				select m.row_no, coalesce(max(h.version), 1) as version
+				from {matches} m
+				join {results} o on o.row_no = m.row_no and o.draft = {n} and o.record_id = m.record_id and o.outcome not in ('held', 'failed')
+				left join {history} h on h.record_id = m.record_id
+					and (h.run = o.run or h.at <= (select min(r.began_at) from runs r where r.piece = o.run))
+				group by m.row_no
+			) x
+			where x.row_no = d.row_no`))
 }
 
 // querier is a connection, a transaction or the pool.
@@ -408,7 +460,7 @@ type querier interface {
 func (k *draftCheck) observe(ctx context.Context, on querier) error {
 	var names []string
 	dated := `false`
-	if k.plan.HasID {
+	if k.plan.Dated() {
 		dated = `exists (select from {draft} where was_version is not null)`
 	}
 	sql, _, err := q(`

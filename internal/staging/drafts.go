@@ -59,7 +59,10 @@ func draftColumns(plan *mapping.DraftPlan) []column {
 		list = append(list, column{"newer_at", "timestamptz"})
 	}
 	if plan.HasID {
-		list = append(list, column{"id", "bigint"}, column{"was_version", "integer"})
+		list = append(list, column{"id", "bigint"})
+	}
+	if plan.Dated() {
+		list = append(list, column{"was_version", "integer"})
 	}
 	return append(list, valueColumns(plan)...)
 }
@@ -228,6 +231,8 @@ func (w *draftStream) add(number int64, t *mapping.Typed) error {
 		} else {
 			c.Null()
 		}
+	}
+	if w.plan.Dated() {
 		if t.Version > 0 {
 			c.Int32(int32(t.Version))
 		} else {

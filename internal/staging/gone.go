@@ -45,7 +45,7 @@ func (k *draftCheck) goneFrom() []stmt {
 		q(`create unlogged table {gone} as
 			with said as materialized (
 				select d.row_no, {parent} as parent,
-					coalesce(a.why in ({follow}), true) and {sound d} and not exists (select from {asked} x where x.row_no = d.row_no) as certain
+					coalesce(a.why in ({follow}), true) and {sound d} and not exists (select from {asked} x where x.row_no = d.row_no and `+k.about("x")+`) as certain
 				from {linked}
 				left join {aside} a on a.row_no = d.row_no
 				where a.why is null or a.why not in (@nothing, @example, @grouped)

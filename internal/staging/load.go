@@ -272,8 +272,19 @@ func (c *chunk) word(w string) (sql string, isTable, ok bool) {
 	return c.check.word(w)
 }
 
+// heldAs is the number by which a draft is noted as held: its own, or 0 for the row as a whole.
+func (k *draftCheck) heldAs() string {
+	if k.Check.plan.Apart {
+		return schema.Int(k.n + 1)
+	}
+	return "0"
+}
+
 // word is the vocabulary of one draft of a chunk.
 func (c *draftChunk) word(w string) (sql string, isTable, ok bool) {
+	if w == "held_as" {
+		return c.check.heldAs(), false, true
+	}
 	if sql, isTable, ok := c.check.word(w); ok {
 		return sql, isTable, ok
 	}
@@ -362,17 +373,27 @@ func (c *chunk) carryOut(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	first := c.check.drafts[0]
-	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(first).word, []stmt{
+	_, err = c.room.carryOut(ctx, c.tx, c.run, stepBefore, c.draft(c.check.drafts[0]).word, []stmt{
 		// What an earlier run said of the rows stays, and no longer holds.
 		q(`update {results} o set last = false from {verdicts} v where o.last and v.row_no = o.row_no and {within o} and {within v}`),
-		q(`create temp table if not exists late (row_no bigint primary key, code text, field text, detail text, why text) on commit drop`),
+		q(`create temp table if not exists late (
+			row_no bigint, draft smallint, code text, field text, detail text, why text, primary key (row_no, draft)) on commit drop`),
 		q(`truncate {late}`),
-		q(`insert into {late} (row_no) select v.row_no from {verdicts} v where {within v} and v.row_verdict in (@hold, @ask)`,
-			arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)}),
 	})
 	if err != nil {
 		return err
+	}
+	for _, d := range c.drafts {
+		word := `verdict`
+		if !c.check.plan.Apart {
+			if word = `row_verdict`; d.check.n > 0 { // it is said of the first
+				continue
+			}
+		}
+		if _, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft) select v.row_no, {held_as} from {verdicts} v where {within v} and v.{word} in (@hold, @ask)`,
+			frag{"word": word}, arg{"hold": string(verdict.Hold), "ask": string(verdict.Ask)})); err != nil {
+			return err
+		}
 	}
 	for _, d := range c.drafts {
 		if err := d.setAside(ctx, written, linked); err != nil {
@@ -526,11 +547,34 @@ func (c *chunk) advance(ctx context.Context, before map[verdict.Outcome]int64) e
 	if err != nil {
 		return err
 	}
-	return c.note(ctx, before, after, given, done, c.high, c.rows)
+	partly, err := c.partly(ctx)
+	if err != nil {
+		return err
+	}
+	return c.note(ctx, before, after, given, partly, done)
+}
+
+// partly counts the rows that this piece of work has held for one of their records, while it has
+// written others.
+func (c *chunk) partly(ctx context.Context) (n int64, err error) {
+	if !c.check.plan.Apart {
+		return 0, nil
+	}
+	sql, _, err := q(`select count(*) from {results} o
+		where {within o} and o.last and o.run = {run} and o.of_row in ('held', 'failed')
+			and exists (select from {results} d where d.row_no = o.row_no and d.last and d.run = {run} and d.outcome in ('created', 'updated'))`,
+		frag{"run": schema.Int(c.run.Piece)}).compose(c.word)
+	if err == nil {
+		err = c.tx.QueryRow(ctx, sql).Scan(&n)
+	}
+	if err != nil {
+		return 0, fmt.Errorf("count rows that are held in part: %w", err)
+	}
+	return n, nil
 }
 
 // note brings the counters of import and run up to date.
-func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outcome]int64, digest, high, rows int64) error {
+func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outcome]int64, partly, digest int64) error {
 	now := c.i.Outcomes.V
 	if now == nil {
 		now = map[verdict.Outcome]int64{}
@@ -541,9 +585,9 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 	for o, n := range after {
 		now[o] += n
 	}
-	written := given[verdict.Created]+given[verdict.Updated]+given[verdict.Deleted] > 0
+	written := given[verdict.Created]+given[verdict.Updated]+given[verdict.Deleted]+partly > 0
 	if c.whole {
-		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = high+1, now, c.i.Digest^digest, c.i.Written || written
+		c.i.NextRow, c.i.Outcomes.V, c.i.Digest, c.i.Written = c.high+1, now, c.i.Digest^digest, c.i.Written || written
 		for o, n := range given {
 			c.told[o] += n
 		}
@@ -551,18 +595,18 @@ func (c *chunk) note(ctx context.Context, before, after, given map[verdict.Outco
 	}
 	_, err := c.tx.Exec(ctx, `
 		update imports set next_row = $2, outcomes = $3, digest = digest # $4::bigint, written = written or $5, changed_at = now()
-		where id = $1`, c.i.ID, high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, digest, written)
+		where id = $1`, c.i.ID, c.high+1, store.JSON[map[verdict.Outcome]int64]{V: now}, digest, written)
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
 	}
 	_, err = c.tx.Exec(ctx, `
-		update runs set done_rows = done_rows + $2, outcomes = (
+		update runs set done_rows = done_rows + $2, partly = partly + $4, outcomes = (
 			select coalesce(jsonb_object_agg(key, n), '{}') from (
 				select key, sum(value::bigint) as n from (
 					select * from jsonb_each_text(runs.outcomes) union all select * from jsonb_each_text($3::jsonb)
 				) x group by key
 			) y
-		) where id = $1`, c.run.ID, rows, store.JSON[map[verdict.Outcome]int64]{V: given})
+		) where id = $1`, c.run.ID, c.rows, store.JSON[map[verdict.Outcome]int64]{V: given}, partly)
 	if err != nil {
 		return fmt.Errorf("note progress: %w", err)
 	}

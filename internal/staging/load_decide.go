@@ -28,8 +28,8 @@ func (c *chunk) draft(k *draftCheck) *draftChunk {
 // to be deleted is pointed to. Where nobody has written, this costs nothing.
 func (c *draftChunk) setAside(ctx context.Context, written, linked bool) error {
 	late := func(code problem.Code, field, found string, with ...any) error {
-		_, err := c.do(ctx, stepLate, q(`insert into {late} (row_no, code, field, detail, why)
-			select row_no, @code, @field, min(why || ': ' || record), min(why) from ({found}) x
+		_, err := c.do(ctx, stepLate, q(`insert into {late} (row_no, draft, code, field, detail, why)
+			select row_no, {held_as}, @code, @field, min(why || ': ' || record), min(why) from ({found}) x
 			group by row_no on conflict do nothing`,
 			append(with, frag{"found": found}, arg{"code": string(code), "field": c.plan.Named(field)})...))
 		return err
@@ -125,13 +125,13 @@ func (c *draftChunk) setAsideReferred(ctx context.Context) error {
 			if p.Type.Name == c.plan.Type.Name {
 				stays = `not exists (
 					select from {verdicts} g where {within g} and g.verdict = 'delete' and g.record_id = x.id
-						and not exists (select from {late} l where l.row_no = g.row_no))`
+						and not exists (select from {late} l where l.row_no = g.row_no and l.draft = {held_as}))`
 			}
-			n, err := c.do(ctx, stepLate, q(`insert into {late} (row_no, code, field, detail, why)
-				select v.row_no, @code, @field, count(*) || ' ' || @by, 'other records point to it'
+			n, err := c.do(ctx, stepLate, q(`insert into {late} (row_no, draft, code, field, detail, why)
+				select v.row_no, {held_as}, @code, @field, count(*) || ' ' || @by, 'other records point to it'
 				from {verdicts} v join {pointing} x on {link} = v.record_id
 				where {within v} and v.verdict = 'delete' and {stays}
-					and not exists (select from {late} l where l.row_no = v.row_no)
+					and not exists (select from {late} l where l.row_no = v.row_no and l.draft = {held_as})
 				group by v.row_no`,
 				frag{"pointing": schema.Records(c.i.Workspace, p.Type.Name), "link": schema.Column(p.Field, "x"), "stays": stays},
 				arg{"code": string(problem.StillReferred), "field": c.plan.Named(""), "by": p.Type.Plural + " by " + p.Field.Label}))
@@ -162,17 +162,22 @@ func (c *chunk) holdDependants(ctx context.Context) error {
 				if fp.Rows >= 0 {
 					later = `-{link} > @high {only} and (select t.verdict from {theirs} t where t.row_no = -{link}) in ('create', 'update', 'same')`
 				}
-				n, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, code, field, detail, why)
-					select v.row_no, @code, @field, 'row ' || -{link}, 'row ' || -{link} || ' was not loaded'
+				to := c.check.drafts[fp.Becomes()]
+				itself := `-{link} <> v.row_no` // it is held as a whole, but where its records are held apart
+				if c.check.plan.Apart && to != d.check {
+					itself = `true`
+				}
+				n, err := d.do(ctx, stepLate, q(`insert into {late} (row_no, draft, code, field, detail, why)
+					select v.row_no, {held_as}, @code, @field, 'row ' || -{link}, 'row ' || -{link} || ' was not loaded'
 					from {verdicts} v
-					where {within v} and v.verdict in ('create', 'update', 'same') and {link} < 0 and -{link} <> v.row_no
-						and not exists (select from {late} l where l.row_no = v.row_no)
+					where {within v} and v.verdict in ('create', 'update', 'same') and {link} < 0 and {itself}
+						and not exists (select from {late} l where l.row_no = v.row_no and l.draft = {held_as})
 						and case
-							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link})
+							when -{link} between @low and @high {only} then exists (select from {late} l where l.row_no = -{link} and l.draft = {theirs_as})
 							when {later} then false
 							else (select o.record_id from {results} o where o.row_no = -{link} and o.draft = @target and o.last) is null
 						end`,
-					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v")), "later": later, "theirs": c.check.drafts[fp.Becomes()].table("verdicts")},
+					frag{"link": schema.Column(fp.Field, "v"), "only": c.only("-" + schema.Column(fp.Field, "v")), "later": later, "theirs": to.table("verdicts"), "itself": itself, "theirs_as": to.heldAs()},
 					arg{"code": string(problem.LinkHeld), "field": d.plan.Named(fp.Field.Name), "low": c.low, "high": c.high, "target": fp.Becomes() + 1}))
 				if err != nil {
 					return err
@@ -208,7 +213,7 @@ func (c *chunk) decide(ctx context.Context) error {
 					else v.record_id
 				end as record_id,
 				coalesce(l.why, v.why{without}) as detail
-			from {verdicts} v left join {late} l on l.row_no = v.row_no
+			from {verdicts} v left join {late} l on l.row_no = v.row_no and l.draft = {held_as}
 			where {within v}`,
 			frag{"held": literal(verdict.Held), "outcome": outcome, "base": schema.Int(d.base), "without": d.without()}).compose(d.word)
 		if err != nil {

@@ -22,7 +22,7 @@ var (
 // moved notes the values that records had when their rows were written, where they
 // were changed since.
 func (k *draftCheck) moved(ctx context.Context) error {
-	if !k.plan.HasID {
+	if !k.plan.Dated() {
 		return nil
 	}
 	return k.do(ctx, stepMoved,
@@ -71,7 +71,7 @@ func (k *draftCheck) holdMoved(ctx context.Context) error {
 // value when the sheet was made, and the policy leaves it. A cell that was blank
 // before says nothing.
 func (k *draftCheck) tellEmptied(ctx context.Context) error {
-	if !k.dated {
+	if !k.dated || !k.plan.HasID {
 		return nil
 	}
 	var list []stmt

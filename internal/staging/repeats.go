@@ -81,7 +81,7 @@ func (k *draftCheck) findRepeats(ctx context.Context) error {
 		return err
 	}
 	if k.plan.Shared {
-		if err := k.do(ctx, stepFirst, comeFirst("repeats")...); err != nil {
+		if err := k.do(ctx, stepFirst, k.comeFirst("repeats")...); err != nil {
 			return err
 		}
 	}
@@ -148,7 +148,7 @@ func (k *draftCheck) followLeads(ctx context.Context) error {
 // treatRepeats follows the policy for the rows of a table, {repeats} or {twins},
 // that are for the same record as their lead.
 func (k *draftCheck) treatRepeats(table string) []stmt {
-	from := frag{"same": "{" + table + "}"}
+	from := frag{"same": "{" + table + "}", "wrong": k.wrong("p")}
 	leave := func(why verdict.Reason, which string) []stmt {
 		return []stmt{
 			q(`insert into {aside} (row_no, why, other_row) select row_no, @why, lead from {same} d where {which}`, from, frag{"which": which}, arg{"why": string(why)}),
@@ -335,13 +335,13 @@ func (k *draftCheck) merged(from frag, which, order string) stmt {
 // comeFirst makes the first sound row of each group of a table, {repeats} or
 // {twins}, stand for it, so that what points to it is loaded after it, and before
 // all one with an answer; groups that have found a record stay.
-func comeFirst(table string) []stmt {
-	from := frag{"same": "{" + table + "}"}
+func (k *draftCheck) comeFirst(table string) []stmt {
+	from := frag{"same": "{" + table + "}", "wrong": k.wrong("p")}
 	return []stmt{
 		q(`create unlogged table {twice} as
 			select lead as first, (array_agg(g.row_no order by
 				not exists (select from {settled} s where s.row_no = g.row_no),
-				exists (select from {problems} p where p.row_no = g.row_no and not p.light),
+				exists (select from {problems} p where p.row_no = g.row_no and {wrong}),
 				g.row_no))[1] as best
 			from (select row_no, lead from {same} union select lead, lead from {same}) g
 			where not exists (select from {matches} m where m.row_no = g.lead)

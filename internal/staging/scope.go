@@ -302,7 +302,7 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 		if d.likenessRules() != "" {
 			parts = append(parts, "keys")
 		}
-		if d.plan.HasID {
+		if d.plan.Dated() {
 			parts = append(parts, "moved")
 		}
 		if d.waiting() {

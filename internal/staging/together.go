@@ -215,7 +215,7 @@ func (k *draftCheck) collapse(ctx context.Context) error {
 		return err
 	}
 	// A row with an answer of its own stands for the others, and is no repeat.
-	if err := k.do(ctx, stepFirst, append(comeFirst("twins"), q(`delete from {twins} where settled`))...); err != nil {
+	if err := k.do(ctx, stepFirst, append(k.comeFirst("twins"), q(`delete from {twins} where settled`))...); err != nil {
 		return err
 	}
 	if err := k.do(ctx, stepTreated, k.treatRepeats("twins")...); err != nil {
@@ -387,7 +387,7 @@ func (k *Check) holdTogether(ctx context.Context) error {
 // another of its drafts says: a wrong phone number of one person does not hold the
 // company, and all others who belong to it.
 func (k *draftCheck) giveOver(ctx context.Context) error {
-	if !k.plan.Shared {
+	if !k.plan.Shared || k.Check.plan.Apart { // then nothing else of a row holds it
 		return nil
 	}
 	var set []string
@@ -437,14 +437,20 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 		if fp.Becomes() < 0 {
 			continue
 		}
-		if err := k.Check.drafts[fp.Becomes()].giveOver(ctx); err != nil {
+		to := k.Check.drafts[fp.Becomes()]
+		if err := to.giveOver(ctx); err != nil {
 			return held, err
 		}
 		points := `{target} b on b.row_no = d.row_no`
 		if fp.Rows >= 0 {
 			points = `{links} b on b.field = {field} and b.lookup = d.{l}`
 		}
-		bad := `select row_no from {problems} where not light union select row_no from {asked}`
+		// The row itself is held as a whole, but where its records are held apart.
+		itself, says := `-b.record_id <> d.row_no`, `'row ' || -b.record_id`
+		if k.Check.plan.Apart && to != k {
+			itself, says = `true`, `case when -b.record_id = d.row_no then 'this row' else 'row ' || -b.record_id end`
+		}
+		bad := `select row_no from {problems} p where ` + to.wrong("p") + ` union select row_no from {asked} x where ` + to.about("x")
 		if fp.Rows == k.n { // rows of one draft hold each other, however long the chain; those whose record another row can make are given over first
 			bad = `with recursive edges as materialized (
 						select d.row_no, -b.record_id as target from {draft} d join {links} b on b.field = {field} and b.lookup = d.{l}
@@ -458,11 +464,11 @@ func (k *draftCheck) holdWithTarget(ctx context.Context) (held int64, err error)
 					)
 					select row_no from bad`
 		}
-		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, `'row ' || -b.record_id`, `
+		n, err := k.touch(ctx, stepHeld, k.hold(problem.LinkHeld, fp, says, `
 			from {draft} d join `+points+`
-			where b.record_id < 0 and -b.record_id <> d.row_no and -b.record_id in (`+bad+`)
+			where b.record_id < 0 and `+itself+` and -b.record_id in (`+bad+`)
 				and {stays d} and not {noted}`,
-			frag{"target": k.Check.drafts[fp.Becomes()].table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name),
+			frag{"target": to.table("became"), "noted": k.noted(problem.LinkHeld, fp.Field.Name),
 				"field": schema.Literal(fp.Field.Name), "l": textColumn(fp.Field.Name)}))
 		if err != nil {
 			return held, err

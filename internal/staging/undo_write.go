@@ -7,6 +7,7 @@ import (
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 	"uchi/internal/schema"
 	"uchi/internal/store"
@@ -289,10 +290,14 @@ func (u *Undo) End(ctx context.Context, event life.Event, trouble *store.Trouble
 			}
 		}
 		left := outcomes[verdict.Created]+outcomes[verdict.Updated]+outcomes[verdict.Deleted] > 0
-		if !there {
-			if left, err = u.somethingLeft(ctx, tx); err != nil {
-				return err
-			}
+		switch {
+		case !there:
+			left, err = u.somethingLeft(ctx, tx)
+		case !left && i.Routine.V != nil && i.Routine.V.Held == mapping.HeldRecord:
+			left, err = u.partLeft(ctx, tx)
+		}
+		if err != nil {
+			return err
 		}
 		if event == "" {
 			event = life.WasUndone
@@ -316,6 +321,22 @@ func (u *Undo) End(ctx context.Context, event life.Event, trouble *store.Trouble
 // made it, when what became of its rows is no longer kept.
 func (u *Undo) somethingLeft(ctx context.Context, tx pgx.Tx) (left bool, err error) {
 	sql, _, err := q(`select exists (select from {undo} where why <> '' or kept <> '{}')`).compose(u.word)
+	if err != nil {
+		return false, err
+	}
+	err = tx.QueryRow(ctx, sql).Scan(&left)
+	return left, err
+}
+
+// becomeBefore is the SQL of what an earlier load has made or changed of a draft o of a row that
+// was held then for another of its records, and that has found it unchanged since.
+const becomeBefore = `select p.run, p.outcome from {results} p
+	where p.row_no = o.row_no and p.draft = o.draft and not p.last and p.record_id = o.record_id and p.outcome in ('created', 'updated')`
+
+// partLeft tells whether some records of rows that are held, or undone by now, are left.
+func (u *Undo) partLeft(ctx context.Context, tx pgx.Tx) (left bool, err error) {
+	sql, _, err := q(`select exists (select from {results} o
+		where o.last and (o.outcome in ('created', 'updated', 'deleted') or o.outcome = 'unchanged' and exists ({before})))`, frag{"before": becomeBefore}).compose(u.word)
 	if err != nil {
 		return false, err
 	}
@@ -423,9 +444,12 @@ func (u *Undo) becameNow(n int) stmt {
 			o.record_id,
 			case when exists (select from kept k where k.record_id = o.record_id) then 'kept in part: changed_since' end
 		from {results} o join mine m on m.record_id = o.record_id
-		where o.last and o.run = {pieces} and o.draft = {n} and o.outcome in ('created', 'updated', 'deleted', 'undone')
-			and (o.outcome <> 'created' or m.kind = 'delete'){only}`,
-		frag{"n": schema.Int(n + 1), "only": only, "list": numbers(u.run.Undoes)}, arg{"run": u.run.Piece, "import": u.i.ID})
+		where o.last and o.draft = {n}
+			and (
+				o.run = {pieces} and o.outcome in ('created', 'updated', 'deleted', 'undone') and (o.outcome <> 'created' or m.kind = 'delete')
+				or o.outcome = 'unchanged' and exists (select from ({before}) p where p.run = {pieces} and (p.outcome <> 'created' or m.kind = 'delete'))
+			){only}`,
+		frag{"n": schema.Int(n + 1), "only": only, "before": becomeBefore, "list": numbers(u.run.Undoes)}, arg{"run": u.run.Piece, "import": u.i.ID})
 }
 
 // keptNow is the statement that notes of the n-th draft of rows why what they have

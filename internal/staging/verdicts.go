@@ -112,6 +112,7 @@ func (k *draftCheck) decide(ctx context.Context) error {
 	skips := func(c verdict.Case) string { return fmt.Sprint(verdict.Decide(k.plan.May, c) == verdict.Skip) }
 	words := frag{
 		"changed": changed, "changes": changes, "refs": behind(refs), "refs_of": behind(refsOf), "none": behind(none), "staged": k.staged(),
+		"wrong": k.wrong("p"), "about": k.about("x"),
 		"left_out": given(verdict.Case{LeftOut: true}), "held": given(verdict.Case{Problems: true}), "asked_about": given(verdict.Case{Question: true}),
 		"missing": given(verdict.Case{}), "changing": given(verdict.Case{Found: true, Changes: true}), "there": given(verdict.Case{Found: true}),
 		"nothing_found": literal(verdict.NothingFound), "already_there": literal(verdict.AlreadyThere),
@@ -143,8 +144,8 @@ func (k *draftCheck) decide(ctx context.Context) error {
 					case when q.record_id is not null and a.row_no is null and {changed} then {changes} end as changes
 				from {staged}
 				left join {aside} a on a.row_no = q.row_no
-				left join (select distinct row_no from {problems} where not light) p on p.row_no = q.row_no
-				left join (select distinct row_no from {asked}) x on x.row_no = q.row_no
+				left join (select distinct row_no from {problems} p where {wrong}) p on p.row_no = q.row_no
+				left join (select distinct row_no from {asked} x where {about}) x on x.row_no = q.row_no
 				offset 0
 			) s
 			union all
@@ -271,7 +272,27 @@ func (k *Check) totals(ctx context.Context, on querier, which string) (t verdict
 			return t, err
 		}
 	}
+	if k.plan.Apart {
+		return t, k.countPartly(ctx, on, of, &t)
+	}
 	return t, nil
+}
+
+// countPartly counts the rows that are held or asked about, of which other records are written.
+func (k *Check) countPartly(ctx context.Context, on querier, which frag, t *verdict.Totals) error {
+	var writes []string
+	for _, d := range k.drafts {
+		writes = append(writes, `exists (select from `+d.table("verdicts")+` w where w.row_no = {verdicts}.row_no and w.verdict in ('create', 'update'))`)
+	}
+	sql, _, err := q(`select count(*) from {verdicts} where row_verdict in ('hold', 'ask') and ({writes}) and {which}`,
+		which, frag{"writes": strings.Join(writes, " or ")}).compose(k.drafts[0].word)
+	if err != nil {
+		return err
+	}
+	if err := on.QueryRow(ctx, sql).Scan(&t.Partly); err != nil {
+		return fmt.Errorf("count rows that are held in part: %w", err)
+	}
+	return nil
 }
 
 // count counts what is said of one draft of the rows.

@@ -44,6 +44,7 @@ type PastRun struct {
 	Done     int64                           `db:"done_rows"`
 	Of       int64                           `db:"of_rows"`
 	Outcomes JSON[map[verdict.Outcome]int64] `db:"outcomes"`
+	Partly   int64                           `db:"partly"`  // rows that were held for one of their records, while others were written
 	Removed  int64                           `db:"removed"` // children that were gone from the source
 	Trouble  JSON[*Trouble]                  `db:"trouble"`
 	Part     bool                            `db:"part"`      // it was about some rows alone
@@ -448,7 +449,7 @@ func (s *Store) Runs(ctx context.Context, id int64) ([]PastRun, error) {
 	var list []PastRun
 	err := s.db.SelectContext(ctx, &list, `
 		select r.piece as id, r.work, coalesce(p.name, '') as person, r.person as person_id, f.began_at, r.ended_at, coalesce(r.ended, '') as ended,
-			r.done_rows, r.of_rows, r.outcomes, r.removed, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
+			r.done_rows, r.of_rows, r.outcomes, r.partly, r.removed, r.trouble, r.only_rows is not null as part, to_jsonb(r.undoes) as undoes,
 			(select coalesce(jsonb_agg(distinct u.piece), '[]') from runs u where u.import = r.import and r.piece = any(u.undoes) and u.ended in ('was_undone', 'part_undone')) as undone_by
 		from runs r join runs f on f.id = r.piece left join people p on p.id = r.person
 		where r.import = $1 and r.work <> 'try' and coalesce(r.ended, '') <> 'taken' order by r.id desc limit 100`, id)

@@ -324,6 +324,7 @@ func TestDraftsHoldTheirPromise(t *testing.T) {
 			i = b.wait(i.ID)
 		}
 		i = b.check(b.change(i, func(r *mapping.Routine) {
+			r.Held = []mapping.Held{mapping.HeldRow, mapping.HeldRecord}[seed%2]
 			r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
 			r.Drafts[2].Match = []catalog.MatchRule{{Fields: []string{"email"}}}
 		}))

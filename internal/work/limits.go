@@ -107,6 +107,10 @@ func mayMap(i store.Import, r mapping.Routine) error {
 		return fault.New(fault.Conflict, "types_stay", "rows of the import were loaded, so the record types that its rows become stay").At(fault.Place{Path: "drafts"}).
 			Mended("Upload the file again to load it into other record types.")
 	}
+	if i.Written && i.Routine.V != nil && i.Routine.V.Held == mapping.HeldRecord && r.Held != mapping.HeldRecord {
+		return fault.New(fault.Conflict, "held_stays", "rows of the import were loaded with their records held apart, so they stay so").At(fault.Place{Path: "held"}).
+			Mended("Take the loads back, or upload the file again to hold rows as a whole.")
+	}
 	return nil
 }
 

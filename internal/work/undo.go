@@ -105,7 +105,7 @@ func (s *Service) toUndo(ctx context.Context, i store.Import, req UndoRequest, b
 
 // wrote counts the rows of which a load has written records.
 func wrote(r store.PastRun) int64 {
-	return r.Outcomes.V[verdict.Created] + r.Outcomes.V[verdict.Updated] + r.Outcomes.V[verdict.Deleted]
+	return r.Outcomes.V[verdict.Created] + r.Outcomes.V[verdict.Updated] + r.Outcomes.V[verdict.Deleted] + r.Partly
 }
 
 func (s *Service) undoOf(ctx context.Context, r store.Run) (*staging.Undo, error) {

@@ -279,7 +279,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 			continue
 		}
 		code := value.Lost(fp.Field, out.Values[i])
-		if value.PerhapsNothing(fp.Field, out.Values[i]) {
+		if value.PerhapsNothing(fp.Field, out.Values[i], dp.given >= 0 && out.Values[dp.given] != "" && out.Values[dp.family] != "") {
 			code = problem.PerhapsNothing
 		}
 		if code == "" {

@@ -21,6 +21,7 @@ import (
 type Plan struct {
 	Drafts  []*DraftPlan // in the order of the routine
 	Order   []int        // their places, each behind those it points to
+	Apart   bool         // a record of a row that is held does not hold those that do not need it
 	columns int
 	headers []string
 	usual   int // how many cells a row fills, where a row with one alone is doubted; else 0
@@ -39,6 +40,7 @@ type DraftPlan struct {
 	Fields  []FieldPlan         // in the order of the record type
 	Rules   []catalog.MatchRule // those that can work with the mapped fields
 	HasID   bool
+	Known   bool // a row may have become its record already, and be held for another
 	Repeats Repeats
 	Gone    Gone
 	Child   *FieldPlan // says whose children the rows are, where one that is gone can be told; nil else
@@ -139,6 +141,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 		p.Drafts = append(p.Drafts, dp)
 	}
+	p.Apart = r.Held == HeldRecord && len(r.Drafts) > 1
 	for _, dp := range p.Drafts {
 		for _, fp := range dp.Fields {
 			if fp.Draft >= 0 {
@@ -338,7 +341,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, Known: r.Held == HeldRecord && len(r.Drafts) > 1, several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
 	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
 	}
@@ -451,6 +454,9 @@ func (dp *DraftPlan) nothingIn(column int, c catalog.Catalog) *value.Nothing {
 	}
 	return of[0]
 }
+
+// Dated reports whether a row may be known to be of some version of its record.
+func (dp *DraftPlan) Dated() bool { return dp.HasID || dp.Known }
 
 // usable gives a rule as far as it can work with the mapped fields: all that
 // must be equal must be there, of those that must be alike as many as are, as

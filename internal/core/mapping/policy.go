@@ -43,6 +43,16 @@ const (
 	Once        Repeats = "once"  // the rows are one where none contradicts another; the others are held
 )
 
+// Held says what is held where one of the records of a row cannot be written, or a person is
+// asked about it.
+type Held string
+
+// The policies for what is held together, the default first.
+const (
+	HeldRow    Held = "row"    // the row, with all its records
+	HeldRecord Held = "record" // that record and those that need it; the others of the row are written
+)
+
 // Unreadable says what happens to a row with a value that cannot be read.
 type Unreadable string
 

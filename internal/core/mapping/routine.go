@@ -46,6 +46,7 @@ type Routine struct {
 	Reading sheet.Reading `json:"reading" yaml:"reading,omitempty"`
 	May     May           `json:"may" yaml:"may"`
 	Drafts  []Draft       `json:"drafts" yaml:"drafts"`
+	Held    Held          `json:"held,omitempty" yaml:"held,omitempty"`            // what is held together, of rows of several records
 	Ignored []string      `json:"ignored,omitempty" yaml:"ignored,omitempty,flow"` // columns that are known and left out
 	Load    *LoadPolicy   `json:"load,omitempty" yaml:"load,omitempty"`            // when a load gives way, unless it is told otherwise
 }
@@ -150,6 +151,9 @@ func (r Routine) Check(c catalog.Catalog, columns []string) error {
 	if !slices.Contains(Mays, r.May) {
 		return fault.New(fault.Invalid, "unknown_may", "an import may not do this").At(fault.Place{Path: "may"}).With(string(r.May)).
 			Mended(fmt.Sprintf("Choose one of %v.", Mays))
+	}
+	if err := oneOf(r.Held, []Held{HeldRow, HeldRecord}, "unknown_policy", "rows are not held so", fault.Place{Path: "held"}); err != nil {
+		return err
 	}
 	if err := r.Reading.Check(); err != nil {
 		return err

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 )
@@ -145,13 +146,19 @@ var perhapsNothing = func() map[string]bool {
 }()
 
 // PerhapsNothing reports whether the value of a field that holds names is a word by which people
-// say that there is none, and which may be a name for all that: "none" or "brak", but not a
-// person's name that is written as one, such as Sem or Null.
-func PerhapsNothing(f catalog.Field, s string) bool {
+// say that there is none, and which may be a name for all that: "none" or "brak". A person's name
+// that is written as one is, where its other half stands beside it (Ute Ohne) or it is a usual one
+// (Sem, Null).
+func PerhapsNothing(f catalog.Field, s string, beside bool) bool {
 	if len(s) > 24 || !holdsNames(f) || !perhapsNothing[strings.ToLower(s)] {
 		return false
 	}
-	return f.Likeness == catalog.AsCompanyName || !alsoNames[s]
+	if f.Likeness == catalog.AsCompanyName {
+		return true
+	}
+	first, rest := utf8.DecodeRuneInString(s)
+	written := unicode.IsUpper(first) && s[rest:] == strings.ToLower(s[rest:])
+	return !written || !beside && !alsoNames[s]
 }
 
 func holdsNames(f catalog.Field) bool {

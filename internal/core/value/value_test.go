@@ -506,12 +506,17 @@ func TestPerhapsNothing(t *testing.T) {
 		text  string
 		want  bool
 	}{
-		{person, "brak", true}, {person, "None", true}, {person, "NULL", true}, {person, "xxx", true}, {person, "Test", true}, {person, "bez nazwiska", true},
+		{person, "Ohne", true}, {person, "brak", true}, {person, "None", true}, {person, "NULL", true}, {person, "xxx", true}, {person, "Test", true}, {person, "bez nazwiska", true},
 		{person, "Null", false}, {person, "Sem", false}, {person, "sem", true}, {person, "Brakel", false},
 		{company, "Sem", true}, {company, "None", true}, {company, "Nonesuch Ltd", false}, {other, "none", false},
 	} {
-		if got := PerhapsNothing(c.field, c.text); got != c.want {
+		if got := PerhapsNothing(c.field, c.text, false); got != c.want {
 			t.Errorf("%q of %s: %v", c.text, c.field.Likeness, got)
+		}
+	}
+	for name, want := range map[string]bool{"Ohne": false, "ohne": true, "OHNE": true} {
+		if got := PerhapsNothing(person, name, true); got != want {
+			t.Errorf("%q behind a given name: %v", name, got)
 		}
 	}
 }

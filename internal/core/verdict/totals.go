@@ -10,6 +10,7 @@ import (
 func (t Totals) Changed(was, now Totals) Totals {
 	out := t
 	out.Rows += now.Rows - was.Rows
+	out.Partly += now.Partly - was.Partly
 	out.Verdicts = changedCounts(t.Verdicts, was.Verdicts, now.Verdicts)
 	out.Problems = changed(t.Problems, was.Problems, now.Problems,
 		func(p ProblemCount) ProblemCount { p.Count = 0; return p },

@@ -97,6 +97,7 @@ type Totals struct {
 	Asked    []AskedCount     `json:"asked,omitempty"`    // open questions by kind
 	Reasons  []ReasonCount    `json:"reasons,omitempty"`  // why rows are left out
 	Drafts   []DraftCount     `json:"drafts,omitempty"`   // by draft, in the order of the routine
+	Partly   int64            `json:"partly,omitempty"`   // rows that are held or asked about, of which other records are written
 }
 
 // DraftCount counts the verdicts of one of the drafts that rows make.

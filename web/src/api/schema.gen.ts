@@ -3125,6 +3125,11 @@ export interface components {
             may: "create_or_update" | "create" | "update" | "delete";
             /** @description The records that one row becomes */
             drafts: components["schemas"]["Draft"][];
+            /**
+             * @description Of rows of several records, what is held where one of them cannot be written or is asked about: the row with all of them, or that record and those that need it
+             * @enum {string}
+             */
+            held?: "row" | "record";
             /** @description Columns that are known and left out */
             ignored?: string[];
             load?: components["schemas"]["LoadPolicy"];
@@ -3343,6 +3348,11 @@ export interface components {
             reasons?: components["schemas"]["ReasonCount"][];
             /** @description By draft, in the order of the routine */
             drafts?: components["schemas"]["DraftCount"][];
+            /**
+             * Format: int64
+             * @description Rows that are held or asked about, of which other records are written: where the routine holds records apart
+             */
+            partly?: number;
         };
         DraftCount: {
             name: string;

@@ -144,6 +144,20 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             ))}
           </ul>
         )}
+        {kinds.length > 1 && (
+          <label
+            className="mt-1.5 flex items-center gap-1.5 text-[12.5px] text-ink-soft"
+            title="Else a row is held as a whole: none of its records is written while one of them has a problem."
+          >
+            <input
+              type="checkbox"
+              checked={i.routine?.held === "record"}
+              disabled={fixed || (i.written && i.routine?.held === "record")}
+              onChange={(e) => put("what is held together", { ...routineOf(i), held: e.target.checked ? "record" : "row" })}
+            />
+            a record that is held does not hold the others of its row
+          </label>
+        )}
         {known.data?.together && (
           <div className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
             <div className="flex items-center justify-between gap-2">

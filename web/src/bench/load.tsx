@@ -226,7 +226,8 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
           {(v["delete"] ?? 0) > 0 && `${count(v["delete"] ?? 0)} are deleted; nothing points to them.`}{" "}
           {removed(i, kinds).join(" ")}{" "}
           {(v["hold"] ?? 0) + (v["ask"] ?? 0) > 0 &&
-            `${count((v["hold"] ?? 0) + (v["ask"] ?? 0))} rows are held back or asked about and stay as they are.`}
+            `${count((v["hold"] ?? 0) + (v["ask"] ?? 0))} rows are held back or asked about and stay as they are` +
+              (i.totals?.partly ? `, ${count(i.totals.partly)} of them but for other records that they make.` : ".")}
         </p>
         {i.totals?.changes.some((c) => c.over > 0) && (
           <p className="mt-2 rounded bg-ask-soft px-2 py-1">
