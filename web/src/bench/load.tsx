@@ -153,7 +153,10 @@ export function LoadPanel({ workspace, i, kinds, onStation }: PanelProps) {
                 <li key={w} className="flex gap-2">
                   <span className="figures w-12 shrink-0 text-right font-semibold">{count(v[w] ?? 0)}</span>
                   <Word word={w} />
-                  <span className="text-ink-soft">{meaning[w]}</span>
+                  <span className="text-ink-soft">
+                    {meaning[w]}
+                    {w === "hold" && i.totals?.partly ? `; of ${count(i.totals.partly)} other records are written` : ""}
+                  </span>
                 </li>
               ))}
           </ul>
