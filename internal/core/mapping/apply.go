@@ -49,9 +49,13 @@ func (o *origin) text(cells []string) string {
 	if s != "" && o.take != "" {
 		s = o.take.of(s)
 	}
-	if s != "" && o.values != nil {
-		if to, ok := o.values[value.Fold(s)]; ok {
+	if s != "" {
+		to, listed := o.values[value.Fold(s)]
+		switch {
+		case listed:
 			s = to
+		case o.turned:
+			s = value.Opposite(s)
 		}
 	}
 	if o.cut > 0 && len(s) > o.cut {

@@ -11,6 +11,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 )
 
 func standard(t *testing.T) catalog.Catalog {
@@ -96,6 +97,31 @@ func TestNamesThatSeemTurned(t *testing.T) {
 		})
 		if held != x.held || len(typed.Problems) > 1 {
 			t.Errorf("%s: held is %v: %+v", name, held, typed.Problems)
+		}
+	}
+}
+
+// Under a header that denies, yes is read as no, unless somebody says otherwise; what a word was
+// said to mean is not turned.
+func TestOppositeHeaders(t *testing.T) {
+	c := standard(t)
+	for _, x := range []struct {
+		header     string
+		sense      value.Sense
+		cell, want string
+	}{
+		{"Opted out", "", "yes", "false"}, {"Opted out", "", "no", "true"}, {"Opted out", "", "partly", "true"}, {"Opted out", "", "", ""},
+		{"Opted out", value.SameSense, "yes", "true"}, {"Newsletter", "", "yes", "true"}, {"Newsletter", value.OppositeSense, "yes", "false"},
+	} {
+		p, err := NewPlan(routine("contact", map[string]Origin{"family_name": from("Last"), "email_consent": {From: []string{x.header}, Sense: x.sense, Values: map[string]string{"partly": "yes"}}}), c, columns("Last", x.header))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Kade", x.cell}}, &typed)
+		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "email_consent" })
+		if got := typed.Values[at]; got != x.want || len(typed.Problems) > 0 {
+			t.Errorf("%s (%s), %q: %q, want %q %v", x.header, x.sense, x.cell, got, x.want, typed.Problems)
 		}
 	}
 }

@@ -116,6 +116,7 @@ type origin struct {
 	compute   *expr.Program
 	otherwise string
 	values    map[string]string
+	turned    bool           // yes in the cells is a no to the field
 	nothing   *value.Nothing // tells cells that stand for nothing
 }
 
@@ -535,6 +536,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 	}
 	if len(o.From) > 0 {
 		out.column = o.From[0]
+		out.turned = f.Type == catalog.YesNo && (o.Sense == value.OppositeSense || o.Sense == "" && value.Opposes(f, o.From[0]))
 	}
 	if len(o.Values) > 0 {
 		out.values = map[string]string{}
@@ -585,8 +587,13 @@ func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin, colum
 // Column gives the header that a field's value comes from, empty when none.
 func (fp FieldPlan) Column() string { return fp.origin.column }
 
-// Read reads one text as the field would, without its value list.
-func (fp FieldPlan) Read(text string) (string, value.Trouble) { return fp.reader.ReadIn(text, "") }
+// Read reads one text of a cell as the field would, without its value list.
+func (fp FieldPlan) Read(text string) (string, value.Trouble) {
+	if fp.origin.turned {
+		text = value.Opposite(text)
+	}
+	return fp.reader.ReadIn(text, "")
+}
 
 // ReadListed reads one text as the field would, by its value list first; a text
 // that the list empties says nothing.
@@ -595,7 +602,7 @@ func (fp FieldPlan) ReadListed(text string) (string, value.Trouble) {
 		if to == "" {
 			return "", value.Trouble{}
 		}
-		text = to
+		return fp.reader.ReadIn(to, "")
 	}
 	return fp.Read(text)
 }

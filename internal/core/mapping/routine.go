@@ -108,6 +108,7 @@ type Origin struct {
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
 	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`       // which day a month or a quarter means
 	Rough       value.Rough       `json:"rough,omitempty" yaml:"rough,omitempty"`       // which number a range means
+	Sense       value.Sense       `json:"sense,omitempty" yaml:"sense,omitempty"`       // whether yes means yes; empty: as the header says
 	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`         // in what amounts are; empty: as the header says
 	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"` // what becomes of names in capitals
 	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
@@ -237,6 +238,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.Rough, value.WaysOfRough, "bad_reading", "a range does not mean such a number", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.Sense, value.Senses, "bad_reading", "yes and no are not meant so", at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Unit, value.Units, "bad_reading", "amounts are not in such a unit", at); err != nil {

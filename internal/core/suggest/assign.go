@@ -2,8 +2,9 @@ package suggest
 
 // assign gives each column at most one field and each field at most one
 // column, so that the sum of the squared confidences is the greatest. (Plain
-// sums favour many weak pairs over one strong; squares do not.) The result names
-// a field for each column, -1 for none.
+// sums favour many weak pairs over one strong; squares do not.) What is not certain
+// counts for little: no guess for one column moves another from where it surely goes.
+// The result names a field for each column, -1 for none.
 //
 // The time is that of the smaller side squared times the greater: a sheet of
 // thousands of columns costs no more a column than one of ten.
@@ -18,19 +19,26 @@ func assign(scores [][]float64) []int {
 		out[c] = -1
 	}
 	if columns <= fields {
-		for c, f := range cheapest(columns, fields, func(c, f int) float64 { return -scores[c][f] * scores[c][f] }) {
+		for c, f := range cheapest(columns, fields, func(c, f int) float64 { return -worth(scores[c][f]) }) {
 			if f >= 0 && scores[c][f] > 0 {
 				out[c] = f
 			}
 		}
 		return out
 	}
-	for f, c := range cheapest(fields, columns, func(f, c int) float64 { return -scores[c][f] * scores[c][f] }) {
+	for f, c := range cheapest(fields, columns, func(f, c int) float64 { return -worth(scores[c][f]) }) {
 		if c >= 0 && scores[c][f] > 0 {
 			out[c] = f
 		}
 	}
 	return out
+}
+
+func worth(confidence float64) float64 {
+	if confidence < certain {
+		return confidence * confidence / 100
+	}
+	return confidence * confidence
 }
 
 // cheapest gives each of some rows at most one of the columns and each column at

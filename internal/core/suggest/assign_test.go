@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 )
 
@@ -17,7 +18,7 @@ func best(scores [][]float64, c int, used []bool) float64 {
 			continue
 		}
 		used[f] = true
-		most = max(most, s*s+best(scores, c+1, used))
+		most = max(most, worth(s)+best(scores, c+1, used))
 		used[f] = false
 	}
 	return most
@@ -46,11 +47,21 @@ func TestAssignIsBest(t *testing.T) {
 				t.Fatalf("field %d twice, of %v", f, scores)
 			}
 			taken[f] = true
-			sum += scores[c][f] * scores[c][f]
+			sum += worth(scores[c][f])
 		}
 		if want := best(scores, 0, make([]bool, fields)); sum < want-1e-9 {
 			t.Fatalf("%v: a sum of %g, want %g", scores, sum, want)
 		}
+	}
+}
+
+// A guess for one column moves no other from where it surely goes.
+func TestNoGuessMovesWhatIsCertain(t *testing.T) {
+	if got := assign([][]float64{{0.97, 0.59}, {0.92, 0}}); !slices.Equal(got, []int{0, -1}) {
+		t.Errorf("%v", got)
+	}
+	if got := assign([][]float64{{0.97, 0.91}, {0.92, 0}}); !slices.Equal(got, []int{1, 0}) {
+		t.Errorf("%v", got)
 	}
 }
 

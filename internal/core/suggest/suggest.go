@@ -80,6 +80,9 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if words == 0 && h.known {
 		return 0, ""
 	}
+	if words >= doubt && value.Opposes(f, col.Header) { // to be offered, and no more
+		words, reason = min(words, leastVague-0.01), reason+"; the header says the opposite, so its yes is read as no"
+	}
 	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}

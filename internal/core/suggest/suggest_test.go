@@ -4,7 +4,6 @@ import (
 	"encoding/csv"
 	"fmt"
 	"maps"
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -132,52 +131,6 @@ func TestMemory(t *testing.T) {
 	if len(s) != 1 || s[0].Field != "source_ref" || !s[0].Taken {
 		t.Errorf("what was chosen before is not taken: %+v", s)
 	}
-}
-
-// No other assignment has a greater sum, over random scores.
-func TestAssign(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	for round := range 200 {
-		n, m := 1+r.IntN(5), 1+r.IntN(5)
-		scores := make([][]float64, n)
-		for i := range scores {
-			scores[i] = make([]float64, m)
-			for j := range scores[i] {
-				if r.IntN(3) > 0 {
-					scores[i][j] = r.Float64()
-				}
-			}
-		}
-		got, taken := 0.0, map[int]bool{}
-		for i, j := range assign(scores) {
-			if j < 0 {
-				continue
-			}
-			if taken[j] {
-				t.Fatalf("round %d: field %d twice", round, j)
-			}
-			taken[j] = true
-			got += scores[i][j] * scores[i][j]
-		}
-		if want := bestSum(scores, 0, map[int]bool{}); got < want-1e-9 {
-			t.Fatalf("round %d: sum %f, want %f", round, got, want)
-		}
-	}
-}
-
-func bestSum(scores [][]float64, at int, taken map[int]bool) float64 {
-	if at == len(scores) {
-		return 0
-	}
-	best := bestSum(scores, at+1, taken)
-	for j, x := range scores[at] {
-		if !taken[j] {
-			taken[j] = true
-			best = max(best, x*x+bestSum(scores, at+1, taken))
-			delete(taken, j)
-		}
-	}
-	return best
 }
 
 // labelled is a file of the labelled set: the first line names the record type

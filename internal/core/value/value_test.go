@@ -111,7 +111,7 @@ func TestDateOrders(t *testing.T) {
 func TestWords(t *testing.T) {
 	done := catalog.Field{Name: "done", Label: "Done", Type: catalog.YesNo, Synonyms: []string{"erledigt"}}
 	check(t, done, Settings{}, []readCase{{"Done", "true", ""}, {"erledigt", "true", ""}, {"nicht erledigt", "", problem.BadYesNo}, {"!", "", problem.BadYesNo}})
-	check(t, field(catalog.YesNo), Settings{}, []readCase{{"Yes", "true", ""}, {"ja", "true", ""}, {"NEIN", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"maybe", "", problem.BadYesNo}})
+	check(t, field(catalog.YesNo), Settings{}, []readCase{{"Yes", "true", ""}, {"ja", "true", ""}, {"NEIN", "false", ""}, {"όχι", "false", ""}, {"0", "false", ""}, {"✓", "true", ""}, {"Opted-out", "false", ""}, {"subscribed", "true", ""}, {"maybe", "", problem.BadYesNo}})
 	check(t, field(catalog.OneChoice), Settings{}, []readCase{{"high", "high", ""}, {" HIGH ", "high", ""}, {"very-high", "high", ""}, {"Hot", "high", ""}, {"hog", "high", ""}, {"medium", "", problem.NotAChoice}, {"old", "", problem.NotAChoice}})
 	check(t, field(catalog.Choices), Settings{}, []readCase{{"low; hot", "high;low", ""}, {"low, low", "low", ""}, {"low;purple", "", problem.NotAChoice}})
 	check(t, field(catalog.Country), Settings{}, []readCase{{"NO", "NO", ""}, {"no", "NO", ""}, {"NOR", "NO", ""}, {"Norway", "NO", ""}, {"Norge", "NO", ""}, {"Noruega", "NO", ""}, {"UK", "GB", ""}, {"U.K.", "GB", ""}, {"England", "GB", ""}, {"Hellas", "GR", ""}, {"Ελλάδα", "GR", ""}, {"Nippon", "JP", ""}, {"日本", "JP", ""}, {"Alemania", "DE", ""}, {"Holland", "NL", ""}, {"Sth Korea", "KR", ""}, {"D", "DE", ""}, {"N", "NO", ""}, {"SLO", "SI", ""}, {"X", "", problem.BadCountry}, {"Norway?", "", problem.BadCountry}, {"Atlantis", "", problem.BadCountry}, {"XX", "", problem.BadCountry}})
@@ -517,6 +517,31 @@ func TestPerhapsNothing(t *testing.T) {
 	for name, want := range map[string]bool{"Ohne": false, "ohne": true, "OHNE": true} {
 		if got := PerhapsNothing(person, name, true); got != want {
 			t.Errorf("%q behind a given name: %v", name, got)
+		}
+	}
+}
+
+// The yes under a header that denies is a no to what the field asks.
+func TestHeadersThatDeny(t *testing.T) {
+	consent := catalog.Field{Name: "email_consent", Label: "Consent to e-mail", Type: catalog.YesNo}
+	for header, want := range map[string]bool{
+		"Opted out": true, "OptedOutOfEmail": true, "Unsubscribed": true, "Do not e-mail": true, "Kein Newsletter": true, "Werbesperre": true, "Désinscrit": true, "NO_MAILING": true,
+		"Newsletter": false, "E-mail opt-in": false, "GDPR": false, "Notes": false, "No": false, "Noemail consent": false,
+	} {
+		if got := Opposes(consent, header); got != want {
+			t.Errorf("%q: %v", header, got)
+		}
+	}
+	own := catalog.Field{Name: "do_not_disturb", Label: "Do not disturb", Type: catalog.YesNo}
+	if Opposes(own, "Do not disturb") || Opposes(own, "DoNotDisturb") || Opposes(own, "donotdisturb") || !Opposes(own, "May be disturbed") {
+		t.Error("a field that denies itself is read the other way round")
+	}
+	if Opposes(catalog.Field{Type: catalog.Text, Label: "Remarks"}, "Do not forget") {
+		t.Error("a text is turned")
+	}
+	for text, want := range map[string]string{"yes": "no", "0": "yes", "nein": "yes", "unsubscribed": "no", "Opted in": "yes", "maybe": "maybe"} {
+		if got := Opposite(text); got != want {
+			t.Errorf("%q: %q", text, got)
 		}
 	}
 }

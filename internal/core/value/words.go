@@ -28,12 +28,24 @@ func init() {
 	}
 }
 
+// What stands for yes and no where somebody is asked for a consent, in compared form.
+var (
+	agreed  = phraseSet(`opt in, opted in, optin, subscribed, granted, given, accepted, confirmed, agreed, erteilt, angemeldet, zugestimmt, bestatigt, accepte, acceptee, inscrit, inscrite, aceptado, aceptada, accettato, accettata, iscritto, iscritta, aangemeld, aceito, aceita, anmald, tilmeldt, pameldt, tilaaja, zgoda udzielona`)
+	refused = phraseSet(`opt out, opted out, optout, unsubscribed, withdrawn, declined, refused, denied, rejected, revoked, abgemeldet, widerrufen, abgelehnt, verweigert, refuse, refusee, desinscrit, desinscrite, rechazado, rechazada, rifiutato, rifiutata, disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda wycofana`)
+)
+
 // yesNo takes the field's own name for a yes as well: “done” under Done.
 func (r *Reader) yesNo(s string) (string, Trouble) {
 	switch w := Fold(s); {
 	case yesWords[w], r.named[Words(s)]:
 		return "true", Trouble{}
 	case noWords[w]:
+		return "false", Trouble{}
+	}
+	switch w := Words(s); {
+	case agreed[w]:
+		return "true", Trouble{}
+	case refused[w]:
 		return "false", Trouble{}
 	}
 	return "", Trouble{Code: problem.BadYesNo}

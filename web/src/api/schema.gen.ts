@@ -2983,6 +2983,8 @@ export interface components {
              * @enum {string}
              */
             unit?: "thousands" | "millions";
+            /** @description Its header says the opposite of what it names, as Opted out and Kein Newsletter do */
+            denies?: boolean;
             /**
              * @description How its numbers are written if they are percentages: 60, or 0.6
              * @enum {string}
@@ -3042,6 +3044,11 @@ export interface components {
              * @enum {string}
              */
             capitals?: "as_names";
+            /**
+             * @description Whether the yes of the cells is a yes to what the field asks; as the header says when left out: under Opted out it is a no to the consent
+             * @enum {string}
+             */
+            sense?: "same" | "opposite";
             /**
              * @description In what the amounts are; as the header says when left out: 70 under k€ is 70,000. An amount with a word of its own (1.2M) is that
              * @enum {string}

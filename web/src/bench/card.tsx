@@ -62,13 +62,18 @@ export function ColumnCard(p: {
   // What is kept in thousands is called so, as its column is.
   const amounts = fields.some((f) => (f?.type === "money" || f?.type === "decimal") && f.label !== c.header);
   const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
+  // Of a header that denies what the field asks, or where somebody has said so.
+  const asksYes = fields.some((f) => f?.type === "yes_no");
+  const sense = asksYes ? (at.map((s) => originOf(i, s)?.sense).find(Boolean) ?? (c.denies ? "opposite" : undefined)) : undefined;
   const loud = c.capitals && fields.some((f) => f?.type === "text" && named.has(f.likeness ?? f.holds ?? ""));
   const set = at.some((s) => originOf(i, s)?.capitals);
   const ways = open
     ? asked[open]
     : unit
       ? { question: units[unit], answers: inUnits }
-      : loud && { question: set ? "capitals set as names" : "in capitals", answers: ofCapitals };
+      : sense
+        ? { question: senses[sense], answers: inSense }
+        : loud && { question: set ? "capitals set as names" : "in capitals", answers: ofCapitals };
   return (
     <div
       className="flex h-full flex-col gap-1 px-2 py-1.5"
@@ -191,6 +196,7 @@ interface Read {
   decimal_sign?: "." | ",";
   percents?: "of_hundred" | "of_one" | "either";
   unit?: "ones" | "thousands" | "millions";
+  sense?: "same" | "opposite";
   capitals?: "as_names" | undefined;
 }
 
@@ -200,6 +206,14 @@ const named = new Set(["given_name", "family_name", "company_name", "street", "l
 const ofCapitals: [string, Read][] = [
   ["Set them as names: VAN DER KADE is van der Kade", { capitals: "as_names" }],
   ["Leave them as they stand", { capitals: undefined }],
+];
+
+/** What the yes of a column is to its field. */
+const senses = { same: "yes is read as yes", opposite: "yes is read as no" };
+
+const inSense: [string, Read][] = [
+  ["The header says the opposite: yes is read as no", { sense: "opposite" }],
+  ["As the cells say: yes is yes", { sense: "same" }],
 ];
 
 /** In what the amounts of a column are. */
