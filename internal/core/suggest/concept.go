@@ -415,6 +415,10 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 		case !slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !slices.Contains(entities[t], c) }):
 			score = 0.92 - near - 0.004*float64(len(rest))
 		}
+		// An address may be that for invoices; who writes and calls there is another.
+		if (f.Type == catalog.Email || f.Type == catalog.Phone) && slices.Contains(set, "invoice") {
+			score = min(score, 0.72)
+		}
 		if vague && score > 0 {
 			score = min(score*0.8, 0.75)
 		}

@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"path"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -484,10 +485,10 @@ func fitChoice(c *cells) (fit, string) {
 		return distinctive, "its values are choices of the field"
 	case known > 0.6:
 		return supports, "its values are choices of the field"
-	case known == 0 && c.share("figures", onlyFigures) > 0.8 && !slices.ContainsFunc(c.field.Choices, func(ch catalog.Choice) bool {
-		return onlyFigures(ch.Code) || onlyFigures(ch.Label) || slices.ContainsFunc(ch.Other, onlyFigures)
+	case known == 0 && c.share("figures", likeCode) > 0.8 && !slices.ContainsFunc(c.field.Choices, func(ch catalog.Choice) bool {
+		return likeCode(ch.Code) || likeCode(ch.Label) || slices.ContainsFunc(ch.Other, likeCode)
 	}):
-		return contradicts, "its values are numbers, and the choices are words"
+		return contradicts, "its values are numbers or codes, and the choices are words"
 	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) && c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
 		return contradicts, "its values are sentences, each another"
 	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:
@@ -496,10 +497,10 @@ func fitChoice(c *cells) (fit, string) {
 	return neutralFit, ""
 }
 
-// onlyFigures reports whether a text is a number and no word.
-func onlyFigures(s string) bool {
-	return digitsIn(s) > 0 && strings.Trim(s, "0123456789.,'- \u00a0") == ""
-}
+// likeCode reports whether a text is a number, or one with a letter or two, as A12, and no word.
+func likeCode(s string) bool { return digitsIn(s) > 0 && !threeLetters.MatchString(s) }
+
+var threeLetters = regexp.MustCompile(`\pL{3}`)
 
 // everyday are words that many lists of choices have.
 var everyday = wordSet(`low medium high other open closed new none call mail visit meeting e-mail email phone web yes no hot warm cold
