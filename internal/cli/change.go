@@ -49,7 +49,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.StringArrayVar(&r.compute, "compute", nil, `compute a value: field=CEL, such as 'description="No. " + cells["Nr"]' (repeatable)`)
 	fl.StringArrayVar(&r.find, "find", nil, "look a record up: reference:field=Header, such as owner:email=Sales mail (repeatable; all of a reference's must fit)")
 	fl.StringArrayVar(&r.link, "link", nil, "let a reference point to another record of the row: field=name (repeatable)")
-	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %), first_day or last_day (of a month or a quarter), lowest, middle or highest (of a range such as 11-50), ones, thousands or millions (what amounts are in), opposite or same (whether yes means no, as under Opted out), as_names (KRÜGER as Krüger; repeatable)")
+	fl.StringArrayVar(&r.readAs, "read-as", nil, "how a column is read: field=day_first, month_first, year_first, dot, comma, of_hundred, of_one or either (60 or 0.6 for 60 %), first_day or last_day (of a month or a quarter), since_1900 or since_1904 (46112 as a day, as spreadsheet programs count them), lowest, middle or highest (of a range such as 11-50), ones, thousands or millions (what amounts are in), opposite or same (whether yes means no, as under Opted out), as_names (KRÜGER as Krüger; repeatable)")
 	fl.StringArrayVar(&r.means, "means", nil, "say what a word of a column means: field:word=meaning, such as country:UK=GB; nothing behind = leaves it blank (repeatable)")
 	fl.BoolVar(&r.grouped, "grouped", false, "rows that are blank for the record belong to that of the row above")
 	fl.BoolVar(&r.byName, "by-name", false, "the whole name tells which record of the draft is meant, as in a link: rows of one name are for one record")
@@ -343,6 +343,8 @@ func (c routineChange) say(r *mapping.Routine) error {
 			o.DecimalSign = ","
 		case slices.Contains(value.WaysOfSpans, value.Spans(v)):
 			o.Spans = value.Spans(v)
+		case slices.Contains(value.WaysOfDayNumbers, value.DayNumbers(v)):
+			o.DayNumbers = value.DayNumbers(v)
 		case slices.Contains(value.WaysOfRough, value.Rough(v)):
 			o.Rough = value.Rough(v)
 		case slices.Contains(value.Senses, value.Sense(v)):

@@ -557,7 +557,7 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 // settings takes what was set by hand first, for the field and then for the
 // source, then what the whole column decides.
 func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
-	s := value.Settings{DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)), Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Rough: by.Rough, Country: reading.Country}
+	s := value.Settings{DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)), Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Rough: by.Rough, DayNumbers: by.DayNumbers, Country: reading.Country}
 	for _, i := range o.from {
 		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
 			s.Unit, _ = value.UnitOf(columns[i].Header)

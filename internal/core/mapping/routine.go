@@ -106,11 +106,12 @@ type Origin struct {
 	// How the cells are read, where the column and the source leave it open.
 	DateOrder   value.DateOrder   `json:"date_order,omitempty" yaml:"date_order,omitempty"`
 	DecimalSign string            `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"`
-	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`       // which day a month or a quarter means
-	Rough       value.Rough       `json:"rough,omitempty" yaml:"rough,omitempty"`       // which number a range means
-	Sense       value.Sense       `json:"sense,omitempty" yaml:"sense,omitempty"`       // whether yes means yes; empty: as the header says
-	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`         // in what amounts are; empty: as the header says
-	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"` // what becomes of names in capitals
+	Spans       value.Spans       `json:"spans,omitempty" yaml:"spans,omitempty"`             // which day a month or a quarter means
+	DayNumbers  value.DayNumbers  `json:"day_numbers,omitempty" yaml:"day_numbers,omitempty"` // from when numbers of days are counted
+	Rough       value.Rough       `json:"rough,omitempty" yaml:"rough,omitempty"`             // which number a range means
+	Sense       value.Sense       `json:"sense,omitempty" yaml:"sense,omitempty"`             // whether yes means yes; empty: as the header says
+	Unit        value.Unit        `json:"unit,omitempty" yaml:"unit,omitempty"`               // in what amounts are; empty: as the header says
+	Capitals    value.Capitals    `json:"capitals,omitempty" yaml:"capitals,omitempty"`       // what becomes of names in capitals
 	Percents    value.Percents    `json:"percents,omitempty" yaml:"percents,omitempty"`
 	Values      map[string]string `json:"values,omitempty" yaml:"values,omitempty"` // value list: what the cell says → what is meant
 	Both        Both              `json:"both,omitempty" yaml:"both,omitempty"`
@@ -235,6 +236,9 @@ func (o Origin) check(c catalog.Catalog, f catalog.Field, columns []string, path
 		return err
 	}
 	if err := oneOf(o.Spans, value.WaysOfSpans, "bad_reading", "a month or a quarter does not mean such a day", at); err != nil {
+		return err
+	}
+	if err := oneOf(o.DayNumbers, value.WaysOfDayNumbers, "bad_reading", "days are not counted from then", at); err != nil {
 		return err
 	}
 	if err := oneOf(o.Rough, value.WaysOfRough, "bad_reading", "a range does not mean such a number", at); err != nil {

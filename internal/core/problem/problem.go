@@ -33,6 +33,8 @@ const (
 	OutOfRange       Code = "out_of_range"
 	BadDate          Code = "bad_date"
 	PartialDate      Code = "partial_date"
+	DayNumber        Code = "day_number"
+	DayByZone        Code = "day_by_zone"
 	RoughNumber      Code = "rough_number"
 	BirthAhead       Code = "birth_ahead"
 	AmbiguousDate    Code = "ambiguous_date"
@@ -101,6 +103,8 @@ var table = map[Code]words{
 	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
 	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
 	PartialDate:      {"this names a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
+	DayNumber:        {"this may be a day as spreadsheet programs count them: {detail}", "Say at the field that day numbers are meant (--read-as birthday=since_1900, by the field's name), or write the day."},
+	DayByZone:        {"this is a moment in UTC, and where it was noted it may be the beginning of the next day: {detail}", "Set the time zone of the sheet at the Source station (--zone Europe/Oslo), or write the day alone."},
 	RoughNumber:      {"this says about how many, not how many", "Say at the field whether the lowest, the middle or the highest number is meant, or write one."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},

@@ -181,7 +181,7 @@ func (c *cells) once(name string, find func() float64) float64 {
 }
 
 // doubtfulReadings are the problems of values of the right kind of which more must be said.
-var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate, problem.AmbiguousNumber, problem.RoughNumber}
+var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate, problem.DayByZone, problem.AmbiguousNumber, problem.RoughNumber}
 
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
@@ -268,6 +268,9 @@ func fitFile(c *cells) (fit, string) {
 
 // fitDate is for days. Those of birth are years ago, and others are not.
 func fitDate(c *cells) (fit, string) {
+	if c.share("day numbers", value.IsDayNumber) > 0.6 {
+		return neutralFit, ""
+	}
 	if c.readable(catalog.Date) < 0.3 {
 		return contradicts, "its values are no dates"
 	}

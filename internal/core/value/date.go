@@ -1,11 +1,14 @@
 package value
 
 import (
+	"math"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/problem"
@@ -46,7 +49,15 @@ var notThen = wordSet(`ab bis vor nach seit ca circa etwa before after from unti
 	despues desde hasta prima dopo dal fino entro circa voor na vanaf tot omstreeks fra til etter for innan efter fran omkring po przed do od`)
 
 func (r *Reader) date(s string) (string, Trouble) {
-	day, clock, t := r.moment(s)
+	if at, ok := moment(s); ok {
+		switch {
+		case r.set.Zone != nil:
+			s = at.In(r.set.Zone).Format(time.DateOnly)
+		case midnightElsewhere(at, s):
+			return "", Trouble{problem.DayByZone, at.Format(time.DateOnly) + " or " + at.AddDate(0, 0, 1).Format(time.DateOnly)}
+		}
+	}
+	day, clock, t := r.dayAndClock(s)
 	switch {
 	case t.Code != "":
 		return "", t
@@ -58,6 +69,64 @@ func (r *Reader) date(s string) (string, Trouble) {
 	return day, Trouble{}
 }
 
+// moment reads an instant in UTC as programs write it (RFC 3339): 2026-03-31T22:00:00Z.
+func moment(s string) (at time.Time, ok bool) {
+	if len(s) < 20 || s[len(s)-1] != 'Z' || s[4] != '-' {
+		return at, false
+	}
+	at, err := time.Parse(time.RFC3339Nano, s[:10]+"T"+s[11:])
+	return at, err == nil
+}
+
+// midnightElsewhere reports whether an instant may be the midnight with which a day begins where
+// it was noted, east of Greenwich: then it is the next day. A program that has a day only gives
+// it so; on the hour, and often with the thousandths that it does not have.
+func midnightElsewhere(at time.Time, s string) bool {
+	if at.Second() != 0 || at.Nanosecond() != 0 || at.Minute()%15 != 0 {
+		return false
+	}
+	if strings.HasSuffix(s, ":00.000Z") {
+		return at.Hour() >= 10
+	}
+	return at.Hour() >= 20 && at.Minute() == 0
+}
+
+// DayNumbers tells from which day numbers are counted that stand where a day is wanted.
+type DayNumbers string
+
+// The counts of spreadsheet programs: 1 is the first day of the year, and 1900 has a 29 February.
+const (
+	Since1900 DayNumbers = "since_1900"
+	Since1904 DayNumbers = "since_1904"
+)
+
+// WaysOfDayNumbers lists those that can be chosen.
+var WaysOfDayNumbers = []DayNumbers{Since1900, Since1904}
+
+// IsDayNumber reports whether a text may be a day as spreadsheet programs count them, from 1927
+// to 2099, with or without a time of the day.
+func IsDayNumber(s string) bool {
+	whole, rest, parted := strings.Cut(strings.Replace(s, ",", ".", 1), ".")
+	return len(whole) == 5 && digits(whole) >= 10_000 && digits(whole) <= 73_050 && (!parted || digits(rest) >= 0 && len(rest) < 16)
+}
+
+// dayCounted reads such a text.
+func (r *Reader) dayCounted(s string) (day, clock string, t Trouble) {
+	first := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)
+	if r.set.DayNumbers == Since1904 {
+		first = time.Date(1904, 1, 1, 0, 0, 0, 0, time.UTC)
+	}
+	day = first.AddDate(0, 0, digits(s[:5])).Format(time.DateOnly)
+	if r.set.DayNumbers == "" {
+		return "", "", Trouble{problem.DayNumber, day}
+	}
+	if len(s) > 6 {
+		part, _ := strconv.ParseFloat("0."+s[6:], 64) //nolint:errcheck // they are figures
+		clock = time.Time{}.Add(time.Duration(math.Round(part*24*60*60)) * time.Second).Format(time.TimeOnly)
+	}
+	return day, clock, Trouble{}
+}
+
 // hourSign is that of 17h02.
 var hourSign = regexp.MustCompile(`^(\d{1,2})H(\d{2})$`)
 
@@ -65,7 +134,7 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 	if at, err := time.Parse(time.RFC3339Nano, s); err == nil {
 		return at.UTC().Format(time.RFC3339), Trouble{}
 	}
-	day, clock, t := r.moment(s)
+	day, clock, t := r.dayAndClock(s)
 	if t.Code != "" {
 		return "", t
 	}
@@ -158,8 +227,14 @@ func (r *Reader) daySpanned(s string) (day string, t Trouble) {
 	return "", Trouble{Code: problem.PartialDate}
 }
 
-// moment reads the date at the start of s as 2006-01-02 and gives back the rest.
-func (r *Reader) moment(s string) (day, clock string, t Trouble) {
+// eras are those of Japan, by their sign and first letter, with the year before the first.
+var eras = map[string]int{"明治": 1867, "大正": 1911, "昭和": 1925, "平成": 1988, "令和": 2018, "M": 1867, "T": 1911, "S": 1925, "H": 1988, "R": 2018}
+
+// ofEra is a date with the year of an era: 令和8年3月31日, R8.3.31.
+var ofEra = regexp.MustCompile(`^(?:(明治|大正|昭和|平成|令和) ?(元|\d{1,2})年 ?|([MTSHR])(\d{1,2})[./-])(\d{1,2})[月./-] ?(\d{1,2})日?`)
+
+// dayAndClock reads the date at the start of s as 2006-01-02 and gives back the rest.
+func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 	bad := Trouble{Code: problem.BadDate}
 	if len(s) > 60 {
 		return "", "", bad
@@ -175,6 +250,20 @@ func (r *Reader) moment(s string) (day, clock string, t Trouble) {
 			return isoDate(y, m, d), "", Trouble{}
 		}
 		return "", "", bad
+	}
+	if IsDayNumber(s) {
+		return r.dayCounted(s)
+	}
+	if m := ofEra.FindStringSubmatch(s); m != nil {
+		year := 1 // 元
+		if n := digits(m[2] + m[4]); n > 0 {
+			year = n
+		}
+		y, month, d := eras[m[1]+m[3]]+year, digits(m[5]), digits(m[6])
+		if !validDate(y, month, d) {
+			return "", "", bad
+		}
+		return isoDate(y, month, d), strings.TrimSpace(s[len(m[0]):]), Trouble{}
 	}
 	parts, seps, clock := dateParts(s)
 	if len(parts) != 3 {
@@ -208,9 +297,9 @@ func dateParts(s string) (parts []string, seps []rune, clock string) {
 			if len(parts) > 1 && len(seps) < len(parts)-1 {
 				seps = append(seps, ' ')
 			}
-			for _, ord := range []string{"st", "nd", "rd", "th"} {
+			for _, ord := range []string{"st", "nd", "rd", "th", "er ", "º ", "ª ", "ème ", "e "} {
 				if strings.HasPrefix(string(rs[j:]), ord) {
-					j += 2
+					j += utf8.RuneCountInString(strings.TrimSpace(ord))
 					break
 				}
 			}

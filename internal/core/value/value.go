@@ -45,7 +45,8 @@ type Settings struct {
 	Rough       Rough          // which number of a range is meant, empty when unknown
 	Percents    Percents       // what percentages without their sign are parts of, empty when unknown
 	Country     string         // ISO 3166 code for phone numbers without a country code
-	Zone        *time.Location // for date-times without an offset; nil is UTC
+	Zone        *time.Location // for date-times without an offset, and for days that are given as instants; nil is UTC
+	DayNumbers  DayNumbers     // from when numbers of days are counted, empty when unknown
 	ThisYear    int            // for two-digit years; 0 is the present year
 }
 

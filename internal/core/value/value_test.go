@@ -78,7 +78,7 @@ func TestDates(t *testing.T) {
 		{"03/04/2026", "", problem.AmbiguousDate}, {"03-04-2026", "", problem.AmbiguousDate}, {"04/04/2026", "2026-04-04", ""}, {"3.4.26", "2026-04-03", ""}, {"3.4.62", "1962-04-03", ""},
 		{"3 March 2026", "2026-03-03", ""}, {"March 3, 2026", "2026-03-03", ""}, {"3rd March 2026", "2026-03-03", ""}, {"3. März 2026", "2026-03-03", ""}, {"3 mars 2026", "2026-03-03", ""}, {"3 de marzo de 2026", "2026-03-03", ""},
 		{"Tuesday, 3 March 2026", "2026-03-03", ""}, {"3 Μαρτίου 2026", "2026-03-03", ""}, {"2026年3月31日", "2026-03-31", ""}, {"3-Mar-26", "2026-03-03", ""}, {"2026-03-31 10:15", "2026-03-31", ""},
-		{"31/02/2026", "", problem.BadDate}, {"2026-13-01", "", problem.BadDate}, {"soon", "", problem.BadDate}, {"45000", "", problem.BadDate}, {"29.02.2024", "2024-02-29", ""}, {"29.02.2023", "", problem.BadDate},
+		{"31/02/2026", "", problem.BadDate}, {"2026-13-01", "", problem.BadDate}, {"soon", "", problem.BadDate}, {"45000", "", problem.DayNumber}, {"29.02.2024", "2024-02-29", ""}, {"29.02.2023", "", problem.BadDate},
 	})
 	check(t, field(catalog.Date), Settings{DateOrder: DayFirst}, []readCase{{"03/04/2026", "2026-04-03", ""}})
 	check(t, field(catalog.Date), Settings{DateOrder: MonthFirst}, []readCase{{"03/04/2026", "2026-03-04", ""}})
@@ -544,4 +544,23 @@ func TestHeadersThatDeny(t *testing.T) {
 			t.Errorf("%q: %q", text, got)
 		}
 	}
+}
+
+// Days as programs and other calendars write them.
+func TestDaysOfPrograms(t *testing.T) {
+	oslo, err := time.LoadLocation("Europe/Oslo")
+	if err != nil {
+		t.Fatal(err)
+	}
+	check(t, field(catalog.Date), Settings{}, []readCase{
+		{"2026-03-31T22:00:00.000Z", "", problem.DayByZone}, {"2026-03-31 23:00:00Z", "", problem.DayByZone}, {"2026-03-31T18:30:00.000Z", "", problem.DayByZone},
+		{"2026-03-31T00:00:00.000Z", "2026-03-31", ""}, {"2026-03-31T22:14:09Z", "2026-03-31", ""}, {"2026-03-31T04:00:00.000Z", "2026-03-31", ""}, {"2026-03-31T23:30:00-05:00", "2026-03-31", ""},
+		{"令和8年3月31日", "2026-03-31", ""}, {"令和元年5月1日", "2019-05-01", ""}, {"S45.12.3", "1970-12-03", ""}, {"H30/4/31", "", problem.BadDate},
+		{"1er avril 2026", "2026-04-01", ""}, {"1º de abril de 2026", "2026-04-01", ""}, {"46112", "", problem.DayNumber}, {"46112,25", "", problem.DayNumber}, {"99999", "", problem.BadDate},
+	})
+	check(t, field(catalog.Date), Settings{Zone: oslo, DayNumbers: Since1900}, []readCase{
+		{"2026-03-31T22:00:00.000Z", "2026-04-01", ""}, {"2026-01-31T23:00:00Z", "2026-02-01", ""}, {"2026-03-31T12:00:00Z", "2026-03-31", ""}, {"46112", "2026-03-31", ""}, {"46112.75", "2026-03-31", ""},
+	})
+	check(t, field(catalog.Date), Settings{DayNumbers: Since1904}, []readCase{{"44650", "2026-03-31", ""}})
+	check(t, field(catalog.DateTime), Settings{DayNumbers: Since1900}, []readCase{{"46112.75", "2026-03-31T18:00:00Z", ""}, {"46112", "2026-03-31T00:00:00Z", ""}})
 }

@@ -3035,6 +3035,11 @@ export interface components {
              */
             spans?: "first_day" | "last_day";
             /**
+             * @description From when numbers are counted that stand where a day is wanted, as spreadsheet programs count them; such rows are held when left out
+             * @enum {string}
+             */
+            day_numbers?: "since_1900" | "since_1904";
+            /**
              * @description Which number is meant where a cell gives a range or says about how many (11-50, ~50); such rows are held when left out
              * @enum {string}
              */

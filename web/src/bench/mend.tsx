@@ -105,8 +105,9 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   const meansAll =
-    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "partial_date", "rough_number"].includes(problem.code) &&
-    !!origin;
+    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "partial_date", "day_number", "rough_number"].includes(
+      problem.code,
+    ) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
       {meansAll && (
@@ -130,6 +131,16 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
                 onClick={() => change(`a month in ${of?.field.label ?? "the field"} means its ${dayWords[day]}`, { spans: day })}
               >
                 The {dayWords[day]} is meant
+              </Button>
+            ))}
+          {problem.code === "day_number" &&
+            (["since_1900", "since_1904"] as const).map((since) => (
+              <Button
+                key={since}
+                title="As spreadsheet programs count days, here and in later files."
+                onClick={() => change(`numbers in ${of?.field.label ?? "the field"} are days`, { day_numbers: since })}
+              >
+                Days counted from {since.slice(-4)}
               </Button>
             ))}
           {problem.code === "rough_number" &&
