@@ -283,7 +283,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 			continue
 		}
 		code := value.Lost(fp.Field, out.Values[i])
-		if value.PerhapsNothing(fp.Field, out.Values[i], dp.given >= 0 && out.Values[dp.given] != "" && out.Values[dp.family] != "") {
+		if dp.namesNobody(i, out) {
 			code = problem.PerhapsNothing
 		}
 		if code == "" {
@@ -294,6 +294,15 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 			out.Values[i] = ""
 		}
 	}
+}
+
+// namesNobody reports whether a value that names somebody may stand for no name, or for a desk.
+func (dp *DraftPlan) namesNobody(i int, out *Typed) bool {
+	f, v, given, both := dp.Fields[i].Field, out.Values[i], "", false
+	if dp.given >= 0 {
+		given, both = out.Values[dp.given], out.Values[dp.given] != "" && out.Values[dp.family] != ""
+	}
+	return f.ComparedAs() == catalog.AsFamilyName && value.Desk(given+" "+v) || value.PerhapsNothing(f, v, both)
 }
 
 // countryOf gives the country that the draft has in a row; what else it says stays in out.

@@ -17,6 +17,27 @@ var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontak
 	harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply
 	no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
 
+// deskWords stand for a desk where a person is named, beside those of mailboxes.
+var deskWords = wordSet(`department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschaftsfuhrung personal
+	service comptabilite accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
+	administracao inkop ekonomi indkob bogholderi innkjop okonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard
+	accounts payable receivable human resources customer care`)
+
+// Desk reports whether a person's name is that of a desk: each of its words is one of those that
+// name some, or of mailboxes that are nobody's own.
+func Desk(name string) bool {
+	words := strings.Fields(Words(name))
+	for _, w := range words {
+		if !deskWords[w] && !roleBoxes[w] && !small[w] {
+			return false
+		}
+	}
+	return len(words) > 0
+}
+
+// small are the words that may stand between them.
+var small = wordSet("and und et e y en og och i ja the der die das des de la le of")
+
 // RoleMailbox reports whether what stands before the sign of an address, in small letters,
 // is no person's own, as info and office2 are.
 func RoleMailbox(local string) bool { return roleBoxes[strings.Trim(local, "0123456789.-_")] }

@@ -190,6 +190,10 @@ func splitName(s string) (given, family string) {
 		}
 		return strings.Join(words[at:last], " "), strings.Join(slices.Concat(words[last:], words[:at]), " ")
 	}
+	// So they are of "Vries J. de".
+	if last := len(words) - 1; last > 1 && isParticle(words[last]) && Fold(words[last]) == words[last] && isInitials(words[last-1]) && !isInitials(words[0]) {
+		return words[last-1], strings.Join(append([]string{words[last]}, words[:last-1]...), " ")
+	}
 	at = familyAt(words)
 	return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
 }
@@ -197,8 +201,25 @@ func splitName(s string) (given, family string) {
 // fondName is a name that people go by, in quotation marks: Robert "Bob" Kade.
 var fondName = regexp.MustCompile(` ["“„][^"”“]+["”“] `)
 
-// withoutAsides gives a name without what stands in brackets, or in quotation marks inside it.
+// What says before a name that a letter is meant for it, and a mailbox behind one.
+var (
+	forWhom = regexp.MustCompile(`(?i)^(?:attn\.?|att\.|att:|(?-i:FAO)|z\. ?hd\.(?: v\.)?|z\. ?h\.|zhd\.?|zu händen(?: von)?|à l['’]attention de|à l['’]att\. de|t\. ?a\. ?v\.|a la atención de|all['’]attenzione di|v/hv\.?) *:? +`)
+	mailed  = regexp.MustCompile(` *<[^<>]*@[^<>]*>$`)
+)
+
+// withoutAsides gives a name without what stands in brackets, or in quotation marks inside it,
+// and without what says that a letter is meant for it, or its mailbox.
 func withoutAsides(s string) string {
+	if len(s) > 0 && strings.IndexByte("aAfFzZtTvV\xc3", s[0]) >= 0 {
+		if bare := forWhom.ReplaceAllString(s, ""); bare != "" {
+			s = bare
+		}
+	}
+	if strings.HasSuffix(s, ">") {
+		if bare := mailed.ReplaceAllString(s, ""); bare != "" {
+			s = bare
+		}
+	}
 	if strings.ContainsAny(s, `"“„`) {
 		s = fondName.ReplaceAllString(s, " ")
 	}
@@ -359,11 +380,17 @@ func halves(s string) (words []string, at int) {
 	return family, -1
 }
 
+// peers are titles that are names as well.
+var peers = []string{"sir", "lady", "lord", "dame"}
+
 // untitled gives the words of a name without the titles in front of it, but never none.
 func untitled(name string) []string {
 	words := strings.Fields(name)
 	if len(words) > 2 && strings.EqualFold(words[0], "de") && strings.EqualFold(words[1], "heer") {
 		words = words[2:]
+	}
+	for len(words) > 2 && slices.Contains(peers, Fold(words[0])) { // of two words they may be names
+		words = words[1:]
 	}
 	for titled := false; len(words) > 1 && isTitle(words[0], titled) && !(isInitials(words[0]) && isInitials(words[1])); titled = true {
 		words = words[1:]

@@ -564,3 +564,27 @@ func TestDaysOfPrograms(t *testing.T) {
 	check(t, field(catalog.Date), Settings{DayNumbers: Since1904}, []readCase{{"44650", "2026-03-31", ""}})
 	check(t, field(catalog.DateTime), Settings{DayNumbers: Since1900}, []readCase{{"46112.75", "2026-03-31T18:00:00Z", ""}, {"46112", "2026-03-31T00:00:00Z", ""}})
 }
+
+// A desk is no person; a person may be called as one.
+func TestDesks(t *testing.T) {
+	for name, want := range map[string]bool{
+		"Reception": true, "Sales Department": true, "Team Einkauf": true, "Customer Care": true, "Accounts & Finance": true,
+		"Ana Sales": false, "Info Berg": false, "Harbour Lights": false, "": false,
+	} {
+		if got := Desk(name); got != want {
+			t.Errorf("%q: %v", name, got)
+		}
+	}
+}
+
+// What says for whom a letter is, a mailbox, and the titles of peers are no part of a name.
+func TestNamesWithMoreAround(t *testing.T) {
+	for s, want := range map[string]string{
+		"Ada Berg <ada@x.example>": "Ada|Berg", "z.Hd. Frau Kade": "|Kade", "Attn: Ada Berg": "Ada|Berg", "Attila Berg": "Attila|Berg", "FAO Ada Berg": "Ada|Berg", "Fao Berg": "Fao|Berg",
+		"Sir Ian Moe": "Ian|Moe", "Lady Gómez": "Lady|Gómez", "Vries J de": "J|de Vries",
+	} {
+		if given, family := SplitName(s); given+"|"+family != want {
+			t.Errorf("%q: %s|%s, want %s", s, given, family, want)
+		}
+	}
+}
