@@ -130,8 +130,17 @@ func readPhone(s, country string) (string, Trouble) {
 		}
 		return bad("it cannot be read")
 	}
-	switch phonenumbers.IsPossibleNumberWithReason(n) {
+	reason := phonenumbers.IsPossibleNumberWithReason(n)
+	if reason == phonenumbers.TOO_LONG && strings.HasPrefix(s, "+") && strings.Contains(s, "(0)") { // as it is dialled at home, where nothing is dialled before it
+		if short, err := phonenumbers.Parse(strings.Replace(s, "(0)", "", 1), country); err == nil {
+			n, reason = short, phonenumbers.IsPossibleNumberWithReason(short)
+		}
+	}
+	switch reason {
 	case phonenumbers.IS_POSSIBLE:
+		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" && !phonenumbers.IsValidNumber(n) {
+			return bad("numbers of its country do not begin with 0")
+		}
 	case phonenumbers.TOO_SHORT:
 		return bad("it is too short")
 	case phonenumbers.TOO_LONG:

@@ -339,6 +339,10 @@ func TestWhatStandsBesideAPhone(t *testing.T) {
 		{"0431 39 92 18 / 19", "DE", "", problem.SeveralValues},
 		{"55214410/11", "NO", "", problem.SeveralValues},
 		{"58 301 22 34 w. 12", "PL", "+48583012234;ext=12", ""},
+		{"+47 (0) 22 00 00 00", "NO", "+4722000000", ""},
+		{"+39 (0)6 1234567", "IT", "+39061234567", ""},
+		{"0421/5550", "NO", "", problem.BadPhone},
+		{"06 1234567", "IT", "+39061234567", ""},
 		{"08-123 456 ankn. 7", "SE", "+468123456;ext=7", ""},
 		{"04 91 22 33 44 poste 12", "FR", "+33491223344;ext=12", ""},
 		{"06 1234 5678 interno 4", "IT", "+390612345678;ext=4", ""},
@@ -563,6 +567,13 @@ func TestDaysOfPrograms(t *testing.T) {
 	})
 	check(t, field(catalog.Date), Settings{DayNumbers: Since1904}, []readCase{{"44650", "2026-03-31", ""}})
 	check(t, field(catalog.DateTime), Settings{DayNumbers: Since1900}, []readCase{{"46112.75", "2026-03-31T18:00:00Z", ""}, {"46112", "2026-03-31T00:00:00Z", ""}})
+}
+
+// A country that is said twice is that one, when both say the same.
+func TestCountriesSaidTwice(t *testing.T) {
+	check(t, field(catalog.Country), Settings{}, []readCase{
+		{"Norway (NO)", "NO", ""}, {"NO - Norway", "NO", ""}, {"Germany/DE", "DE", ""}, {"Norway (SE)", "", problem.BadCountry}, {"Norway (north)", "", problem.BadCountry}, {"Ireland / Cork", "", problem.BadCountry},
+	})
 }
 
 // A desk is no person; a person may be called as one.

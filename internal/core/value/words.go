@@ -3,6 +3,7 @@ package value
 import (
 	"maps"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -322,8 +323,17 @@ func (r *Reader) country(s string) (string, Trouble) {
 	if code, ok := countryNames()[Words(s)]; ok && !doubted(s) && (len(Words(s)) > 2 || isPlain(s)) {
 		return code, Trouble{}
 	}
+	if m := twice.FindStringSubmatch(s); m != nil { // "Norway (NO)"
+		a, _ := r.country(m[1])
+		if b, _ := r.country(m[2]); a != "" && a == b {
+			return a, Trouble{}
+		}
+	}
 	return "", Trouble{Code: problem.BadCountry}
 }
+
+// twice is something that is said in two ways: behind a dash or in brackets.
+var twice = regexp.MustCompile(`^([^()\[\]/|]+?)\s*(?:\s[-–]\s|[(\[/|])\s*([^()\[\]/|]+?)[)\]]?$`)
 
 var languageNames = sync.OnceValue(func() map[string]string {
 	names := map[string]string{}
