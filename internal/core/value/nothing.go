@@ -94,6 +94,22 @@ func noCompany(s string) bool {
 	return private || negated && noun
 }
 
+// What people write before the sign of an address, and behind it, where they have none.
+var (
+	noBoxes   = wordSet(`noemail nomail no-email no-mail noaddress nomailbox donotemail donotmail keinemail keine-email keinemailadresse pasdemail pasdemel sinemail sincorreo nessunaemail geenemail semmail ingenepost ingenmail eiemail`)
+	noNames   = wordSet(`none no na n/a nil null nobody unknown unbekannt inconnu desconocido onbekend nowhere keine kein geen nessuno ingen brak`)
+	dullNames = wordSet(`test email mail abc xyz xxx asdf aaa`)
+)
+
+// noMailbox reports whether an address is one of those that people make up to fill a field:
+// noemail@company.example, none@none.com, test@test.com.
+func noMailbox(s string) bool {
+	local, domain, ok := strings.Cut(strings.ToLower(s), "@")
+	name, _, _ := strings.Cut(domain, ".")
+	dull := noNames[name] || dullNames[name] || name == "example" || name == "domain"
+	return ok && (noBoxes[local] || noNames[local] && dull || dullNames[local] && (local == name || name == "example"))
+}
+
 // Nothing tells texts that stand for nothing from values, for one field.
 type Nothing struct {
 	words   map[string]bool
@@ -101,6 +117,7 @@ type Nothing struct {
 	reads   func(string) bool
 	company bool // the field names a company
 	day     bool // or is a date
+	mail    bool // or a mailbox
 }
 
 // NewNothing makes it ready for a field, with further texts that stand for nothing
@@ -108,7 +125,7 @@ type Nothing struct {
 // like is a value.
 func NewNothing(f catalog.Field, more []string) *Nothing {
 	n := &Nothing{words: map[string]bool{}, company: f.ComparedAs() == catalog.AsCompanyName || f.ComparedAs() == catalog.AsEmployer,
-		day: f.Type == catalog.Date || f.Type == catalog.DateTime}
+		day: f.Type == catalog.Date || f.Type == catalog.DateTime, mail: f.Type == catalog.Email}
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
@@ -187,7 +204,7 @@ func (n *Nothing) Is(s string) bool {
 	if s == "" || len(s) >= 64 {
 		return false
 	}
-	if n.company && noCompany(s) || n.day && NoDate(s) {
+	if n.company && noCompany(s) || n.day && NoDate(s) || n.mail && noMailbox(s) {
 		return true
 	}
 	if n.lengths[s[0]]&(1<<len(s)) == 0 && !onlySigns(s) {

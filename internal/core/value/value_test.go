@@ -576,6 +576,22 @@ func TestCountriesSaidTwice(t *testing.T) {
 	})
 }
 
+// Addresses that are made up to fill a field say nothing, and no domain ends in .con.
+func TestMailboxesThatAreNone(t *testing.T) {
+	n := NewNothing(field(catalog.Email), nil)
+	for s, want := range map[string]bool{
+		"none@none.com": true, "NoEmail@company.example": true, "test@test.com": true, "n/a@na.com": true, "unknown@unknown.com": true, "keine-email@firma.example": true,
+		"test@marina.example": false, "info@x.example": false, "mail@example.org": true, "mail@abc.com": false, "asdf@asdf.com": true, "x@x.example": false, "noemi@x.example": false, "nobody": false,
+	} {
+		if got := n.Is(s); got != want {
+			t.Errorf("%s: %v", s, got)
+		}
+	}
+	check(t, field(catalog.Email), Settings{}, []readCase{
+		{"a@mail.con", "", problem.BadEmail}, {"a@mail.comm", "", problem.BadEmail}, {"a@mail.com", "a@mail.com", ""}, {"a@b.co.uk", "a@b.co.uk", ""}, {"a@b.marina.local", "a@b.marina.local", ""}, {"a@b.museum", "a@b.museum", ""},
+	})
+}
+
 // A desk is no person; a person may be called as one.
 func TestDesks(t *testing.T) {
 	for name, want := range map[string]bool{

@@ -13,6 +13,7 @@ import (
 	"uchi/internal/core/problem"
 
 	"golang.org/x/net/idna"
+	"golang.org/x/net/publicsuffix"
 	"golang.org/x/text/currency"
 	"golang.org/x/text/language"
 	"golang.org/x/text/language/display"
@@ -93,7 +94,28 @@ func (r *Reader) email(s string) (string, Trouble) {
 	if !ok {
 		return bad("its domain is not well formed")
 	}
+	if end := domain[strings.LastIndexByte(domain, '.')+1:]; !r.knownEnd(end) {
+		return bad("no domain ends in ." + end)
+	}
 	return r.fits(local + "@" + domain)
+}
+
+// ownEnds are what domains may end in that are in no public list: those of examples (RFC 2606) and
+// of networks of one's own.
+var ownEnds = wordSet("example test invalid localhost local lan internal intern corp home")
+
+// knownEnd reports whether domains end so, by the public list of suffixes.
+func (r *Reader) knownEnd(end string) bool {
+	known, seen := r.ends[end]
+	if !seen {
+		_, known = publicsuffix.PublicSuffix("x." + end)
+		known = known || ownEnds[end]
+		if r.ends == nil {
+			r.ends = map[string]bool{}
+		}
+		r.ends[end] = known
+	}
+	return known
 }
 
 // hostName checks a domain of two labels or more and gives it in small letters.
