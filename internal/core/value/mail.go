@@ -17,26 +17,27 @@ var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontak
 	harbor hafen havn havnekontor hamn hamnen club secretary sekretariat sekretariatet secretariat secretaria noreply
 	no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
 
-// deskWords stand for a desk where a person is named, beside those of mailboxes.
-var deskWords = wordSet(`department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschaftsfuhrung personal
+// deskWords stand for a desk where a person is named; "Marina" and "Post" are names.
+var deskWords = wordSet(`info office reception rezeption empfang sales verkauf ventas vendite salg forsaljning accounting finance admin support
+	booking reservations sekretariat sekretariatet secretariat secretaria marketing enquiries hr department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschaftsfuhrung personal
 	service comptabilite accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
 	administracao inkop ekonomi indkob bogholderi innkjop okonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard
 	accounts payable receivable human resources customer care`)
 
 // Desk reports whether a person's name is that of a desk: each of its words is one of those that
-// name some, or of mailboxes that are nobody's own.
+// name some.
 func Desk(name string) bool {
 	words := strings.Fields(Words(name))
 	for _, w := range words {
-		if !deskWords[w] && !roleBoxes[w] && !small[w] {
+		if !deskWords[w] && !between[w] {
 			return false
 		}
 	}
-	return len(words) > 0
+	return len(words) > 0 && !between[words[0]]
 }
 
-// small are the words that may stand between them.
-var small = wordSet("and und et e y en og och i ja the der die das des de la le of")
+// between are the words that may stand between them.
+var between = wordSet("and und et e y en og och i ja the der die das des de la le of")
 
 // RoleMailbox reports whether what stands before the sign of an address, in small letters,
 // is no person's own, as info and office2 are.

@@ -596,7 +596,7 @@ func TestMailboxesThatAreNone(t *testing.T) {
 func TestDesks(t *testing.T) {
 	for name, want := range map[string]bool{
 		"Reception": true, "Sales Department": true, "Team Einkauf": true, "Customer Care": true, "Accounts & Finance": true,
-		"Ana Sales": false, "Info Berg": false, "Harbour Lights": false, "": false,
+		"Ana Sales": false, "Info Berg": false, "Harbour Lights": false, "Marina Post": false, "Nå": false, "E": false, "": false,
 	} {
 		if got := Desk(name); got != want {
 			t.Errorf("%q: %v", name, got)
