@@ -130,6 +130,9 @@ func (t Take) of(s string) string {
 	case TakeRegion:
 		p, _ := value.SplitTown(s)
 		return p.Region
+	case TakeCountry:
+		p, _ := value.SplitTown(s)
+		return p.Country
 	}
 	switch p, ok := value.SplitAddress(s); {
 	case t == TakeAddressStreet && ok:
@@ -142,6 +145,8 @@ func (t Take) of(s string) string {
 		return p.Town
 	case t == TakeAddressRegion:
 		return p.Region
+	case t == TakeAddressNation:
+		return p.Country
 	}
 	words := strings.Fields(s)
 	if len(words) == 0 {

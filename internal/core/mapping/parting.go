@@ -33,6 +33,7 @@ func Partings(t catalog.RecordType) []Parting {
 	given, family, honorific := as(catalog.AsGivenName), as(catalog.AsFamilyName), as(catalog.AsHonorific)
 	street, code, town := as(catalog.AsStreet), as(catalog.AsPostalCode), as(catalog.AsLocality)
 	region := first(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
+	country := first(func(f catalog.Field) bool { return f.Type == catalog.Country })
 	amount := first(func(f catalog.Field) bool { return f.Type == catalog.Money })
 	currency := first(func(f catalog.Field) bool { return f.Type == catalog.Currency })
 	var list []Parting
@@ -41,8 +42,8 @@ func Partings(t catalog.RecordType) []Parting {
 		{{family, TakeFamilyFirst}, {given, TakeGivenLast}},
 		{{honorific, TakeHonorific}, {given, TakeGivenName}, {family, TakeFamilyName}},
 		{{honorific, TakeHonorific}, {family, TakeFamilyFirst}, {given, TakeGivenLast}},
-		{{code, TakePostalCode}, {town, TakeTown}, {region, TakeRegion}},
-		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion}},
+		{{code, TakePostalCode}, {town, TakeTown}, {region, TakeRegion}, {country, TakeCountry}},
+		{{street, TakeAddressStreet}, {code, TakeAddressCode}, {town, TakeAddressTown}, {region, TakeAddressRegion}, {country, TakeAddressNation}},
 		{{amount, ""}, {currency, TakeCurrency}},
 	} {
 		fields = slices.DeleteFunc(fields, func(p FieldPart) bool { return p.Field == "" })

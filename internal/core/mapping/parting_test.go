@@ -23,6 +23,7 @@ func TestPartings(t *testing.T) {
 		"account locality+region":                      "[{locality town} {region region}]",
 		"account street+postal_code+locality":          "[{street address_street} {postal_code address_postal_code} {locality address_town}]",
 		"account street+postal_code+locality+region":   "[{street address_street} {postal_code address_postal_code} {locality address_town} {region address_region}]",
+		"contact postal_code+locality+country":         "[{postal_code postal_code} {locality town} {country country}]",
 		"opportunity amount+currency":                  "[{amount } {currency currency}]",
 		"contact given_name+phone":                     "[]",
 		"contact given_name":                           "[]",

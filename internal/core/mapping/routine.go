@@ -135,17 +135,19 @@ const (
 	TakeCurrency    Take = "currency"    // the sign or code beside an amount
 	TakePostalCode  Take = "postal_code" // of a postal code and a town together
 	TakeTown        Take = "town"
-	TakeRegion      Take = "region" // the state or province beside them
+	TakeRegion      Take = "region"  // the state or province beside them
+	TakeCountry     Take = "country" // behind them
 	// Of a whole address in one cell; what cannot be parted is all street.
 	TakeAddressStreet Take = "address_street"
 	TakeAddressCode   Take = "address_postal_code"
 	TakeAddressTown   Take = "address_town"
 	TakeAddressRegion Take = "address_region"
+	TakeAddressNation Take = "address_country"
 )
 
 // Takes lists the parts that can be taken.
-var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion,
-	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion}
+var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion, TakeCountry,
+	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressNation}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

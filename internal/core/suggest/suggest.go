@@ -544,7 +544,7 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 			parts[f.Name] = take
 		}
 	}
-	withRegion(target, list, parts, mapping.TakeAddressRegion, columns[of], value.SplitAddress)
+	withMore(target, list, parts, mapping.TakeAddressRegion, mapping.TakeAddressNation, columns[of], value.SplitAddress)
 	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
 }
 
@@ -579,7 +579,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 			continue
 		}
 		parts := map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown}
-		withRegion(target, list, parts, mapping.TakeRegion, col, value.SplitTown)
+		withMore(target, list, parts, mapping.TakeRegion, mapping.TakeCountry, col, value.SplitTown)
 		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", parts)
 		break
 	}
@@ -620,19 +620,23 @@ func besideTown(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
-// withRegion adds the region to the parts of a column where its cells have some and nothing
-// else gives it.
-func withRegion(target Target, list []Suggestion, parts map[string]mapping.Take, take mapping.Take, col sheet.Column, split func(string) (value.Place, bool)) {
-	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
-	if at < 0 {
-		return
+// withMore adds the region and the country to the parts of a column where its cells have some
+// and nothing else gives them.
+func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, region, country mapping.Take, col sheet.Column, split func(string) (value.Place, bool)) {
+	add := func(is func(catalog.Field) bool, take mapping.Take, of func(value.Place) string) {
+		at := slices.IndexFunc(target.Type.Fields, is)
+		if at < 0 {
+			return
+		}
+		name := target.Type.Fields[at].Name
+		given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == name && s.Taken }
+		shown := func(s string) bool { p, _ := split(s); return of(p) != "" }
+		if !slices.ContainsFunc(list, given) && slices.ContainsFunc(col.Samples, shown) {
+			parts[name] = take
+		}
 	}
-	region := target.Type.Fields[at].Name
-	given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == region && s.Taken }
-	shown := func(s string) bool { p, _ := split(s); return p.Region != "" }
-	if !slices.ContainsFunc(list, given) && slices.ContainsFunc(col.Samples, shown) {
-		parts[region] = take
-	}
+	add(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }, region, func(p value.Place) string { return p.Region })
+	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country, func(p value.Place) string { return p.Country })
 }
 
 // together tells whether the cells of a column hold postal codes with towns.

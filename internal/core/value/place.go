@@ -10,6 +10,7 @@ import (
 type Place struct {
 	Street, Code, Town string
 	Region             string // a state or a province, as it is written
+	Country            string // likewise, behind the town
 }
 
 // Postal codes as they stand before a town, or behind it: figures with letters, in one
@@ -41,6 +42,12 @@ var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
 // Genova (GE)". It is not ok where they do not.
 func SplitTown(s string) (p Place, ok bool) {
 	s = strings.Join(strings.Fields(s), " ")
+	if town, country, cut := cutLast(s, ", "); cut && isCountry(country) {
+		if p, ok = SplitTown(town); ok {
+			p.Country = country
+		}
+		return p, ok
+	}
 	if codeAlone.MatchString(s) {
 		return p, false
 	}
@@ -61,6 +68,18 @@ func SplitTown(s string) (p Place, ok bool) {
 	return p, true
 }
 
+func cutLast(s, sep string) (before, after string, ok bool) {
+	at := strings.LastIndex(s, sep)
+	if at < 0 {
+		return s, "", false
+	}
+	return s[:at], s[at+len(sep):], true
+}
+
+// isCountry reports whether a text names a country, by more than a letter or two that may mean a
+// state.
+func isCountry(s string) bool { return len(Words(s)) > 2 && countryNames()[Words(s)] != "" }
+
 // Where a postal code with its town begins behind a street in one piece: the street ends
 // with a number ("Am Hafen 3 17493 Greifswald"), or begins with one before a code that
 // can be no number of a house ("10 rue du Port 17000 La Rochelle") or, in the United States,
@@ -75,8 +94,8 @@ var (
 )
 
 // SplitAddress parts a whole address in one cell, by lines, commas or semicolons: "Am Hafen 3,
-// 17493 Greifswald", "4 Quay Road, Anchorby, AB1 2CD". A country at its end is left out. It is
-// not ok where no postal code with a town stands behind something else.
+// 17493 Greifswald", "4 Quay Road, Anchorby, AB1 2CD", with a country at its end. It is not ok where
+// no postal code with a town stands behind something else, or something else behind those.
 func SplitAddress(s string) (p Place, ok bool) {
 	parts := strings.FieldsFunc(s, func(r rune) bool { return r == '\n' || r == ',' || r == ';' || r == '|' })
 	n := 0
@@ -94,14 +113,24 @@ func SplitAddress(s string) (p Place, ok bool) {
 			parts, n = []string{m[1], m[2]}, 2
 		}
 	}
+	country := ""
 	for _, last := range []int{n - 1, n - 2} { // behind the town may stand the country
 		switch {
-		case last < 1 || last < n-1 && strings.ContainsAny(parts[n-1], "0123456789"):
+		case last < 1:
 			continue
-		case loneCode.MatchString(parts[last]) && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789"):
-			return Place{Street: strings.Join(parts[:last-1], ", "), Code: parts[last], Town: parts[last-1]}, true
+		case last < n-1 && countryNames()[Words(parts[n-1])] == "":
+			continue
+		case last < n-1:
+			country = parts[n-1]
 		}
-		switch p, ok := SplitTown(parts[last]); {
+		if loneCode.MatchString(parts[last]) && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789") {
+			return Place{Street: strings.Join(parts[:last-1], ", "), Code: parts[last], Town: parts[last-1], Country: country}, true
+		}
+		p, ok := SplitTown(parts[last])
+		if country != "" {
+			p.Country = country
+		}
+		switch {
 		case !ok:
 		case p.Town == "" && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789"): // Springfield, IL 62701
 			p.Street, p.Town = strings.Join(parts[:last-1], ", "), parts[last-1]
@@ -124,9 +153,9 @@ var (
 // townFirst parts an address whose town stands before its street: "80-873 Gdańsk, Na Ostrowiu
 // 15", "Hel, 84-150, ul. Kuracyjna 1".
 func townFirst(parts []string) (p Place, ok bool) {
-	street := 1
+	street, country := 1, ""
 	if n := len(parts); n > 2 && countryNames()[Words(parts[n-1])] != "" {
-		parts = parts[:n-1]
+		parts, country = parts[:n-1], parts[n-1]
 	}
 	if len(parts) > 1 {
 		p, ok = SplitTown(parts[0])
@@ -139,7 +168,7 @@ func townFirst(parts []string) (p Place, ok bool) {
 	if !ok || len(words) == 0 || roads[words[len(words)-1]] {
 		return Place{}, false
 	}
-	p.Street = strings.Join(parts[street:], ", ")
+	p.Street, p.Country = strings.Join(parts[street:], ", "), country
 	first, _, _ := strings.Cut(Words(p.Street), " ")
 	if indoor[first] || !strings.ContainsAny(p.Street, "0123456789") || !strings.ContainsFunc(p.Street, unicode.IsLower) {
 		return Place{}, false

@@ -1,6 +1,9 @@
 package value
 
-import "testing"
+import (
+	"strings"
+	"testing"
+)
 
 func TestSplitTown(t *testing.T) {
 	for s, want := range map[string][3]string{
@@ -10,6 +13,25 @@ func TestSplitTown(t *testing.T) {
 	} {
 		if p, ok := SplitTown(s); [3]string{p.Code, p.Town, p.Region} != want || ok != (want[0] != "") {
 			t.Errorf("%q: %+v, want %q", s, p, want)
+		}
+	}
+}
+
+// A country behind a town or an address is part of it; what is none leaves the address whole.
+func TestCountriesBehindPlaces(t *testing.T) {
+	for s, want := range map[string]string{
+		"10115 Berlin, Deutschland": "10115|Berlin||Deutschland", "Boston, MA 02110, USA": "02110|Boston|MA|USA", "Oslo, Norway": "|||",
+	} {
+		if p, _ := SplitTown(s); strings.Join([]string{p.Code, p.Town, p.Region, p.Country}, "|") != want {
+			t.Errorf("%q: %+v", s, p)
+		}
+	}
+	for s, want := range map[string]string{
+		"Havnegata 7, 0150 Oslo, Norway": "Havnegata 7|0150|Oslo||Norway", "5 Mill St, Austin, TX 78701, USA": "5 Mill St|78701|Austin|TX|USA", "80-873 Gdańsk, Na Ostrowiu 15/20, Polska": "Na Ostrowiu 15/20|80-873|Gdańsk||Polska",
+		"Quay 5, 0150 Oslo, Floor B": "||||",
+	} {
+		if p, _ := SplitAddress(s); strings.Join([]string{p.Street, p.Code, p.Town, p.Region, p.Country}, "|") != want {
+			t.Errorf("%q: %+v", s, p)
 		}
 	}
 }
