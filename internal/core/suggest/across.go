@@ -380,6 +380,9 @@ func (v *View) tell(targets []Target, out []owner) {
 	}
 }
 
+// inPlainLetters writes letters as people do who have none of them at hand.
+var inPlainLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "å", "aa", "Å", "Aa", "ø", "oe", "Ø", "Oe")
+
 // nameWords gives the words of the names of people in the sheet.
 func (v *View) nameWords() map[string]bool {
 	words := map[string]bool{}
@@ -388,9 +391,11 @@ func (v *View) nameWords() map[string]bool {
 			continue
 		}
 		for _, s := range col.Samples {
-			for w := range strings.FieldsSeq(value.Words(s)) {
-				if len(w) > 2 {
-					words[w] = true
+			for _, said := range []string{s, inPlainLetters.Replace(s)} { // Köhler is koehler in a mailbox, or kohler
+				for w := range strings.FieldsSeq(value.Words(said)) {
+					if len(w) > 2 {
+						words[w] = true
+					}
 				}
 			}
 		}

@@ -132,6 +132,7 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	h.aside = others || elsewise
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
+	two := namesTwo(t, s, fields)
 	for i, f := range fields {
 		if elsewise && !forms[i].says(as) {
 			continue
@@ -146,9 +147,38 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 		if meant[i] > h.said[i].score {
 			h.said[i] = saying{meant[i], "the header’s words mean " + f.Label}
 		}
+		if two && (f.Type == catalog.Text || f.Type == catalog.Reference) && h.said[i].score >= certain {
+			h.said[i].score, h.said[i].reason = 0.72, h.said[i].reason+", and another thing as well"
+		}
 		h.known = h.known || h.said[i].score >= certain
 	}
 	return h
+}
+
+// namesTwo reports whether a header names two things with a stroke between, each of which another
+// field is for: “Firma / Ort”. Of numbers and the like the cells tell which it is.
+func namesTwo(t, s string, fields []catalog.Field) bool {
+	first, second, parted := strings.Cut(asides.ReplaceAllString(s, " "), "/")
+	if !parted || strings.Contains(second, "/") {
+		return false
+	}
+	means := func(part string) map[int]bool {
+		found := map[int]bool{}
+		l := lift(headerWords(part))
+		for i, f := range fields {
+			if conceptScore(t, f, l) >= certain {
+				found[i] = true
+			}
+		}
+		return found
+	}
+	a, b := means(first), means(second)
+	for i := range a {
+		if b[i] {
+			return false
+		}
+	}
+	return len(a) > 0 && len(b) > 0
 }
 
 // meaningsOf gives how well what a header means says each field: as a whole with what

@@ -1,6 +1,7 @@
 package value
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -44,10 +45,16 @@ var (
 var noDates = wordSet(`00000000 00010101 01010001 19000101 01011900 19000100 18991230 30121899 12301899 18991231 31121899 12311899
 	17530101 01011753 29991231 31122999 12312999 99991231 31129999 12319999`)
 
+// inTwoFigures are days and months of one.
+var inTwoFigures = regexp.MustCompile(`\b\d\b`)
+
 // NoDate reports whether a text where a day stands is one of them, with midnight or without.
 func NoDate(s string) bool {
 	if len(s) < 8 || s[0] < '0' || s[0] > '9' {
 		return false
+	}
+	if len(s) < 10 && strings.ContainsAny(s, "./-") { // 1.1.1900
+		s = inTwoFigures.ReplaceAllString(s, "0$0")
 	}
 	var digits [8]byte
 	n, at := 0, 0

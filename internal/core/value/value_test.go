@@ -592,6 +592,15 @@ func TestMailboxesThatAreNone(t *testing.T) {
 	})
 }
 
+// Days that programs write where there is none, in whatever figures.
+func TestNoDates(t *testing.T) {
+	for s, want := range map[string]bool{"01.01.1900": true, "1.1.1900": true, "1/1/1900": true, "0000-00-00": true, "1899-12-30 00:00:00": true, "1.1.1968": false, "1.1.19": false, "11.1.1900": false} {
+		if got := NoDate(s); got != want {
+			t.Errorf("%s: %v", s, got)
+		}
+	}
+}
+
 // A desk is no person; a person may be called as one.
 func TestDesks(t *testing.T) {
 	for name, want := range map[string]bool{
