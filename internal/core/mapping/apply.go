@@ -307,7 +307,7 @@ func (dp *DraftPlan) namesNobody(i int, out *Typed) bool {
 	if dp.given >= 0 {
 		given, both = out.Values[dp.given], out.Values[dp.given] != "" && out.Values[dp.family] != ""
 	}
-	return f.ComparedAs() == catalog.AsFamilyName && value.Desk(given+" "+v) || value.PerhapsNothing(f, v, both)
+	return f.ComparedAs() == catalog.AsFamilyName && value.Desk(given, v) || value.PerhapsNothing(f, v, both)
 }
 
 // countryOf gives the country that the draft has in a row; what else it says stays in out.

@@ -106,6 +106,9 @@ var WaysOfDayNumbers = []DayNumbers{Since1900, Since1904}
 // IsDayNumber reports whether a text may be a day as spreadsheet programs count them, from 1927
 // to 2099, with or without a time of the day.
 func IsDayNumber(s string) bool {
+	if len(s) < 5 || digits(s[:5]) < 0 || len(s) > 5 && s[5] != '.' && s[5] != ',' {
+		return false
+	}
 	whole, rest, parted := strings.Cut(strings.Replace(s, ",", ".", 1), ".")
 	return len(whole) == 5 && digits(whole) >= 10_000 && digits(whole) <= 73_050 && (!parted || digits(rest) >= 0 && len(rest) < 16)
 }
@@ -233,6 +236,22 @@ var eras = map[string]int{"明治": 1867, "大正": 1911, "昭和": 1925, "平�
 // ofEra is a date with the year of an era: 令和8年3月31日, R8.3.31.
 var ofEra = regexp.MustCompile(`^(?:(明治|大正|昭和|平成|令和) ?(元|\d{1,2})年 ?|([MTSHR])(\d{1,2})[./-])(\d{1,2})[月./-] ?(\d{1,2})日?`)
 
+// yearOfEra reads such a date at the start of s, and gives back the rest.
+func yearOfEra(s string) (year, month, day int, rest string, ok bool) {
+	if s == "" || s[0] >= '0' && s[0] <= '9' { // as most dates begin
+		return 0, 0, 0, "", false
+	}
+	m := ofEra.FindStringSubmatch(s)
+	if m == nil {
+		return 0, 0, 0, "", false
+	}
+	n := 1 // 元
+	if m[2] != "元" {
+		n = digits(m[2] + m[4])
+	}
+	return eras[m[1]+m[3]] + n, digits(m[5]), digits(m[6]), strings.TrimSpace(s[len(m[0]):]), true
+}
+
 // dayAndClock reads the date at the start of s as 2006-01-02 and gives back the rest.
 func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 	bad := Trouble{Code: problem.BadDate}
@@ -254,16 +273,11 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 	if IsDayNumber(s) {
 		return r.dayCounted(s)
 	}
-	if m := ofEra.FindStringSubmatch(s); m != nil {
-		year := 1 // 元
-		if n := digits(m[2] + m[4]); n > 0 {
-			year = n
-		}
-		y, month, d := eras[m[1]+m[3]]+year, digits(m[5]), digits(m[6])
-		if !validDate(y, month, d) {
+	if y, m, d, rest, ok := yearOfEra(s); ok {
+		if !validDate(y, m, d) {
 			return "", "", bad
 		}
-		return isoDate(y, month, d), strings.TrimSpace(s[len(m[0]):]), Trouble{}
+		return isoDate(y, m, d), rest, Trouble{}
 	}
 	parts, seps, clock := dateParts(s)
 	if len(parts) != 3 {

@@ -26,8 +26,12 @@ var deskWords = wordSet(`info office reception rezeption empfang sales verkauf v
 
 // Desk reports whether a person's name is that of a desk: each of its words is one of those that
 // name some.
-func Desk(name string) bool {
-	words := strings.Fields(Words(name))
+func Desk(given, family string) bool {
+	first, _, _ := strings.Cut(family, " ")
+	if !deskWords[Fold(first)] { // most names are told by it
+		return false
+	}
+	words := strings.Fields(Words(given + " " + family))
 	for _, w := range words {
 		if !deskWords[w] && !between[w] {
 			return false
