@@ -419,35 +419,36 @@ func (k *draftCheck) prepare(ctx context.Context) error {
 	return k.observe(ctx, k.conn.pg)
 }
 
-var stepRecognise = step{does: "recognises the records that rows have become already", reads: "draft aside settled results records history", writes: "draft matches"}
+var stepRecognise = step{does: "recognises the records that rows have become already", reads: "draft aside results records history", writes: "draft matches settled"}
 
 // recognise finds for rows that are held for one of their records the others, which an earlier
 // load has made or changed, with the version that it has left them at: what others have changed
-// since is theirs, whatever the row says.
+// since is theirs, whatever the row says. A row that names another record by now is for that.
 func (k *draftCheck) recognise(ctx context.Context) error {
 	if !k.plan.Known || !k.i.Written {
 		return nil
 	}
+	named := `true`
+	if title := k.titleOf("d"); title != "" {
+		named = `(r.` + schema.Title + ` = ` + title + ` or exists (
+			select from {history} h where h.record_id = r.id and h.version > o.version and h.changes ?| array[` + literals(k.plan.Type.Title) + `]))`
+	}
 	return k.do(ctx, stepRecognise,
+		q(`create temp table known on commit drop as
+			select distinct on (o.row_no) o.row_no, o.outcome, o.record_id, coalesce((
+				select max(h.version) from {history} h where h.record_id = o.record_id
+					and (h.run = o.run or h.at <= (select min(r.began_at) from runs r where r.piece = o.run))), 1) as version
+			from {draft} d join {results} o on o.row_no = d.row_no and o.draft = {n} and o.outcome not in ('held', 'failed')
+			where {stays d}
+			order by o.row_no, o.run desc`),
 		q(`insert into {matches} (row_no, record_id, version, rule)
 			select d.row_no, r.id, r.version, 0
-			from {draft} d
-			join (
-				select distinct on (row_no) row_no, record_id, outcome from {results}
-				where draft = {n} and outcome not in ('held', 'failed') order by row_no, run desc
-			) o on o.row_no = d.row_no
-			join {records} r on r.id = o.record_id
-			where o.outcome in ('created', 'updated', 'unchanged', 'skipped') and {stays d} and {unanswered d}`),
-		q(`update {draft} d set was_version = coalesce(d.was_version, x.version)
-			from (
-				select m.row_no, coalesce(max(h.version), 1) as version
-				from {matches} m
-				join {results} o on o.row_no = m.row_no and o.draft = {n} and o.record_id = m.record_id and o.outcome not in ('held', 'failed')
-				left join {history} h on h.record_id = m.record_id
-					and (h.run = o.run or h.at <= (select min(r.began_at) from runs r where r.piece = o.run))
-				group by m.row_no
-			) x
-			where x.row_no = d.row_no`))
+			from {draft} d join known o on o.row_no = d.row_no join {records} r on r.id = o.record_id
+			where o.outcome in ('created', 'updated', 'unchanged', 'skipped') and {named}`, frag{"named": named}),
+		q(`update {draft} d set was_version = coalesce(d.was_version, o.version) from {matches} m join known o on o.row_no = m.row_no where m.row_no = d.row_no`),
+		// What was answered before of what it is has been done; which values stay holds on.
+		q(`update {settled} s set choice = 'take', record_id = m.record_id, other_row = null from {matches} m where m.row_no = s.row_no`),
+		q(`drop table known`))
 }
 
 // querier is a connection, a transaction or the pool.

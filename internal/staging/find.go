@@ -164,7 +164,7 @@ func (k *draftCheck) followAnswers(ctx context.Context) error {
 		q(`insert into {matches} (row_no, record_id, version, rule)
 			select s.row_no, r.id, r.version, 0
 			from {settled} s join {records} r on r.id = s.record_id
-			where s.choice = 'take'`),
+			where s.choice = 'take' and {unfound s}`),
 		k.hold(problem.AnswerGone, nil, schema.RecordID(k.plan.Type, "s.record_id"), `
 			from {settled} d join {settled} s using (row_no)
 			where s.choice = 'take' and s.record_id is not null and {unfound d}`),

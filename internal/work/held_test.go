@@ -92,6 +92,25 @@ func TestRecordsThatARowHasBecome(t *testing.T) {
 	b.agree(i)
 }
 
+// What was answered of a record that was written is done: it is not made again. A row that names
+// another company by now is for that one, and the first keeps its name.
+func TestKnownAfterAnswersAndOtherNames(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company,Town\nA Marina,Oslo\nA Marina,Bergen\nZ Marina,Moss\n")
+	i := b.check(b.apart(b.drafted("Company,Town,Contact last name,Contact e-mail\nA Marina,,Berg,nonsense\nC Marina,Moss,Li,nonsense\n", "contact", "account")))
+	b.want(strings.Join(b.rows(i), "\n"), "2 hold (hold, ask)\n3 hold (hold, create)")
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Draft: "account", Choice: verdict.ChooseNew}}, b.person)
+	b.ok(err)
+	i = b.load(b.check(b.again(i)))
+	b.want(strings.Join(b.rows(i), "\n"), "2 held (held, created 4)\n3 held (held, created 5)")
+	i = b.mend(b.check(i), CellEdit{Row: 2, Column: "Contact e-mail", Value: "b@x.example"}, CellEdit{Row: 3, Column: "Contact e-mail", Value: "l@x.example"}, CellEdit{Row: 3, Column: "Company", Value: "Z Marina"})
+	i = b.load(b.check(i))
+	b.want(strings.Join(b.rows(i), "\n"), "2 created (created 1, unchanged 4)\n3 created (created 2, unchanged 3)")
+	b.want(b.record("account", "ACC-5").Values["name"]+" "+b.record("contact", "CON-2").Links["account"].ID, "C Marina ACC-3")
+	b.want(b.counts()["account"], int64(5))
+	b.agree(i)
+}
+
 // A load of which every row is held for one of its records can be taken back.
 func TestHeldApartIsTakenBack(t *testing.T) {
 	b := start(t)
