@@ -98,8 +98,8 @@ func TestConsoleEditing(t *testing.T) {
 	// A column is parted over the fields that no other gives.
 	p.click(`//button[@aria-label="Third goes to no field"]`)
 	p.do("part it", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "code +"))
-	p.click(`//li[@role="option"][contains(., "Postal code + Region")]`)
-	p.goesTo("Third", "Postal code + Region")
+	p.click(`//li[@role="option"][contains(., "Postal code + Region + Country")]`)
+	p.goesTo("Third", "Postal code + Region + Country")
 }
 
 // What the service cannot take now waits, and nothing is lost: not when it

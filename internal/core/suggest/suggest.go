@@ -160,7 +160,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 {
 			score *= 0.4 + 0.6*float64(required)/float64(wanted)
 		}
-		if birthdays && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
+		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
 			score *= hardly // only people have them
 		}
 		if wanted > 0 && required == 0 { // no row of it would load
