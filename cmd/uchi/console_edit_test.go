@@ -99,7 +99,7 @@ func TestConsoleEditing(t *testing.T) {
 	p.click(`//button[@aria-label="Third goes to no field"]`)
 	p.do("part it", chromedp.WaitVisible(`input[role=combobox]`), chromedp.SendKeys(`input[role=combobox]`, "code +"))
 	p.click(`//li[@role="option"][contains(., "Postal code + Region + Country")]`)
-	p.goesTo("Third", "Postal code + Region + Country")
+	p.goesTo("Third", "Country + Postal code + Region")
 }
 
 // What the service cannot take now waits, and nothing is lost: not when it
