@@ -275,3 +275,28 @@ func TestCodesBesideTowns(t *testing.T) {
 		}
 	}
 }
+
+// Of several columns of one name the first is it.
+func TestFirstOfSeveral(t *testing.T) {
+	ct, _ := standard(t).Type("account")
+	for _, name := range []string{"Firma 1,Firma 2", "Firma 2,Firma 1", "Name1,Name2", "NAME_1,NAME_2", "Name 1,Name 2,Name 3"} {
+		cols := columns(append(strings.Split(name, ","), "KdNr", "PLZ", "Ort")...)
+		first := ""
+		for n := range strings.Split(name, ",") {
+			cols[n].Filled, cols[n].Samples = 2, []string{"Bootsbau & Reparatur", "z.Hd. Hafenmeister"}
+			if strings.HasSuffix(cols[n].Header, "1") {
+				first = cols[n].Header
+				cols[n].Filled, cols[n].Samples = 4, []string{"Werft Köhler GmbH", "Stein & Söhne KG", "Marina Nord e.V.", "Holm Charter ApS"}
+			}
+		}
+		got := ""
+		for _, s := range Columns(ct, cols, nil) {
+			if s.Field == "name" && s.Taken {
+				got = s.Column
+			}
+		}
+		if got != first {
+			t.Errorf("%s: the name is in %q", name, got)
+		}
+	}
+}

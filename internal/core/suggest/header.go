@@ -79,8 +79,12 @@ func tokens(s string) []string {
 // in Kd.Nr, it does not part words.
 var pathDot = regexp.MustCompile(`(\pL{3})\.(\pL{3})`)
 
+// lastNumber is that of Name1, which tells which of several it is.
+var lastNumber = regexp.MustCompile(`(\pL{3})(\d)$`)
+
 func splitCapitals(s string) string {
 	s = pathDot.ReplaceAllString(s, "$1 $2")
+	s = lastNumber.ReplaceAllString(s, "$1 $2")
 	var b strings.Builder
 	rs := []rune(s)
 	for i, r := range rs {
