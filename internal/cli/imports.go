@@ -409,6 +409,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 	a.showNotices(i.Notices)
 	fmt.Fprintln(a.out)
 	a.showColumns(i, types, r.JSON200.Columns)
+	for _, u := range r.JSON200.Unlike {
+		fmt.Fprintf(a.out, "%s goes to %s, but %s\n", u.Column, strings.TrimPrefix(u.Draft+"."+u.Field, "."), u.Why)
+	}
 	for n, d := range i.Routine.Drafts {
 		a.showDraft(i.Routine, d, types[n])
 	}

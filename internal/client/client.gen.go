@@ -2436,6 +2436,9 @@ type Suggestions struct {
 	// Together A set of record types of which each row seems to hold one record, when it takes clearly more of the columns
 	Together Together         `json:"together,omitempty,omitzero"`
 	Types    []TypeSuggestion `json:"types"`
+
+	// Unlike Columns whose cells look like something else than what they are placed on
+	Unlike []Unlike `json:"unlike,omitempty,omitzero"`
 }
 
 // TakenInvitation defines model for TakenInvitation.
@@ -2581,6 +2584,9 @@ type UndoRequest struct {
 
 // UndoWhy Why something cannot be taken back
 type UndoWhy string
+
+// Unlike defines model for Unlike.
+type Unlike = suggest.Unlike
 
 // UnreadablePolicy What happens to a row with a value that cannot be read: it is held, or loaded without the value; create, at a link: a draft of its own, which stands in its place in what is answered, makes the record that is missing
 type UnreadablePolicy string

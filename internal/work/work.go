@@ -548,6 +548,7 @@ type Suggested struct {
 	// Together is a set of types that takes clearly more of the columns; without
 	// types there is none.
 	Together suggest.Together
+	Unlike   []suggest.Unlike // columns whose cells look like something else than what they are placed on
 	// Partings are the ways in which a column can go to several fields.
 	Partings []mapping.Parting
 }
@@ -592,6 +593,9 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	notToFill(out.Columns, targets, by)
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
+	if i.Routine.V != nil {
+		out.Unlike = view.Unlike(targets, drafts)
+	}
 	for n, d := range drafts {
 		for _, p := range mapping.Partings(targets[n].Type) {
 			p.Draft = d.Called()

@@ -139,12 +139,21 @@ var mailbox = regexp.MustCompile(`^\S+@\S+\.\S+$`)
 
 func isMailbox(s string) bool { return strings.ContainsRune(s, '@') && mailbox.MatchString(s) }
 
+// clearForms are legal forms that are no names of people and no initials.
+var clearForms = wordSet("ltd limited llc plc inc incorporated corp corporation gmbh mbh ohg sarl srl bv aps oyj ltda spzoo")
+
+// ofCompany reports whether a name ends with the legal form of a company.
+func ofCompany(s string) bool {
+	words := strings.Fields(Words(s))
+	return len(words) > 0 && clearForms[words[len(words)-1]]
+}
+
 // NoName reports whether a text cannot be what a field of names holds: an address for a mail
-// or on the web, and, for people, what has no letter.
+// or on the web, and, for people, what has no letter, or ends as companies do.
 func NoName(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsGivenName, catalog.AsFamilyName:
-		return isMailbox(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
+		return isMailbox(s) || ofCompany(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
 	case catalog.AsCompanyName:
 		return isMailbox(s) || strings.Contains(s, "://")
 	}

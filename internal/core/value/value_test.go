@@ -399,7 +399,7 @@ func TestTitleKey(t *testing.T) {
 func TestNoName(t *testing.T) {
 	family, company := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}, catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	for in, want := range map[string][2]bool{
-		"ada@kade.example": {true, true}, "https://kade.example": {true, true}, "www.kade.example": {true, false}, "4711": {true, false}, "Kade": {}, "@home Ltd": {}, "3": {true, false}, "O": {}, "鴎川": {}, "Kade @ Lund": {},
+		"ada@kade.example": {true, true}, "https://kade.example": {true, true}, "www.kade.example": {true, false}, "4711": {true, false}, "Kade": {}, "@home Ltd": {true, false}, "Kelpie Marine GmbH": {true, false}, "Limited": {true, false}, "da Silva e Sá": {}, "3": {true, false}, "O": {}, "鴎川": {}, "Kade @ Lund": {},
 	} {
 		if got := [2]bool{NoName(family, in), NoName(company, in)}; got != want {
 			t.Errorf("%q: %v, want %v", in, got, want)

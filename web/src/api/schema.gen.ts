@@ -3325,6 +3325,15 @@ export interface components {
             routines: components["schemas"]["Recognised"][];
             types: components["schemas"]["TypeSuggestion"][];
             columns: components["schemas"]["Suggestion"][];
+            /** @description Columns whose cells look like something else than what they are placed on */
+            unlike?: components["schemas"]["Unlike"][];
+        };
+        Unlike: {
+            column: string;
+            draft?: string;
+            field: string;
+            /** @description What the cells look like */
+            why: string;
         };
         ProblemCount: {
             code: string;

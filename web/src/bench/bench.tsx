@@ -333,6 +333,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                   c={c}
                   kinds={rowKinds}
                   suggestion={known.of.get(c.header)}
+                  unlike={known.unlike.get(c.header)}
                   partings={known.partings}
                   disabled={fixed}
                   onPlace={(column, to, also) =>

@@ -26,6 +26,8 @@ export function ColumnCard(p: {
   c: Column;
   kinds: Kind[];
   suggestion: Suggestion | undefined;
+  /** What its cells look like, where that is something else than what it is placed on. */
+  unlike: string | undefined;
   partings: Parting[];
   disabled: boolean;
   onPlace: (column: string, to: Spot | "", also: boolean) => void;
@@ -58,7 +60,8 @@ export function ColumnCard(p: {
   const byHand =
     unsettled === "date_order" ? i.reading?.date_order : unsettled === "decimal_sign" ? i.reading?.decimal_sign : undefined;
   const open = unsettled && !settled && !byHand ? unsettled : undefined;
-  const attention = doubt !== undefined || open !== undefined;
+  const unlike = at.length > 0 ? p.unlike : undefined;
+  const attention = doubt !== undefined || open !== undefined || unlike !== undefined;
   // What is kept in thousands is called so, as its column is.
   const amounts = fields.some((f) => (f?.type === "money" || f?.type === "decimal") && f.label !== c.header);
   const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
@@ -180,9 +183,9 @@ export function ColumnCard(p: {
           ))}
         </Menu>
       ) : (
-        <Tip text={reason}>
-          <div tabIndex={-1} className="truncate text-[11.5px] text-ink-faint">
-            {reason}
+        <Tip text={unlike ?? reason}>
+          <div tabIndex={-1} className={cx("truncate text-[11.5px]", unlike ? "font-medium text-ask" : "text-ink-faint")}>
+            {unlike ?? reason}
           </div>
         </Tip>
       )}

@@ -639,7 +639,11 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
 /** The suggestions for the columns of an import, by header. */
 export function useSuggestions(workspace: string, i: Import | undefined) {
   const { data } = useQuery(suggestions(workspace, i));
-  return { of: new Map(data?.columns.map((s) => [s.column, s])), partings: data?.partings ?? [] };
+  return {
+    of: new Map(data?.columns.map((s) => [s.column, s])),
+    unlike: new Map(data?.unlike?.map((u) => [u.column, u.why])),
+    partings: data?.partings ?? [],
+  };
 }
 
 /** What is otherwise in a file than a routine knows it, in words behind a semicolon. */

@@ -1,0 +1,63 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
+)
+
+// Unlike is a column whose cells look like something else than what the field holds that somebody,
+// or a routine, has placed it on.
+type Unlike struct {
+	Column string `json:"column"`
+	Draft  string `json:"draft,omitempty"` // of several in a row
+	Field  string `json:"field"`
+	Why    string `json:"why"`
+}
+
+// Unlike finds them: a file may have the headers of the one before and other things below them.
+// What has a list of its own for the words, is computed or put together is left to those who made
+// it so.
+func (v *View) Unlike(targets []Target, drafts []mapping.Draft) (list []Unlike) {
+	for n, d := range drafts {
+		for _, f := range targets[n].Type.Fields {
+			o := d.Fields[f.Name]
+			at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return slices.Contains(o.From, c.Header) })
+			if len(o.From) != 1 || at < 0 || o.Compute != "" || len(o.Find)+len(o.Values) > 0 || v.columns[at].Distinct < fewestToTell {
+				continue
+			}
+			if why := v.unlike(targets[n].Type, f, o.Take, at); why != "" && !slices.ContainsFunc(list, func(u Unlike) bool { return u.Column == o.From[0] }) {
+				list = append(list, Unlike{Column: o.From[0], Draft: targets[n].Draft, Field: f.Name, Why: why})
+			}
+		}
+	}
+	return list
+}
+
+func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, at int) string {
+	col, kinds := v.columns[at], v.kinds[at]
+	sure := kinds.known && kinds.texts >= fewestToTell
+	switch take {
+	case "":
+		fit, what := fitOf(t, f, col, kinds)
+		switch {
+		case fit == contradicts:
+			return what
+		case sure && f.ComparedAs() == catalog.AsCompanyName && kinds.p[textkind.FullName] > 0.97:
+			return "its values look like names of people"
+		}
+	case mapping.TakeGivenName, mapping.TakeFamilyName, mapping.TakeFamilyFirst, mapping.TakeGivenLast:
+		switch {
+		case sure && kinds.p[textkind.Company] > 0.9, share(col.Samples, func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.4:
+			return "its values look like names of companies"
+		case !slices.ContainsFunc(col.Samples, func(s string) bool { return len(strings.Fields(s)) > 1 }):
+			return "its values are single words"
+		}
+	}
+	return ""
+}
