@@ -49,7 +49,7 @@ func (o *origin) text(cells []string) string {
 	if s != "" && o.take != "" {
 		s = o.take.of(s)
 	}
-	if s != "" {
+	if s != "" && (o.values != nil || o.turned) {
 		to, listed := o.values[value.Fold(s)]
 		switch {
 		case listed:
@@ -288,7 +288,7 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 			continue
 		}
 		code := value.Lost(fp.Field, out.Values[i])
-		if dp.namesNobody(i, out) {
+		if fp.Names && dp.namesNobody(i, out) {
 			code = problem.PerhapsNothing
 		}
 		if code == "" {
@@ -303,11 +303,13 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 
 // namesNobody reports whether a value that names somebody may stand for no name, or for a desk.
 func (dp *DraftPlan) namesNobody(i int, out *Typed) bool {
-	f, v, given, both := dp.Fields[i].Field, out.Values[i], "", false
+	other := ""
 	if dp.given >= 0 {
-		given, both = out.Values[dp.given], out.Values[dp.given] != "" && out.Values[dp.family] != ""
+		if other = out.Values[dp.given]; i == dp.given {
+			other = out.Values[dp.family]
+		}
 	}
-	return f.ComparedAs() == catalog.AsFamilyName && value.Desk(given, v) || value.PerhapsNothing(f, v, both)
+	return value.Nobody(dp.Fields[i].Field, other, out.Values[i])
 }
 
 // countryOf gives the country that the draft has in a row; what else it says stays in out.

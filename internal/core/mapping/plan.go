@@ -79,6 +79,7 @@ type FieldPlan struct {
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
 	Losable  bool // a value that has lost letters or digits elsewhere, or may stand for nothing, is in question
+	Names    bool // and it holds names of people or companies
 	Blank    Blank
 	Draft    int // the place of the draft whose record the field points to, or -1
 	// Rows is the place of the draft that makes records of the type which a text in
@@ -377,6 +378,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
 		fp.Losable = f.Type == catalog.Text && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.Names = fp.Losable && value.HoldsNames(f)
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, fp.Field, o, fp.origin, columns)
 		if err != nil {

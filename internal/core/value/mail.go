@@ -19,18 +19,14 @@ var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontak
 
 // deskWords stand for a desk where a person is named; "Marina" and "Post" are names.
 var deskWords = wordSet(`info office reception rezeption empfang sales verkauf ventas vendite salg forsaljning accounting finance admin support
-	booking reservations sekretariat sekretariatet secretariat secretaria marketing enquiries hr department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschaftsfuhrung personal
-	service comptabilite accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
-	administracao inkop ekonomi indkob bogholderi innkjop okonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard
+	booking reservations sekretariat sekretariatet secretariat secretaria marketing enquiries hr department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschäftsleitung geschaftsfuhrung geschäftsführung personal
+	service comptabilite comptabilité accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
+	administracao inkop ekonomi indkob indkøb bogholderi innkjop innkjøp okonomi økonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard
 	accounts payable receivable human resources customer care`)
 
-// Desk reports whether a person's name is that of a desk: each of its words is one of those that
+// desk reports whether a person's name is that of a desk: each of its words is one of those that
 // name some.
-func Desk(given, family string) bool {
-	first, _, _ := strings.Cut(family, " ")
-	if !deskWords[Fold(first)] { // most names are told by it
-		return false
-	}
+func desk(given, family string) bool {
 	words := strings.Fields(Words(given + " " + family))
 	for _, w := range words {
 		if !deskWords[w] && !between[w] {

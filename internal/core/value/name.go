@@ -144,8 +144,9 @@ var clearForms = wordSet("ltd limited llc plc inc incorporated corp corporation 
 
 // ofCompany reports whether a name ends with the legal form of a company.
 func ofCompany(s string) bool {
-	words := strings.Fields(Words(s))
-	return len(words) > 0 && clearForms[words[len(words)-1]]
+	at := strings.LastIndexByte(s, ' ')
+	last := s[at+1:]
+	return (at >= 0 || len(s) < 5) && len(last) < 14 && clearForms[strings.ToLower(strings.Trim(last, ".,()"))]
 }
 
 // NoName reports whether a text cannot be what a field of names holds: an address for a mail
@@ -216,10 +217,13 @@ var (
 	mailed  = regexp.MustCompile(` *<[^<>]*@[^<>]*>$`)
 )
 
+// mayBeFor are how such words begin that have no sign in them.
+var mayBeFor = map[string]bool{"fao ": true, "attn": true, "zhd ": true, "zu h": true, "a la": true}
+
 // withoutAsides gives a name without what stands in brackets, or in quotation marks inside it,
 // and without what says that a letter is meant for it, or its mailbox.
 func withoutAsides(s string) string {
-	if len(s) > 0 && strings.IndexByte("aAfFzZtTvV\xc3", s[0]) >= 0 {
+	if len(s) > 4 && strings.IndexByte("aAfFzZtTvV\xc3", s[0]) >= 0 && (strings.ContainsAny(s, ".:/'’") || mayBeFor[strings.ToLower(s[:4])]) {
 		if bare := forWhom.ReplaceAllString(s, ""); bare != "" {
 			s = bare
 		}

@@ -136,7 +136,7 @@ func NewNothing(f catalog.Field, more []string) *Nothing {
 	for _, w := range nothingWords {
 		n.add(strings.ReplaceAll(w, "_", " "))
 	}
-	if !holdsNames(f) {
+	if !HoldsNames(f) {
 		for _, w := range nothingOrName {
 			n.add(strings.ReplaceAll(w, "_", " "))
 		}
@@ -169,23 +169,37 @@ var perhapsNothing = func() map[string]bool {
 	return set
 }()
 
-// PerhapsNothing reports whether the value of a field that holds names is a word by which people
-// say that there is none, and which may be a name for all that: "none" or "brak". A person's name
-// that is written as one is, where its other half stands beside it (Ute Ohne) or it is a usual one
-// (Sem, Null).
-func PerhapsNothing(f catalog.Field, s string, beside bool) bool {
-	if len(s) > 24 || !holdsNames(f) || !perhapsNothing[strings.ToLower(s)] {
+const longestNothing = 24
+
+// Nobody reports whether what names somebody, with the other half of a person's name or none, may
+// stand for no name, or for a desk: "none" or "brak". A person's name that is written as one is
+// one, where its other half stands beside it (Ute Ohne) or it is a usual one (Sem, Null).
+func Nobody(f catalog.Field, other, s string) bool {
+	if len(s) > longestNothing || !HoldsNames(f) {
 		return false
 	}
-	if f.Likeness == catalog.AsCompanyName {
+	low := strings.ToLower(s)
+	first, _, _ := strings.Cut(low, " ")
+	switch { // most names are told by their words
+	case perhapsNothing[low] && !writtenAsName(f, s, other != ""):
 		return true
+	case f.Likeness == catalog.AsFamilyName && deskWords[first]:
+		return desk(other, s)
 	}
-	first, rest := utf8.DecodeRuneInString(s)
-	written := unicode.IsUpper(first) && s[rest:] == strings.ToLower(s[rest:])
-	return !written || !beside && !alsoNames[s]
+	return false
 }
 
-func holdsNames(f catalog.Field) bool {
+// writtenAsName reports whether such a word is a name all the same.
+func writtenAsName(f catalog.Field, s string, beside bool) bool {
+	if f.Likeness == catalog.AsCompanyName {
+		return false
+	}
+	first, rest := utf8.DecodeRuneInString(s)
+	return unicode.IsUpper(first) && s[rest:] == strings.ToLower(s[rest:]) && (beside || alsoNames[s])
+}
+
+// HoldsNames reports whether a field holds names of people or companies.
+func HoldsNames(f catalog.Field) bool {
 	switch f.Likeness {
 	case catalog.AsGivenName, catalog.AsFamilyName, catalog.AsCompanyName:
 		return true

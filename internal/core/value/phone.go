@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/problem"
 
@@ -174,6 +175,11 @@ var (
 	numbersBy = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
 )
 
+// worded reports whether more than figures and signs stands in a telephone number.
+func worded(s string) bool {
+	return strings.ContainsFunc(s, func(r rune) bool { return r == '#' || r >= utf8.RuneSelf || r|0x20 >= 'a' && r|0x20 <= 'z' })
+}
+
 // beside takes off a telephone number what may stand before it, such as Tel.; why says what
 // else stands beside it. Letters stand for figures in numbers of North America alone, where
 // they are capitals; elsewhere they would be dialled in silence: “(priv.)” as 7748.
@@ -191,6 +197,9 @@ func beside(s, country string) (number, why string) {
 		}
 	}
 	s = s[first:]
+	if !worded(s) { // as most are
+		return s, ""
+	}
 	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
 		s = s[:m[0]] + "-" + s[m[2]:]
 	}
@@ -210,7 +219,11 @@ func beside(s, country string) (number, why string) {
 // severalNumbers reports whether a text is more than one telephone number: parts that are
 // numbers by themselves, of which the first is whole. “0431 / 39 92 18” is one.
 func severalNumbers(s, country string) bool {
-	at := numbersBy.FindStringIndex(extension.ReplaceAllString(s, ""))
+	bare := s
+	if worded(s) {
+		bare = extension.ReplaceAllString(s, "")
+	}
+	at := numbersBy.FindStringIndex(bare)
 	if at == nil {
 		return false
 	}
