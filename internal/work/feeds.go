@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/feed"
 	"uchi/internal/core/life"
@@ -373,10 +374,40 @@ func (s *Service) foundIn(ctx context.Context, f store.Feed, file store.FeedFile
 	like := func(x store.FeedFile) bool {
 		return x.State == store.FeedLoaded && doc.PartOf(x.Name) == doc.PartOf(file.Name)
 	}
-	if n := slices.IndexFunc(files, like); n >= 0 {
+	n := slices.IndexFunc(files, like)
+	if n >= 0 {
 		found.Last = files[n].Rows
 	}
+	found.Unlike = saidOf(unlike(c, i))
+	if len(found.Unlike) > 0 && n >= 0 && files[n].Import != nil { // what a person has let pass once passes again
+		before, err := s.store.Import(ctx, f.Workspace, *files[n].Import)
+		if err != nil {
+			return found, err
+		}
+		was := saidOf(unlike(c, before))
+		found.Unlike = slices.DeleteFunc(found.Unlike, func(u string) bool { return slices.Contains(was, u) })
+	}
 	return found, err
+}
+
+// unlike finds the columns of an import whose cells are something else than what they are placed on.
+func unlike(c catalog.Catalog, i store.Import) []suggest.Unlike {
+	if i.Routine.V == nil {
+		return nil
+	}
+	var targets []suggest.Target
+	for _, d := range i.Routine.V.Drafts {
+		t, _ := c.Type(d.Type)
+		targets = append(targets, suggest.Target{Draft: d.Called(), Type: t})
+	}
+	return suggest.NewView(i.Columns.V).Among(c).Unlike(targets, i.Routine.V.Drafts)
+}
+
+func saidOf(list []suggest.Unlike) (out []string) {
+	for _, u := range list {
+		out = append(out, u.Column+": "+u.Why)
+	}
+	return out
 }
 
 // waits lets a file wait for a person.

@@ -421,3 +421,35 @@ func TestFeedWaitsForAnotherTable(t *testing.T) {
 	_, said := b.rests(false)
 	b.want(strings.Join(said, "\n"), "marinas-1.csv waiting; another table")
 }
+
+// A file with the headers of the one before and other things below them waits for a person, and
+// what that person has let pass passes again.
+func TestFeedsSeeCellsUnlikeTheirColumns(t *testing.T) {
+	b, dir := fed(t)
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Files: "marinas-*.csv", After: feed.Move, Bounds: feed.Bounds{OtherColumns: true}})
+	people := func(from int) string {
+		text := "External ID,Company,Status\n"
+		for n, name := range []string{"Anna Johansson", "Peter Schmidt", "Maria Rossi", "John Williams", "Julia Fischer", "Michael Brown", "Laura Martin", "Thomas Müller"} {
+			text += fmt.Sprintf("M-%d,%s,customer\n", from+n, name)
+		}
+		return text
+	}
+	b.put(dir, "marinas-1.csv", marinas(1, 8, "customer"), 5)
+	b.put(dir, "marinas-1.csv.done", "", 5)
+	b.put(dir, "marinas-2.csv", people(20), 4)
+	b.put(dir, "marinas-2.csv.done", "", 4)
+	_, said := b.rests(false)
+	b.want(strings.Join(said, "\n"), "marinas-1.csv loaded\nmarinas-2.csv waiting; unlike columns")
+	f, err := b.store.Feed(b.Context(), "main", "marinas weekly")
+	b.ok(err)
+	files, err := b.store.FeedFiles(b.Context(), f.ID, 0)
+	b.ok(err)
+	i, err := b.store.Import(b.Context(), "main", *files[0].Import)
+	b.ok(err)
+	b.load(i)
+	b.resting() // it sees what the person has done
+	b.put(dir, "marinas-3.csv", people(40), 3)
+	b.put(dir, "marinas-3.csv.done", "", 3)
+	_, said = b.rests(false)
+	b.want(strings.Join(said, "\n"), "marinas-1.csv loaded\nmarinas-2.csv loaded; unlike columns\nmarinas-3.csv loaded")
+}

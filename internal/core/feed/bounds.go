@@ -105,6 +105,7 @@ type Found struct {
 	Missing  []string // columns that the routine takes
 	Other    []string // columns that it does not know
 	Values   []string // words of choices that it does not know, with their columns
+	Unlike   []string // columns whose cells are something else than what the routine places them on, as those of the file before were not
 	Another  int64    // the row in which another table begins, which is left out; 0 for none
 }
 
@@ -133,6 +134,9 @@ func (b Bounds) Judge(f Found) (list []Breach) {
 	}
 	if len(f.Values) > 0 && !b.AnyValues {
 		say("new values", "words that the routine does not know: %s", fault.Cut(strings.Join(f.Values, ", "), 300))
+	}
+	if len(f.Unlike) > 0 {
+		say("unlike columns", "cells look like something else than their column is placed on: %s", fault.Cut(strings.Join(f.Unlike, "; "), 300))
 	}
 	if f.Another > 0 {
 		say("another table", "another table begins in row %d and would be left out", f.Another)

@@ -144,6 +144,7 @@ func TestJudge(t *testing.T) {
 		"new values":      func(f *Found) { f.Values = []string{"Status: afloat"} },
 		"other columns":   func(f *Found) { f.Other = []string{"Depth"} },
 		"another table":   func(f *Found) { f.Another = 12 },
+		"unlike columns":  func(f *Found) { f.Unlike = []string{"Name: its values look like names of companies"} },
 	} {
 		f := within
 		change(&f)
