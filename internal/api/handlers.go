@@ -322,7 +322,7 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 		return nil, err
 	}
 	out := Suggest200JSONResponse{Columns: orEmpty(s.Columns), Types: orEmpty(s.Types), Drafts: orEmpty(s.Drafts), Partings: orEmpty(s.Partings), Routines: []Recognised{}}
-	out.Unlike = s.Unlike
+	out.Unlike, out.Opposite = s.Unlike, s.Opposite
 	if len(s.Together.Types) > 0 {
 		out.Together = s.Together
 	}

@@ -2427,6 +2427,9 @@ type Suggestions struct {
 	Columns []Suggestion      `json:"columns"`
 	Drafts  []DraftSuggestion `json:"drafts"`
 
+	// Opposite Columns whose yes is read as no, for their header says the opposite of what their field asks, as Opted out does of a consent
+	Opposite []string `json:"opposite,omitempty,omitzero"`
+
 	// Partings How a column can be parted over several fields
 	Partings []Parting    `json:"partings"`
 	Routines []Recognised `json:"routines"`

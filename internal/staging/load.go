@@ -272,14 +272,6 @@ func (c *chunk) word(w string) (sql string, isTable, ok bool) {
 	return c.check.word(w)
 }
 
-// heldAs is the number by which a draft is noted as held: its own, or 0 for the row as a whole.
-func (k *draftCheck) heldAs() string {
-	if k.Check.plan.Apart {
-		return schema.Int(k.n + 1)
-	}
-	return "0"
-}
-
 // word is the vocabulary of one draft of a chunk.
 func (c *draftChunk) word(w string) (sql string, isTable, ok bool) {
 	if w == "held_as" {
@@ -552,25 +544,6 @@ func (c *chunk) advance(ctx context.Context, before map[verdict.Outcome]int64) e
 		return err
 	}
 	return c.note(ctx, before, after, given, partly, done)
-}
-
-// partly counts the rows that this piece of work has held for one of their records, while it has
-// written others.
-func (c *chunk) partly(ctx context.Context) (n int64, err error) {
-	if !c.check.plan.Apart {
-		return 0, nil
-	}
-	sql, _, err := q(`select count(*) from {results} o
-		where {within o} and o.last and o.run = {run} and o.of_row in ('held', 'failed')
-			and exists (select from {results} d where d.row_no = o.row_no and d.last and d.run = {run} and d.outcome in ('created', 'updated'))`,
-		frag{"run": schema.Int(c.run.Piece)}).compose(c.word)
-	if err == nil {
-		err = c.tx.QueryRow(ctx, sql).Scan(&n)
-	}
-	if err != nil {
-		return 0, fmt.Errorf("count rows that are held in part: %w", err)
-	}
-	return n, nil
 }
 
 // note brings the counters of import and run up to date.

@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"fmt"
 	"math/bits"
 	"slices"
 	"strings"
@@ -247,4 +248,31 @@ func (c *chunk) decide(ctx context.Context) error {
 		return c.do(ctx, stepDecide, q(`analyze {results}`))
 	}
 	return nil
+}
+
+// heldAs is the number by which a draft is noted as held: its own, or 0 for the row as a whole.
+func (k *draftCheck) heldAs() string {
+	if k.Check.plan.Apart {
+		return schema.Int(k.n + 1)
+	}
+	return "0"
+}
+
+// partly counts the rows that this piece of work has held for one of their records, while it has
+// written others.
+func (c *chunk) partly(ctx context.Context) (n int64, err error) {
+	if !c.check.plan.Apart {
+		return 0, nil
+	}
+	sql, _, err := q(`select count(*) from {results} o
+		where {within o} and o.last and o.run = {run} and o.of_row in ('held', 'failed')
+			and exists (select from {results} d where d.row_no = o.row_no and d.last and d.run = {run} and d.outcome in ('created', 'updated'))`,
+		frag{"run": schema.Int(c.run.Piece)}).compose(c.word)
+	if err == nil {
+		err = c.tx.QueryRow(ctx, sql).Scan(&n)
+	}
+	if err != nil {
+		return 0, fmt.Errorf("count rows that are held in part: %w", err)
+	}
+	return n, nil
 }

@@ -549,6 +549,7 @@ type Suggested struct {
 	// types there is none.
 	Together suggest.Together
 	Unlike   []suggest.Unlike // columns whose cells look like something else than what they are placed on
+	Opposite []string         // columns whose yes is read as no
 	// Partings are the ways in which a column can go to several fields.
 	Partings []mapping.Parting
 }
@@ -594,7 +595,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	if i.Routine.V != nil {
-		out.Unlike = view.Unlike(targets, drafts)
+		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
 	}
 	for n, d := range drafts {
 		for _, p := range mapping.Partings(targets[n].Type) {

@@ -145,7 +145,7 @@ func (t Take) of(s string) string {
 		return p.Town
 	case t == TakeAddressRegion:
 		return p.Region
-	case t == TakeAddressNation:
+	case t == TakeAddressCountry:
 		return p.Country
 	}
 	words := strings.Fields(s)

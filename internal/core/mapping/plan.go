@@ -143,7 +143,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 		}
 		p.Drafts = append(p.Drafts, dp)
 	}
-	p.Apart = r.Held == HeldRecord && len(r.Drafts) > 1
+	p.Apart = r.apart()
 	for _, dp := range p.Drafts {
 		for _, fp := range dp.Fields {
 			if fp.Draft >= 0 {
@@ -343,7 +343,10 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	if err != nil {
 		return nil, err
 	}
-	dp := &DraftPlan{Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, Known: r.Held == HeldRecord && len(r.Drafts) > 1, several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker))}
+	dp := &DraftPlan{
+		Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, Known: r.apart(),
+		several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker)),
+	}
 	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
 	}
@@ -559,7 +562,10 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 // settings takes what was set by hand first, for the field and then for the
 // source, then what the whole column decides.
 func settings(reading sheet.Reading, f catalog.Field, by Origin, o origin, columns []sheet.Column) (value.Settings, error) {
-	s := value.Settings{DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)), Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Rough: by.Rough, DayNumbers: by.DayNumbers, Country: reading.Country}
+	s := value.Settings{
+		DecimalSign: cmp.Or(by.DecimalSign, reading.DecimalSign), DateOrder: cmp.Or(by.DateOrder, value.DateOrder(reading.DateOrder)),
+		Percents: by.Percents, Unit: by.Unit, Capitals: by.Capitals, Spans: by.Spans, Rough: by.Rough, DayNumbers: by.DayNumbers, Country: reading.Country,
+	}
 	for _, i := range o.from {
 		if s.Unit == "" && value.ToBeMultiplied(f, columns[i].Header) {
 			s.Unit, _ = value.UnitOf(columns[i].Header)

@@ -53,6 +53,9 @@ const (
 	HeldRecord Held = "record" // that record and those that need it; the others of the row are written
 )
 
+// apart reports whether a record of a row that is held does not hold those that do not need it.
+func (r Routine) apart() bool { return r.Held == HeldRecord && len(r.Drafts) > 1 }
+
 // Unreadable says what happens to a row with a value that cannot be read.
 type Unreadable string
 

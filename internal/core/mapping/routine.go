@@ -138,16 +138,16 @@ const (
 	TakeRegion      Take = "region"  // the state or province beside them
 	TakeCountry     Take = "country" // behind them
 	// Of a whole address in one cell; what cannot be parted is all street.
-	TakeAddressStreet Take = "address_street"
-	TakeAddressCode   Take = "address_postal_code"
-	TakeAddressTown   Take = "address_town"
-	TakeAddressRegion Take = "address_region"
-	TakeAddressNation Take = "address_country"
+	TakeAddressStreet  Take = "address_street"
+	TakeAddressCode    Take = "address_postal_code"
+	TakeAddressTown    Take = "address_town"
+	TakeAddressRegion  Take = "address_region"
+	TakeAddressCountry Take = "address_country"
 )
 
 // Takes lists the parts that can be taken.
 var Takes = []Take{TakeGivenName, TakeFamilyName, TakeFamilyFirst, TakeGivenLast, TakeHonorific, TakeFirstWord, TakeLastWord, TakeCurrency, TakePostalCode, TakeTown, TakeRegion, TakeCountry,
-	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressNation}
+	TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry}
 
 // Check says whether the routine can work with these record types and, when
 // columns are given, with these columns.

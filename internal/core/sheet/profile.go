@@ -33,7 +33,6 @@ type Column struct {
 	Percents    string   `json:"percents,omitempty"`     // how its numbers are written if they are percentages: of_one, of_hundred, or mixed
 	Capitals    bool     `json:"capitals,omitempty"`     // a third of its samples or more are in capitals throughout
 	Unit        string   `json:"unit,omitempty"`         // in what its amounts are by its header: thousands, millions
-	Denies      bool     `json:"denies,omitempty"`       // its header says the opposite of what it names: Opted out
 	Unsettled   string   `json:"unsettled,omitempty"`    // date_order or decimal_sign, when cells can be read two ways and the column does not decide
 }
 
@@ -516,7 +515,6 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 	col.Capitals = loud*3 >= len(col.Samples) && loud > 1
 	unit, _ := value.UnitOf(col.Header)
 	col.Unit = string(unit)
-	col.Denies = value.Denies(col.Header)
 	return col
 }
 

@@ -2,7 +2,6 @@ package suggest
 
 import (
 	"cmp"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -250,42 +249,6 @@ func (v *View) placesOf(targets []Target) []place {
 		}
 	}
 	return list
-}
-
-// severalOf are headers of which only a number at the end tells which of several they are.
-var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
-
-// firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
-// before the others where both fit a field alike.
-func (v *View) firstOfSeveral(scores [][]float64) {
-	first := map[string]int{}
-	numberOf := func(c int) (name, number string) {
-		m := severalOf.FindStringSubmatch(strings.TrimSpace(v.columns[c].Header))
-		if m == nil || v.isGrouped(c) {
-			return "", ""
-		}
-		return value.Fold(m[1]), m[2]
-	}
-	for c := range v.columns {
-		name, number := numberOf(c)
-		if at, there := first[name]; name != "" && v.columns[c].Filled > 0 {
-			if _, least := numberOf(at); !there || number < least {
-				first[name] = c
-			}
-		}
-	}
-	for c := range v.columns {
-		name, _ := numberOf(c)
-		at, there := first[name]
-		if name == "" || !there || at == c {
-			continue
-		}
-		for i, s := range scores[c] {
-			if s > 0 && scores[at][i] >= s {
-				scores[c][i] -= 0.005 // which is little, but enough
-			}
-		}
-	}
 }
 
 // namesPeople gives the column of the names of the people of a draft, where just one has them:

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"regexp"
 	"slices"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/textkind"
@@ -118,6 +119,42 @@ func (v *View) grouped(targets []Target, whose []owner) {
 				target = of[at]
 			}
 			whose[column] = owner{target: target, said: true}
+		}
+	}
+}
+
+// severalOf are headers of which only a number at the end tells which of several they are.
+var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
+
+// firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
+// before the others where both fit a field alike.
+func (v *View) firstOfSeveral(scores [][]float64) {
+	first := map[string]int{}
+	numberOf := func(c int) (name, number string) {
+		m := severalOf.FindStringSubmatch(strings.TrimSpace(v.columns[c].Header))
+		if m == nil || v.isGrouped(c) {
+			return "", ""
+		}
+		return value.Fold(m[1]), m[2]
+	}
+	for c := range v.columns {
+		name, number := numberOf(c)
+		if at, there := first[name]; name != "" && v.columns[c].Filled > 0 {
+			if _, least := numberOf(at); !there || number < least {
+				first[name] = c
+			}
+		}
+	}
+	for c := range v.columns {
+		name, _ := numberOf(c)
+		at, there := first[name]
+		if name == "" || !there || at == c {
+			continue
+		}
+		for i, s := range scores[c] {
+			if s > 0 && scores[at][i] >= s {
+				scores[c][i] -= 0.005 // which is little, but enough
+			}
 		}
 	}
 }

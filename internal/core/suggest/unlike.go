@@ -61,3 +61,16 @@ func (v *View) unlike(t catalog.RecordType, f catalog.Field, take mapping.Take, 
 	}
 	return ""
 }
+
+// Opposite lists the columns whose yes is read as no, because their header says the opposite of
+// what the field asks that they are placed on, and nobody has said how they are meant.
+func Opposite(targets []Target, drafts []mapping.Draft) (columns []string) {
+	for n, d := range drafts {
+		for _, f := range targets[n].Type.Fields {
+			if o := d.Fields[f.Name]; len(o.From) > 0 && o.Sense == "" && value.Opposes(f, o.From[0]) {
+				columns = append(columns, o.From[0])
+			}
+		}
+	}
+	return columns
+}

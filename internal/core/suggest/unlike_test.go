@@ -4,8 +4,10 @@ import (
 	"fmt"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
 )
 
 // A file may have the headers of the one before and other things below them.
@@ -32,5 +34,27 @@ func TestCellsUnlikeTheirFields(t *testing.T) {
 	d.Fields["locality"] = o
 	if list := NewView(columns).Unlike([]Target{{Type: ct}}, []mapping.Draft{d}); len(list) != 1 {
 		t.Errorf("what has a list of its own is doubted: %+v", list)
+	}
+}
+
+// What is told of yes and no is what is read: of a header that denies what its field asks, unless
+// somebody has said how it is meant.
+func TestColumnsThatSayTheOpposite(t *testing.T) {
+	ct, _ := standard(t).Type("contact")
+	own := ct
+	own.Fields = []catalog.Field{{Name: "do_not_disturb", Label: "Do not disturb", Type: catalog.YesNo}}
+	for _, x := range []struct {
+		t             catalog.RecordType
+		field, header string
+		sense         value.Sense
+		want          int
+	}{
+		{ct, "email_consent", "Opted out", "", 1}, {ct, "email_consent", "Newsletter", "", 0},
+		{ct, "email_consent", "Opted out", value.SameSense, 0}, {own, "do_not_disturb", "Do not disturb", "", 0},
+	} {
+		d := mapping.Draft{Fields: map[string]mapping.Origin{x.field: {From: []string{x.header}, Sense: x.sense}}}
+		if got := Opposite([]Target{{Type: x.t}}, []mapping.Draft{d}); len(got) != x.want {
+			t.Errorf("%s under %q (%s): %v", x.field, x.header, x.sense, got)
+		}
 	}
 }

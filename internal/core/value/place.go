@@ -42,9 +42,9 @@ var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
 // Genova (GE)". It is not ok where they do not.
 func SplitTown(s string) (p Place, ok bool) {
 	s = strings.Join(strings.Fields(s), " ")
-	if town, country, cut := cutLast(s, ", "); cut && isCountry(country) {
-		if p, ok = SplitTown(town); ok {
-			p.Country = country
+	if at := strings.LastIndex(s, ", "); at > 0 && isCountry(s[at+2:]) {
+		if p, ok = SplitTown(s[:at]); ok {
+			p.Country = s[at+2:]
 		}
 		return p, ok
 	}
@@ -66,14 +66,6 @@ func SplitTown(s string) (p Place, ok bool) {
 		p.Town, p.Region = m[1], m[2]
 	}
 	return p, true
-}
-
-func cutLast(s, sep string) (before, after string, ok bool) {
-	at := strings.LastIndex(s, sep)
-	if at < 0 {
-		return s, "", false
-	}
-	return s[:at], s[at+len(sep):], true
 }
 
 // isCountry reports whether a text names a country, by more than a letter or two that may mean a

@@ -24,11 +24,14 @@ var (
 	smallThenCapital = regexp.MustCompile(`(\p{Ll})(\p{Lu})`)
 
 	// Words that deny, at the beginning of a header and anywhere in it; and those that do together.
-	denyFirst = wordSet(`no not non dont kein keine keinen nicht pas ne sin geen niet sem nao ingen inget ikke inte ej uten uden ei nie bez brak mh χωρις`)
-	denyWords = wordSet(`unsubscribed unsubscribe optout optedout abgemeldet abbestellt abbestellung widerruf widerrufen widersprochen widerspruch gesperrt sperre sperrvermerk werbesperre mailsperre
-		blocked block desinscrit desinscrite desabonne desabonnee disiscritto disiscritta revocado revocada revocato revocata withdrawn revoked refused declined
-		afgemeld uitgeschreven avregistrerad avanmald frameldt frabedt avmeldt reservert kielto markkinointikielto rezygnacja wycofana
-		inactive inaktiv inactif inactivo inattivo inactief inativo disabled deactivated deaktiviert archived archiviert dnc donotcontact donotemail`)
+	denyFirst = wordSet(`no not non dont kein keine keinen nicht pas ne sin geen niet sem nao ingen inget ikke inte ej uten uden ei nie
+		bez brak mh χωρις`)
+	denyWords = wordSet(`unsubscribed unsubscribe optout optedout abgemeldet abbestellt abbestellung widerruf widerrufen widersprochen
+		widerspruch gesperrt sperre sperrvermerk werbesperre mailsperre blocked block desinscrit desinscrite desabonne
+		desabonnee disiscritto disiscritta revocado revocada revocato revocata withdrawn revoked refused declined afgemeld
+		uitgeschreven avregistrerad avanmald frameldt frabedt avmeldt reservert kielto markkinointikielto rezygnacja wycofana
+		inactive inaktiv inactif inactivo inattivo inactief inativo disabled deactivated deaktiviert archived archiviert dnc
+		donotcontact donotemail`)
 	denyPhrase = []string{" opt out ", " opted out ", " do not ", " don t ", " ne pas ", " baja "}
 )
 

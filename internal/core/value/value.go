@@ -66,7 +66,7 @@ type Reader struct {
 	named   map[string]bool // what a field of yes and no is called
 	asks    bool            // a spelling of a choice has a question mark
 	phones  *phoneReader
-	ends    map[string]bool // of domains, whether there are some that end so
+	ends    map[string]bool // in what domains end, as far as it was looked up
 	files   *Files
 	of      string // the country of the row that is read
 	read    func(*Reader, string) (string, Trouble)

@@ -32,8 +32,13 @@ func init() {
 
 // What stands for yes and no where somebody is asked for a consent, in compared form.
 var (
-	agreed  = phraseSet(`opt in, opted in, optin, subscribed, granted, given, accepted, confirmed, agreed, erteilt, angemeldet, zugestimmt, bestatigt, accepte, acceptee, inscrit, inscrite, aceptado, aceptada, accettato, accettata, iscritto, iscritta, aangemeld, aceito, aceita, anmald, tilmeldt, pameldt, tilaaja, zgoda udzielona`)
-	refused = phraseSet(`opt out, opted out, optout, unsubscribed, withdrawn, declined, refused, denied, rejected, revoked, abgemeldet, widerrufen, abgelehnt, verweigert, refuse, refusee, desinscrit, desinscrite, rechazado, rechazada, rifiutato, rifiutata, disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda wycofana`)
+	agreed = phraseSet(`opt in, opted in, optin, subscribed, granted, given, accepted, confirmed, agreed, erteilt, angemeldet, zugestimmt,
+		bestatigt, accepte, acceptee, inscrit, inscrite, aceptado, aceptada, accettato, accettata, iscritto, iscritta,
+		aangemeld, aceito, aceita, anmald, tilmeldt, pameldt, tilaaja, zgoda udzielona`)
+	refused = phraseSet(`opt out, opted out, optout, unsubscribed, withdrawn, declined, refused, denied, rejected, revoked, abgemeldet,
+		widerrufen, abgelehnt, verweigert, refuse, refusee, desinscrit, desinscrite, rechazado, rechazada, rifiutato, rifiutata,
+		disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda
+		wycofana`)
 )
 
 // yesNo takes the field's own name for a yes as well: “done” under Done.
@@ -106,14 +111,15 @@ var ownEnds = wordSet("example test invalid localhost local lan internal intern 
 
 // knownEnd reports whether domains end so, by the public list of suffixes.
 func (r *Reader) knownEnd(end string) bool {
-	known, seen := r.ends[end]
-	if !seen {
-		_, known = publicsuffix.PublicSuffix("x." + end)
-		known = known || ownEnds[end]
+	if r.ends[end] || ownEnds[end] {
+		return true
+	}
+	_, known := publicsuffix.PublicSuffix("x." + end)
+	if known { // of those that are not there may be any number
 		if r.ends == nil {
 			r.ends = map[string]bool{}
 		}
-		r.ends[end] = known
+		r.ends[end] = true
 	}
 	return known
 }

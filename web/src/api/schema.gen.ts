@@ -2983,8 +2983,6 @@ export interface components {
              * @enum {string}
              */
             unit?: "thousands" | "millions";
-            /** @description Its header says the opposite of what it names, as Opted out and Kein Newsletter do */
-            denies?: boolean;
             /**
              * @description How its numbers are written if they are percentages: 60, or 0.6
              * @enum {string}
@@ -3325,6 +3323,8 @@ export interface components {
             routines: components["schemas"]["Recognised"][];
             types: components["schemas"]["TypeSuggestion"][];
             columns: components["schemas"]["Suggestion"][];
+            /** @description Columns whose yes is read as no, for their header says the opposite of what their field asks, as Opted out does of a consent */
+            opposite?: string[];
             /** @description Columns whose cells look like something else than what they are placed on */
             unlike?: components["schemas"]["Unlike"][];
         };

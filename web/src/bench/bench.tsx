@@ -334,6 +334,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                   kinds={rowKinds}
                   suggestion={known.of.get(c.header)}
                   unlike={known.unlike.get(c.header)}
+                  opposite={known.opposite.has(c.header)}
                   partings={known.partings}
                   disabled={fixed}
                   onPlace={(column, to, also) =>

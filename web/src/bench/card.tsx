@@ -28,6 +28,8 @@ export function ColumnCard(p: {
   suggestion: Suggestion | undefined;
   /** What its cells look like, where that is something else than what it is placed on. */
   unlike: string | undefined;
+  /** Its yes is read as no, as its header says. */
+  opposite: boolean;
   partings: Parting[];
   disabled: boolean;
   onPlace: (column: string, to: Spot | "", also: boolean) => void;
@@ -65,9 +67,8 @@ export function ColumnCard(p: {
   // What is kept in thousands is called so, as its column is.
   const amounts = fields.some((f) => (f?.type === "money" || f?.type === "decimal") && f.label !== c.header);
   const unit = amounts && c.unit ? (at.map((s) => originOf(i, s)?.unit).find(Boolean) ?? c.unit) : undefined;
-  // Of a header that denies what the field asks, or where somebody has said so.
-  const asksYes = fields.some((f) => f?.type === "yes_no");
-  const sense = asksYes ? (at.map((s) => originOf(i, s)?.sense).find(Boolean) ?? (c.denies ? "opposite" : undefined)) : undefined;
+  // As somebody has said, or else as the header does.
+  const sense = at.map((s) => originOf(i, s)?.sense).find(Boolean) ?? (p.opposite ? "opposite" : undefined);
   const loud = c.capitals && fields.some((f) => f?.type === "text" && named.has(f.likeness ?? f.holds ?? ""));
   const set = at.some((s) => originOf(i, s)?.capitals);
   const ways = open

@@ -1,0 +1,151 @@
+package suggest
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Addresses, postal codes and towns that stand in one column, or side by side.
+
+// splitAddresses turns a column of whole addresses into its parts, where nothing else gives a
+// postal code or a town.
+func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	street, ok := target.Type.FieldAs(catalog.AsStreet)
+	if !ok {
+		return list
+	}
+	at := slices.IndexFunc(list, func(s Suggestion) bool {
+		return s.Draft == target.Draft && s.Field == street.Name && s.Taken && s.Take == ""
+	})
+	if at < 0 {
+		return list
+	}
+	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
+	if of < 0 || share(columns[of].Samples, func(s string) bool { _, ok := value.SplitAddress(s); return ok }) < 0.3 {
+		return list
+	}
+	parts := map[string]mapping.Take{street.Name: mapping.TakeAddressStreet}
+	for as, take := range map[catalog.Likeness]mapping.Take{
+		catalog.AsPostalCode: mapping.TakeAddressCode,
+		catalog.AsLocality:   mapping.TakeAddressTown,
+	} {
+		f, ok := target.Type.FieldAs(as)
+		given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == f.Name && s.Taken }
+		if ok && !slices.ContainsFunc(list, given) {
+			parts[f.Name] = take
+		}
+	}
+	withMore(target, list, parts, mapping.TakeAddressRegion, mapping.TakeAddressCountry, columns[of], value.SplitAddress)
+	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
+}
+
+// splitTowns turns a column of postal codes with towns into the two fields, when
+// nothing else gives a postal code.
+func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
+	town, both := target.Type.FieldAs(catalog.AsLocality)
+	if !ok || !both {
+		return list
+	}
+	if slices.ContainsFunc(list, func(s Suggestion) bool {
+		return s.Draft == target.Draft && s.Field == code.Name && s.Taken && s.Take == "" && !together(columns, s.Column)
+	}) {
+		return list
+	}
+	placed := func(column, field string) bool { // any column, when it is not named
+		return slices.ContainsFunc(list, func(s Suggestion) bool {
+			return s.Draft == target.Draft && s.Field == field && s.Taken && (column == "" || s.Column == column)
+		})
+	}
+	for _, col := range columns {
+		l := lift(headerWords(col.Header))
+		means := func(concepts ...string) bool {
+			return slices.ContainsFunc(l.sets, func(set []string) bool {
+				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })
+			})
+		}
+		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
+		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0 && placed(col.Header, town.Name) && !placed("", code.Name)
+		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
+			continue
+		}
+		parts := map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown}
+		withMore(target, list, parts, mapping.TakeRegion, mapping.TakeCountry, col, value.SplitTown)
+		list = parted(list, target, col.Header, 0.95, "the cells hold postal code and town together", parts)
+		break
+	}
+	return list
+}
+
+// likePostalCode are the forms of postal codes that are told from numbers of other things where
+// they stand beside a town.
+var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{2,5}[- ]\d{2,4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$`)
+
+// besideTown takes a column that is only called a code for the postal codes where it stands
+// beside the town or the street, holds such codes, and nothing else gives them.
+func besideTown(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
+	if !ok || slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == code.Name && s.Taken }) {
+		return list
+	}
+	addressed := func(at int) bool {
+		return at >= 0 && at < len(columns) && slices.ContainsFunc(list, func(s Suggestion) bool {
+			f, _ := target.Type.Field(s.Field)
+			as := f.ComparedAs()
+			return s.Taken && s.Column == columns[at].Header && s.Draft == target.Draft && (as == catalog.AsLocality || as == catalog.AsStreet)
+		})
+	}
+	for at, col := range columns {
+		l := lift(headerWords(col.Header))
+		called := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"code"}) })
+		if !called || !addressed(at-1) && !addressed(at+1) ||
+			share(col.Samples, func(s string) bool { return likePostalCode.MatchString(strings.ToUpper(strings.TrimSpace(s))) }) < 0.8 ||
+			slices.ContainsFunc(list, func(s Suggestion) bool {
+				f, _ := target.Type.Field(s.Field)
+				return s.Column == col.Header && s.Taken && !ownKey(f)
+			}) {
+			continue
+		}
+		return parted(list, target, col.Header, 0.93, "it stands beside the address, and its values look like postal codes", map[string]mapping.Take{code.Name: ""})
+	}
+	return list
+}
+
+// withMore adds the region and the country to the parts of a column where its cells have some
+// and nothing else gives them.
+func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, region, country mapping.Take, col sheet.Column, split func(string) (value.Place, bool)) {
+	add := func(is func(catalog.Field) bool, take mapping.Take, of func(value.Place) string) {
+		at := slices.IndexFunc(target.Type.Fields, is)
+		if at < 0 {
+			return
+		}
+		name := target.Type.Fields[at].Name
+		given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == name && s.Taken }
+		shown := func(s string) bool { p, _ := split(s); return of(p) != "" }
+		if !slices.ContainsFunc(list, given) && slices.ContainsFunc(col.Samples, shown) {
+			parts[name] = take
+		}
+	}
+	add(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }, region, func(p value.Place) string { return p.Region })
+	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country, func(p value.Place) string { return p.Country })
+}
+
+// together tells whether the cells of a column hold postal codes with towns.
+func together(columns []sheet.Column, header string) bool {
+	n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == header })
+	return n >= 0 && townsIn(columns[n]) > 0.8
+}
+
+// townsIn is the part of a column's cells that are a postal code with a town.
+func townsIn(col sheet.Column) float64 {
+	if len(col.Samples) == 0 {
+		return 0
+	}
+	return share(col.Samples, func(s string) bool { _, ok := value.SplitTown(s); return ok })
+}
