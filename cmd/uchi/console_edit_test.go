@@ -179,6 +179,7 @@ func TestAccessible(t *testing.T) {
 		{"field dialog", "/w/main/types/contact", `//button[.="Add a field"]`},
 		{"help", "/w/main/imports/2/check", `//button[contains(., "Help and keys")]`},
 		{"expression", "/w/main/imports/2/columns", `//button[contains(., "Leave rows out")]`},
+		{"values", "/w/main/imports/1/columns", `//button[.="Status…"]`},
 		{"rule", "/w/main/imports/2/matching", `//button[contains(., "Add a rule")]`},
 		{"feed dialog", "/w/main/feeds/weekly", `//button[.="Change…"]`},
 		{"somebody", "/w/main/account", `//button[.="Add somebody"]`},

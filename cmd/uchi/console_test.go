@@ -389,10 +389,16 @@ func TestConsoleAsksAndShows(t *testing.T) {
 
 	p.click(`//button[.="Interest…"]`)
 	p.sees("span", "2 mean nothing yet")
-	p.click(`//div[@role="dialog"]//button[contains(., "perhaps High")]`)
+	p.click(`//div[@role="dialog"]//button[.="High?"]`)
 	p.click(`//div[@role="dialog"]//button[@aria-label="Meaning of boat"]`)
 	p.click(`//div[@role="option"][contains(., "to the choices")]`)
 	p.sees("span", "0 mean nothing yet")
+	// From the keyboard: Enter opens what the text of the row means, and the grid has the focus again.
+	p.do("walk the list", chromedp.Focus(`//div[@role="grid"][@aria-label="What each text means"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowUp+kb.ArrowUp+kb.ArrowUp+kb.Enter))
+	p.do("see the choices", chromedp.WaitVisible(`//div[@role="option"][contains(., "leave it blank")]`, chromedp.BySearch))
+	p.do("choose", chromedp.KeyEvent(kb.End+kb.Escape))
+	p.do("see them go", chromedp.WaitNotPresent(`//div[@role="option"]`, chromedp.BySearch))
+	p.until("the focus is back in the list", `document.activeElement.getAttribute("aria-label") === "What each text means"`)
 	p.click(`//button[.="Keep the list"]`)
 	p.do("see it go", chromedp.WaitNotPresent(`//div[@role="dialog"]`, chromedp.BySearch))
 

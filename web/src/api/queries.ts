@@ -1,4 +1,11 @@
-import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  infiniteQueryOptions,
+  keepPreviousData,
+  queryOptions,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import {
   api,
@@ -57,7 +64,6 @@ export const bundles = (workspace: string) =>
 
 /** Which imports are listed; what is left out chooses all. */
 export interface Imports {
-  cursor?: string;
   text?: string;
   state?: Import["state"][];
   into?: string;
@@ -67,12 +73,19 @@ export interface Imports {
 }
 
 export const imports = (workspace: string, which: Imports) =>
-  queryOptions({
+  infiniteQueryOptions({
     queryKey: ["imports", workspace, which],
-    queryFn: () =>
-      must(api.GET("/workspaces/{workspace}/imports", { params: { path: { workspace }, query: { ...which, limit: 50 } } })),
-    placeholderData: (was) => was,
-    refetchInterval: 5_000,
+    initialPageParam: "",
+    queryFn: ({ pageParam }) =>
+      must(
+        api.GET("/workspaces/{workspace}/imports", {
+          params: { path: { workspace }, query: { ...which, limit: 50, ...(pageParam ? { cursor: pageParam } : {}) } },
+        }),
+      ),
+    getNextPageParam: (last) => last.next || undefined,
+    placeholderData: keepPreviousData,
+    // Somebody who has scrolled far down is not sent all of it again.
+    refetchInterval: (q) => ((q.state.data?.pages.length ?? 0) > 4 ? false : 5_000),
   });
 
 export const oneImport = (workspace: string, id: number) =>

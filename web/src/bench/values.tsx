@@ -1,13 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, must, type Field, type Import, type RecordType } from "../api/client";
+import { useRef, useState } from "react";
+import { api, must, type ColumnValue, type Field, type Import, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
 import { nameOf } from "../ui/field";
+import { DataGrid, type GridColumn, type GridHandle } from "../ui/grid";
 import { Button, Choose, cx, Dialog, inputClass, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { originOf, partsOf, type Kind, type Spot } from "./mapping";
 
-const mostAtFirst = 200;
 const asItStands = "as it stands";
 const leaveBlank = "leave blank";
 const addIt = "add it";
@@ -33,7 +33,8 @@ export function ValuesDialog(p: {
   const [values, setValues] = useState<Record<string, string>>(origin?.values ?? {});
   const [onlyOpen, setOnlyOpen] = useState(false);
   const [finding, setFinding] = useState<string>();
-  const [most, setMost] = useState(mostAtFirst);
+  const [opened, setOpened] = useState<string>();
+  const grid = useRef<GridHandle>(null);
   const shown = useQuery({
     queryKey: ["values", workspace, i.id, column, at, i.changed_at, p.kind.t.version],
     queryFn: () =>
@@ -87,6 +88,68 @@ export function ValuesDialog(p: {
     }
     return list;
   };
+  const gridColumns: GridColumn<ColumnValue>[] = [
+    {
+      id: "text",
+      label: "Text",
+      width: 240,
+      text: (v) => v.text,
+      cell: (v) => (
+        <div dir="auto" title={v.text.length > 30 ? v.text.slice(0, 500) : undefined} className="truncate px-3 leading-[41px]">
+          {v.text}
+        </div>
+      ),
+    },
+    {
+      id: "count",
+      label: "Cells",
+      width: 80,
+      right: true,
+      text: (v) => String(v.count),
+      cell: (v) => <div className="px-3 leading-[41px] text-ink-soft">{count(v.count)}</div>,
+    },
+    {
+      id: "meaning",
+      label: "Means",
+      width: 280,
+      text: (v) => means(v.text, v.label || v.meaning) ?? "",
+      cell: (v) => {
+        const own = said(v.text);
+        return (
+          <div className="p-1">
+            <Choose
+              label={`Meaning of ${v.text}`}
+              className={cx(own === undefined && !v.meaning && "border-ask!")}
+              value={own === undefined ? asItStands : own === "" ? leaveBlank : own}
+              onChange={(x) => choose(v.text, x)}
+              options={optionsFor(v)}
+              from={{
+                open: opened === v.text,
+                onOpen: (on) => setOpened(on ? v.text : undefined),
+                back: () => grid.current?.focus(),
+              }}
+            />
+          </div>
+        );
+      },
+    },
+    {
+      id: "guess",
+      label: "Perhaps",
+      width: 150,
+      text: (v) => v.guess ?? "",
+      cell: (v) =>
+        v.guess && said(v.text) === undefined ? (
+          <button
+            type="button"
+            className="block max-w-full truncate px-3 leading-[41px] text-act"
+            onClick={() => put(v.text, v.guess)}
+          >
+            {f.choices?.find((c) => c.code === v.guess)?.label ?? v.guess}?
+          </button>
+        ) : null,
+    },
+  ];
   return (
     <Dialog
       open
@@ -98,7 +161,7 @@ export function ValuesDialog(p: {
         <>
           {guessed.length > 0 && (
             <Button onClick={() => setValues({ ...values, ...Object.fromEntries(guessed.map((v) => [v.text, v.guess ?? ""])) })}>
-              Take the {count(guessed.length)} guesses
+              {guessed.length === 1 ? "Take the guess" : `Take the ${count(guessed.length)} guesses`}
             </Button>
           )}
           <Button
@@ -129,44 +192,18 @@ export function ValuesDialog(p: {
           )}
         </div>
       )}
-      <table className="w-full">
-        <caption className="sr-only">What each text means</caption>
-        <tbody>
-          {listed.slice(0, most).map((v) => {
-            const own = said(v.text);
-            const lost = own === undefined && !v.meaning;
-            return (
-              <tr key={v.text} className="border-b border-line last:border-0">
-                <td dir="auto" className="py-1 pr-2 break-words">
-                  {v.text}
-                </td>
-                <td className="figures w-16 px-3 py-1 text-right text-ink-soft">{count(v.count)}</td>
-                <td className="w-64 py-1">
-                  <Choose
-                    label={`Meaning of ${v.text}`}
-                    className={cx(lost && "border-ask")}
-                    value={own === undefined ? asItStands : own === "" ? leaveBlank : own}
-                    onChange={(x) => choose(v.text, x)}
-                    options={optionsFor(v)}
-                  />
-                  {v.guess && own === undefined && (
-                    <button type="button" className="mt-0.5 text-[12px] text-act" onClick={() => put(v.text, v.guess)}>
-                      perhaps {f.choices?.find((c) => c.code === v.guess)?.label ?? v.guess}?
-                    </button>
-                  )}
-                </td>
-              </tr>
-            );
-          })}
-        </tbody>
-      </table>
-      {listed.length > most && (
-        <p className="mt-2 text-ink-soft">
-          {count(most)} of {count(listed.length)} are shown.{" "}
-          <Button look="quiet" onClick={() => setMost(most + 1000)}>
-            Show {count(Math.min(1000, listed.length - most))} more
-          </Button>
-        </p>
+      {listed.length > 0 && (
+        <DataGrid
+          label="What each text means"
+          name="values"
+          ref={grid}
+          columns={gridColumns}
+          count={listed.length}
+          rowAt={(n) => listed[n]}
+          rowHeight={42}
+          most="56vh"
+          onOpen={(v) => setOpened(v.text)}
+        />
       )}
       {rows.length === 0 && shown.data && <p className="text-ink-soft">Nothing stands in the column.</p>}
       {finding !== undefined && (

@@ -1,9 +1,11 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useCallback } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Import } from "../api/client";
 import { imports, types, who, type Imports } from "../api/queries";
-import { Button, Choose, Empty, inputClass, Loading, Panel, Table, tdClass, Ticked, Wrong } from "../ui/parts";
-import { count, Tally } from "../ui/verdict";
+import { DataGrid, type GridColumn } from "../ui/grid";
+import { Button, Choose, Empty, inputClass, Loading, Panel, Ticked, Wrong } from "../ui/parts";
+import { count, Tally, tallyText } from "../ui/verdict";
 import { Upload } from "../ui/upload";
 import { Bundles, stationOf, when } from "./start";
 
@@ -17,7 +19,6 @@ export function ImportsPage() {
   const put = (name: string, v: string) =>
     setSearch(
       (was) => {
-        was.delete("cursor");
         if (v) was.set(name, v);
         else was.delete(name);
         return was;
@@ -25,7 +26,6 @@ export function ImportsPage() {
       { replace: true },
     );
   const which: Imports = {
-    ...(said("cursor") ? { cursor: said("cursor") } : {}),
     ...(said("text") ? { text: said("text") } : {}),
     ...(said("state") ? { state: [said("state") as Import["state"]] } : {}),
     ...(said("into") ? { into: said("into") } : {}),
@@ -33,14 +33,18 @@ export function ImportsPage() {
     ...(said("from") ? { from: said("from") } : {}),
     ...(said("to") ? { to: said("to") } : {}),
   };
-  const older = (cursor: string) =>
-    setSearch((was) => {
-      if (cursor) was.set("cursor", cursor);
-      else was.delete("cursor");
-      return was;
-    });
-  const filtered = Object.keys(which).some((k) => k !== "cursor");
-  const page = useQuery(imports(workspace, which));
+  const filtered = Object.keys(which).length > 0;
+  const page = useInfiniteQuery(imports(workspace, which));
+  const rows = page.data?.pages.flatMap((p) => p.imports) ?? [];
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
+  const nearEnd = rows.length - 20;
+  const onView = useCallback(
+    (_: number, last: number) => {
+      if (last >= nearEnd && hasNextPage && !isFetchingNextPage) void fetchNextPage();
+    },
+    [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
+  );
+  const go = useNavigate();
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
   return (
@@ -100,42 +104,91 @@ export function ImportsPage() {
           <Wrong error={page.error} className="m-4" />
         ) : !page.data ? (
           <Loading what="the imports" />
-        ) : page.data.imports.length === 0 ? (
+        ) : rows.length === 0 ? (
           <Empty title={filtered ? "No such imports" : "No imports yet"}>
             {filtered ? "Choose otherwise, or show all." : "Drop a file above to make the first."}
           </Empty>
         ) : (
-          <Table head={["No.", "Source", "Into", "State", "Rows", "Result", "By", "Changed"]}>
-            {page.data.imports.map((i) => (
-              <tr key={i.id} className="border-b border-line last:border-0 hover:bg-act-soft">
-                <td className={`${tdClass} figures text-ink-soft`}>{i.id}</td>
-                <td className={tdClass}>
-                  <Link className="font-medium text-act" to={`/w/${workspace}/imports/${i.id}/${stationOf(i)}`}>
-                    {i.name}
-                  </Link>
-                  {i.bundle && (
-                    <Link className="ml-2 text-[12.5px] text-ink-soft underline" to={`/w/${workspace}/bundles/${i.bundle}`}>
-                      bundle {i.bundle}
-                    </Link>
-                  )}
-                </td>
-                <td className={tdClass}>{i.into}</td>
-                <td className={tdClass}>{i.trouble ? <span className="text-ask">{i.state}, in trouble</span> : i.state}</td>
-                <td className={`${tdClass} figures text-right`}>{count(i.rows)}</td>
-                <td className={tdClass}>
-                  <Tally outcomes={i.outcomes} verdicts={i.totals?.verdicts} />
-                </td>
-                <td className={tdClass}>{i.made_by}</td>
-                <td className={`${tdClass} whitespace-nowrap`}>{when(i.changed_at)}</td>
-              </tr>
-            ))}
-          </Table>
+          <DataGrid
+            label="Imports"
+            name="imports"
+            columns={gridColumns(workspace)}
+            count={rows.length}
+            rowAt={(n) => rows[n]}
+            onView={onView}
+            rowHeight={36}
+            most="70vh"
+            onOpen={(i) => void go(addressOf(workspace, i))}
+          />
         )}
       </Panel>
-      <div className="mt-3 flex gap-2">
-        {said("cursor") && <Button onClick={() => older("")}>Newest</Button>}
-        {page.data?.next && <Button onClick={() => older(page.data.next ?? "")}>Older</Button>}
-      </div>
     </div>
   );
+}
+
+/** Where an import is looked at. */
+function addressOf(workspace: string, i: Import): string {
+  return `/w/${workspace}/imports/${i.id}/${stationOf(i)}`;
+}
+
+function gridColumns(workspace: string): GridColumn<Import>[] {
+  const plain = (p: { id: string; label: string; width: number; right?: boolean; text: (i: Import) => string }) => ({
+    ...p,
+    cell: (i: Import) => (
+      <div dir="auto" className="truncate px-3 leading-[35px]">
+        {p.text(i)}
+      </div>
+    ),
+  });
+  return [
+    plain({ id: "number", label: "No.", width: 58, right: true, text: (i) => String(i.id) }),
+    {
+      id: "source",
+      label: "Source",
+      width: 206,
+      text: (i) => i.name,
+      cell: (i) => (
+        <div className="flex items-baseline gap-2 px-3 leading-[35px]" title={i.name}>
+          <Link tabIndex={-1} className="truncate font-medium text-act" to={addressOf(workspace, i)}>
+            {i.name}
+          </Link>
+          {i.bundle && (
+            <Link
+              tabIndex={-1}
+              className="ml-auto shrink-0 text-[12.5px] text-ink-soft underline"
+              to={`/w/${workspace}/bundles/${i.bundle}`}
+            >
+              bundle {i.bundle}
+            </Link>
+          )}
+        </div>
+      ),
+    },
+    plain({ id: "into", label: "Into", width: 104, text: (i) => i.into ?? "" }),
+    {
+      id: "state",
+      label: "State",
+      width: 92,
+      text: (i) => i.state,
+      cell: (i) => (
+        <div className="truncate px-3 leading-[35px]">
+          {i.trouble ? <span className="text-ask">{i.state}, in trouble</span> : i.state}
+        </div>
+      ),
+    },
+    plain({ id: "rows", label: "Rows", width: 70, right: true, text: (i) => count(i.rows) }),
+    {
+      id: "result",
+      label: "Result",
+      width: 300,
+      text: (i) => tallyText(i.outcomes, i.totals?.verdicts),
+      cell: (i) => (
+        <div className="overflow-hidden px-3 leading-[35px]" title={tallyText(i.outcomes, i.totals?.verdicts)}>
+          <Tally line outcomes={i.outcomes} verdicts={i.totals?.verdicts} />
+        </div>
+      ),
+    },
+    plain({ id: "by", label: "By", width: 108, text: (i) => i.made_by }),
+    plain({ id: "changed", label: "Changed", width: 106, text: (i) => when(i.changed_at) }),
+  ];
 }

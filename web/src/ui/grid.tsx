@@ -28,6 +28,8 @@ export interface GridHandle {
   reveal: (id: string) => void;
   /** Brings a column into view and puts the focus on what can be pressed above it. */
   showColumn: (id: string) => void;
+  /** Gives the focus to the cell that had it last. */
+  focus: () => void;
 }
 
 /** How a person has set the columns of a grid up, kept on this device. */
@@ -101,6 +103,8 @@ export function DataGrid<R>(p: {
   };
   rowHeight?: number;
   headHeight?: number;
+  /** It is as high as its rows ask, up to this length of CSS; without it, it fills what it stands in. */
+  most?: string;
   children?: ReactNode;
   ref?: Ref<GridHandle>;
 }) {
@@ -160,6 +164,7 @@ export function DataGrid<R>(p: {
       if (n >= 0) cols.scrollToIndex(n, { align: "auto" });
     },
     showColumn: (column) => toHead(order.findIndex((c) => c.id === column)),
+    focus: () => box.current?.focus({ preventScroll: true }),
   }));
 
   const visible = rows.getVirtualItems();
@@ -408,7 +413,10 @@ export function DataGrid<R>(p: {
   };
 
   return (
-    <div className="relative h-full min-h-0 min-w-0">
+    <div
+      className="relative h-full min-h-0 min-w-0"
+      style={p.most ? { height: `min(${headHeight + count * rowHeight + 2}px, ${p.most})` } : undefined}
+    >
       <div
         ref={box}
         role="grid"

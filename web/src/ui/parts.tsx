@@ -115,9 +115,17 @@ export function Choose<T extends string>(p: {
   disabled?: boolean;
   className?: string;
   placeholder?: string;
+  /** Where it is opened from elsewhere: whether it is open, and where the focus goes when it closes. */
+  from?: { open: boolean; onOpen: (on: boolean) => void; back: () => void };
 }) {
+  const { from } = p;
   return (
-    <S.Root value={p.value} onValueChange={(v) => p.onChange(v as T)} disabled={p.disabled ?? false}>
+    <S.Root
+      value={p.value}
+      onValueChange={(v) => p.onChange(v as T)}
+      disabled={p.disabled ?? false}
+      {...(from ? { open: from.open, onOpenChange: from.onOpen } : {})}
+    >
       <S.Trigger
         aria-label={p.label}
         className={cx(inputClass, "inline-flex items-center justify-between gap-2 text-left", p.className)}
@@ -131,6 +139,11 @@ export function Choose<T extends string>(p: {
         <S.Content
           position="popper"
           sideOffset={3}
+          onCloseAutoFocus={(e) => {
+            if (!from) return;
+            e.preventDefault();
+            from.back();
+          }}
           className="z-50 max-h-80 min-w-(--radix-select-trigger-width) overflow-auto rounded-md border border-line bg-raised p-1 shadow-pop"
         >
           <S.Viewport nonce={nonce}>

@@ -111,24 +111,37 @@ export function Chip({ on, onClick, children }: { on: boolean; onClick: () => vo
 export function Tally({
   outcomes,
   verdicts,
+  line,
 }: {
   outcomes: Record<string, number>;
   verdicts?: Record<string, number> | undefined;
+  /** In one line, cut where there is no more room. */
+  line?: boolean;
 }) {
+  return (
+    <span className={cx("figures flex", line ? "gap-x-2.5 whitespace-nowrap" : "flex-wrap gap-x-3")}>
+      {tally(outcomes, verdicts).map(([w, n]) => (
+        <span key={w}>
+          {count(n)} <Word word={w} />
+        </span>
+      ))}
+    </span>
+  );
+}
+
+/** How many of each outcome there are, of each verdict where nothing was loaded. */
+function tally(outcomes: Record<string, number>, verdicts: Record<string, number> | undefined): [string, number][] {
   const loaded = outcomeWords.some((w) => outcomes[w]);
   const words: readonly string[] = loaded ? outcomeWords : verdictWords;
   const totals = loaded ? outcomes : (verdicts ?? {});
-  return (
-    <span className="figures flex flex-wrap gap-x-3">
-      {words
-        .filter((w) => totals[w])
-        .map((w) => (
-          <span key={w}>
-            {count(totals[w] ?? 0)} <Word word={w} />
-          </span>
-        ))}
-    </span>
-  );
+  return words.flatMap((w) => (totals[w] ? [[w, totals[w]]] : []));
+}
+
+/** A tally as plain text. */
+export function tallyText(outcomes: Record<string, number>, verdicts: Record<string, number> | undefined): string {
+  return tally(outcomes, verdicts)
+    .map(([w, n]) => `${count(n)} ${w}`)
+    .join(", ");
 }
 
 /** How many records of each draft a check would write, by verdict. */
