@@ -54,6 +54,28 @@ func TestConsoleGrid(t *testing.T) {
 	p.click(`//div[@role="menuitem"][contains(., "Show all columns")]`)
 	p.do("see it again", chromedp.WaitVisible(`//div[@role="columnheader"][contains(., "Surname")]`, chromedp.BySearch))
 
+	// Rows are ordered by a column from its menu, a text is found in one column only,
+	// and both stand in the address.
+	first := func(name string) {
+		t.Helper()
+		p.do("the first row", chromedp.WaitVisible(`//div[@role="row"][@aria-rowindex="1"][contains(., "`+name+`")]`, chromedp.BySearch))
+	}
+	p.do("open a column's menu", chromedp.Focus(`//button[@aria-label="Column Surname"]`, chromedp.BySearch), chromedp.KeyEvent(kb.Enter))
+	p.click(`//div[@role="menuitem"][.="Sort up"]`)
+	first("Nils")
+	p.do("see it said", chromedp.WaitVisible(`//div[@role="columnheader"][@aria-sort="ascending"][contains(., "Surname")]`, chromedp.BySearch))
+	p.do("load it anew", chromedp.Reload())
+	first("Nils")
+	p.do("open a column's menu", chromedp.Focus(`//button[@aria-label="Column Surname"]`, chromedp.BySearch), chromedp.KeyEvent(kb.Enter))
+	p.click(`//div[@role="menuitem"][.="Find in it…"]`)
+	p.do("look for a text", chromedp.WaitVisible(`//input[@aria-label="Search “Surname”"]`, chromedp.BySearch), chromedp.KeyEvent("L"+kb.Enter),
+		chromedp.WaitVisible(`//div[@role="grid"][@aria-rowcount="1"]`, chromedp.BySearch)) // Nils and the e-mail addresses are others
+	first("Mai")
+	p.click(`//button[@aria-label="Search all columns"]`)
+	p.do("see more", chromedp.WaitVisible(`//div[@role="grid"][@aria-rowcount="3"]`, chromedp.BySearch))
+	p.do("look at all again", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
+	first("Øksnes")
+
 	// A filter is a step that Back takes back.
 	p.click(`//button[contains(., "hold")]`)
 	p.do("see the held row", chromedp.WaitVisible(`//div[@role="grid"][@aria-rowcount="1"]`, chromedp.BySearch))

@@ -120,7 +120,10 @@ func (h *handlers) DownloadWorkbook(ctx context.Context, r DownloadWorkbookReque
 		return nil, err
 	}
 	p := r.Params
-	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
+	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
+	if err != nil {
+		return nil, err
+	}
 	return stream{kind: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", file: downloadName(i, filter) + ".xlsx", write: func(w http.ResponseWriter) error {
 		return h.work.WriteWorkbook(ctx, i, c, filter, w)
 	}}, nil

@@ -483,10 +483,26 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 	if p.Position != nil {
 		position = *p.Position
 	}
-	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
+	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
+	if err != nil {
+		return nil, err
+	}
 	limit := limitOf(p.Limit, 50)
 	h.work.Looked(ctx, i)
-	rows, err := h.room.Rows(ctx, i, filter, after, position, limit)
+	var rows []staging.GridRow
+	if p.Sort == "" {
+		rows, err = h.room.Rows(ctx, i, filter, after, position, limit)
+	} else {
+		order, wrong := work.OrderOf(i, p.Sort)
+		if wrong != nil {
+			return nil, wrong
+		}
+		if position < 0 { // the cursor is a place too
+			position = after
+		}
+		after = position + int64(limit)
+		rows, err = h.room.RowsInOrder(ctx, i, filter, order, position, limit)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -501,7 +517,10 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 		return nil, err
 	}
 	if len(rows) == limit {
-		out.Next = cursorTo(rows[limit-1].Row)
+		if p.Sort == "" {
+			after = rows[limit-1].Row
+		}
+		out.Next = cursorTo(after)
 	}
 	if p.Count {
 		if out.Count, err = h.room.CountRows(ctx, i, filter); err != nil {
@@ -609,7 +628,10 @@ func (h *handlers) DownloadRows(ctx context.Context, r DownloadRowsRequestObject
 		return nil, err
 	}
 	p := r.Params
-	filter := staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text}
+	filter, err := work.Within(i, p.Column, staging.RowFilter{Verdict: string(p.Verdict), Outcome: string(p.Outcome), Problem: p.Problem, Field: p.Field, Reason: p.Reason, Kind: string(p.Kind), Text: p.Text})
+	if err != nil {
+		return nil, err
+	}
 	return stream{kind: "text/csv; charset=utf-8", file: downloadName(i, filter) + ".csv", write: func(w http.ResponseWriter) error {
 		return h.work.WriteRows(ctx, i, c, filter, w)
 	}}, nil

@@ -2673,6 +2673,9 @@ type IdParam = string
 // ImportParam defines model for import_param.
 type ImportParam = int64
 
+// InColumnParam defines model for in_column_param.
+type InColumnParam = string
+
 // KindParam Is it this record, which of these records, or the same as this earlier row
 type KindParam = QuestionKind
 
@@ -3061,8 +3064,14 @@ type ListRowsParams struct {
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+
+	// Sort Header of the column to order by, a hyphen before it for the last first: amounts by their size, days by their date, other texts by their letters, blank ones last; as in the source when left out
+	Sort string `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
 
 	// Position Begin at this place among the chosen rows, counted from 0
 	Position *int64 `form:"position,omitempty" json:"position,omitempty"`
@@ -3091,6 +3100,9 @@ type DownloadRowsParams struct {
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // DownloadWorkbookParams defines parameters for DownloadWorkbook.
@@ -3112,6 +3124,9 @@ type DownloadWorkbookParams struct {
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // SuggestParams defines parameters for Suggest.
@@ -8599,6 +8614,19 @@ func (siw *ServerInterfaceWrapper) ListRows(w http.ResponseWriter, r *http.Reque
 		return
 	}
 
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", r.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "column"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "column", Err: err})
+		}
+		return
+	}
+
 	// ------------- Optional query parameter "cursor" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "cursor", r.URL.Query(), &params.Cursor, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -8608,6 +8636,19 @@ func (siw *ServerInterfaceWrapper) ListRows(w http.ResponseWriter, r *http.Reque
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "cursor"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "cursor", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "sort" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "sort", r.URL.Query(), &params.Sort, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "sort"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "sort", Err: err})
 		}
 		return
 	}
@@ -8780,6 +8821,19 @@ func (siw *ServerInterfaceWrapper) DownloadRows(w http.ResponseWriter, r *http.R
 		return
 	}
 
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", r.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "column"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "column", Err: err})
+		}
+		return
+	}
+
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.DownloadRows(w, r, workspace, pImport, params)
 	}))
@@ -8905,6 +8959,19 @@ func (siw *ServerInterfaceWrapper) DownloadWorkbook(w http.ResponseWriter, r *ht
 			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "text"})
 		} else {
 			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "text", Err: err})
+		}
+		return
+	}
+
+	// ------------- Optional query parameter "column" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "column", r.URL.Query(), &params.Column, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "column"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "column", Err: err})
 		}
 		return
 	}

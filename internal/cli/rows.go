@@ -22,7 +22,7 @@ func (a *app) rowsCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "rows NUMBER", GroupID: "look", Args: args(cobra.ExactArgs(1)),
 		Short:   "Show rows of an import with verdicts, problems and outcomes",
-		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n  uchi rows 12 --outcome held --csv > held.csv\n  uchi rows 12 --verdict hold --xlsx held.xlsx      to be mended and brought back",
+		Example: "  uchi rows 12 --verdict hold\n  uchi rows 12 --problem bad_email --limit 200\n  uchi rows 12 --sort=-Amount --limit 10              the largest first\n  uchi rows 12 --outcome held --csv > held.csv\n  uchi rows 12 --verdict hold --xlsx held.xlsx      to be mended and brought back",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			c, i, err := a.withImport(cmd.Context(), list[0])
 			if err != nil {
@@ -33,7 +33,7 @@ func (a *app) rowsCmd() *cobra.Command {
 			}
 			p.Verdict, p.Outcome = verdict.Verdict(v), verdict.Outcome(o)
 			if book != "" {
-				r, err := c.DownloadWorkbook(cmd.Context(), c.Workspace, i.Id, &client.DownloadWorkbookParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text})
+				r, err := c.DownloadWorkbook(cmd.Context(), c.Workspace, i.Id, &client.DownloadWorkbookParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
 				if err != nil {
 					return err
 				}
@@ -59,7 +59,7 @@ func (a *app) rowsCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			a.printRows(r.JSON200.Rows)
+			a.printRows(r.JSON200.Rows, columnsBy(i, p.Sort)...)
 			if r.JSON200.Next != "" {
 				fmt.Fprintf(a.out, "… more; go on with --cursor %s\n", r.JSON200.Next)
 			}
@@ -72,6 +72,8 @@ func (a *app) rowsCmd() *cobra.Command {
 	f.StringVar(&p.Problem, "problem", "", "only rows with this problem's code")
 	f.StringVar(&p.Field, "field", "", "only rows with a problem at this field")
 	f.StringVar(&p.Text, "text", "", "only rows with this text in a cell")
+	f.StringVar(&p.Column, "column", "", "with --text: only in this column")
+	f.StringVar(&p.Sort, "sort", "", "order by this column; a hyphen before it puts the last first, as in --sort=-Amount")
 	f.StringVar(&p.Cursor, "cursor", "", "go on behind an earlier page")
 	f.IntVar(&p.Limit, "limit", 30, "most rows to show")
 	f.Int64Var(&row, "row", 0, "show this row alone, as the records that it becomes, with what each value comes from")
@@ -139,7 +141,7 @@ func (a *app) showRow(ctx context.Context, c *client.Conn, id, row int64) error 
 }
 
 func (a *app) rowsAsCSV(ctx context.Context, c *client.Conn, id int64, p client.ListRowsParams) error {
-	r, err := c.DownloadRows(ctx, c.Workspace, id, &client.DownloadRowsParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text})
+	r, err := c.DownloadRows(ctx, c.Workspace, id, &client.DownloadRowsParams{Verdict: p.Verdict, Outcome: p.Outcome, Problem: p.Problem, Field: p.Field, Text: p.Text, Column: p.Column})
 	if err != nil {
 		return err
 	}
@@ -156,20 +158,41 @@ func (a *app) answerInto(file string, body io.ReadCloser) error {
 	return err
 }
 
+// columnsBy gives the column that rows are ordered by, if any.
+func columnsBy(i client.Import, sort string) (list []client.Column) {
+	for _, c := range i.Columns {
+		if sort != "" && (c.Header == sort || "-"+c.Header == sort) {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
 // printRows shows rows with what would happen to them and why, a line each
-// problem or change.
-func (a *app) printRows(rows []client.Row) {
-	tab := a.table("Row", "Verdict", "Record", "Field", "What")
+// problem or change, and their cells in the columns that are given.
+func (a *app) printRows(rows []client.Row, columns ...client.Column) {
+	head := []any{"Row", "Verdict", "Record"}
+	for _, c := range columns {
+		head = append(head, c.Header)
+	}
+	tab := a.table(append(head, "Field", "What")...)
 	for _, r := range rows {
 		word := string(r.Verdict)
 		if r.Outcome != "" {
 			word = string(r.Outcome)
 		}
 		row := []any{r.Row, a.word(word), recordsOf(r)}
+		for _, c := range columns {
+			text := ""
+			if c.Position < len(r.Cells) {
+				text = r.Cells[c.Position]
+			}
+			row = append(row, oneLine(text, 30))
+		}
 		n := 0
 		add := func(field, what string) {
 			if n > 0 {
-				row = []any{"", "", ""}
+				row = slices.Repeat([]any{""}, len(head))
 			}
 			n++
 			tab.AppendRow(append(slices.Clone(row), field, strings.Join(strings.Fields(what), " ")))

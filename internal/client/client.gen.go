@@ -2675,6 +2675,9 @@ type IdParam = string
 // ImportParam defines model for import_param.
 type ImportParam = int64
 
+// InColumnParam defines model for in_column_param.
+type InColumnParam = string
+
 // KindParam Is it this record, which of these records, or the same as this earlier row
 type KindParam = QuestionKind
 
@@ -3063,8 +3066,14 @@ type ListRowsParams struct {
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
 
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
+
 	// Cursor From the next of the page before
 	Cursor CursorParam `form:"cursor,omitempty" json:"cursor,omitempty,omitzero"`
+
+	// Sort Header of the column to order by, a hyphen before it for the last first: amounts by their size, days by their date, other texts by their letters, blank ones last; as in the source when left out
+	Sort string `form:"sort,omitempty" json:"sort,omitempty,omitzero"`
 
 	// Position Begin at this place among the chosen rows, counted from 0
 	Position *int64 `form:"position,omitempty" json:"position,omitempty"`
@@ -3093,6 +3102,9 @@ type DownloadRowsParams struct {
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // DownloadWorkbookParams defines parameters for DownloadWorkbook.
@@ -3114,6 +3126,9 @@ type DownloadWorkbookParams struct {
 
 	// Text Words to look for
 	Text TextParam `form:"text,omitempty" json:"text,omitempty,omitzero"`
+
+	// Column Header of the column in which the text is looked for; in all when left out
+	Column InColumnParam `form:"column,omitempty" json:"column,omitempty,omitzero"`
 }
 
 // SuggestParams defines parameters for Suggest.
@@ -12782,7 +12797,23 @@ func NewListRowsRequest(server string, workspace WorkspaceParam, pImport ImportP
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "cursor", params.Cursor, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "sort", params.Sort, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {
@@ -12930,6 +12961,14 @@ func NewDownloadRowsRequest(server string, workspace WorkspaceParam, pImport Imp
 			}
 		}
 
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -13035,6 +13074,14 @@ func NewDownloadWorkbookRequest(server string, workspace WorkspaceParam, pImport
 		}
 
 		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "text", params.Text, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "column", params.Column, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 			return nil, err
 		} else {
 			for _, qp := range strings.Split(queryFrag, "&") {

@@ -111,7 +111,10 @@ func (r *Room) change(ctx context.Context, tx pgx.Tx, i store.Import, fill stmt,
 	if _, err = r.edit(ctx, tx, i, setCells("edited")); err != nil {
 		return 0, err
 	}
-	return n, r.changeTexts(ctx, tx, i)
+	if err := r.changeTexts(ctx, tx, i); err != nil {
+		return 0, err
+	}
+	return n, r.changeOrders(ctx, tx, i)
 }
 
 // setCells is the statement that makes cells say what a table (row_no, place,

@@ -24,6 +24,7 @@ type RowFilter struct {
 	Reason  string // why rows are left out
 	Kind    string // of the question
 	Text    string // in any cell
+	In      int    // the column that the text stands in, counted from 1; any when 0
 }
 
 // GridRow is a row of an import as the grid shows it.
@@ -135,7 +136,11 @@ func (f RowFilter) cond(args arg) string {
 			where (@problem::text = '' or p.code = @problem) and (@field::text = '' or p.field = @field) and (@value::text = '' or p.value = @value))`)
 	}
 	if f.Text != "" {
-		conds, args["text"] = append(conds, `{has_text}`), "%"+store.LikeEscape(strings.ToLower(f.Text))+"%"
+		where := `{has_text}`
+		if f.In > 0 {
+			where = `lower(c.cells[` + schema.Int(f.In) + `]) like @text`
+		}
+		conds, args["text"] = append(conds, where), "%"+store.LikeEscape(strings.ToLower(f.Text))+"%"
 	}
 	return strings.Join(conds, " and ")
 }
@@ -159,31 +164,49 @@ func (f RowFilter) chosen(args arg) string {
 // Rows gives a page of rows behind row number after, or from a position (its
 // place among the rows chosen, counted from 0) when that is not negative.
 func (r *Room) Rows(ctx context.Context, i store.Import, f RowFilter, after, position int64, limit int) ([]GridRow, error) {
-	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) { return r.page(ctx, i, f, after, position, limit) })
+	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) {
+		word, ok := r.rows(i)
+		if !ok {
+			return nil, errNotStaged
+		}
+		offset := int64(0)
+		if position >= 0 {
+			var err error
+			if after, offset, err = r.startOf(ctx, i, word, f, position); err != nil {
+				return nil, err
+			}
+		}
+		args := arg{"after": after, "offset": offset, "limit": limit}
+		return r.page(ctx, i, word, `select x.row_no from `+f.chosen(args)+` and x.row_no > @after order by x.row_no offset @offset limit @limit`, args)
+	})
 }
 
-func (r *Room) page(ctx context.Context, i store.Import, f RowFilter, after, position int64, limit int) ([]GridRow, error) {
-	word, ok := r.rows(i)
-	if !ok {
-		return nil, errNotStaged
-	}
-	offset := int64(0)
-	if position >= 0 {
-		var err error
-		if after, offset, err = r.startOf(ctx, i, word, f, position); err != nil {
+// RowsInOrder gives a page of rows from a position in an order by a column.
+func (r *Room) RowsInOrder(ctx context.Context, i store.Import, f RowFilter, o RowOrder, position int64, limit int) ([]GridRow, error) {
+	return looking(ctx, r, i, func(i store.Import) ([]GridRow, error) {
+		word, ok := r.rows(i)
+		if !ok {
+			return nil, errNotStaged
+		}
+		if err := r.readyOrder(ctx, i, o); err != nil {
 			return nil, err
 		}
-	}
+		args := arg{"offset": position, "limit": limit}
+		return r.page(ctx, i, word, f.ordered(i, o, args), args)
+	})
+}
+
+// page gives the rows whose numbers a query gives, in its order.
+func (r *Room) page(ctx context.Context, i store.Import, word vocabulary, numbers string, args arg) ([]GridRow, error) {
 	// The numbers of the page's rows are picked first, so that only they are joined.
-	args := arg{"after": after, "offset": offset, "limit": limit}
 	list, err := collect[GridRow](ctx, r.pool, word, q(`
 		with page as materialized (
-			select x.row_no from {chosen} and x.row_no > @after order by x.row_no offset @offset limit @limit
+			select row_no, row_number() over () as place from ({numbers}) n
 		)
 		select c.row_no, to_jsonb(c.cells) as cells, v.row_verdict as verdict, v.row_why as why, v.row_other as other_row, o.of_row as outcome,
 			case when v.row_verdict = 'ask' then (select x.kind from {asked} x where x.row_no = v.row_no limit 1) end as question
 		from page join {cells} c on c.row_no = page.row_no {said}
-		order by c.row_no`, frag{"chosen": f.chosen(args)}, args))
+		order by page.place`, frag{"numbers": numbers}, args))
 	if err != nil {
 		return nil, fmt.Errorf("read rows: %w", err)
 	}

@@ -84,6 +84,31 @@ func placeOf(i store.Import, header string) (int, error) {
 	return 0, fault.New(fault.Invalid, "unknown_column", "the sheet has no such column").With(header).Mended("Its columns are " + fault.Cut(strings.Join(i.Headers(), ", "), 300) + ".")
 }
 
+// Within lets a filter look for its text in one column only, by its header.
+func Within(i store.Import, column string, f staging.RowFilter) (staging.RowFilter, error) {
+	if column == "" {
+		return f, nil
+	}
+	n, err := placeOf(i, column)
+	f.In = n + 1
+	return f, err
+}
+
+// OrderOf gives the order of rows by a column, whose header stands behind a hyphen where
+// the last is to come first.
+func OrderOf(i store.Import, by string) (o staging.RowOrder, err error) {
+	header := by
+	if !slices.Contains(i.Headers(), header) {
+		header, o.Down = strings.CutPrefix(by, "-")
+	}
+	n, err := placeOf(i, header)
+	if err != nil {
+		return o, err
+	}
+	o.By = &i.Columns.V[slices.IndexFunc(i.Columns.V, func(c sheet.Column) bool { return c.Position == n })]
+	return o, nil
+}
+
 // longestWaitForCheck is how long an edit waits for a check that is under way,
 // before it and after it.
 const longestWaitForCheck = 20 * time.Second

@@ -4294,6 +4294,8 @@ export interface components {
         made_by_param: number;
         /** @description Words to look for */
         text_param: string;
+        /** @description Header of the column in which the text is looked for; in all when left out */
+        in_column_param: string;
     };
     requestBodies: never;
     headers: never;
@@ -6790,8 +6792,12 @@ export interface operations {
                 kind?: components["parameters"]["kind_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
+                /** @description Header of the column in which the text is looked for; in all when left out */
+                column?: components["parameters"]["in_column_param"];
                 /** @description From the next of the page before */
                 cursor?: components["parameters"]["cursor_param"];
+                /** @description Header of the column to order by, a hyphen before it for the last first: amounts by their size, days by their date, other texts by their letters, blank ones last; as in the source when left out */
+                sort?: string;
                 /** @description Begin at this place among the chosen rows, counted from 0 */
                 position?: number;
                 /** @description Also count the chosen rows */
@@ -6865,6 +6871,8 @@ export interface operations {
                 kind?: components["parameters"]["kind_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
+                /** @description Header of the column in which the text is looked for; in all when left out */
+                column?: components["parameters"]["in_column_param"];
             };
             header?: never;
             path: {
@@ -6902,6 +6910,8 @@ export interface operations {
                 kind?: components["parameters"]["kind_param"];
                 /** @description Words to look for */
                 text?: components["parameters"]["text_param"];
+                /** @description Header of the column in which the text is looked for; in all when left out */
+                column?: components["parameters"]["in_column_param"];
             };
             header?: never;
             path: {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { Search } from "lucide-react";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { Search, X } from "lucide-react";
+import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Column, Import, RecordType, Routine } from "../api/client";
 import { act, types, useImport, useImportActs, who } from "../api/queries";
@@ -80,6 +80,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const like = useLike(workspace, id);
   const i = useEdited(read);
   const grid = useRef<GridHandle>(null);
+  const searchBox = useRef<HTMLInputElement>(null);
   const [hides, setHides] = useKept("hidden columns", { placed: false, blank: false });
   const [shownOpen, setShownOpen] = useState("");
   const known = useSuggestions(workspace, i);
@@ -93,6 +94,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
     reason: search.get("reason") ?? "",
     kind: search.get("kind") ?? "",
     text: search.get("text") ?? "",
+    column: search.get("column") ?? "",
   };
   const setQuery = useCallback(
     // A filter is a step that Back takes back; walking the rows is none.
@@ -166,7 +168,13 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
         </span>
         <div className="ml-auto flex flex-wrap items-center justify-end gap-2">
           <SaveState disabled={fixed} />
-          <SearchRows value={filter.text} onChange={(text) => setQuery({ text })} />
+          <SearchRows
+            box={searchBox}
+            value={filter.text}
+            column={filter.column}
+            onChange={(text) => setQuery({ text })}
+            onEverywhere={() => setQuery({ column: "" })}
+          />
           <Menu trigger={<Button aria-label="More">More</Button>}>
             <MenuItem onSelect={() => location.assign(`/api/v1/workspaces/${workspace}/imports/${i.id}/source`)}>
               Download the source
@@ -318,6 +326,12 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
             i={i}
             kinds={rowKinds}
             filter={filter}
+            sort={search.get("sort") ?? ""}
+            onSort={(sort) => setQuery({ sort })}
+            onFind={(column) => {
+              setQuery({ column }, false);
+              searchBox.current?.focus();
+            }}
             selected={selected}
             onWalk={(row) => setQuery({ row: String(row) }, false)}
             onOpen={(row) => {
@@ -466,29 +480,49 @@ function countOf(name: string, i: Import, missing: number): string {
   return n ? `${count(n)} written` : stationOf(i) === "result" ? "nothing written" : "not yet";
 }
 
-function SearchRows({ value, onChange }: { value: string; onChange: (v: string) => void }) {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
+function SearchRows(p: {
+  box: RefObject<HTMLInputElement | null>;
+  value: string;
+  /** The header of the one column that is searched; empty for all. */
+  column: string;
+  onChange: (v: string) => void;
+  onEverywhere: () => void;
+}) {
+  const [text, setText] = useState(p.value);
+  useEffect(() => setText(p.value), [p.value]);
+  const asks = p.column ? `Search “${p.column}”` : "Search the rows";
   return (
     <form
       className="relative w-56"
       onSubmit={(e) => {
         e.preventDefault();
-        onChange(text.trim());
+        p.onChange(text.trim());
       }}
     >
       <Search size={14} className="absolute top-2.5 left-2.5 text-ink-faint" aria-hidden />
       <input
+        ref={p.box}
         data-search
-        aria-label="Search the rows"
-        className={cx(inputClass, "pl-8")}
-        placeholder="Search the rows"
+        aria-label={asks}
+        className={cx(inputClass, "pl-8", p.column && "pr-8")}
+        placeholder={asks}
         value={text}
         onChange={(e) => {
           setText(e.target.value);
-          if (!e.target.value) onChange("");
+          if (!e.target.value) p.onChange("");
         }}
       />
+      {p.column && (
+        <button
+          type="button"
+          aria-label="Search all columns"
+          title={`Only “${p.column}” is searched. Search all columns.`}
+          className="absolute top-1 right-1 rounded p-1.5 text-ink-soft hover:bg-act-soft"
+          onClick={p.onEverywhere}
+        >
+          <X size={14} aria-hidden />
+        </button>
+      )}
     </form>
   );
 }

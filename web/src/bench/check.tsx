@@ -27,7 +27,7 @@ function Counted(p: { n: number; look?: string; on: boolean; onClick: () => void
         onClick={p.onClick}
         className={cx("flex w-full gap-2 rounded px-2 py-1 text-left", p.on ? "bg-ask-soft" : "hover:bg-act-soft")}
       >
-        <span className={cx("figures w-8 shrink-0 text-right font-semibold", p.look)}>{count(p.n)}</span>
+        <span className={cx("figures min-w-8 shrink-0 text-right whitespace-nowrap font-semibold", p.look)}>{count(p.n)}</span>
         <span>{p.children}</span>
       </button>
       {p.below}
@@ -183,7 +183,9 @@ export function CheckPanel({ workspace, i, t, types, kinds, filter, onFilter, on
                 ))}
                 {i.totals?.referred?.map((r) => (
                   <li key={r.type + r.field} className="flex gap-2 px-2 py-0.5">
-                    <span className="figures w-8 shrink-0 text-right font-semibold text-hold">{count(r.count)}</span>
+                    <span className="figures min-w-8 shrink-0 text-right whitespace-nowrap font-semibold text-hold">
+                      {count(r.count)}
+                    </span>
                     <span>
                       {r.type} records point to those that the rows name, by {r.field}
                     </span>
@@ -228,7 +230,7 @@ export function CheckPanel({ workspace, i, t, types, kinds, filter, onFilter, on
             <ul>
               {i.totals?.changes.map((c) => (
                 <li key={c.field} className="flex gap-2 px-2 py-0.5">
-                  <span className="figures w-8 text-right font-semibold text-update">{count(c.count)}</span>
+                  <span className="figures min-w-8 text-right whitespace-nowrap font-semibold text-update">{count(c.count)}</span>
                   <span>
                     {label(c.field)}
                     {c.over > 0 && <span className="text-ink-soft">, {count(c.over)} replace a value</span>}

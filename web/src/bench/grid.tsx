@@ -20,9 +20,26 @@ export interface Filter {
   /** Of the question. */
   kind: string;
   text: string;
+  /** The header of the column that the text stands in; any when empty. */
+  column: string;
 }
 
-export const noFilter: Filter = { verdict: "", outcome: "", problem: "", field: "", reason: "", kind: "", text: "" };
+export const noFilter: Filter = {
+  verdict: "",
+  outcome: "",
+  problem: "",
+  field: "",
+  reason: "",
+  kind: "",
+  text: "",
+  column: "",
+};
+
+/** Which rows are looked at, and in which order. */
+interface Look {
+  filter: Filter;
+  sort: string;
+}
 
 const pageSize = 100;
 const cardWidth = 158;
@@ -41,6 +58,11 @@ export function Grid(p: {
   i: Import;
   kinds: Kind[];
   filter: Filter;
+  /** The header of the column that the rows are ordered by, behind a hyphen when the last comes first. */
+  sort: string;
+  onSort: (sort: string) => void;
+  /** A text is to be looked for in a column. */
+  onFind: (header: string) => void;
   selected: number;
   onWalk: (row: number) => void;
   onOpen: (row: number) => void;
@@ -57,15 +79,15 @@ export function Grid(p: {
   const stamp = gridStampOf(i);
   const path = { workspace, import: i.id };
 
-  const queryOf = (f: Filter) => Object.fromEntries(Object.entries(f).filter(([, v]) => v));
-  const isFiltered = (f: Filter) => Object.values(f).some(Boolean);
-  const pageOf = (f: Filter, page: number) => ({
-    queryKey: ["rows", workspace, i.id, stamp, f, page],
+  const queryOf = (f: Filter) => Object.fromEntries(Object.entries(f.text ? f : { ...f, column: "" }).filter(([, v]) => v));
+  const isFiltered = (f: Filter) => Object.keys(queryOf(f)).length > 0;
+  const pageOf = ({ filter: f, sort }: Look, page: number) => ({
+    queryKey: ["rows", workspace, i.id, stamp, f, sort, page],
     staleTime: 60_000,
     queryFn: () =>
       must(
         api.GET("/workspaces/{workspace}/imports/{import}/rows", {
-          params: { path, query: { ...queryOf(f), position: page * pageSize, limit: pageSize } },
+          params: { path, query: { ...queryOf(f), ...(sort ? { sort } : {}), position: page * pageSize, limit: pageSize } },
         }),
       ),
   });
@@ -86,20 +108,28 @@ export function Grid(p: {
   const fields = useMemo(() => placed(i), [i]);
 
   // The rows that were there stay until those of another choice are.
-  const [filter, setFilter] = useState(p.filter);
-  const wanted = JSON.stringify(p.filter);
-  const changing = wanted !== JSON.stringify(filter);
+  const asked: Look = { filter: p.filter, sort: p.sort };
+  const [look, setLook] = useState(asked);
+  const { filter } = look;
+  const wanted = JSON.stringify(asked);
+  const changing = wanted !== JSON.stringify(look);
   const nextCount = useQuery({ ...countOf(p.filter), placeholderData: undefined });
-  const nextPage = useQuery({ ...pageOf(p.filter, 0), enabled: changing });
+  const nextPage = useQuery({ ...pageOf(asked, 0), enabled: changing });
   const there = (nextPage.data ?? nextPage.error) && (!isFiltered(p.filter) || (nextCount.data ?? nextCount.error));
   useEffect(() => {
     if (!changing || !there) return;
-    setFilter(p.filter);
+    setLook(asked);
     handle.current?.showRow(0, "start");
     const wrong = [...fields].find(([, spots]) => spots.some((s) => saidName(p.kinds, s) === p.filter.field))?.[0];
     if (p.filter.field && wrong) handle.current?.reveal(wrong);
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- the filter is the same while its text is
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- what is asked for is the same while its text is
   }, [changing, Boolean(there), wanted]);
+
+  const [late, setLate] = useState(false); // the order of many rows takes seconds, once
+  useEffect(() => {
+    const wait = setTimeout(() => setLate(changing), changing ? 400 : 0);
+    return () => clearTimeout(wait);
+  }, [changing]);
 
   const filtered = isFiltered(filter);
   const counted = useQuery(countOf(filter));
@@ -111,7 +141,7 @@ export function Grid(p: {
   );
   const pages = useQueries({
     queries: (total ? Array.from({ length: view.last - view.first + 1 }, (_, n) => view.first + n) : []).map((n) =>
-      pageOf(filter, n),
+      pageOf(look, n),
     ),
   });
   const rowAt = (index: number): Row | undefined =>
@@ -119,7 +149,7 @@ export function Grid(p: {
   const fetchRows = async (first: number, last: number) => {
     const list: Row[] = [];
     for (let n = Math.floor(first / pageSize); n <= Math.floor(last / pageSize); n++)
-      list.push(...(await client.fetchQuery(pageOf(filter, n))).rows);
+      list.push(...(await client.fetchQuery(pageOf(look, n))).rows);
     return list.slice(first % pageSize, (first % pageSize) + last - first + 1);
   };
   const failed = pages.find((q) => q.error && !q.data)?.error ?? (counted.data ? undefined : counted.error);
@@ -128,7 +158,7 @@ export function Grid(p: {
   const above = Number(i.reading?.header_row ?? i.findings?.find((f) => f.option === "header_row")?.value ?? 1) + 1;
   const inView = pages.some((q) => q.data?.rows.some((r) => r.row === p.selected));
   useEffect(() => {
-    if (p.selected > 0 && total > 0 && !filtered && !inView)
+    if (p.selected > 0 && total > 0 && !filtered && !look.sort && !inView)
       handle.current?.showRow(Math.max(0, Math.min(total - 1, p.selected - above)), "center");
     // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
   }, [p.selected, total > 0]);
@@ -139,6 +169,9 @@ export function Grid(p: {
     width: widthOf(c, p.carded),
     head: p.head(c),
     text: (row) => row.cells[c.position] ?? "",
+    sorted: look.sort === c.header ? "up" : look.sort === `-${c.header}` ? "down" : undefined,
+    onSort: (way) => p.onSort(way === undefined ? "" : way === "up" ? c.header : `-${c.header}`),
+    onFind: () => p.onFind(c.header),
     cell: (row) => <Cell row={row} column={c} fields={(fields.get(c.header) ?? []).map((s) => saidName(p.kinds, s))} />,
   }));
 
@@ -197,6 +230,14 @@ export function Grid(p: {
         <Empty title={i.busy === "read" ? "Reading the source…" : filtered ? "No such rows" : "No rows"}>
           {filtered && "Choose another part of the totals, or all."}
         </Empty>
+      )}
+      {late && (
+        <div
+          role="status"
+          className="sticky bottom-3 left-3 z-30 w-fit rounded-md border border-line bg-raised px-3 py-1.5 shadow-pop"
+        >
+          Looking through the rows…
+        </div>
       )}
     </DataGrid>
   );

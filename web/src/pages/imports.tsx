@@ -164,11 +164,11 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "into", label: "Into", width: 104, text: (i) => i.into ?? "" }),
+    plain({ id: "into", label: "Into", width: 102, text: (i) => i.into ?? "" }),
     {
       id: "state",
       label: "State",
-      width: 92,
+      width: 88,
       text: (i) => i.state,
       cell: (i) => (
         <div className="truncate px-3 leading-[35px]">
@@ -176,7 +176,7 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "rows", label: "Rows", width: 70, right: true, text: (i) => count(i.rows) }),
+    plain({ id: "rows", label: "Rows", width: 64, right: true, text: (i) => count(i.rows) }),
     {
       id: "result",
       label: "Result",
@@ -188,7 +188,7 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "by", label: "By", width: 108, text: (i) => i.made_by }),
+    plain({ id: "by", label: "By", width: 120, text: (i) => i.made_by }),
     plain({ id: "changed", label: "Changed", width: 106, text: (i) => when(i.changed_at) }),
   ];
 }

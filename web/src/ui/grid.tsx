@@ -20,6 +20,8 @@ export interface GridColumn<R> {
   /** How the rows are sorted by it, and what sorts them so. */
   sorted?: "up" | "down" | undefined;
   onSort?: (way: "up" | "down" | undefined) => void;
+  /** Looks for a text in it. */
+  onFind?: () => void;
 }
 
 export interface GridHandle {
@@ -328,6 +330,11 @@ export function DataGrid<R>(p: {
           {c.sorted === "down" && <ArrowDown size={12} aria-hidden className="ml-1 inline" />}
         </div>
       )}
+      {c.head && c.sorted && (
+        <span aria-hidden className="absolute top-1 right-6 rounded bg-paper text-ink-soft">
+          {c.sorted === "up" ? <ArrowUp size={13} /> : <ArrowDown size={13} />}
+        </span>
+      )}
       <div className="absolute top-0.5 right-1 opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
         <Menu
           trigger={
@@ -345,6 +352,14 @@ export function DataGrid<R>(p: {
               <MenuItem onSelect={() => c.onSort?.("up")}>Sort up</MenuItem>
               <MenuItem onSelect={() => c.onSort?.("down")}>Sort down</MenuItem>
               {c.sorted && <MenuItem onSelect={() => c.onSort?.(undefined)}>Do not sort by it</MenuItem>}
+              <MenuLine />
+            </>
+          )}
+          {c.onFind && (
+            <>
+              <MenuItem leads onSelect={c.onFind}>
+                Find in it…
+              </MenuItem>
               <MenuLine />
             </>
           )}

@@ -1,6 +1,6 @@
 import { Dialog as D, DropdownMenu as M, Select as S, Tabs as B, Tooltip as T } from "radix-ui";
 import { Check, ChevronDown, CircleAlert, X } from "lucide-react";
-import { useLayoutEffect, useRef, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
+import { createContext, useContext, useLayoutEffect, useRef, useState, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { Fault } from "../api/client";
 import { nonce } from "./nonce";
 
@@ -271,13 +271,27 @@ export function Confirm(p: {
   );
 }
 
+/** What is done once a menu has gone, in the place of giving the focus back. */
+const Afterwards = createContext<{ current: (() => void) | undefined }>({ current: undefined });
+
 export function Menu({ trigger, children }: { trigger: ReactNode; children: ReactNode }) {
+  const afterwards = useRef<() => void>(undefined);
   return (
     <M.Root>
       <M.Trigger asChild>{trigger}</M.Trigger>
       <M.Portal>
-        <M.Content sideOffset={4} align="end" className="z-50 min-w-48 rounded-md border border-line bg-raised p-1 shadow-pop">
-          {children}
+        <M.Content
+          sideOffset={4}
+          align="end"
+          onCloseAutoFocus={(e) => {
+            if (!afterwards.current) return;
+            e.preventDefault();
+            afterwards.current();
+            afterwards.current = undefined;
+          }}
+          className="z-50 min-w-48 rounded-md border border-line bg-raised p-1 shadow-pop"
+        >
+          <Afterwards value={afterwards}>{children}</Afterwards>
         </M.Content>
       </M.Portal>
     </M.Root>
@@ -287,19 +301,26 @@ export function Menu({ trigger, children }: { trigger: ReactNode; children: Reac
 export function MenuItem({
   children,
   onSelect,
+  leads,
   disabled,
   why,
 }: {
   children: ReactNode;
   onSelect: () => void;
+  /** It takes the focus elsewhere, so it is done once the menu has gone. */
+  leads?: boolean;
   disabled?: boolean;
   why?: string;
 }) {
+  const afterwards = useContext(Afterwards);
   return (
     <M.Item
       disabled={disabled ?? false}
       title={disabled ? why : undefined}
-      onSelect={onSelect}
+      onSelect={() => {
+        if (leads) afterwards.current = onSelect;
+        else onSelect();
+      }}
       className="flex cursor-pointer items-center gap-2 rounded px-2.5 py-1.5 text-[13px] data-[disabled]:opacity-50 data-[highlighted]:bg-act-soft data-[highlighted]:outline-none"
     >
       {children}
