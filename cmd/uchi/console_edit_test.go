@@ -157,6 +157,37 @@ func axe(t *testing.T) string {
 const asksAxe = `axe.run(document, {runOnly: %s})
 	.then((r) => r.violations.map((v) => v.id + ": " + v.help + "\n    " + v.nodes.slice(0, 4).map((n) => n.html.slice(0, 200)).join("\n    ")).join("\n"))`
 
+// Many columns are dealt with at once, as one step that is undone as one.
+func TestConsoleSeveralColumns(t *testing.T) {
+	s := serve(t)
+	s.uchi(0, "Name,Town,Berth,Mooring,Colour\nKalvøya Marina,Os,1,2,red\n", "import", "-", "--into", "account", "--check-only")
+	p := open(s)
+	p.do("open the columns", chromedp.Navigate(p.server+"/w/main/imports/1/columns"))
+	p.goesTo("Berth", "no field")
+	several := func() {
+		t.Helper()
+		p.click(`//button[.="Several at once…"]`)
+		p.sees("h2", "Several columns at once")
+	}
+	several()
+	p.do("choose those without a field", chromedp.WaitVisible(`//input[@aria-label="Part of a header"]`, chromedp.BySearch))
+	p.click(`//label[contains(., "only those without a field")]`)
+	p.click(`//button[.="Choose the 3 listed"]`)
+	p.click(`//label[contains(., "Colour")]`) // and not this one
+	p.click(`//button[.="Add 2 to the notes"]`)
+	p.goesTo("Berth", "Description")
+	p.goesTo("Mooring", "Description")
+	p.goesTo("Colour", "no field")
+	several()
+	p.do("choose by the keyboard", chromedp.Focus(`//div[@role="grid"][@aria-label="Columns of the source"]`, chromedp.BySearch), chromedp.KeyEvent(kb.ArrowDown+kb.Enter+kb.ArrowDown+kb.Enter))
+	p.click(`//button[.="Take 2 out"]`)
+	p.goesTo("Berth", "no field")
+	p.do("see what is suggested", chromedp.WaitVisible(`//button[starts-with(@aria-label, "Town goes to no field")]`, chromedp.BySearch))
+	p.do("undo", chromedp.Focus(`div[role=grid]`), chromedp.KeyEvent("z", chromedp.KeyModifiers(2)))
+	p.goesTo("Town", "Town or city")
+	p.goesTo("Berth", "Description")
+}
+
 // Every page, station and dialog, light and dark, breaks no rule that can be
 // checked by a program.
 func TestAccessible(t *testing.T) {
@@ -180,6 +211,7 @@ func TestAccessible(t *testing.T) {
 		{"help", "/w/main/imports/2/check", `//button[contains(., "Help and keys")]`},
 		{"expression", "/w/main/imports/2/columns", `//button[contains(., "Leave rows out")]`},
 		{"values", "/w/main/imports/1/columns", `//button[.="Status…"]`},
+		{"several columns", "/w/main/imports/2/columns", `//button[.="Several at once…"]`},
 		{"rule", "/w/main/imports/2/matching", `//button[contains(., "Add a rule")]`},
 		{"feed dialog", "/w/main/feeds/weekly", `//button[.="Change…"]`},
 		{"somebody", "/w/main/account", `//button[.="Add somebody"]`},

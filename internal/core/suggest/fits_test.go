@@ -33,6 +33,9 @@ func TestEveryFieldTypeIsFitted(t *testing.T) {
 		if got, why := fitOf(catalog.RecordType{}, f, column(nil), kindsOf{}); got != neutralFit || why != "" {
 			t.Errorf("%s: no cells say %s", ft, why)
 		}
+		if got, why := fitOf(catalog.RecordType{}, f, column([]string{"1.2.2020", "03.04.2021"}), kindsOf{}); ft == catalog.Phone && got != contradicts {
+			t.Errorf("dates may be telephone numbers: %v %s", got, why)
+		}
 		if ft == catalog.Text || slices.Contains(open, ft) {
 			continue
 		}

@@ -409,6 +409,9 @@ func fitPhone(c *cells) (fit, string) {
 	if c.mails() > 0.3 || c.share("five digits", func(s string) bool { return digitsIn(s) >= 5 }) < 0.3 {
 		return contradicts, "its values are no telephone numbers"
 	}
+	if c.writtenDates() > 0.8 {
+		return contradicts, "its values are dates"
+	}
 	if c.share("phones", likePhone) < 0.8 {
 		return neutralFit, ""
 	}

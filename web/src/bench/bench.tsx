@@ -31,6 +31,7 @@ import {
 } from "./mapping";
 import { ColumnsPanel, useSuggestions } from "./columns";
 import { EditedImport, EditTrouble, SaveState, useEdited, useEditing, useKept } from "./edited";
+import { SeveralColumns } from "./several";
 import { SourcePanel } from "./source";
 import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
@@ -83,6 +84,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
   const searchBox = useRef<HTMLInputElement>(null);
   const [hides, setHides] = useKept("hidden columns", { placed: false, blank: false });
   const [shownOpen, setShownOpen] = useState("");
+  const [several, setSeveral] = useState(false);
   const known = useSuggestions(workspace, i);
   const [tab, setTab] = useState<"station" | "row">(search.get("row") ? "row" : "station");
 
@@ -286,6 +288,9 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                   onChange={(placed) => setHides({ ...hides, placed })}
                 />
                 <Ticked label="hide blank ones" on={hides.blank} onChange={(blank) => setHides({ ...hides, blank })} />
+                <Button disabled={fixed} onClick={() => setSeveral(true)}>
+                  Several at once…
+                </Button>
               </div>
             )}
             {afterCheck && byOutcome && (
@@ -433,6 +438,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
           ? "It can no longer be changed or loaded. Its records, its history and its outcomes stay."
           : `The import with its ${count(i.rows)} rows, its mapping and its answers goes. No record was written by it, and none changes.`}
       </Confirm>
+      {several && <SeveralColumns i={i} kinds={rowKinds} suggested={known.of} onEdit={put} onClose={() => setSeveral(false)} />}
       {making && makingIn && (
         <FieldDialog
           workspace={workspace}

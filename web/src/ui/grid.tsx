@@ -480,7 +480,7 @@ export function DataGrid<R>(p: {
                 aria-rowindex={v.index + 1}
                 aria-selected={on || chosen}
                 onClick={(e) => {
-                  const own = (e.target as HTMLElement).closest("a, button, input"); // that is for what it leads to
+                  const own = (e.target as HTMLElement).closest("a, button, input, label"); // that is for what it leads to
                   if (r && !own && !e.shiftKey) p.onOpen?.(r);
                 }}
                 className={cx("absolute left-0", on || chosen ? "bg-act-soft" : "hover:bg-paper")}
