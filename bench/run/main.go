@@ -28,6 +28,7 @@ func main() {
 	likeness := flag.String("likeness", "", "instead, sizes of records to measure likeness against, such as 10000,100000,1000000")
 	drafts := flag.String("drafts", "", "instead, sizes of files whose rows hold a company, a person and a deal")
 	mending := flag.String("mend", "", "instead, sizes of imports of which cells are mended and the load is taken back")
+	console := flag.String("console", "", "instead, sizes of imports of which a browser shows the rows")
 	views := flag.String("views", "", "instead, sizes of records of which views are paged and exports are made")
 	bundles := flag.String("bundle", "", "instead, numbers of contacts of a customer base that comes as three files")
 	out := flag.String("out", "bench/out", "directory for generated files")
@@ -42,6 +43,9 @@ func main() {
 	}
 	if *mending != "" {
 		work = func() error { return mended(context.Background(), *mending, *bin, *out, *dir) }
+	}
+	if *console != "" {
+		work = func() error { return watched(context.Background(), *console, *bin, *out, *dir) }
 	}
 	if *views != "" {
 		work = func() error { return viewed(context.Background(), *views, *bin, *out, *dir) }

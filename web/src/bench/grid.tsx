@@ -163,17 +163,28 @@ export function Grid(p: {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- scrolling by hand must not be undone
   }, [p.selected, total > 0]);
 
-  const columns = (i.columns ?? []).filter(p.shows ?? (() => true)).map((c): GridColumn<Row> => ({
-    id: c.header,
-    label: c.header,
-    width: widthOf(c, p.carded),
-    head: p.head(c),
-    text: (row) => row.cells[c.position] ?? "",
-    sorted: look.sort === c.header ? "up" : look.sort === `-${c.header}` ? "down" : undefined,
-    onSort: (way) => p.onSort(way === undefined ? "" : way === "up" ? c.header : `-${c.header}`),
-    onFind: () => p.onFind(c.header),
-    cell: (row) => <Cell row={row} column={c} fields={(fields.get(c.header) ?? []).map((s) => saidName(p.kinds, s))} />,
-  }));
+  // They stay the same while pages come, so that only the rows that have come are drawn.
+  const { head, carded, shows, kinds, onSort, onFind } = p;
+  const columns = useMemo(
+    () =>
+      (i.columns ?? []).filter(shows ?? (() => true)).map((c): GridColumn<Row> => {
+        const names = (fields.get(c.header) ?? []).map((s) => saidName(kinds, s));
+        return {
+          id: c.header,
+          label: c.header,
+          width: widthOf(c, carded),
+          head: head(c),
+          text: (row) => row.cells[c.position] ?? "",
+          sorted: look.sort === c.header ? "up" : look.sort === `-${c.header}` ? "down" : undefined,
+          onSort: (way) => onSort(way === undefined ? "" : way === "up" ? c.header : `-${c.header}`),
+          onFind: () => onFind(c.header),
+          cell: (row) => <Cell row={row} column={c} fields={names} />,
+        };
+      }),
+    [i.columns, fields, kinds, head, carded, shows, look.sort, onSort, onFind],
+  );
+  const judged = i.totals !== undefined || Object.keys(i.outcomes).length > 0;
+  const margin = useMemo(() => ({ width: judged ? 128 : 64, head: "row", cell: numberOf }), [judged]);
 
   if (failed) return <Wrong error={failed} className="m-4" />;
   return (
@@ -182,19 +193,7 @@ export function Grid(p: {
       label="Rows of the source"
       name={`import-${workspace}-${i.id}`}
       columns={columns}
-      margin={{
-        width: i.totals || Object.keys(i.outcomes).length ? 128 : 64,
-        head: "row",
-        cell: (row) => {
-          const word = row?.outcome ?? row?.verdict ?? "";
-          return (
-            <>
-              <span className="w-12 text-right text-ink-faint">{row?.row ?? ""}</span>
-              {word && <Word word={word} />}
-            </>
-          );
-        },
-      }}
+      margin={margin}
       count={total}
       rowAt={rowAt}
       onView={onView}
@@ -240,6 +239,17 @@ export function Grid(p: {
         </div>
       )}
     </DataGrid>
+  );
+}
+
+/** The number of a row, and what becomes of it. */
+function numberOf(row: Row | undefined): ReactNode {
+  const word = row?.outcome ?? row?.verdict ?? "";
+  return (
+    <>
+      <span className="w-12 text-right text-ink-faint">{row?.row ?? ""}</span>
+      {word && <Word word={word} />}
+    </>
   );
 }
 

@@ -1,6 +1,19 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, EllipsisVertical } from "lucide-react";
-import { useEffect, useId, useImperativeHandle, useLayoutEffect, useRef, useState, type ReactNode, type Ref } from "react";
+import {
+  memo,
+  useCallback,
+  useEffect,
+  useId,
+  useImperativeHandle,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+  type Ref,
+  type RefObject,
+} from "react";
 import { cx, Menu, MenuItem, MenuLine } from "./parts";
 
 /** A column of a grid. */
@@ -123,11 +136,13 @@ export function DataGrid<R>(p: {
   const [editing, setEditing] = useState<{ row: number; col: number; start: string | undefined }>();
   const [said, setSaid] = useState("");
 
-  const shown = columns.filter((c) => !setup.hidden.includes(c.id));
-  const pinned = shown.filter((c) => setup.pinned.includes(c.id));
-  const loose = shown.filter((c) => !setup.pinned.includes(c.id));
-  const order = [...pinned, ...loose];
-  const widthOf = (c: GridColumn<R>) => setup.widths[c.id] ?? c.width;
+  const { shown, pinned, loose, order } = useMemo(() => {
+    const shown = columns.filter((c) => !setup.hidden.includes(c.id));
+    const pinned = shown.filter((c) => setup.pinned.includes(c.id));
+    const loose = shown.filter((c) => !setup.pinned.includes(c.id));
+    return { shown, pinned, loose, order: [...pinned, ...loose] };
+  }, [columns, setup]);
+  const widthOf = useCallback((c: GridColumn<R>) => setup.widths[c.id] ?? c.width, [setup]);
   const marginWidth = p.margin?.width ?? 0;
   const fixedWidth = pinned.reduce((n, c) => n + widthOf(c), marginWidth);
 
@@ -170,12 +185,19 @@ export function DataGrid<R>(p: {
   }));
 
   const visible = rows.getVirtualItems();
+  const inView = cols.getVirtualItems();
+  const places = inView.map((v) => `${v.index} ${v.start}`).join();
+  const looseInView = useMemo(
+    () => inView.flatMap((v) => (loose[v.index] ? [{ column: loose[v.index] as GridColumn<R>, left: v.start }] : [])),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the list is another with each frame, its places are not
+    [loose, places],
+  );
   const first = visible[0]?.index ?? 0;
   const last = visible.at(-1)?.index ?? 0;
   const hereShown =
     rowAt(at.row) !== undefined &&
     visible.some((v) => v.index === at.row) &&
-    (at.col < pinned.length || cols.getVirtualItems().some((v) => v.index === at.col - pinned.length));
+    (at.col < pinned.length || inView.some((v) => v.index === at.col - pinned.length));
   const { onView } = p;
   useEffect(() => onView?.(first, last), [onView, first, last]);
 
@@ -229,6 +251,21 @@ export function DataGrid<R>(p: {
     if (move === "down") go(at.row + 1, at.col, false);
     if (move === "right") go(at.row, at.col + 1, false);
   };
+
+  // What a row asks for; it stays the same while the grid scrolls.
+  const acts = useRef<Acts<R>>(undefined);
+  useLayoutEffect(() => {
+    acts.current = {
+      press: (row, col, extend) => {
+        setAt({ row, col });
+        if (!extend) setFrom(row);
+      },
+      edit: (row, col) => void beginEdit(row, col, undefined),
+      editor: (r, c, start) => p.edit?.editor(r, c, start, (move) => acts.current?.end(move)),
+      end: endEdit,
+      open: (r) => p.onOpen?.(r),
+    };
+  });
 
   const page = Math.max(1, Math.floor(((box.current?.clientHeight ?? 400) - headHeight) / rowHeight) - 1);
   const onKey = (e: React.KeyboardEvent) => {
@@ -398,35 +435,6 @@ export function DataGrid<R>(p: {
     </div>
   );
 
-  const cellOf = (c: GridColumn<R>, r: R, index: number, left: number | undefined, on: boolean) => {
-    const col = order.indexOf(c);
-    const here = at.row === index && at.col === col;
-    const open = editing?.row === index && editing.col === col;
-    return (
-      <div
-        key={c.id}
-        id={here ? `${id}-cell` : undefined}
-        role="gridcell"
-        aria-colindex={col + 1}
-        data-here={here || undefined}
-        onMouseDown={(e) => {
-          setAt({ row: index, col });
-          if (!e.shiftKey) setFrom(index);
-        }}
-        onDoubleClick={() => !open && beginEdit(index, col, undefined)}
-        className={cx(
-          "h-full border-r border-b border-line",
-          open ? "z-30 overflow-visible" : "overflow-hidden",
-          left === undefined ? cx("shrink-0", on ? "bg-act-soft" : "bg-sheet") : "absolute top-0",
-          c.right && "figures text-right",
-        )}
-        style={{ left, width: widthOf(c) }}
-      >
-        {open && p.edit ? p.edit.editor(r, c, editing.start, endEdit) : c.cell(r)}
-      </div>
-    );
-  };
-
   return (
     <div
       className="relative h-full min-h-0 min-w-0"
@@ -464,54 +472,31 @@ export function DataGrid<R>(p: {
               )}
               {pinned.map((c) => headOf(c, undefined))}
             </div>
-            {cols.getVirtualItems().map((v) => {
-              const c = loose[v.index];
-              return c && headOf(c, v.start);
-            })}
+            {looseInView.map((x) => headOf(x.column, x.left))}
           </div>
           {visible.map((v) => {
             const r = rowAt(v.index);
-            const on = (r !== undefined && p.isOn?.(r)) ?? false;
             const chosen = low !== high && v.index >= low && v.index <= high;
             return (
-              <div
+              <Row
                 key={v.key}
-                role="row"
-                aria-rowindex={v.index + 1}
-                aria-selected={on || chosen}
-                onClick={(e) => {
-                  const own = (e.target as HTMLElement).closest("a, button, input, label"); // that is for what it leads to
-                  if (r && !own && !e.shiftKey) p.onOpen?.(r);
-                }}
-                className={cx("absolute left-0", on || chosen ? "bg-act-soft" : "hover:bg-paper")}
-                style={{
-                  top: v.start + headHeight,
-                  height: rowHeight,
-                  width: cols.getTotalSize(),
-                  zIndex: editing?.row === v.index ? 15 : undefined,
-                }}
-              >
-                <div className="sticky left-0 z-10 flex h-full" style={{ width: fixedWidth }}>
-                  {p.margin && (
-                    <div
-                      role="rowheader"
-                      className={cx(
-                        "figures flex h-full shrink-0 items-center gap-2 border-r border-b border-line px-2 text-[12px]",
-                        on || chosen ? "bg-act-soft" : "bg-paper",
-                      )}
-                      style={{ width: marginWidth }}
-                    >
-                      {p.margin.cell(r)}
-                    </div>
-                  )}
-                  {r && pinned.map((c) => cellOf(c, r, v.index, undefined, on || chosen))}
-                </div>
-                {r &&
-                  cols.getVirtualItems().map((h) => {
-                    const c = loose[h.index];
-                    return c && cellOf(c, r, v.index, h.start, on || chosen);
-                  })}
-              </div>
+                row={r}
+                index={v.index}
+                top={v.start + headHeight}
+                height={rowHeight}
+                width={cols.getTotalSize()}
+                fixedWidth={fixedWidth}
+                order={order}
+                pinned={pinned}
+                loose={looseInView}
+                margin={p.margin}
+                on={((r !== undefined && p.isOn?.(r)) ?? false) || chosen}
+                here={at.row === v.index ? at.col : -1}
+                cellId={`${id}-cell`}
+                editing={editing?.row === v.index ? editing : undefined}
+                acts={acts}
+                widthOf={widthOf}
+              />
             );
           })}
         </div>
@@ -523,3 +508,93 @@ export function DataGrid<R>(p: {
     </div>
   );
 }
+
+/** What the rows of a grid ask of it. */
+interface Acts<R> {
+  press: (row: number, col: number, extend: boolean) => void;
+  edit: (row: number, col: number) => void;
+  editor: (row: R, column: GridColumn<R>, start: string | undefined) => ReactNode;
+  end: (move: "stay" | "down" | "right") => void;
+  open: (row: R) => void;
+}
+
+interface RowProps<R> {
+  row: R | undefined;
+  index: number;
+  top: number;
+  height: number;
+  width: number;
+  fixedWidth: number;
+  order: GridColumn<R>[];
+  pinned: GridColumn<R>[];
+  /** The others that are in view, and where they begin. */
+  loose: { column: GridColumn<R>; left: number }[];
+  margin: { width: number; cell: (row: R | undefined) => ReactNode } | undefined;
+  on: boolean;
+  /** Which of its cells has the focus; -1 is none. */
+  here: number;
+  cellId: string;
+  editing: { col: number; start: string | undefined } | undefined;
+  acts: RefObject<Acts<R> | undefined>;
+  widthOf: (c: GridColumn<R>) => number;
+}
+
+/** A row of a grid. It is drawn once while others scroll past it. */
+const Row = memo(function Row<R>(p: RowProps<R>) {
+  const { row: r, on, acts, editing } = p;
+  const cellOf = (c: GridColumn<R>, r: R, left: number | undefined) => {
+    const col = p.order.indexOf(c);
+    const here = p.here === col;
+    const open = editing?.col === col;
+    return (
+      <div
+        key={c.id}
+        id={here ? p.cellId : undefined}
+        role="gridcell"
+        aria-colindex={col + 1}
+        data-here={here || undefined}
+        onMouseDown={(e) => acts.current?.press(p.index, col, e.shiftKey)}
+        onDoubleClick={() => !open && acts.current?.edit(p.index, col)}
+        className={cx(
+          "h-full border-r border-b border-line",
+          open ? "z-30 overflow-visible" : "overflow-hidden",
+          left === undefined ? cx("shrink-0", on ? "bg-act-soft" : "bg-sheet") : "absolute top-0",
+          c.right && "figures text-right",
+        )}
+        style={{ left, width: p.widthOf(c) }}
+      >
+        {open ? acts.current?.editor(r, c, editing.start) : c.cell(r)}
+      </div>
+    );
+  };
+  return (
+    <div
+      role="row"
+      aria-rowindex={p.index + 1}
+      aria-selected={on}
+      onClick={(e) => {
+        const own = (e.target as HTMLElement).closest("a, button, input, label"); // that is for what it leads to
+        if (r && !own && !e.shiftKey) acts.current?.open(r);
+      }}
+      className={cx("absolute left-0", on ? "bg-act-soft" : "hover:bg-paper")}
+      style={{ top: p.top, height: p.height, width: p.width, zIndex: editing ? 15 : undefined }}
+    >
+      <div className="sticky left-0 z-10 flex h-full" style={{ width: p.fixedWidth }}>
+        {p.margin && (
+          <div
+            role="rowheader"
+            className={cx(
+              "figures flex h-full shrink-0 items-center gap-2 border-r border-b border-line px-2 text-[12px]",
+              on ? "bg-act-soft" : "bg-paper",
+            )}
+            style={{ width: p.margin.width }}
+          >
+            {p.margin.cell(r)}
+          </div>
+        )}
+        {r && p.pinned.map((c) => cellOf(c, r, undefined))}
+      </div>
+      {r && p.loose.map((x) => cellOf(x.column, r, x.left))}
+    </div>
+  );
+}) as <R>(p: RowProps<R>) => ReactNode;
