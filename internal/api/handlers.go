@@ -44,7 +44,14 @@ func (h *handlers) ListWorkspaces(ctx context.Context, _ ListWorkspacesRequestOb
 }
 
 func workspaceView(w store.Workspace) Workspace {
-	return Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V, ClosedAt: at(w.ClosedAt)}
+	return Workspace{Name: w.Name, Label: w.Label, Nothing: w.Nothing.V, ClosedAt: at(w.ClosedAt), Filling: fillingView(w.Filling.V)}
+}
+
+func fillingView(f *store.Filling) (out Filling) {
+	if f != nil {
+		out = Filling{From: f.From, Records: f.Records, Chosen: f.Chosen, Trouble: troubleView(f.Trouble)}
+	}
+	return out
 }
 
 func (h *handlers) AddWorkspace(ctx context.Context, r AddWorkspaceRequestObject) (AddWorkspaceResponseObject, error) {
@@ -62,7 +69,7 @@ func (h *handlers) GetWorkspace(ctx context.Context, r GetWorkspaceRequestObject
 	list, err := h.store.Workspaces(ctx)
 	for _, w := range list {
 		if w.Name == r.Workspace {
-			out.Label = w.Label
+			out.Label, out.Filling = w.Label, fillingView(w.Filling.V)
 		}
 	}
 	return out, err

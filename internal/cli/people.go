@@ -26,13 +26,20 @@ func (a *app) workspacesCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("Workspace", "Label", "Closed")
+			tab := a.table("Workspace", "Label", "State")
 			for _, w := range r.JSON200.Workspaces {
-				closed := ""
-				if !w.ClosedAt.IsZero() {
-					closed = w.ClosedAt.Local().Format("2006-01-02 15:04")
+				state := ""
+				switch f := w.Filling; {
+				case f.Trouble.Code != "":
+					state = "not filled: " + f.Trouble.Message
+				case f.From != "" && f.Chosen == 0:
+					state = "records come along from " + f.From
+				case f.From != "":
+					state = fmt.Sprintf("records come along from %s: %d of %d", f.From, f.Records, f.Chosen)
+				case !w.ClosedAt.IsZero():
+					state = "closed since " + w.ClosedAt.Local().Format("2006-01-02 15:04")
 				}
-				tab.AppendRow([]any{w.Name, w.Label, closed})
+				tab.AppendRow([]any{w.Name, w.Label, state})
 			}
 			tab.Render()
 			return nil
@@ -42,12 +49,16 @@ func (a *app) workspacesCmd() *cobra.Command {
 	add := &cobra.Command{
 		Use: "add NAME", Args: args(cobra.ExactArgs(1)), Short: "Make a workspace with the standard record types, or as a copy of another",
 		Long: `Makes a workspace. As a copy it has the record types, rules, routines and views of another, and as many
-of its records as wished, under their ids and with all that they refer to; history and imports stay behind. What was
-set up there comes back with uchi routine copy.`,
+of its records as wished, under their ids and with all that they refer to; history and imports stay behind. The records
+come along in the background: Ctrl-C leaves them coming, and nothing changes in the workspace before they are there.
+What was set up there comes back with uchi routine copy.`,
 		Example: "  uchi workspaces add practice\n  uchi workspaces add rehearsal --from main --share 10 --label \"Rehearsal\"",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
 			from.Name, from.Label = list[0], label
 			if _, err := c.AddWorkspaceWithResponse(ctx, from); err != nil {
+				return err
+			}
+			if err := a.followFilling(ctx, c, list[0]); err != nil {
 				return err
 			}
 			return a.tellWorkspace(ctx, c, list[0])
@@ -100,6 +111,34 @@ set up there comes back with uchi routine copy.`,
 	cmd.AddCommand(rename, remove)
 	cmd.AddCommand(add, a.nothingCmd())
 	return cmd
+}
+
+// followFilling shows how the records of a copy come along, until they are there.
+func (a *app) followFilling(ctx context.Context, c *client.Conn, name string) error {
+	bar := a.bar(-1, "Copying records")
+	defer bar.Finish() //nolint:errcheck // only a picture
+	for {
+		w, err := c.GetWorkspaceWithResponse(ctx, name)
+		if err != nil {
+			return err
+		}
+		f := w.JSON200.Filling
+		if t := f.Trouble; t.Code != "" {
+			return fault.New(fault.Conflict, t.Code, t.Message).With(name).Mended(t.Mend)
+		}
+		if f.From == "" {
+			return nil
+		}
+		if f.Chosen > 0 {
+			bar.ChangeMax64(f.Chosen)
+		}
+		bar.Set64(f.Records) //nolint:errcheck // only a picture
+		select {
+		case <-ctx.Done():
+			return context.Cause(ctx)
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
 }
 
 // tellWorkspace says what a workspace holds.

@@ -1441,6 +1441,17 @@ type FieldPart = mapping.FieldPart
 // FieldType defines model for FieldType.
 type FieldType string
 
+// Filling Records that still come along from another workspace, or why they have not; nothing changes before they are there
+type Filling struct {
+	// Chosen That are to come along; 0 until they are counted
+	Chosen int64  `json:"chosen"`
+	From   string `json:"from"`
+
+	// Records That have come along
+	Records int64   `json:"records"`
+	Trouble Trouble `json:"trouble,omitempty,omitzero"`
+}
+
 // FilterAsk defines model for FilterAsk.
 type FilterAsk struct {
 	// Conditions Go before the filter when there are any
@@ -1507,11 +1518,13 @@ type HandOver struct {
 
 // HeldWorkspace defines model for HeldWorkspace.
 type HeldWorkspace struct {
-	Imports  int64  `json:"imports"`
-	Label    string `json:"label"`
-	Name     string `json:"name"`
-	Records  int64  `json:"records"`
-	Routines int64  `json:"routines"`
+	// Filling Records that still come along from another workspace, or why they have not; nothing changes before they are there
+	Filling  Filling `json:"filling,omitempty,omitzero"`
+	Imports  int64   `json:"imports"`
+	Label    string  `json:"label"`
+	Name     string  `json:"name"`
+	Records  int64   `json:"records"`
+	Routines int64   `json:"routines"`
 }
 
 // Hook defines model for Hook.
@@ -1891,7 +1904,7 @@ type NewWorkspace struct {
 	Label string `json:"label,omitempty,omitzero"`
 	Name  string `json:"name"`
 
-	// Share Of a hundred of its records, how many come along, with what they refer to
+	// Share Of a hundred of its records, how many come along, with what they refer to. They come in the background: see filling
 	Share int `json:"share,omitempty,omitzero"`
 }
 
@@ -2630,8 +2643,11 @@ type ViewColumn struct {
 type Workspace struct {
 	// ClosedAt Since when it is closed
 	ClosedAt time.Time `json:"closed_at,omitempty,omitzero"`
-	Label    string    `json:"label,omitempty,omitzero"`
-	Name     string    `json:"name"`
+
+	// Filling Records that still come along from another workspace, or why they have not; nothing changes before they are there
+	Filling Filling `json:"filling,omitempty,omitzero"`
+	Label   string  `json:"label,omitempty,omitzero"`
+	Name    string  `json:"name"`
 
 	// Nothing Texts that stand for nothing here, beside those that do everywhere
 	Nothing []string `json:"nothing,omitempty,omitzero"`

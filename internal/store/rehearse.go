@@ -19,9 +19,8 @@ type Copy struct {
 }
 
 // CopyWorkspace makes a workspace with the record types, rules, routines, views and
-// choices of another, with what people may do there, and with as many of its records as wished, under their ids. What
-// records refer to comes along with them. The history and the imports stay behind. It
-// is one transaction: the copy is there as a whole or not at all.
+// choices of another, and with what people may do there. Records that are to come along are
+// copied afterwards (see ClaimCopy). The history and the imports stay behind.
 func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy, by int64) error {
 	if from.From == "" {
 		return s.AddWorkspace(ctx, name, label, by)
@@ -72,7 +71,8 @@ func (s *Store) CopyWorkspace(ctx context.Context, name, label string, from Copy
 		if from.Share == 0 {
 			return nil
 		}
-		return copyRecords(ctx, tx, c, name, from)
+		_, err = tx.Exec(ctx, `insert into copies (workspace, source, share, asked_by) values ($1, $2, $3, $4)`, name, from.From, from.Share, by)
+		return err
 	})
 	return workspaceTrouble(err, name)
 }
@@ -91,68 +91,6 @@ func copyTypes(ctx context.Context, tx pgx.Tx, c catalog.Catalog, name, from str
 		}
 	}
 	return nil
-}
-
-// copyRecords copies records with what they refer to, until nothing is missing.
-func copyRecords(ctx context.Context, tx pgx.Tx, c catalog.Catalog, name string, from Copy) error {
-	chosen := func(t catalog.RecordType) string { return schema.Ident("chosen_" + t.Name) }
-	for _, t := range c.Types {
-		_, err := tx.Exec(ctx, `create temp table `+chosen(t)+` on commit drop as
-			select id from `+schema.Records(from.From, t.Name)+` where abs(hashint8(id) % 100) < `+schema.Int(from.Share))
-		if err == nil {
-			_, err = tx.Exec(ctx, `create unique index on `+chosen(t)+` (id)`)
-		}
-		if err != nil {
-			return fmt.Errorf("choose records of %s: %w", t.Name, err)
-		}
-	}
-	for more := from.Share < 100; more; {
-		more = false
-		for _, t := range c.Types {
-			for _, f := range t.Fields {
-				to, ok := c.Type(f.To)
-				if !ok || f.Type != catalog.Reference {
-					continue
-				}
-				column := schema.Column(f, "r")
-				tag, err := tx.Exec(ctx, `insert into `+chosen(to)+`
-					select distinct `+column+` from `+schema.Records(from.From, t.Name)+` r join `+chosen(t)+` using (id) where `+column+` is not null
-					on conflict do nothing`)
-				if err != nil {
-					return fmt.Errorf("choose what %s refers to: %w", t.Name, err)
-				}
-				more = more || tag.RowsAffected() > 0
-			}
-		}
-	}
-	for _, t := range c.Types {
-		columns, err := columnsOf(ctx, tx, name, t.Name)
-		if err != nil {
-			return err
-		}
-		list := strings.Join(columns, ", ")
-		_, err = tx.Exec(ctx, `insert into `+schema.Records(name, t.Name)+` (`+list+`)
-			select `+list+` from `+schema.Records(from.From, t.Name)+` where id in (select id from `+chosen(t)+`) order by id`)
-		if err == nil {
-			_, err = tx.Exec(ctx, `analyze `+schema.Records(name, t.Name))
-		}
-		if err != nil {
-			return fmt.Errorf("copy records of %s: %w", t.Name, err)
-		}
-	}
-	return nil
-}
-
-// columnsOf lists the columns of a record table but for the import that made a record,
-// which belongs to its workspace.
-func columnsOf(ctx context.Context, tx pgx.Tx, workspace, typeName string) ([]string, error) {
-	rows, err := tx.Query(ctx, `
-		select quote_ident(column_name::text) from information_schema.columns
-		where table_schema = $1 and table_name = $2 and column_name <> 'import' order by ordinal_position`, "w_"+workspace, "r_"+typeName)
-	if err != nil {
-		return nil, fmt.Errorf("read columns: %w", err)
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 // RenameWorkspace gives a workspace other words for people; its name in addresses and
@@ -221,6 +159,10 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 		return fault.New(fault.Conflict, "not_confirmed", fmt.Sprintf("the workspace holds %d records, %d imports and %d routines, which would go", h.Records, h.Imports, h.Routines)).
 			With(name).Mended(fmt.Sprintf("Say that you mean it by the number of its records: %d.", h.Records))
 	}
+	// What is still copied into it ends first, for it holds the tables.
+	if err := s.EndCopy(ctx, name, "", &Trouble{Code: "given_up", Message: "the copying was given up, because the workspace was to be removed", Mend: "Remove it, and copy again."}); err != nil {
+		return err
+	}
 	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "remove workspace", Subject: fmt.Sprintf("%s with %d records and %d imports", name, h.Records, h.Imports)}, func(tx pgx.Tx) error {
 		var busy bool // as it is now, with nothing begun until this is through
 		if _, err := tx.Exec(ctx, `select from imports where workspace = $1 for update`, name); err != nil {
@@ -258,6 +200,7 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 			`delete from likeness_keys where workspace = $1`,
 			`delete from notes where workspace = $1`,
 			`delete from record_types where workspace = $1`,
+			`delete from copy_progress where workspace = $1`,
 			`delete from workspaces where name = $1`,
 		} {
 			if _, err := tx.Exec(ctx, gone, name); err != nil {

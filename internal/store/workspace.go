@@ -36,13 +36,16 @@ type Workspace struct {
 	Nothing JSON[[]string] `db:"nothing"`
 	// ClosedAt is since when nothing changes in it; nil for one that is open.
 	ClosedAt *time.Time `db:"closed_at"`
+	// Filling says that records still come along from another, or why they have not; nil
+	// for one whose records are there.
+	Filling JSON[*Filling] `db:"filling"`
 }
 
 // errClosed says that nothing changes in a workspace.
 var errClosed = fault.New(fault.Conflict, "workspace_closed", "the workspace is closed: it can be looked at, and nothing in it changes").
 	Mended("An administrator opens it again: uchi workspaces open, or at the workspaces in the console.")
 
-// MustBeOpen gives an error when a workspace is closed.
+// MustBeOpen gives an error when a workspace is closed, or its records have not come along yet.
 func (s *Store) MustBeOpen(ctx context.Context, name string) error {
 	var closed bool
 	if err := s.pool.QueryRow(ctx, `select exists (select from workspaces where name = $1 and closed_at is not null)`, name).Scan(&closed); err != nil {
@@ -51,7 +54,14 @@ func (s *Store) MustBeOpen(ctx context.Context, name string) error {
 	if closed {
 		return errClosed.With(name)
 	}
-	return nil
+	f, err := s.Filling(ctx, name)
+	switch {
+	case err != nil || f == nil:
+		return err
+	case f.Trouble != nil:
+		return errNotFilled.With(name)
+	}
+	return errFilling.With(name)
 }
 
 // mustBeOpenFor is as MustBeOpen, of the workspace of an import, which stays open until the end of
@@ -113,7 +123,10 @@ func (s *Store) MustWorkspace(ctx context.Context, name string) error {
 // Workspaces lists them.
 func (s *Store) Workspaces(ctx context.Context) ([]Workspace, error) {
 	var list []Workspace
-	if err := s.db.SelectContext(ctx, &list, `select name, label, to_jsonb(nothing) as nothing, closed_at from workspaces order by made_at, name`); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `
+		select w.name, w.label, to_jsonb(w.nothing) as nothing, w.closed_at, case when c.workspace is not null then `+fillingOf+` end as filling
+		from workspaces w left join copies c on c.workspace = w.name left join copy_progress p on p.workspace = w.name
+		order by w.made_at, w.name`); err != nil {
 		return nil, fmt.Errorf("list workspaces: %w", err)
 	}
 	return list, nil

@@ -1,9 +1,11 @@
 package work
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
@@ -37,7 +39,7 @@ func TestRehearse(t *testing.T) {
 	_, err = b.work.SaveView(b.Context(), "main", v, b.person)
 	b.ok(err)
 
-	b.ok(b.work.AddWorkspace(b.Context(), "practice", "Practice", store.Copy{From: "main", Share: 20}, b.person))
+	b.copied("practice", 20)
 	h, err := b.store.Holds(b.Context(), "practice")
 	b.ok(err)
 	if h.Records < 80 || h.Records > 260 {
@@ -96,12 +98,99 @@ func TestRehearse(t *testing.T) {
 	if _, err := b.store.Holds(b.Context(), "practice"); !fault.Is(err, "unknown_workspace") {
 		t.Error(err)
 	}
-	b.ok(b.work.AddWorkspace(b.Context(), "practice", "", store.Copy{From: "main", Share: 100}, b.person))
+	b.copied("practice", 100)
 	h, err = b.store.Holds(b.Context(), "practice")
 	b.ok(err)
 	all, err := b.store.Holds(b.Context(), "main")
 	b.ok(err)
 	b.want(h.Records, all.Records)
+}
+
+// copied makes a workspace as a copy of the main one, and waits for its records.
+func (b *bench) copied(name string, share int) {
+	b.Helper()
+	b.ok(b.work.AddWorkspace(b.Context(), name, "", store.Copy{From: "main", Share: share}, b.person))
+	for range 600 {
+		f, err := b.store.Filling(b.Context(), name)
+		b.ok(err)
+		switch {
+		case f == nil:
+			return
+		case f.Trouble != nil:
+			b.Fatalf("%+v", f.Trouble)
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	b.Fatal("the records do not come along")
+}
+
+// The records of a copy come along in the background: nothing changes there before, another process
+// takes over from one that died, who removes the workspace ends it, and what was made meanwhile stays behind.
+func TestRecordsComeAlong(t *testing.T) {
+	b := start(t).asAdministrator()
+	b.loaded("account", lines("Ref,Company", 300, func(k int) string { return fmt.Sprintf("A-%d,Marina %d", k, k) }))
+	ctx := b.Context()
+	b.ok(b.store.CopyWorkspace(ctx, "practice", "", store.Copy{From: "main", Share: 100}, b.person.ID)) // nobody is told yet
+	w, ok, err := b.store.ClaimCopy(ctx, "dead", time.Hour)
+	b.ok(err)
+	b.want([]any{ok, w.Workspace, w.From}, []any{true, "practice", "main"})
+	mine, err := b.store.BeatCopy(ctx, "practice", "dead", 7, 300)
+	b.ok(err)
+	b.want(mine, true)
+	f, err := b.store.Filling(ctx, "practice")
+	b.ok(err)
+	b.want(*f, store.Filling{From: "main", Records: 7, Chosen: 300})
+	if err := b.store.MustBeOpen(ctx, "practice"); !fault.Is(err, "workspace_filling") {
+		t.Errorf("a workspace whose records come along: %v", err)
+	}
+
+	// The dead one is silent, its work goes to another; when it comes back it leaves nothing.
+	w, ok, err = b.store.ClaimCopy(ctx, "next", time.Nanosecond)
+	b.ok(err)
+	b.want(ok, true)
+	mine, err = b.store.BeatCopy(ctx, "practice", "dead", 9, 300)
+	b.ok(err)
+	b.want(mine, false)
+	err = b.store.CopyRecordsOf(ctx, w, "dead", func(int64, int64) {})
+	b.want(errors.Is(err, store.ErrCopyTaken), true)
+	n, err := b.store.CountRecords(ctx, "practice")
+	b.ok(err)
+	b.want(n["account"], int64(0))
+
+	// What is made in main while it goes on does not come, and its id is given to nobody else there.
+	made := false
+	b.ok(b.store.CopyRecordsOf(ctx, w, "next", func(records, _ int64) {
+		if !made && records > 0 {
+			b.loaded("account", "Ref,Company\nN-1,Skarv\n")
+			made = true
+		}
+	}))
+	n, err = b.store.CountRecords(ctx, "practice")
+	b.ok(err)
+	b.want(n["account"], int64(300))
+	b.ok(b.store.MustBeOpen(ctx, "practice"))
+	b.ok(b.work.RemoveWorkspace(ctx, "practice", 300, b.person))
+
+	// Who removes a workspace ends what is copied into it.
+	b.ok(b.store.CopyWorkspace(ctx, "practice", "", store.Copy{From: "main", Share: 100}, b.person.ID))
+	w, _, err = b.store.ClaimCopy(ctx, "next", time.Hour)
+	b.ok(err)
+	gone := make(chan error, 1)
+	err = b.store.CopyRecordsOf(ctx, w, "next", func(records, _ int64) {
+		if records == 0 {
+			go func() { gone <- b.work.RemoveWorkspace(ctx, "practice", 0, b.person) }()
+			for mine := true; mine; time.Sleep(10 * time.Millisecond) {
+				var err error
+				mine, err = b.store.BeatCopy(ctx, "practice", "next", 0, 301)
+				b.ok(err)
+			}
+		}
+	})
+	b.want(errors.Is(err, store.ErrCopyTaken), true)
+	b.ok(<-gone)
+	if err := b.store.MustWorkspace(ctx, "practice"); !fault.Is(err, "unknown_workspace") {
+		t.Errorf("the workspace is still there: %v", err)
+	}
 }
 
 // An import is rehearsed where it does no harm, and what was set up there comes back: how the

@@ -60,6 +60,8 @@ type Service struct {
 	wake  chan struct{} // a feed is to look now, or an export to be written
 	// exporting is held while this process writes an export.
 	exporting sync.Mutex
+	// copying is held while this process fills a workspace.
+	copying sync.Mutex
 	stop      context.CancelFunc
 	done      chan struct{}
 }
@@ -156,6 +158,7 @@ func (s *Service) upkeep(ctx context.Context) {
 	defer close(s.done)
 	defer func() { // looks of feeds, and exports, end with the service
 		s.exporting.Lock() //nolint:staticcheck // it is held for good
+		s.copying.Lock()   //nolint:staticcheck // it too
 		for range mostLooks {
 			s.looks <- struct{}{}
 		}
@@ -168,8 +171,8 @@ func (s *Service) upkeep(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-s.wake:
-			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
-				s.opt.Log.Warn("could not look for feeds and exports", "error", err)
+			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.lookForCopies(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
+				s.opt.Log.Warn("could not look for feeds, exports and copies", "error", err)
 			}
 			continue
 		case <-tick.C:
@@ -192,6 +195,9 @@ func (s *Service) upkeep(ctx context.Context) {
 		}
 		if err := s.lookForExports(ctx); err != nil {
 			s.opt.Log.Warn("could not look for exports", "error", err)
+		}
+		if err := s.lookForCopies(ctx); err != nil {
+			s.opt.Log.Warn("could not look for copies", "error", err)
 		}
 		if err := errors.Join(s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
 			s.opt.Log.Warn("could not send notices", "error", err)

@@ -33,14 +33,18 @@ func (s *Service) mustCover(ctx context.Context, by store.Person, workspace stri
 }
 
 // AddWorkspace makes a workspace with the standard record types, or as a copy of another of which
-// the person is an administrator: a copy holds all that it holds.
+// the person is an administrator. The records of a copy come along afterwards.
 func (s *Service) AddWorkspace(ctx context.Context, name, label string, from store.Copy, by store.Person) error {
 	if from.From != "" {
 		if err := s.mustCover(ctx, by, from.From, rights.Administrator); err != nil {
 			return err
 		}
 	}
-	return s.store.CopyWorkspace(ctx, name, label, from, by.ID)
+	err := s.store.CopyWorkspace(ctx, name, label, from, by.ID)
+	if err == nil && from.Share > 0 {
+		s.wakeUp()
+	}
+	return err
 }
 
 // RenameWorkspace gives a workspace other words for people.

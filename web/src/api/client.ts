@@ -11,6 +11,7 @@ export type Totals = Schemas["Totals"];
 export type GoneCount = Schemas["GoneCount"];
 export type Progress = Schemas["Progress"];
 export type Column = Schemas["Column"];
+export type Filling = components["schemas"]["Filling"];
 export type ColumnValue = components["schemas"]["ColumnValue"];
 export type Suggestion = Schemas["Suggestion"];
 export type Parting = Schemas["Parting"];

@@ -38,7 +38,21 @@ export function withRoles(p: Person): Person & { everywhere: Person["role"] } {
 /** Everybody who may sign in, for administrators. */
 export const people = queryOptions({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
 
-export const workspaces = queryOptions({ queryKey: ["workspaces"], queryFn: () => must(api.GET("/workspaces")) });
+export const workspaces = queryOptions({
+  queryKey: ["workspaces"],
+  queryFn: () => must(api.GET("/workspaces")),
+  refetchInterval: (q) => (q.state.data?.workspaces.some((w) => w.filling && !w.filling.trouble) ? 1_000 : false),
+});
+
+/** Waits until the records of a copied workspace are there. */
+export async function filled(workspace: string): Promise<void> {
+  for (;;) {
+    const { filling } = await must(api.GET("/workspaces/{workspace}", { params: { path: { workspace } } }));
+    if (!filling) return;
+    if (filling.trouble) throw new Error(`${filling.trouble.message}. ${filling.trouble.mend ?? ""}`);
+    await new Promise((go) => setTimeout(go, 400));
+  }
+}
 
 export const start = (workspace: string) =>
   queryOptions({

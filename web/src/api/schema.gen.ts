@@ -2475,13 +2475,29 @@ export interface components {
              * @description Since when it is closed
              */
             closed_at?: string;
+            filling?: components["schemas"]["Filling"];
+        };
+        /** @description Records that still come along from another workspace, or why they have not; nothing changes before they are there */
+        Filling: {
+            from: string;
+            /**
+             * Format: int64
+             * @description That have come along
+             */
+            records: number;
+            /**
+             * Format: int64
+             * @description That are to come along; 0 until they are counted
+             */
+            chosen: number;
+            trouble?: components["schemas"]["Trouble"];
         };
         NewWorkspace: {
             name: string;
             label?: string;
             /** @description The workspace that it is a copy of: record types, rules, routines, views; the standard record types when left out */
             from?: string;
-            /** @description Of a hundred of its records, how many come along, with what they refer to */
+            /** @description Of a hundred of its records, how many come along, with what they refer to. They come in the background: see filling */
             share?: number;
         };
         HeldWorkspace: {
@@ -2493,6 +2509,7 @@ export interface components {
             imports: number;
             /** Format: int64 */
             routines: number;
+            filling?: components["schemas"]["Filling"];
         };
         RoutineCopy: {
             /** @description A workspace */

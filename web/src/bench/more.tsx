@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState, type RefObject } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, must, type Import } from "../api/client";
-import { who, workspaces } from "../api/queries";
+import { filled, who, workspaces } from "../api/queries";
 import { when } from "../pages/start";
 import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { toast } from "../ui/toast";
@@ -156,6 +156,7 @@ export function Rehearse({
         await must(api.POST("/workspaces", { body: { name: into, from: workspace, share: Number(share) } }));
         await client.invalidateQueries({ queryKey: ["workspaces"] });
         setChosen(into);
+        await filled(into);
       }
       const made = await must(
         api.POST("/workspaces/{workspace}/imports/{import}/rehearsals", {
@@ -178,7 +179,7 @@ export function Rehearse({
           disabled={!list.data || start.isPending || (to === afresh && (!admin || !name.trim()))}
           onClick={() => start.mutate()}
         >
-          {start.isPending ? "Making ready…" : "Rehearse it there"}
+          {start.isPending ? "Making it ready…" : "Rehearse it there"}
         </Button>
       }
     >

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { api, must } from "../api/client";
+import { api, must, type Filling } from "../api/client";
 import { workspaces } from "../api/queries";
 import { when } from "../pages/start";
 import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, tdClass, Wrong } from "./parts";
@@ -60,7 +60,9 @@ export function Workspaces() {
             <tr key={w.name} className="border-b border-line last:border-0">
               <td className={tdClass}>{w.label ?? w.name}</td>
               <td className={`figures ${tdClass} text-ink-soft`}>{w.name}</td>
-              <td className={`${tdClass} text-ink-soft`}>{w.closed_at && `closed since ${when(w.closed_at)}`}</td>
+              <td className={`${tdClass} text-ink-soft`}>
+                {w.filling ? <Filled of={w.filling} /> : w.closed_at && `closed since ${when(w.closed_at)}`}
+              </td>
               <td className={`${tdClass} text-right`}>
                 <Button look="quiet" aria-label={`Copy ${w.name}`} onClick={() => setCopying(w.name)}>
                   Copy…
@@ -121,6 +123,22 @@ export function Workspaces() {
   );
 }
 
+/** How far the records of a copy have come along, or why they have not. */
+function Filled({ of: f }: { of: Filling }) {
+  if (f.trouble)
+    return (
+      <span className="text-hold">
+        {f.trouble.message}. {f.trouble.mend}
+      </span>
+    );
+  return (
+    <span role="status" className="figures">
+      records come along from {f.from}
+      {f.chosen > 0 && `: ${count(f.records)} of ${count(f.chosen)}`}
+    </span>
+  );
+}
+
 function CopyDialog(p: { from: string; onClose: () => void; onDone: () => Promise<void> }) {
   const [name, setName] = useState("practice");
   const [share, setShare] = useState("10");
@@ -140,7 +158,7 @@ function CopyDialog(p: { from: string; onClose: () => void; onDone: () => Promis
       title={`A copy of ${p.from}`}
       foot={
         <Button look="act" disabled={!name.trim() || add.isPending} onClick={() => add.mutate()}>
-          {add.isPending ? "Copying…" : "Make the copy"}
+          {add.isPending ? "Making it…" : "Make the copy"}
         </Button>
       }
     >
@@ -148,7 +166,10 @@ function CopyDialog(p: { from: string; onClose: () => void; onDone: () => Promis
         <Labelled label="Name" hint="Small letters, digits and underscores; it stands in addresses and commands.">
           <input className={inputClass} value={name} maxLength={30} autoFocus onChange={(e) => setName(e.target.value)} />
         </Labelled>
-        <Labelled label="Records that come along" hint="With all that they refer to. History and imports stay behind.">
+        <Labelled
+          label="Records that come along"
+          hint="With all that they refer to. They come in the background; nothing changes there before they have. History and imports stay behind."
+        >
           <Choose label="Records that come along" value={share} onChange={setShare} options={shares} />
         </Labelled>
         <Wrong error={add.error} />
