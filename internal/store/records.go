@@ -82,6 +82,7 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 	if err != nil {
 		return nil, "", err
 	}
+	began := time.Now()
 	rows, err := s.pool.Query(ctx, sql, q.args...)
 	if err != nil {
 		return nil, "", fmt.Errorf("list records: %w", err)
@@ -107,6 +108,7 @@ func (s *Store) Records(ctx context.Context, workspace, typeName string, f Recor
 		}
 		return nil, "", fmt.Errorf("list records: %w", err)
 	}
+	s.noteSlow(ctx, q, time.Since(began))
 	return list, next, nil
 }
 
@@ -144,9 +146,12 @@ func (s *Store) CountChosen(ctx context.Context, workspace, typeName string, f R
 		return 0, err
 	}
 	where := q.where()
+	began := time.Now()
 	if err := s.pool.QueryRow(ctx, `select count(*)`+q.from()+where, q.args...).Scan(&n); err != nil {
 		return 0, fmt.Errorf("count records: %w", err)
 	}
+	q.shown.Sort = nil // which counting does not wait for
+	s.noteSlow(ctx, q, time.Since(began))
 	return n, nil
 }
 

@@ -106,3 +106,93 @@ func TestMemoryOfHeaders(t *testing.T) {
 		t.Errorf("of another type: %v", all["lead"])
 	}
 }
+
+// What records are looked for and ordered by slowly gets an index, which the look then uses;
+// of too many the one that was not used the longest goes, and so does one that nobody uses.
+func TestViewIndexes(t *testing.T) {
+	s := open(t)
+	fillContacts(t, s, 3000)
+	ctx := t.Context()
+	look := func(filter string, sort ...string) *recordSQL {
+		t.Helper()
+		q, err := s.recordSQL(ctx, "main", "contact", RecordFilter{View: view.View{Filter: filter, Sort: sort}, Limit: 10})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return q
+	}
+	for _, x := range []struct {
+		filter string
+		sort   []string
+		want   []string
+	}{
+		{`family_name == "Berg7"`, nil, []string{`("f_family_name", id)`}},
+		{`job_title.lower().contains("harbour") && birthday > "1990-01-01"`, nil, []string{`using gin (lower("f_job_title") gin_trgm_ops)`, `("f_birthday")`}},
+		{`job_title.lower().contains("ha")`, nil, nil}, // too short for an index
+		{`email == "p7@x.example"`, nil, nil},          // there is one
+		{`account.name == "Tern" || language == "de"`, nil, []string{`using hash ("f_language")`}},
+		{`!(family_name == "Berg7")`, nil, nil},
+		{``, []string{"family_name", "-changed_at"}, []string{`(lower("f_family_name"), changed_at desc nulls last, id)`}},
+		{`description == "x"`, nil, []string{`using hash ("f_description")`}}, // too long for a tree
+		{``, []string{"title"}, nil},
+		{``, []string{"account"}, nil},
+	} {
+		if got := look(x.filter, x.sort...).wants(); !slices.Equal(got, x.want) {
+			t.Errorf("%s by %v wants %q, want %q", x.filter, x.sort, got, x.want)
+		}
+	}
+
+	make := func() {
+		t.Helper()
+		for made := true; made; {
+			var err error
+			if made, err = s.MakeViewIndex(ctx); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	uses := func(q *recordSQL) (plan string) {
+		t.Helper()
+		sql, err := q.page("", 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows, err := s.pool.Query(ctx, `explain `+sql, q.args...)
+		if err != nil {
+			t.Fatal(err)
+		}
+		lines, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			t.Fatal(err)
+		}
+		return strings.Join(lines, "\n")
+	}
+	s.noteSlow(ctx, look(`family_name == "Nobody"`), slowLook/2) // it was quick
+	s.noteSlow(ctx, look(`language == "de"`), slowLook)
+	s.noteSlow(ctx, look(``, "family_name"), slowLook)
+	make()
+	if plan := uses(look(``, "family_name")); !strings.Contains(plan, "Index Scan using v_contact_") {
+		t.Errorf("the order does not use its index:\n%s", plan)
+	}
+	for _, filter := range []string{`family_name == "Berg7"`, `job_title.lower().contains("harbour")`, `job_title.contains("quay")`, `street.lower().contains("quay")`} {
+		s.noteSlow(ctx, look(filter), slowLook)
+	}
+	make()
+	var left []string
+	if err := s.db.SelectContext(ctx, &left, `select definition from view_indexes where made_at is not null and trouble is null order by 1`); err != nil {
+		t.Fatal(err)
+	}
+	if len(left) != mostViewIndexes || slices.Contains(left, `using hash ("f_language")`) {
+		t.Errorf("there are %q", left)
+	}
+	if plan := uses(look(`family_name == "Berg7"`)); !strings.Contains(plan, "v_contact_") {
+		t.Errorf("the filter does not use its index:\n%s", plan)
+	}
+	if n, err := s.DropViewIndexes(ctx, 0); err != nil || n == 0 {
+		t.Errorf("%d indexes went: %v", n, err)
+	}
+	var names int
+	if err := s.db.GetContext(ctx, &names, `select count(*) from pg_indexes where schemaname = 'w_main' and indexname like 'v\_%'`); err != nil || names > 0 {
+		t.Errorf("%d indexes are left: %v", names, err)
+	}
+}

@@ -19,6 +19,9 @@ func (s *Service) SetSettings(ctx context.Context, set store.Settings, by store.
 // unfinishedAfter is when an upload of which no import came is taken for given up.
 const unfinishedAfter = time.Hour
 
+// keepViewIndexes is how long an index is kept that records were looked for by, and are not any more.
+const keepViewIndexes = 30 * 24 * time.Hour
+
 // Clean removes what nobody needs any more: staging of runs that have ended,
 // uploads of which nothing came, and the sources and results of imports past
 // their time. Records, history and log stay. It runs by itself now and then, in
@@ -41,6 +44,10 @@ func (s *Service) Clean(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		indexes, err := s.store.DropViewIndexes(ctx, keepViewIndexes)
+		if err != nil {
+			return err
+		}
 		uploads, err := s.store.DropUnfinished(ctx, unfinishedAfter)
 		if err != nil {
 			return err
@@ -57,8 +64,8 @@ func (s *Service) Clean(ctx context.Context) error {
 				return fmt.Errorf("clean import %d: %w", id, err)
 			}
 		}
-		if tables+int(uploads+files+exports)+len(past) > 0 {
-			s.opt.Log.Info("cleaned up", "tables", tables, "files", files, "exports", exports, "uploads", uploads, "imports", len(past))
+		if tables+int(uploads+files+exports)+len(past)+indexes > 0 {
+			s.opt.Log.Info("cleaned up", "tables", tables, "indexes", indexes, "files", files, "exports", exports, "uploads", uploads, "imports", len(past))
 		}
 		return nil
 	})

@@ -62,8 +62,10 @@ type Service struct {
 	exporting sync.Mutex
 	// copying is held while this process fills a workspace.
 	copying sync.Mutex
-	stop      context.CancelFunc
-	done      chan struct{}
+	// indexing is held while this process makes indexes.
+	indexing sync.Mutex
+	stop     context.CancelFunc
+	done     chan struct{}
 }
 
 // mostLooks is how many feeds look at once.
@@ -159,6 +161,7 @@ func (s *Service) upkeep(ctx context.Context) {
 	defer func() { // looks of feeds, and exports, end with the service
 		s.exporting.Lock() //nolint:staticcheck // it is held for good
 		s.copying.Lock()   //nolint:staticcheck // it too
+		s.indexing.Lock()  //nolint:staticcheck // it too
 		for range mostLooks {
 			s.looks <- struct{}{}
 		}
@@ -199,6 +202,7 @@ func (s *Service) upkeep(ctx context.Context) {
 		if err := s.lookForCopies(ctx); err != nil {
 			s.opt.Log.Warn("could not look for copies", "error", err)
 		}
+		s.makeIndexes(ctx)
 		if err := errors.Join(s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
 			s.opt.Log.Warn("could not send notices", "error", err)
 		}
@@ -212,6 +216,29 @@ func (s *Service) upkeep(ctx context.Context) {
 			}
 		}
 	}
+}
+
+// makeIndexes makes the indexes that looks at records have asked for, when this process makes none.
+func (s *Service) makeIndexes(ctx context.Context) {
+	if !s.indexing.TryLock() {
+		return
+	}
+	go func() {
+		defer s.indexing.Unlock()
+		for made := true; made && ctx.Err() == nil; {
+			var err error
+			err = safely(func() error {
+				made, err = s.store.MakeViewIndex(ctx)
+				return err
+			})
+			if err != nil {
+				if ctx.Err() == nil {
+					s.opt.Log.Warn("an index was not made", "error", err)
+				}
+				return
+			}
+		}
+	}()
 }
 
 // freeLost ends runs whose job the queue no longer has, so that nothing stays

@@ -1,0 +1,238 @@
+package store
+
+import (
+	"context"
+	"fmt"
+	"hash/fnv"
+	"strings"
+	"time"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/view"
+	"uchi/internal/schema"
+)
+
+// Records are looked for by any field, and ordered by any. An index on each would cost every
+// load; so one is made, in the background, where somebody had to wait for a page of records or for
+// their number, and it goes when it is not used any more.
+
+const (
+	// slowLook is how long a look at records takes at most that asks for no index.
+	slowLook = 120 * time.Millisecond
+	// mostViewIndexes is how many such indexes the records of a type have at most.
+	mostViewIndexes = 5
+	// longestOrdered is the most characters of a text that is ordered by an index: an entry of a
+	// B-tree holds about 2700 bytes (PostgreSQL manual, "B-Tree Indexes").
+	longestOrdered = 255
+	// fewestInTrigrams is the fewest characters of a part that an index of trigrams finds.
+	fewestInTrigrams = 3
+)
+
+// wants lists the indexes, as what stands behind "on table", by which the records of the look
+// would be found and ordered quickly.
+func (q *recordSQL) wants() []string {
+	list := q.wantedBy(q.shown.Where)
+	if order := q.wantedOrder(); order != "" {
+		list = append(list, order)
+	}
+	return list
+}
+
+func (q *recordSQL) wantedBy(n view.Node) (list []string) {
+	switch n := n.(type) {
+	case view.All:
+		for _, x := range n {
+			list = append(list, q.wantedBy(x)...)
+		}
+	case view.Any:
+		for _, x := range n {
+			list = append(list, q.wantedBy(x)...)
+		}
+	case view.Test:
+		if d := q.wantedTest(n); d != "" {
+			list = append(list, d)
+		}
+	}
+	return list
+}
+
+func (q *recordSQL) wantedTest(t view.Test) string {
+	if len(t.Links) > 0 || t.Own || t.Field.Type == catalog.OneChoice || t.Field.Type == catalog.YesNo { // of few values each is frequent
+		return ""
+	}
+	column, form := schema.Value(t.Field.Name), t.Field.Kind().Form
+	if t.Lower {
+		column = `lower(` + column + `)`
+	}
+	switch t.Op {
+	case view.Equal:
+		switch {
+		case t.Field.Normalised() && !t.Lower: // it has one by its normal form
+		case form == catalog.TextForm && (t.Field.MaxLength() == 0 || t.Field.MaxLength() > longestOrdered):
+			return `using hash (` + column + `)`
+		case form != catalog.ListForm:
+			// With the id, in whose order they come: else all records are walked in that order,
+			// where the server believes the value to be frequent and nobody has it.
+			return `(` + column + `, id)`
+		}
+	case view.Contains, view.StartsAs, view.EndsAs:
+		if form == catalog.TextForm && len([]rune(t.Values[0].Text)) >= fewestInTrigrams {
+			return `using gin (` + column + ` gin_trgm_ops)`
+		}
+	case view.In, view.Has, view.Filled:
+	default: // greater, less
+		if form != catalog.TextForm && form != catalog.ListForm {
+			return `(` + column + `)`
+		}
+	}
+	return ""
+}
+
+// wantedOrder is an index in the order that is asked for, where all of it is of the records
+// themselves.
+func (q *recordSQL) wantedOrder() string {
+	if len(q.shown.Sort) == 0 {
+		return ""
+	}
+	for _, o := range q.shown.Sort {
+		fits := len(o.Links) == 0 && (o.Own || o.Field.Type != catalog.Reference && o.Field.Type != catalog.OneChoice && o.Field.Kind().Form != catalog.ListForm)
+		if long := o.Field.MaxLength(); !fits || !o.Own && o.Field.Kind().Form == catalog.TextForm && (long == 0 || long > longestOrdered) {
+			return ""
+		}
+	}
+	if first := q.shown.Sort[0]; first.Own && (first.Field.Name == "title" || first.Field.Name == "id") {
+		return "" // there is one
+	}
+	parts := inOrder(q.order())
+	return `(` + strings.ReplaceAll(parts, `r.`, ``) + `)`
+}
+
+// noteSlow notes the indexes by which a look that has taken so long would be quick.
+func (s *Store) noteSlow(ctx context.Context, q *recordSQL, took time.Duration) {
+	if took < slowLook || ctx.Err() != nil {
+		return
+	}
+	for _, d := range q.wants() {
+		_, err := s.pool.Exec(ctx, `insert into view_indexes (workspace, type, definition) values ($1, $2, $3) on conflict do nothing`, q.ws, q.t.Name, d)
+		if err != nil {
+			s.log.Warn("what is looked for slowly is not noted", "workspace", q.ws, "type", q.t.Name, "error", err)
+			return
+		}
+	}
+}
+
+// viewIndex is an index that was asked for.
+type viewIndex struct {
+	Workspace  string `db:"workspace"`
+	Type       string `db:"type"`
+	Definition string `db:"definition"`
+}
+
+// name is that of the index in the server, within the schema of its workspace.
+func (x viewIndex) name() string {
+	h := fnv.New64a()
+	h.Write([]byte(x.Definition)) //nolint:errcheck // never fails
+	return fmt.Sprintf("v_%.30s_%x", x.Type, h.Sum64())
+}
+
+func (x viewIndex) ident() string { return schema.Ident("w_"+x.Workspace, x.name()) }
+
+// MakeViewIndex makes the next index that was asked for, beside everything else; there is none
+// when made is false, or another process makes one. Of a type that has as many as it may, the one
+// that was not used for the longest time goes.
+func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return false, fmt.Errorf("make an index: %w", err)
+	}
+	defer conn.Release()
+	var mine bool
+	if err := conn.QueryRow(ctx, `select pg_try_advisory_lock(hashtext('view_indexes'))`).Scan(&mine); err != nil || !mine {
+		return false, err
+	}
+	defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(hashtext('view_indexes'))`) //nolint:errcheck // it goes with the connection
+	var x viewIndex
+	err = s.db.GetContext(ctx, &x, `select workspace, type, definition from view_indexes where made_at is null and trouble is null order by asked_at limit 1`)
+	if IsMissing(err) {
+		return false, nil
+	}
+	if err != nil {
+		return false, fmt.Errorf("look for indexes to make: %w", err)
+	}
+	var others []viewIndex
+	err = s.db.SelectContext(ctx, &others, `select workspace, type, definition from view_indexes where workspace = $1 and type = $2 and made_at is not null order by used_at desc offset $3`,
+		x.Workspace, x.Type, mostViewIndexes-1)
+	if err != nil {
+		return false, fmt.Errorf("look for indexes to make: %w", err)
+	}
+	for _, o := range others {
+		if err := s.dropViewIndex(ctx, o); err != nil {
+			return false, err
+		}
+	}
+	statements := []string{
+		`drop index if exists ` + x.ident(), // of a process that died while it made it
+		`create index concurrently ` + schema.Ident(x.name()) + ` on ` + schema.Records(x.Workspace, x.Type) + ` ` + x.Definition,
+		`analyze ` + schema.Records(x.Workspace, x.Type),
+	}
+	if strings.Contains(x.Definition, "gin_trgm_ops") {
+		statements = append([]string{`create extension if not exists pg_trgm`}, statements...)
+	}
+	for _, sql := range statements {
+		if _, err := conn.Exec(ctx, sql); err != nil {
+			if ctx.Err() != nil || Passing(err) {
+				return false, fmt.Errorf("make an index: %w", err)
+			}
+			s.log.Warn("an index cannot be made", "workspace", x.Workspace, "type", x.Type, "index", x.Definition, "error", err)
+			_, err = s.pool.Exec(ctx, `update view_indexes set trouble = $4 where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition, err.Error())
+			return true, err
+		}
+	}
+	s.log.Info("an index was made, since records were looked for by it", "workspace", x.Workspace, "type", x.Type, "index", x.Definition)
+	_, err = s.pool.Exec(ctx, `update view_indexes set made_at = now(), used_at = now() where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition)
+	if err != nil {
+		return true, fmt.Errorf("note an index: %w", err)
+	}
+	return true, nil
+}
+
+func (s *Store) dropViewIndex(ctx context.Context, x viewIndex) error {
+	_, err := s.pool.Exec(ctx, `drop index concurrently if exists `+x.ident())
+	if err == nil {
+		_, err = s.pool.Exec(ctx, `delete from view_indexes where workspace = $1 and type = $2 and definition = $3`, x.Workspace, x.Type, x.Definition)
+	}
+	if err != nil {
+		return fmt.Errorf("drop an index: %w", err)
+	}
+	return nil
+}
+
+// DropViewIndexes drops the indexes that nobody has used for so long, and forgets those that
+// could not be made; it tells how many.
+func (s *Store) DropViewIndexes(ctx context.Context, unused time.Duration) (n int, err error) {
+	var made []viewIndex
+	if err := s.db.SelectContext(ctx, &made, `select workspace, type, definition from view_indexes where made_at is not null`); err != nil {
+		return 0, fmt.Errorf("list indexes: %w", err)
+	}
+	for _, x := range made {
+		var idle bool
+		err := s.pool.QueryRow(ctx, `
+			with now as (select coalesce(pg_stat_get_numscans(to_regclass($4)), 0) as scans)
+			update view_indexes i set used_at = case when now.scans <> i.scans then now() else i.used_at end, scans = now.scans
+			from now where i.workspace = $1 and i.type = $2 and i.definition = $3
+			returning i.used_at < now() - make_interval(secs => $5)`, x.Workspace, x.Type, x.Definition, x.ident(), unused.Seconds()).Scan(&idle)
+		if err != nil && !IsMissing(err) {
+			return n, fmt.Errorf("look at the use of an index: %w", err)
+		}
+		if idle {
+			if err := s.dropViewIndex(ctx, x); err != nil {
+				return n, err
+			}
+			n++
+		}
+	}
+	if _, err := s.pool.Exec(ctx, `delete from view_indexes where trouble is not null and asked_at < now() - make_interval(secs => $1)`, unused.Seconds()); err != nil {
+		return n, fmt.Errorf("forget indexes: %w", err)
+	}
+	return n, nil
+}
