@@ -10,6 +10,8 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/view"
 	"uchi/internal/schema"
+
+	"github.com/jackc/pgx/v5/pgxpool"
 )
 
 // Records are looked for by any field, and ordered by any. An index on each would cost every
@@ -146,11 +148,11 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 		return false, fmt.Errorf("make an index: %w", err)
 	}
 	defer conn.Release()
-	var mine bool
-	if err := conn.QueryRow(ctx, `select pg_try_advisory_lock(hashtext('view_indexes'))`).Scan(&mine); err != nil || !mine {
+	mine, free, err := indexing(ctx, conn)
+	if err != nil || !mine {
 		return false, err
 	}
-	defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(hashtext('view_indexes'))`) //nolint:errcheck // it goes with the connection
+	defer free()
 	var x viewIndex
 	err = s.db.GetContext(ctx, &x, `select workspace, type, definition from view_indexes where made_at is null and trouble is null order by asked_at limit 1`)
 	if IsMissing(err) {
@@ -194,6 +196,43 @@ func (s *Store) MakeViewIndex(ctx context.Context) (made bool, err error) {
 		return true, fmt.Errorf("note an index: %w", err)
 	}
 	return true, nil
+}
+
+// indexing takes the right to make indexes on records, which one process has at a time.
+func indexing(ctx context.Context, conn *pgxpool.Conn) (mine bool, free func(), err error) {
+	const lock = 0x696e6478
+	if err := conn.QueryRow(ctx, `select pg_try_advisory_lock($1)`, lock).Scan(&mine); err != nil {
+		return false, nil, fmt.Errorf("look whether indexes are made: %w", err)
+	}
+	return mine, func() {
+		conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock($1)`, lock) //nolint:errcheck // it goes with the connection
+	}, nil
+}
+
+// longestIndexing is how long a change of tables waits for an index that is being made.
+const longestIndexing = 20 * time.Second
+
+// whileNoneIsMade does something that changes the tables of records. An index that is made beside it would wait for
+// its transaction, and that for the index.
+func (s *Store) whileNoneIsMade(ctx context.Context, f func() error) error {
+	return s.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
+		for until := time.Now().Add(longestIndexing); time.Now().Before(until); {
+			mine, free, err := indexing(ctx, conn)
+			if err != nil {
+				return err
+			}
+			if mine {
+				defer free()
+				break
+			}
+			select {
+			case <-ctx.Done():
+				return context.Cause(ctx)
+			case <-time.After(20 * time.Millisecond):
+			}
+		}
+		return f()
+	})
 }
 
 func (s *Store) dropViewIndex(ctx context.Context, x viewIndex) error {

@@ -163,52 +163,54 @@ func (s *Store) RemoveWorkspace(ctx context.Context, name string, records int64,
 	if err := s.EndCopy(ctx, name, "", &Trouble{Code: "given_up", Message: "the copying was given up, because the workspace was to be removed", Mend: "Remove it, and copy again."}); err != nil {
 		return err
 	}
-	return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "remove workspace", Subject: fmt.Sprintf("%s with %d records and %d imports", name, h.Records, h.Imports)}, func(tx pgx.Tx) error {
-		var busy bool // as it is now, with nothing begun until this is through
-		if _, err := tx.Exec(ctx, `select from imports where workspace = $1 for update`, name); err != nil {
-			return err
-		}
-		if err := tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null)`, name).Scan(&busy); err != nil {
-			return err
-		}
-		if busy {
-			return workspaceBusy(name)
-		}
-		rows, err := tx.Query(ctx, `
+	return s.whileNoneIsMade(ctx, func() error {
+		return s.logged(ctx, Entry{Person: by, Workspace: name, Action: "remove workspace", Subject: fmt.Sprintf("%s with %d records and %d imports", name, h.Records, h.Imports)}, func(tx pgx.Tx) error {
+			var busy bool // as it is now, with nothing begun until this is through
+			if _, err := tx.Exec(ctx, `select from imports where workspace = $1 for update`, name); err != nil {
+				return err
+			}
+			if err := tx.QueryRow(ctx, `select exists (select from imports where workspace = $1 and run is not null)`, name).Scan(&busy); err != nil {
+				return err
+			}
+			if busy {
+				return workspaceBusy(name)
+			}
+			rows, err := tx.Query(ctx, `
 			select quote_ident(t.tablename::text) from pg_tables t
 			where t.schemaname = 'staging' and exists (select from imports i where i.workspace = $1 and t.tablename ~ ('^i' || i.id || '_'))`, name)
-		if err != nil {
-			return err
-		}
-		tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
-		if err != nil {
-			return err
-		}
-		for _, t := range tables {
-			if _, err := tx.Exec(ctx, `drop table staging.`+t); err != nil {
+			if err != nil {
 				return err
 			}
-		}
-		for _, gone := range []string{
-			`delete from run_records where piece in (select r.piece from runs r join imports i on i.id = r.import where i.workspace = $1)`,
-			`delete from touched_rows where import in (select id from imports where workspace = $1)`,
-			`delete from runs where import in (select id from imports where workspace = $1)`,
-			`delete from imports where workspace = $1`,
-			`delete from routines where workspace = $1`,
-			`delete from header_choices where workspace = $1`,
-			`delete from weights where workspace = $1`,
-			`delete from likeness_keys where workspace = $1`,
-			`delete from notes where workspace = $1`,
-			`delete from record_types where workspace = $1`,
-			`delete from copy_progress where workspace = $1`,
-			`delete from workspaces where name = $1`,
-		} {
-			if _, err := tx.Exec(ctx, gone, name); err != nil {
+			tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
+			if err != nil {
 				return err
 			}
-		}
-		_, err = tx.Exec(ctx, `drop schema `+schema.Workspace(name)+` cascade`)
-		return err
+			for _, t := range tables {
+				if _, err := tx.Exec(ctx, `drop table staging.`+t); err != nil {
+					return err
+				}
+			}
+			for _, gone := range []string{
+				`delete from run_records where piece in (select r.piece from runs r join imports i on i.id = r.import where i.workspace = $1)`,
+				`delete from touched_rows where import in (select id from imports where workspace = $1)`,
+				`delete from runs where import in (select id from imports where workspace = $1)`,
+				`delete from imports where workspace = $1`,
+				`delete from routines where workspace = $1`,
+				`delete from header_choices where workspace = $1`,
+				`delete from weights where workspace = $1`,
+				`delete from likeness_keys where workspace = $1`,
+				`delete from notes where workspace = $1`,
+				`delete from record_types where workspace = $1`,
+				`delete from copy_progress where workspace = $1`,
+				`delete from workspaces where name = $1`,
+			} {
+				if _, err := tx.Exec(ctx, gone, name); err != nil {
+					return err
+				}
+			}
+			_, err = tx.Exec(ctx, `drop schema `+schema.Workspace(name)+` cascade`)
+			return err
+		})
 	})
 }
 

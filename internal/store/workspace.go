@@ -410,18 +410,20 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 	if err != nil {
 		return old, err
 	}
-	err = s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName, Changed: &Changed{old, t}}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
-		if err != nil {
-			return err
-		}
-		if tag.RowsAffected() == 0 {
-			return errChangedMeanwhile.With(typeName)
-		}
-		if err := runDDL(ctx, tx, schema.Change(workspace, old, t)); err != nil {
-			return err
-		}
-		return renameChoices(ctx, tx, workspace, t)
+	err = s.whileNoneIsMade(ctx, func() error {
+		return s.logged(ctx, Entry{Person: by, Workspace: workspace, Action: action, Subject: typeName, Changed: &Changed{old, t}}, func(tx pgx.Tx) error {
+			tag, err := tx.Exec(ctx, `update record_types set document = $1, version = $2 where workspace = $3 and name = $4 and version = $5`, doc, t.Version, workspace, t.Name, old.Version)
+			if err != nil {
+				return err
+			}
+			if tag.RowsAffected() == 0 {
+				return errChangedMeanwhile.With(typeName)
+			}
+			if err := runDDL(ctx, tx, schema.Change(workspace, old, t)); err != nil {
+				return err
+			}
+			return renameChoices(ctx, tx, workspace, t)
+		})
 	})
 	if err != nil {
 		if f, ok := fault.From(err); ok {
