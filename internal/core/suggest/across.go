@@ -138,6 +138,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		unsure(places, whose[c], scores[c])
 	}
 	v.numberCustomers(targets, places, scores, reasons)
+	v.besideFamily(places, scores)
 	v.firstOfSeveral(scores)
 	for c, i := range assign(scores) {
 		if i < 0 || scores[c][i] < doubt {
@@ -160,7 +161,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinNames,
 		} {
 			out = look(target, mine, out)
 		}
@@ -171,10 +172,27 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	for i, c := range v.columns {
 		order[c.Header] = i
 	}
-	slices.SortStableFunc(out, func(a, b Suggestion) int {
-		return cmp.Or(cmp.Compare(order[a.Column], order[b.Column]), cmp.Compare(a.Field, b.Field))
+	// What is said before or behind that to which it is joined stands so.
+	at := func(s Suggestion) (place, rank int) {
+		place, rank = order[s.Column], 1
+		for _, x := range out {
+			switch key := headerKey(s.Column); {
+			case !s.joins || x.joins || x.Draft != s.Draft || x.Field != s.Field:
+			case namePrefixes[key]:
+				return min(place, order[x.Column]), 0
+			case houseNumbers[key] && !saidFirst[key]:
+				return max(place, order[x.Column]), 2
+			}
+		}
+		return place, rank
+	}
+	ordered := slices.Clone(out)
+	slices.SortStableFunc(ordered, func(a, b Suggestion) int {
+		placeA, rankA := at(a)
+		placeB, rankB := at(b)
+		return cmp.Or(cmp.Compare(placeA, placeB), cmp.Compare(rankA, rankB), cmp.Compare(a.Field, b.Field))
 	})
-	return out, ofLines
+	return ordered, ofLines
 }
 
 // totalWords are words of headers of sums, which beside quantities and prices are of a line and
@@ -270,6 +288,34 @@ func (v *View) namesPeople(targets []Target) int {
 		}
 	}
 	return at
+}
+
+// besideFamily lets a column that is only called a name be none of companies' names where family names have a
+// column of their own and given names none: there it is the given name (Nombre, 1er apellido).
+func (v *View) besideFamily(places []place, scores [][]float64) {
+	family, given := false, false
+	var named []int
+	for c, col := range v.columns {
+		l := lift(headerWords(col.Header))
+		for _, set := range l.sets {
+			given = given || slices.Contains(set, "given")
+			family = family || slices.Contains(set, "family") && !slices.Contains(set, "person")
+		}
+		only := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"name"}) })
+		if only && share(col.Samples, withLegalForm) < 0.2 {
+			named = append(named, c)
+		}
+	}
+	if !family || given {
+		return
+	}
+	for _, c := range named {
+		for i, p := range places {
+			if p.field.ComparedAs() == catalog.AsCompanyName {
+				scores[c][i] *= 0.5
+			}
+		}
+	}
 }
 
 // fit gives how well a column fits a place, with the reason: as the field says,
@@ -619,7 +665,11 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 				}
 			}
 		}
-		fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+		from := []string{s.Column}
+		if o := fields[s.Field]; s.joins || slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
+			from = append(o.From, from...)
+		}
+		fields[s.Field] = mapping.Origin{From: from, Take: s.Take}
 	}
 	for _, d := range r.Drafts {
 		if d.Type != draft.Type || !v.onlyGroups(targets, last) {

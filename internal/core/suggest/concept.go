@@ -149,7 +149,7 @@ var (
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = wordSet("work main code name full address net ok percent currency preferred invoice")
+var flavours = wordSet("work main code name full address net ok percent currency preferred invoice house")
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{

@@ -28,6 +28,8 @@ type Suggestion struct {
 	Reason     string       `json:"reason"`
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
 	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
+
+	joins bool // with another column of the field
 }
 
 // Other is a field that a column may belong to instead of the one suggested.
@@ -259,13 +261,7 @@ type TypeSuggestion struct {
 
 // Routine makes the routine that takes what is certain.
 func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
-	d := mapping.Draft{Type: t.Name, Fields: map[string]mapping.Origin{}}
-	for _, s := range suggestions {
-		if s.Taken {
-			d.Fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
-		}
-	}
-	return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{d}}
+	return mapping.Routine{May: mapping.CreateOrUpdate, Drafts: []mapping.Draft{{Type: t.Name, Fields: Fields(suggestions)}}}
 }
 
 // fullNameHeaders are headers of a column that holds given and family name

@@ -374,11 +374,14 @@ func fitReference(c *cells) (fit, string) {
 
 // companies compares texts with names of companies, of which many end with a legal form.
 func (c *cells) companies() (fit, string) {
-	if c.share("companies", func(s string) bool { return value.NameKey(s) != value.Words(s) }) > 0.5 {
+	if c.share("companies", withLegalForm) > 0.5 {
 		return supports, "its values are names of companies"
 	}
 	return neutralFit, ""
 }
+
+// withLegalForm reports whether a text is the name of a company with its legal form.
+func withLegalForm(s string) bool { return value.NameKey(s) != value.Words(s) }
 
 func fitEmail(c *cells) (fit, string) {
 	switch {

@@ -18,6 +18,7 @@ import (
 	"uchi/internal/core/problem"
 
 	"golang.org/x/text/unicode/norm"
+	"golang.org/x/text/width"
 )
 
 // DateOrder is the order of day, month and year in dates written with figures.
@@ -155,10 +156,30 @@ func (r *Reader) ReadIn(cell, country string) (string, Trouble) {
 	if r.of = country; country == "" {
 		r.of = r.set.Country
 	}
+	if strings.IndexByte(s, wideLead) >= 0 && !r.inWords() {
+		s = width.Fold.String(s)
+	}
 	return r.read(r, s)
 }
 
-func (r *Reader) phone(s string) (string, Trouble) { return r.phones.read(s, r.of) }
+// wideLead is the first byte of letters and figures of full width (U+FF01 to U+FF5E) in UTF-8: some
+// keyboards write telephone numbers, amounts and addresses of mailboxes with them.
+const wideLead = 0xef
+
+// inWords reports whether the field holds words, which stay in the width that they are written in.
+func (r *Reader) inWords() bool {
+	switch r.field.Type {
+	case catalog.Text:
+		return r.field.ComparedAs() != catalog.AsPostalCode && r.field.ComparedAs() != catalog.AsCode
+	case catalog.LongText, catalog.File:
+		return true
+	}
+	return false
+}
+
+func (r *Reader) phone(s string) (string, Trouble) {
+	return r.phones.read(strings.ReplaceAll(s, "ー", "-"), r.of) // the mark of a long vowel stands for a hyphen
+}
 
 // Trim takes white space, also the kinds that do not break, and invisible
 // marks off both ends.
@@ -223,6 +244,9 @@ func damaged(s string) Trouble {
 func (r *Reader) text(s string) (string, Trouble) {
 	if !norm.NFC.IsNormalString(s) {
 		s = norm.NFC.String(s)
+	}
+	if r.field.ComparedAs() == catalog.AsPostalCode {
+		s = strings.TrimSpace(strings.TrimPrefix(s, "〒")) // which only says that it is one
 	}
 	if r.set.Capitals == AsNames && r.field.HoldsWords() {
 		s = asNames(r.field, s)

@@ -137,6 +137,19 @@ func TestPhones(t *testing.T) {
 }
 
 // The quick way of reading a phone number and the full parse agree.
+// Letters and figures of full width are those of the usual width, but in words.
+func TestFullWidth(t *testing.T) {
+	check(t, field(catalog.Phone), Settings{Country: "JP"}, []readCase{{"０７８-555-0202", "+81785550202", ""}, {"０９０ー５５５５ー０１０１", "+819055550101", ""}})
+	check(t, field(catalog.Money), Settings{}, []readCase{{"￥１２００", "1200.00", ""}, {"１，２３４", "", problem.AmbiguousNumber}})
+	check(t, field(catalog.Percent), Settings{}, []readCase{{"５０％", "50", ""}})
+	check(t, field(catalog.Date), Settings{}, []readCase{{"２０２６/３/４", "2026-03-04", ""}, {"２０２６年３月４日", "2026-03-04", ""}})
+	check(t, field(catalog.Email), Settings{}, []readCase{{"ｙａｍａｄａ＠aonami.example", "yamada@aonami.example", ""}})
+	code := field(catalog.Text)
+	code.Likeness = catalog.AsPostalCode
+	check(t, code, Settings{}, []readCase{{"〒６５０－００４２", "650-0042", ""}, {"〒 650-0042", "650-0042", ""}})
+	check(t, field(catalog.Text), Settings{}, []readCase{{"ＡＢＣマリン", "ＡＢＣマリン", ""}})
+}
+
 func TestPhoneShortcut(t *testing.T) {
 	for _, n := range []string{"+4755112233", "+441314960101", "+49405550101", "+46313550101", "+35898550312", "+302109550101", "+81455550101", "+4533445566", "+31207550305", "+3531555031", "+390612345678", "+47551122", "+4912", "+1234567890123456"} {
 		full, fullTrouble := readPhone(n, "")

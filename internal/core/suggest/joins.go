@@ -1,0 +1,132 @@
+package suggest
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// What one field holds may stand in several columns: a street and its house number, two
+// family names, what stands before a family name. Such columns are joined, in the order in which people say them.
+
+// houseNumbers are headers of columns of house numbers, and of what is added to them.
+var houseNumbers = keys("hausnummer", "hausnr", "haus nr", "hausnummer zusatz", "hausnummernzusatz", "hausnummerzusatz", "hsnr", "hnr", "huisnummer", "huisnr", "huis nr", "huisnummer toevoeging", "huisnr toev", "toevoeging",
+	"house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue",
+	"numero de calle", "numero de portal", "civico", "numero civico", "n civico", "num civico", "gatunummer", "gatunr", "husnummer", "husnr", "gatenummer", "gatenr", "vejnummer", "talon numero", "talonumero", "talon nro",
+	"nr domu", "numer domu", "nr budynku", "numer budynku", "cislo popisne", "c p", "cp", "cislo domu", "cislo orientacni", "hazszam", "hsz", "numero da porta", "n porta", "kapi no", "bina no")
+
+// saidFirst are those in languages in which the number stands before the street.
+var saidFirst = keys("house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue")
+
+// anyNumbers are headers that say no more than that something is a number: behind a street it is
+// that of the house.
+var anyNumbers = keys("nr", "no", "n", "nº", "n°", "num", "numero", "numer", "number", "nummer", "numéro", "número", "αριθμος", "#")
+
+// secondFamilyNames are headers of columns of a second family name.
+var secondFamilyNames = keys("2º apellido", "2 apellido", "2o apellido", "2do apellido", "segundo apellido", "apellido 2", "apellido2", "apellido materno", "materno", "ap materno", "second surname", "second last name", "surname 2",
+	"segundo sobrenome", "segundo apelido")
+
+// namePrefixes are headers of columns of what stands before a family name: van der, de, von.
+var namePrefixes = keys("tussenvoegsel", "tussenvoegsels", "tussenv", "tussenvgsl", "tv", "voorvoegsel", "voorvoegsels", "infix", "surname prefix", "family name prefix", "last name prefix", "namensvorsatz", "vorsatzwort", "namenszusatz")
+
+var houseNumber = regexp.MustCompile(`^(?i:(nr|no|n°|nº|č\.?p\.?)[. ]*)?\d{1,5} ?[\p{L}]?( ?[-/+] ?\d{0,5} ?\p{L}{0,4})?$`)
+
+// headerKey gives a header in the form of the sets above.
+func headerKey(header string) string { return value.Words(decoration.Replace(header)) }
+
+// joinStreets lets house numbers in a column of their own follow the street.
+func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	f, ok := target.Type.FieldAs(catalog.AsStreet)
+	if !ok {
+		return list
+	}
+	of := mainColumn(target, columns, list, f.Name)
+	if of < 0 || share(columns[of].Samples, func(s string) bool { return digitsIn(s) > 0 }) > 0.4 { // they stand there already
+		return list
+	}
+	for n, col := range columns {
+		key := headerKey(col.Header)
+		added := strings.Contains(key, "toev") || strings.Contains(key, "zusatz")
+		said := houseNumbers[key] && (added || share(col.Samples, houseNumber.MatchString) > 0.7)
+		behind := n == of+1 && anyNumbers[key] && share(col.Samples, houseNumber.MatchString) > 0.9
+		if n == of || len(col.Samples) == 0 || !said && !behind {
+			continue
+		}
+		list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "the number of the house, behind the street")
+	}
+	return list
+}
+
+// joinNames lets a second family name follow the first, and what stands before a family name go before it.
+func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	f, ok := target.Type.FieldAs(catalog.AsFamilyName)
+	if !ok {
+		return list
+	}
+	second := slices.IndexFunc(columns, func(c sheet.Column) bool { return secondFamilyNames[headerKey(c.Header)] })
+	of := mainColumn(target, columns, list, f.Name)
+	if of < 0 && second >= 0 { // the first is then the one that speaks of a family name as well
+		of = slices.IndexFunc(columns, func(c sheet.Column) bool {
+			l := lift(headerWords(c.Header))
+			return c.Header != columns[second].Header && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Equal(set, []string{"family"}) })
+		})
+		if of >= 0 {
+			list = slices.DeleteFunc(list, func(s Suggestion) bool {
+				return s.Column == columns[of].Header || s.Draft == target.Draft && s.Field == f.Name
+			})
+			list = append(list, Suggestion{Column: columns[of].Header, Draft: target.Draft, Field: f.Name, Confidence: 0.95, Taken: true, Reason: "it is the first of two family names"})
+		}
+	}
+	if of < 0 {
+		return list
+	}
+	if second >= 0 && second != of {
+		list = joinedTo(target, list, f.Name, columns[of].Header, columns[second].Header, "it is the second family name")
+	}
+	for n, col := range columns {
+		if n != of && namePrefixes[headerKey(col.Header)] && share(col.Samples, func(s string) bool { return digitsIn(s) == 0 && len(s) <= 12 }) > 0.9 {
+			list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it stands before the family name")
+		}
+	}
+	return list
+}
+
+// mainColumn gives the column that is taken as a whole for a field; -1 when none is.
+func mainColumn(target Target, columns []sheet.Column, list []Suggestion, field string) int {
+	at := slices.IndexFunc(list, func(s Suggestion) bool {
+		return s.Draft == target.Draft && s.Field == field && s.Taken && s.Take == ""
+	})
+	if at < 0 {
+		return -1
+	}
+	return slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
+}
+
+// joinedTo adds a column to what a field is made of, in the place of what it was taken for.
+func joinedTo(target Target, list []Suggestion, field, main, column, reason string) []Suggestion {
+	taken := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == column && s.Taken && s.Draft != target.Draft })
+	if column == main || taken {
+		return list
+	}
+	list = slices.DeleteFunc(list, func(s Suggestion) bool { return s.Column == column })
+	return append(list, Suggestion{Column: column, Draft: target.Draft, Field: field, Confidence: 0.95, Reason: reason, Taken: true, joins: true})
+}
+
+// Fields makes the origins of what is taken of a draft, columns of one field joined.
+func Fields(list []Suggestion) map[string]mapping.Origin {
+	fields := map[string]mapping.Origin{}
+	for _, s := range list {
+		if !s.Taken {
+			continue
+		}
+		o := fields[s.Field]
+		o.From, o.Take = append(o.From, s.Column), s.Take
+		fields[s.Field] = o
+	}
+	return fields
+}

@@ -1,0 +1,67 @@
+package suggest
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
+)
+
+// routineOf gives what the routine that is suggested for a sheet takes each field from. Columns
+// are given as header and cells.
+func routineOf(t *testing.T, typeName string, columns ...string) map[string]string {
+	t.Helper()
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	rt, _ := c.Type(typeName)
+	var list []sheet.Column
+	for n, col := range columns {
+		header, cells, _ := strings.Cut(col, "=")
+		var samples []string
+		for _, s := range strings.Split(cells, "|") {
+			if s != "" {
+				samples = append(samples, s)
+			}
+		}
+		list = append(list, sheet.Column{Position: n, Header: header, Filled: int64(len(samples)), Distinct: int64(len(samples)), Longest: 20, Samples: samples})
+	}
+	out := map[string]string{}
+	for field, o := range Routine(rt, Columns(rt, list, nil)).Drafts[0].Fields {
+		out[field] = strings.Join(o.From, " + ")
+	}
+	return out
+}
+
+// What one field holds is joined from the columns that it stands in.
+func TestJoinedColumns(t *testing.T) {
+	const firm, street = "Firma=Tern AG|Skarv GmbH|Kelp KG", "Straße=Hauptstr.|Am Kai|Hafenweg"
+	for _, x := range []struct {
+		of      string
+		columns []string
+		field   string
+		want    string
+	}{
+		{"account", []string{firm, street, "Hausnr.=3|12|7a"}, "street", "Straße + Hausnr."},
+		{"account", []string{firm, "Huisnummer=3|12|7a", "Straat=Kade|Dam|Singel"}, "street", "Straat + Huisnummer"},
+		{"account", []string{firm, "House no=3|12|7a", "Street=Kade|Dam|Singel"}, "street", "House no + Street"},
+		{"account", []string{firm, street, "Nr.=3|12|7a"}, "street", "Straße + Nr."},
+		{"account", []string{"Nr.=3|12|7", firm, street}, "street", "Straße"},                                         // it stands elsewhere
+		{"account", []string{firm, "Straße=Hauptstr. 3|Am Kai 12|Hafenweg 7", "Nr.=301|312|377"}, "street", "Straße"}, // the numbers are there
+		{"account", []string{firm, street, "Hausnr.=ja|nein|ja"}, "street", "Straße"},
+		{"contact", []string{"Voornaam=Jan|Piet|Klaas", "Tussenvoegsel=van der||de", "Achternaam=Berg|Vries|Boer"}, "family_name", "Tussenvoegsel + Achternaam"},
+		{"contact", []string{"Achternaam=Berg|Vries|Boer", "Tussenvoegsel=van der||de", "Voornaam=Jan|Piet|Klaas"}, "family_name", "Tussenvoegsel + Achternaam"},
+		{"contact", []string{"Nombre=Carmen|José|Iñaki", "1er apellido=García|Fernández|Gómez", "2º apellido=Pérez||Etxeberria"}, "family_name", "1er apellido + 2º apellido"},
+		{"contact", []string{"Nombre=Carmen|José|Iñaki", "Apellidos=García|Fernández|Gómez"}, "family_name", "Apellidos"},
+		// A name beside a family name is a given one, and none of a company.
+		{"account", []string{"Razón social=Brava, S.L.|Astilleros SA|Gómez C.B.", "Nombre=Carmen|José|Iñaki", "Apellidos=García|Fernández|Gómez"}, "name", "Razón social"},
+		{"account", []string{"Name=Tern AG|Skarv GmbH|Kelp KG", "Nachname=Berg|Li|Ek"}, "name", "Name"},
+	} {
+		if got := routineOf(t, x.of, x.columns...)[x.field]; got != x.want {
+			t.Errorf("%s of %q: from %q, want %q", x.field, fmt.Sprint(x.columns), got, x.want)
+		}
+	}
+}
