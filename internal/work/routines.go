@@ -61,8 +61,12 @@ type NewValue struct {
 	Text   string
 }
 
-// leastShare is how much of a routine's columns a file must have to be recognised.
-const leastShare = 0.6
+// leastShare is how much of a routine's columns a file must have to be recognised, and mostNew how many others
+// it may have for each of these: a file of twenty columns is not of a kind that has four.
+const (
+	leastShare = 0.6
+	mostNew    = 2
+)
 
 // Recognise finds the saved routines that an import may have been made for,
 // best first.
@@ -80,7 +84,8 @@ func (s *Service) Recognise(ctx context.Context, i store.Import) ([]Recognised, 
 	for _, r := range saved {
 		used := i.Routine.V != nil && i.Routine.V.Name == r.Name
 		rec := against(c, r, i, columns)
-		if rec.Share >= leastShare || used {
+		known := rec.Share * float64(len(r.Document.V.Columns()))
+		if rec.Share >= leastShare && float64(len(rec.New)) <= mostNew*known || used {
 			rec.Values = newValues(r.Document.V, c, i)
 			list = append(list, rec)
 		}

@@ -204,6 +204,10 @@ func TestRoutineIsRecognised(t *testing.T) {
 	list, err = b.work.Recognise(b.Context(), other)
 	b.ok(err)
 	b.want(len(list), 0)
+	wide := b.upload("contact", "Zeichen,Familienname,Boot,Liegeplatz,Hafen,Segel,Farbe\nK-9,Ek,Tern,7,Os,ja,rot\n") // of another kind
+	list, err = b.work.Recognise(b.Context(), wide)
+	b.ok(err)
+	b.want(len(list), 0)
 	for code, err := range map[string]error{
 		"unknown_routine":      b.work.UseRoutine(b.Context(), other, "monthly", 0, b.person),
 		"routine_does_not_fit": b.work.UseRoutine(b.Context(), other, "weekly", 0, b.person),

@@ -139,7 +139,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	}
 	v.numberCustomers(targets, places, scores, reasons)
 	v.besideFamily(places, scores)
-	v.firstOfSeveral(scores)
+	v.firstOfSeveral(places, whose, scores)
 	for c, i := range assign(scores) {
 		if i < 0 || scores[c][i] < doubt {
 			continue

@@ -127,8 +127,9 @@ func (v *View) grouped(targets []Target, whose []owner) {
 var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
 
 // firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
-// before the others where both fit a field alike.
-func (v *View) firstOfSeveral(scores [][]float64) {
+// before the others where both fit a field alike. The others are of whom the first is: “Addr 2” is
+// not the street of the company because “Addr 1” is that of the person.
+func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64) {
 	first := map[string]int{}
 	numberOf := func(c int) (name, number string) {
 		m := severalOf.FindStringSubmatch(strings.TrimSpace(v.columns[c].Header))
@@ -154,6 +155,17 @@ func (v *View) firstOfSeveral(scores [][]float64) {
 		for i, s := range scores[c] {
 			if s > 0 && scores[at][i] >= s {
 				scores[c][i] -= 0.005 // which is little, but enough
+			}
+		}
+		best := -1
+		for i, s := range scores[at] {
+			if s >= certain && (best < 0 || s > scores[at][best]) {
+				best = i
+			}
+		}
+		for i := range scores[c] {
+			if best >= 0 && places[i].target != places[best].target && !whose[c].said {
+				scores[c][i] *= 0.55
 			}
 		}
 	}

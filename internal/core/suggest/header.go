@@ -131,7 +131,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
 	lifted := lift(words)
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
-	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Equal(set, []string{"else"}) }) // what no field is for
+	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
+		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !slices.Contains(set, "phone")
+	})
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.aside = others || elsewise
 	h.said = make([]saying, len(fields))

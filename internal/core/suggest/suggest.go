@@ -103,7 +103,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return 0.91, "the header says nothing, and " + what
 	case words == 0 && fit == supports && h.mute:
 		return 0.7, "the header says nothing, and " + what
-	case words == 0 && (fit == tells || fit == supports && f.Type == catalog.Phone):
+	case words == 0 && !h.aside && (fit == tells || fit == supports && f.Type == catalog.Phone):
 		return 0.5, "the header is not understood, but " + what // to be offered, and no more
 	case words == 0:
 		return 0, ""
