@@ -52,7 +52,7 @@ var means = map[string][]string{
 	"honorific":    {"salutation", "title?"},
 	"email":        {"email", "email address", "email number", "address?"},
 	"phone": {
-		"phone", "phone number", "main phone", "main number", "work number", "main phone number", "main?", "work?",
+		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "main?", "work?",
 		"person?",
 	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},

@@ -127,8 +127,9 @@ func (v *View) grouped(targets []Target, whose []owner) {
 var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
 
 // firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
-// before the others where both fit a field alike. The others are of whom the first is: “Addr 2” is
-// not the street of the company because “Addr 1” is that of the person.
+// before the others where both fit a field alike. The others are of whom the first is, but for
+// mailboxes and telephones, which tell that themselves: “Addr 2” is not the street of the company because
+// “Addr 1” is that of the person.
 func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64) {
 	first := map[string]int{}
 	numberOf := func(c int) (name, number string) {
@@ -164,7 +165,8 @@ func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64)
 			}
 		}
 		for i := range scores[c] {
-			if best >= 0 && places[i].target != places[best].target && !whose[c].said {
+			tells := places[i].field.Type == catalog.Email || places[i].field.Type == catalog.Phone
+			if best >= 0 && places[i].target != places[best].target && !whose[c].said && !tells {
 				scores[c][i] *= 0.55
 			}
 		}
