@@ -505,7 +505,7 @@ func (a *app) showColumns(i client.Import, types []catalog.RecordType, suggested
 			}
 		}
 		if len(fields) > 0 && reason == "" {
-			reason = "chosen by hand"
+			reason = "placed so before"
 		}
 		shown := strings.Join(fields, " + ")
 		if required[col.Header] {

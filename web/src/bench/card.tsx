@@ -49,7 +49,7 @@ export function ColumnCard(p: {
     p.suggestion &&
     [p.suggestion, ...(p.suggestion.others ?? [])].find((s) => at.includes(spot(s.draft ?? kinds[0]?.name ?? "", s.field)));
   const doubt = !at.length && p.suggestion ? p.suggestion : undefined;
-  const reason = at.length ? (fitting?.reason ?? "chosen by hand") : doubt ? doubt.reason : "no field seems to fit";
+  const reason = at.length ? (fitting?.reason ?? "placed so before") : doubt ? doubt.reason : "no field seems to fit";
   const label = at.map((s) => labelOf(kinds, saidName(kinds, s))).join(" + ");
   const fields = at.map((s) => {
     const [draft, field] = partsOf(s);
