@@ -200,7 +200,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 var totalWords = wordSet(`total totals sum summe gesamt gesamtpreis gesamtbetrag zeilensumme linetotal ttc ht totale totaal totalt
 	summa yhteensa razem suma subtotal`)
 
-// doubtTotals leaves amounts that seem to be those of lines to be asked about, where rows make
+// doubtTotals leaves amounts and remarks that seem to be those of lines to be asked about, where rows make
 // both lines and what they belong to: those that are filled where the name of the latter is
 // not, and sums beside a quantity and a price, in every line that has one. It gives those.
 func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Suggestion) {
@@ -225,15 +225,20 @@ func (v *View) doubtTotals(targets []Target, list []Suggestion) (ofLines []Sugge
 		whole := targets[at]
 		prices := taken(child, func(f catalog.Field) bool { return f.Type == catalog.Money })
 		counts := taken(child, func(f catalog.Field) bool { return f.Type == catalog.Decimal || f.Type == catalog.Integer })
-		titles := taken(whole, func(f catalog.Field) bool { return slices.Contains(whole.Type.Title, f.Name) })
+		names := taken(whole, func(f catalog.Field) bool { return slices.Contains(whole.Type.Title, f.Name) })
+		if len(names) == 0 {
+			names = taken(whole, func(f catalog.Field) bool { return f.Type == catalog.Reference && f.Required })
+		}
 		for n := range list {
 			s := &list[n]
-			if f, ok := whole.Type.Field(s.Field); !ok || s.Draft != whole.Draft || !s.Taken || f.Type != catalog.Money {
+			f, ok := whole.Type.Field(s.Field)
+			if !ok || s.Draft != whole.Draft || !s.Taken {
 				continue
 			}
+			more := len(names) > 0 && filled[s.Column] > filled[names[0]] // it stands where the whole says nothing
 			each := len(prices) > 0 && len(counts) > 0 && filled[s.Column] >= filled[prices[0]]
 			sums := each && slices.ContainsFunc(headerWords(s.Column), func(w string) bool { return totalWords[value.Fold(w)] })
-			if sums || len(titles) > 0 && filled[s.Column] > filled[titles[0]] {
+			if f.Type == catalog.Money && (sums || more) || f.Type == catalog.LongText && len(prices)+len(counts) > 0 && more {
 				s.Taken, s.Confidence = false, min(s.Confidence, 0.6)
 				s.Reason += ", but it seems to be that of the " + strings.ToLower(child.Type.Label)
 				ofLines = append(ofLines, *s)

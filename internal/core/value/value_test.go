@@ -137,6 +137,13 @@ func TestPhones(t *testing.T) {
 }
 
 // The quick way of reading a phone number and the full parse agree.
+// The field's own name is a yes, also where a full stop cuts it short.
+func TestOwnNameIsYes(t *testing.T) {
+	f := field(catalog.YesNo)
+	f.Label, f.Synonyms = "Done", []string{"Erledigt"}
+	check(t, f, Settings{}, []readCase{{"erledigt", "true", ""}, {"erl.", "true", ""}, {"Done", "true", ""}, {"e.", "", problem.BadYesNo}, {"erw.", "", problem.BadYesNo}, {"erl", "", problem.BadYesNo}})
+}
+
 // Letters and figures of full width are those of the usual width, but in words.
 func TestFullWidth(t *testing.T) {
 	check(t, field(catalog.Phone), Settings{Country: "JP"}, []readCase{{"０７８-555-0202", "+81785550202", ""}, {"０９０ー５５５５ー０１０１", "+819055550101", ""}})

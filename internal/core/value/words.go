@@ -41,10 +41,24 @@ var (
 		wycofana`)
 )
 
+// shortened reports whether a text is the field's own name, cut short by a full stop: “erl.” under Erledigt.
+func (r *Reader) shortened(s string) bool {
+	stem, cut := strings.CutSuffix(s, ".")
+	if !cut || len(stem) < 3 {
+		return false
+	}
+	for word := range r.named {
+		if strings.HasPrefix(word, stem) {
+			return true
+		}
+	}
+	return false
+}
+
 // yesNo takes the field's own name for a yes as well: “done” under Done.
 func (r *Reader) yesNo(s string) (string, Trouble) {
 	switch w := Fold(s); {
-	case yesWords[w], r.named[Words(s)]:
+	case yesWords[w], r.named[Words(s)], r.shortened(w):
 		return "true", Trouble{}
 	case noWords[w]:
 		return "false", Trouble{}
