@@ -11,22 +11,13 @@ import (
 
 // lookForCopies begins to fill the next workspace that was copied, when this process fills none.
 func (s *Service) lookForCopies(ctx context.Context) error {
-	if !s.copying.TryLock() {
-		return nil
-	}
-	w, ok, err := s.store.ClaimCopy(ctx, s.opt.Process, silentAfter)
-	if err != nil || !ok {
-		s.copying.Unlock()
-		return err
-	}
-	go func() {
-		s.fill(ctx, w)
-		s.copying.Unlock()
-		if ctx.Err() == nil {
-			s.wakeUp() // for the next
+	return s.takeUp(ctx, &s.copying, func() (func(), error) {
+		w, ok, err := s.store.ClaimCopy(ctx, s.opt.Process, silentAfter)
+		if err != nil || !ok {
+			return nil, err
 		}
-	}()
-	return nil
+		return func() { s.fill(ctx, w) }, nil
+	})
 }
 
 // fill lets the records of a workspace come along that this process has claimed, and notes why

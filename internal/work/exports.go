@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -87,17 +88,29 @@ func (s *Service) OpenExport(ctx context.Context, workspace string, id int64, by
 
 // lookForExports begins to write the next export, when this process writes none.
 func (s *Service) lookForExports(ctx context.Context) error {
-	if !s.exporting.TryLock() {
+	return s.takeUp(ctx, &s.exporting, func() (func(), error) {
+		x, ok, err := s.store.ClaimExport(ctx, s.opt.Process, silentAfter)
+		if err != nil || !ok {
+			return nil, err
+		}
+		return func() { s.write(ctx, x) }, nil
+	})
+}
+
+// takeUp does the next piece of a kind of work beside everything else, when this process does none of it: claim
+// gives what is to be done, nil for nothing. Then it looks for the next.
+func (s *Service) takeUp(ctx context.Context, held *sync.Mutex, claim func() (do func(), err error)) error {
+	if !held.TryLock() {
 		return nil
 	}
-	x, ok, err := s.store.ClaimExport(ctx, s.opt.Process, silentAfter)
-	if err != nil || !ok {
-		s.exporting.Unlock()
+	do, err := claim()
+	if err != nil || do == nil {
+		held.Unlock()
 		return err
 	}
 	go func() {
-		s.write(ctx, x)
-		s.exporting.Unlock()
+		do()
+		held.Unlock()
 		if ctx.Err() == nil {
 			s.wakeUp() // for the next
 		}

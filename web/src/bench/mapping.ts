@@ -198,7 +198,11 @@ export function fieldFor(c: Column, t: RecordType): Field {
 export function fromSuggestions(t: string, list: Suggestion[]): Routine {
   const fields: Record<string, Origin> = {};
   for (const s of list)
-    if (s.taken) fields[s.field] = { from: [...(fields[s.field]?.from ?? []), s.column], ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}) };
+    if (s.taken)
+      fields[s.field] = {
+        from: [...(fields[s.field]?.from ?? []), s.column],
+        ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}),
+      };
   return { may: "create_or_update", drafts: [{ type: t, fields }] };
 }
 

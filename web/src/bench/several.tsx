@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Column, Import, Origin, Routine, Suggestion } from "../api/client";
-import { DataGrid, type GridColumn } from "../ui/grid";
+import { DataGrid, textColumn, type GridColumn } from "../ui/grid";
 import { Button, Dialog, inputClass, Ticked } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { addToNotes, labelOf, notesField, place, placed, routineOf, saidName, setOriginIn, spot, type Kind } from "./mapping";
@@ -53,14 +53,6 @@ export function SeveralColumns(p: {
     const s = wanted(c.header);
     return s ? labelOf(kinds, saidName(kinds, spotOf(s))) : "";
   };
-  const plain = (q: { id: string; label: string; width: number; right?: boolean; text: (c: Column) => string }) => ({
-    ...q,
-    cell: (c: Column) => (
-      <div dir="auto" className="truncate px-3 leading-[31px]" title={q.text(c)}>
-        {q.text(c)}
-      </div>
-    ),
-  });
   const columns: GridColumn<Column>[] = [
     {
       id: "header",
@@ -73,10 +65,10 @@ export function SeveralColumns(p: {
         </div>
       ),
     },
-    plain({ id: "filled", label: "Filled", width: 80, right: true, text: (c) => count(c.filled) }),
-    plain({ id: "sample", label: "Says", width: 170, text: (c) => c.samples?.[0] ?? "" }),
-    plain({ id: "field", label: "Goes to", width: 130, text: fieldName }),
-    plain({ id: "offer", label: "Suggested", width: 122, text: offer }),
+    textColumn({ id: "filled", label: "Filled", width: 80, right: true, text: (c) => count(c.filled) }),
+    textColumn({ id: "sample", label: "Says", width: 170, text: (c) => c.samples?.[0] ?? "" }),
+    textColumn({ id: "field", label: "Goes to", width: 130, text: fieldName }),
+    textColumn({ id: "offer", label: "Suggested", width: 122, text: offer }),
   ];
   return (
     <Dialog

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, must, type ColumnValue, type Field, type Import, type RecordType } from "../api/client";
 import { types, who } from "../api/queries";
 import { nameOf } from "../ui/field";
-import { DataGrid, type GridColumn, type GridHandle } from "../ui/grid";
+import { DataGrid, textColumn, type GridColumn, type GridHandle } from "../ui/grid";
 import { Button, Choose, cx, Dialog, inputClass, Loading, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { originOf, partsOf, type Kind, type Spot } from "./mapping";
@@ -89,25 +89,8 @@ export function ValuesDialog(p: {
     return list;
   };
   const gridColumns: GridColumn<ColumnValue>[] = [
-    {
-      id: "text",
-      label: "Text",
-      width: 240,
-      text: (v) => v.text,
-      cell: (v) => (
-        <div dir="auto" title={v.text.length > 30 ? v.text.slice(0, 500) : undefined} className="truncate px-3 leading-[41px]">
-          {v.text}
-        </div>
-      ),
-    },
-    {
-      id: "count",
-      label: "Cells",
-      width: 80,
-      right: true,
-      text: (v) => String(v.count),
-      cell: (v) => <div className="px-3 leading-[41px] text-ink-soft">{count(v.count)}</div>,
-    },
+    textColumn({ id: "text", label: "Text", width: 240, text: (v) => v.text }),
+    textColumn({ id: "count", label: "Cells", width: 80, right: true, text: (v) => count(v.count) }),
     {
       id: "meaning",
       label: "Means",

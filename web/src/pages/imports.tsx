@@ -1,9 +1,8 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useCallback } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Import } from "../api/client";
 import { imports, types, who, type Imports } from "../api/queries";
-import { DataGrid, type GridColumn } from "../ui/grid";
+import { DataGrid, textColumn, useMore, type GridColumn } from "../ui/grid";
 import { Button, Choose, Empty, inputClass, Loading, Panel, Ticked, Wrong } from "../ui/parts";
 import { count, Tally, tallyText } from "../ui/verdict";
 import { Upload } from "../ui/upload";
@@ -36,14 +35,7 @@ export function ImportsPage() {
   const filtered = Object.keys(which).length > 0;
   const page = useInfiniteQuery(imports(workspace, which));
   const rows = page.data?.pages.flatMap((p) => p.imports) ?? [];
-  const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
-  const nearEnd = rows.length - 20;
-  const onView = useCallback(
-    (_: number, last: number) => {
-      if (last >= nearEnd && hasNextPage && !isFetchingNextPage) void fetchNextPage();
-    },
-    [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
-  );
+  const onView = useMore(page, rows.length - 20);
   const go = useNavigate();
   const kinds = useQuery(types(workspace));
   const me = useQuery(who);
@@ -132,16 +124,8 @@ function addressOf(workspace: string, i: Import): string {
 }
 
 function gridColumns(workspace: string): GridColumn<Import>[] {
-  const plain = (p: { id: string; label: string; width: number; right?: boolean; text: (i: Import) => string }) => ({
-    ...p,
-    cell: (i: Import) => (
-      <div dir="auto" className="truncate px-3 leading-[35px]">
-        {p.text(i)}
-      </div>
-    ),
-  });
   return [
-    plain({ id: "number", label: "No.", width: 58, right: true, text: (i) => String(i.id) }),
+    textColumn({ id: "number", label: "No.", width: 58, right: true, text: (i) => String(i.id) }),
     {
       id: "source",
       label: "Source",
@@ -164,7 +148,7 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "into", label: "Into", width: 102, text: (i) => i.into ?? "" }),
+    textColumn({ id: "into", label: "Into", width: 102, text: (i) => i.into ?? "" }),
     {
       id: "state",
       label: "State",
@@ -176,7 +160,7 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "rows", label: "Rows", width: 64, right: true, text: (i) => count(i.rows) }),
+    textColumn({ id: "rows", label: "Rows", width: 64, right: true, text: (i) => count(i.rows) }),
     {
       id: "result",
       label: "Result",
@@ -188,7 +172,7 @@ function gridColumns(workspace: string): GridColumn<Import>[] {
         </div>
       ),
     },
-    plain({ id: "by", label: "By", width: 120, text: (i) => i.made_by }),
-    plain({ id: "changed", label: "Changed", width: 106, text: (i) => when(i.changed_at) }),
+    textColumn({ id: "by", label: "By", width: 120, text: (i) => i.made_by }),
+    textColumn({ id: "changed", label: "Changed", width: 106, text: (i) => when(i.changed_at) }),
   ];
 }

@@ -1,12 +1,12 @@
 import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Columns3, ListFilter, Search } from "lucide-react";
-import { useCallback, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, must, type Field, type Rec, type RecordType, type SavedView, type View, type ViewColumn } from "../api/client";
 import { types, who } from "../api/queries";
 import { FilterPanel, useColumns, useFilter } from "../ui/filter";
 import { Exports, useLater } from "../ui/exports";
-import { DataGrid, type GridColumn } from "../ui/grid";
+import { DataGrid, useMore, type GridColumn } from "../ui/grid";
 import { Button, cx, Empty, inputClass, Loading, Menu, MenuItem, Wrong } from "../ui/parts";
 import { sees } from "../ui/rights";
 import { count } from "../ui/verdict";
@@ -108,14 +108,7 @@ export function RecordsPage() {
   const later = useLater(workspace, type);
   const rows = page.data?.pages.flatMap((p) => p.records) ?? [];
   const columns = gridColumns({ workspace, t, known, chosen, sort, role: me.data?.role, onSort: look.setSort });
-  const { hasNextPage, isFetchingNextPage, fetchNextPage } = page;
-  const nearEnd = rows.length - 30;
-  const onView = useCallback(
-    (_: number, last: number) => {
-      if (last >= nearEnd && hasNextPage && !isFetchingNextPage) void fetchNextPage();
-    },
-    [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
-  );
+  const onView = useMore(page, rows.length - 30);
   return (
     <div className="flex h-full flex-col px-7 py-6 max-[900px]:px-3">
       <div className="mb-3 flex flex-wrap items-center gap-3">

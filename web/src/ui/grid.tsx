@@ -1,3 +1,4 @@
+import type { UseInfiniteQueryResult } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ArrowDown, ArrowUp, EllipsisVertical } from "lucide-react";
 import {
@@ -45,6 +46,39 @@ export interface GridHandle {
   showColumn: (id: string) => void;
   /** Gives the focus to the cell that had it last. */
   focus: () => void;
+}
+
+/** A column that shows its text as it is, in one line. */
+export function textColumn<R>(c: Omit<GridColumn<R>, "cell">): GridColumn<R> {
+  return {
+    ...c,
+    cell: (r) => (
+      <div
+        dir="auto"
+        className="flex h-full items-center px-3"
+        title={c.text(r).length > 24 ? c.text(r).slice(0, 500) : undefined}
+      >
+        <span className="w-full truncate">{c.text(r)}</span>
+      </div>
+    ),
+  };
+}
+
+/** Fetches the next page of a list as its last rows come into view; for onView of its grid. */
+export function useMore(
+  {
+    hasNextPage,
+    isFetchingNextPage,
+    fetchNextPage,
+  }: Pick<UseInfiniteQueryResult, "hasNextPage" | "isFetchingNextPage" | "fetchNextPage">,
+  nearEnd: number,
+) {
+  return useCallback(
+    (_: number, last: number) => {
+      if (last >= nearEnd && hasNextPage && !isFetchingNextPage) void fetchNextPage();
+    },
+    [nearEnd, hasNextPage, isFetchingNextPage, fetchNextPage],
+  );
 }
 
 /** How a person has set the columns of a grid up, kept on this device. */
