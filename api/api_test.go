@@ -134,7 +134,7 @@ func TestContractFitsTheCore(t *testing.T) {
 		var have []string
 		rt := reflect.TypeOf(v)
 		for i := range rt.NumField() {
-			if n, _, _ := strings.Cut(rt.Field(i).Tag.Get("json"), ","); n != "-" {
+			if n, _, _ := strings.Cut(rt.Field(i).Tag.Get("json"), ","); n != "-" && rt.Field(i).IsExported() {
 				have = append(have, n)
 			}
 		}

@@ -284,7 +284,7 @@ func (h *handlers) ListRuns(ctx context.Context, r ListRunsRequestObject) (ListR
 	out := ListRuns200JSONResponse{Runs: []Run{}}
 	for _, x := range list {
 		out.Runs = append(out.Runs, Run{Id: x.ID, Work: RunWork(x.Work), Person: x.Person, BeganAt: x.BeganAt, EndedAt: at(x.EndedAt), Ended: x.Ended,
-			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Removed: x.Removed, Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
+			Done: x.Done, Of: x.Of, Outcomes: outcomesView(x.Outcomes.V), Removed: x.Removed, Partly: x.Partly, Trouble: troubleView(x.Trouble.V), Part: x.Part, Undoes: x.Undoes.V, UndoneBy: x.UndoneBy.V})
 	}
 	return out, err
 }

@@ -153,6 +153,9 @@ func (a *app) runsCmd() *cobra.Command {
 				if x.Removed > 0 {
 					result = strings.TrimSpace(fmt.Sprintf("%s  %s deleted that were not in the file", result, number(x.Removed)))
 				}
+				if x.Partly > 0 {
+					result = strings.TrimSpace(fmt.Sprintf("%s  of %s held, other records were written", result, plural(x.Partly, "row", "rows")))
+				}
 				if x.Trouble.Code != "" {
 					result = strings.TrimSpace(result + "  " + x.Trouble.Message)
 				}

@@ -2345,6 +2345,9 @@ type Run struct {
 	// Part It was about some rows alone
 	Part bool `json:"part,omitempty,omitzero"`
 
+	// Partly Of a load: rows that were held for one of their records, while others were written
+	Partly int64 `json:"partly,omitempty,omitzero"`
+
 	// Person Who asked for it
 	Person string `json:"person"`
 

@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 
 	"uchi/internal/core/catalog"
@@ -147,22 +148,29 @@ func (r *Room) changeOrders(ctx context.Context, tx pgx.Tx, i store.Import) erro
 	if !ok {
 		return nil
 	}
-	for _, by := range i.Columns.V {
-		name := orderTable(i, by.Position)
-		var there bool
-		var many int64
-		err := tx.QueryRow(ctx, `select to_regclass($1) is not null, (select count(*) from edited where place = $2)`, name, by.Position).Scan(&there, &many)
-		switch {
-		case err != nil:
-			return fmt.Errorf("put changed rows in order: %w", err)
-		case !there || many == 0:
-			continue
-		case many > mostMoved:
+	type kept struct {
+		Position int   `db:"position"`
+		Moved    int64 `db:"moved"`
+	}
+	begins := fmt.Sprintf("i%d_r%d_%s", i.ID, *i.CellsRun, orderPart)
+	orders, err := collect[kept](ctx, tx, word, q(`
+		select o.position, count(*) as moved
+		from (select substring(tablename from length(@begins::text) + 1)::int as position from pg_tables where schemaname = 'staging' and starts_with(tablename, @begins)) o
+		join edited e on e.place = o.position
+		group by 1`, arg{"begins": begins}))
+	if err != nil {
+		return fmt.Errorf("put changed rows in order: %w", err)
+	}
+	for _, o := range orders {
+		name := orderTable(i, o.Position)
+		at := slices.IndexFunc(i.Columns.V, func(c sheet.Column) bool { return c.Position == o.Position })
+		if at < 0 || o.Moved > mostMoved {
 			if _, err := tx.Exec(ctx, `drop table `+name); err != nil {
 				return fmt.Errorf("put changed rows in order: %w", err)
 			}
 			continue
 		}
+		by := i.Columns.V[at]
 		type cell struct {
 			Row  int64  `db:"row_no"`
 			Text string `db:"text"`

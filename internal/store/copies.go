@@ -135,7 +135,13 @@ func (s *Store) CopyRecordsOf(ctx context.Context, w CopyWork, process string, t
 		}
 		return err
 	})
-	if err == nil || ctx.Err() != nil {
+	if err == nil {
+		if _, err := s.pool.Exec(ctx, `delete from copy_progress where workspace = $1`, w.Workspace); err != nil {
+			return fmt.Errorf("forget how far the filling was: %w", err)
+		}
+		return nil
+	}
+	if ctx.Err() != nil {
 		return err
 	}
 	// Whatever went wrong follows from the claim being gone, where it is.

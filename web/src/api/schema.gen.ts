@@ -2685,6 +2685,11 @@ export interface components {
              * @description Of a load: children that were gone from the source, and deleted
              */
             removed?: number;
+            /**
+             * Format: int64
+             * @description Of a load: rows that were held for one of their records, while others were written
+             */
+            partly?: number;
             trouble?: components["schemas"]["Trouble"];
         };
         /** @description Which rows are to be loaded, and when the load gives way; what is left out is all rows, and what cannot be loaded is held */

@@ -29,7 +29,7 @@ export function ResultPanel({ workspace, i, kinds, filter, onFilter, onStation }
             </li>
           ))}
         </ul>
-        {(i.outcomes["created"] ?? 0) > 0 &&
+        {((i.outcomes["created"] ?? 0) > 0 || i.routine?.held === "record") &&
           [...new Set(kinds.map((k) => k.t))].map((t) => (
             <Link key={t.name} className="mt-2 block text-act" to={`/w/${workspace}/records/${t.name}?import=${i.id}`}>
               See the new {t.plural.toLowerCase()}

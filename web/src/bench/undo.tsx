@@ -48,6 +48,7 @@ export function Runs({ workspace, i }: { workspace: string; i: Import }) {
                     {count(r.outcomes?.[w] ?? 0)} <Word word={w} />
                   </span>
                 ))}
+              {(r.partly ?? 0) > 0 && <span>of {count(r.partly ?? 0)} that are held, other records were written</span>}
               {(r.removed ?? 0) > 0 && <span>{count(r.removed ?? 0)} deleted that were not in the file any more</span>}
               {r.trouble?.code && <span className="text-ask">{r.trouble.message}</span>}
             </div>
