@@ -54,6 +54,7 @@ type service struct {
 	database string
 	address  string
 	home     string
+	flags    []string // of serve
 	process  *exec.Cmd
 	log      *bytes.Buffer
 }
@@ -68,20 +69,20 @@ func prepare(url string) error {
 }
 
 // serve starts a service for a test, which runs beside the others.
-func serve(t *testing.T) *service {
+func serve(t *testing.T, flags ...string) *service {
 	t.Helper()
 	t.Parallel()
-	return serveAlone(t)
+	return serveAlone(t, flags...)
 }
 
 // serveAlone starts one for a test that counts on its speed.
-func serveAlone(t *testing.T) *service {
+func serveAlone(t *testing.T, flags ...string) *service {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
-	s := &service{T: t, database: pgtest.Database(t, prepare), address: l.Addr().String(), home: t.TempDir()}
+	s := &service{T: t, database: pgtest.Database(t, prepare), address: l.Addr().String(), home: t.TempDir(), flags: flags}
 	l.Close()
 	s.start()
 	t.Cleanup(func() { s.stop(os.Interrupt) })
@@ -92,7 +93,7 @@ func serveAlone(t *testing.T) *service {
 func (s *service) start() {
 	s.Helper()
 	s.log = &bytes.Buffer{}
-	s.process = exec.Command(binary, "serve", "--database", s.database, "--listen", s.address, "--admin", admin)
+	s.process = exec.Command(binary, append([]string{"serve", "--database", s.database, "--listen", s.address, "--admin", admin}, s.flags...)...)
 	s.process.Env = append(os.Environ(), "UCHI_ADMIN_PASSWORD="+password)
 	s.process.Stderr = s.log
 	if err := s.process.Start(); err != nil {

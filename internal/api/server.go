@@ -31,6 +31,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // Options set up the face.
@@ -490,6 +491,7 @@ var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, si
 func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandlerFunc {
 	need, named := needs[operation]
 	return func(ctx context.Context, w http.ResponseWriter, r *http.Request, request any) (any, error) {
+		trace.SpanFromContext(ctx).SetName(operation)
 		p, workspace := personOf(ctx), chi.URLParam(r, "workspace")
 		if workspace != "" && p.ID != 0 { // what they may do there
 			role, err := s.store.RoleIn(ctx, p, workspace)

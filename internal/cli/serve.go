@@ -27,6 +27,8 @@ import (
 	"uchi/web"
 
 	"github.com/spf13/cobra"
+	"go.opentelemetry.io/contrib/instrumentation/net/http/otelhttp"
+	"go.opentelemetry.io/otel/trace"
 	"golang.org/x/term"
 )
 
@@ -50,6 +52,7 @@ type serveFlags struct {
 	keyFile     string
 	mail        string
 	mailFrom    string
+	traces      string
 	mailRows    int
 	contact     string
 	issuer      string
@@ -114,6 +117,7 @@ environment alone.`,
 	fl.StringVar(&f.mail, "mail-server", "", "server by which notices go out: smtp://user@host:587 or smtps://user@host; the password in UCHI_MAIL_PASSWORD")
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
 	fl.IntVar(&f.mailRows, "mail-rows", defaultMailRows, "most held rows that hang on a notice as a sheet; 0 for none")
+	fl.StringVar(&f.traces, "traces", "", "collector that traces go to, by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces")
 	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
 	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
@@ -158,8 +162,13 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err := a.firstAdministrator(ctx, st, f.admin); err != nil {
 		return err
 	}
+	traces, end, err := tracing(ctx, f.traces, f.process, log)
+	if err != nil {
+		return err
+	}
+	defer end()
 	room := staging.New(st, log)
-	w, err := a.startWork(ctx, st, room, f, log)
+	w, err := a.startWork(ctx, st, room, f, traces, log)
 	if err != nil {
 		return err
 	}
@@ -167,7 +176,11 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	server := &http.Server{Handler: api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+	handler := api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by})
+	if f.traces != "" {
+		handler = otelhttp.NewHandler(handler, "request", otelhttp.WithTracerProvider(traces))
+	}
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
 		BaseContext: func(net.Listener) context.Context { return ctx }, ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	ended := make(chan error, 1)
 	go func() {
@@ -201,7 +214,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	return err
 }
 
-func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room, f serveFlags, log *slog.Logger) (*work.Service, error) {
+func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room, f serveFlags, traces trace.TracerProvider, log *slog.Logger) (*work.Service, error) {
 	limits := sheet.DefaultLimits
 	if f.cellKiB > 0 {
 		limits.CellBytes = f.cellKiB << 10
@@ -231,7 +244,7 @@ func (a *app) startWork(ctx context.Context, st *store.Store, room *staging.Room
 		}
 	}
 	w, err := work.New(st, room, work.Options{Process: f.process, Workers: f.workers, MostBytes: most << 20, Limits: limits, Log: log,
-		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, MailRows: f.mailRows, PublicURL: f.public})
+		Places: places.Options{Folders: f.folders, Private: f.private}, Secrets: box, Mail: server, MailRows: f.mailRows, PublicURL: f.public, Traces: traces})
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,8 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // SQL is written as texts in which {word} stands for a table, a column or a
@@ -193,6 +195,10 @@ func (r *Room) carryOut(ctx context.Context, tx pgx.Tx, run store.Run, st step, 
 		}
 		touched = tag.RowsAffected()
 		r.note(run, st.does, began, s.text)
+		if span := trace.SpanFromContext(ctx); span.IsRecording() {
+			_, step := span.TracerProvider().Tracer("uchi/internal/staging").Start(ctx, st.does, trace.WithTimestamp(began), trace.WithAttributes(attribute.Int64("uchi.rows", touched)))
+			step.End()
+		}
 	}
 	return touched, nil
 }

@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -95,27 +94,6 @@ func (s *Service) lookForExports(ctx context.Context) error {
 		}
 		return func() { s.write(ctx, x) }, nil
 	})
-}
-
-// takeUp does the next piece of a kind of work beside everything else, when this process does none of it: claim
-// gives what is to be done, nil for nothing. Then it looks for the next.
-func (s *Service) takeUp(ctx context.Context, held *sync.Mutex, claim func() (do func(), err error)) error {
-	if !held.TryLock() {
-		return nil
-	}
-	do, err := claim()
-	if err != nil || do == nil {
-		held.Unlock()
-		return err
-	}
-	go func() {
-		do()
-		held.Unlock()
-		if ctx.Err() == nil {
-			s.wakeUp() // for the next
-		}
-	}()
-	return nil
 }
 
 // write writes an export that this process has claimed, and notes how it ended.

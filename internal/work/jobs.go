@@ -23,6 +23,10 @@ import (
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/codes"
+	"go.opentelemetry.io/otel/trace"
+	"go.opentelemetry.io/otel/trace/noop"
 )
 
 // worker does runs. Every run can be begun again: reading and check start anew,
@@ -54,6 +58,8 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	}
 	defer s.hasEnded(context.WithoutCancel(ctx), r.Import)
 	log := s.opt.Log.With("import", r.Import, "run", r.ID, "work", r.Work)
+	ctx, span := s.tracer().Start(ctx, string(r.Work), trace.WithAttributes(attribute.Int64("uchi.import", r.Import), attribute.Int64("uchi.run", r.ID)))
+	defer span.End()
 	watched, end := s.watch(ctx, r)
 	err = safely(func() error { return s.run(watched, r) })
 	cause := context.Cause(watched)
@@ -73,7 +79,16 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 		return err
 	}
 	trouble := s.troubleOf(err, r.Import)
+	span.SetStatus(codes.Error, trouble.Code) // which says no value
 	return s.end(context.WithoutCancel(ctx), r, life.Failed, &trouble)
+}
+
+// tracer makes the spans of runs.
+func (s *Service) tracer() trace.Tracer {
+	if s.opt.Traces == nil {
+		return noop.NewTracerProvider().Tracer("")
+	}
+	return s.opt.Traces.Tracer("uchi/internal/work")
 }
 
 // hasEnded tells those who wait for the end of a run, and goes on with the bundle that

@@ -5,7 +5,6 @@ package work
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -32,6 +31,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"go.opentelemetry.io/otel/trace"
 )
 
 // Options set up a service process.
@@ -46,6 +46,7 @@ type Options struct {
 	MailRows  int            // most held rows that hang on a mail; 0 for none
 	PublicURL string         // where people find the console, for links in mails
 	Log       *slog.Logger
+	Traces    trace.TracerProvider // where spans of runs go; nil for nowhere
 }
 
 // Service runs imports.
@@ -150,110 +151,6 @@ func (s *Service) takeOver(ctx context.Context, own string) error {
 	}
 	if taken > 0 {
 		s.opt.Log.Info("took runs over", "runs", taken)
-	}
-	return nil
-}
-
-// upkeep shows that the process lives, takes over from those that do not, and
-// cleans up, until the service ends.
-func (s *Service) upkeep(ctx context.Context) {
-	defer close(s.done)
-	defer func() { // looks of feeds, and exports, end with the service
-		s.exporting.Lock() //nolint:staticcheck // it is held for good
-		s.copying.Lock()   //nolint:staticcheck // it too
-		s.indexing.Lock()  //nolint:staticcheck // it too
-		for range mostLooks {
-			s.looks <- struct{}{}
-		}
-	}()
-	tick := time.NewTicker(beatEvery)
-	defer tick.Stop()
-	var cleaned time.Time
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-s.wake:
-			if err := errors.Join(s.lookForFeeds(ctx), s.lookForExports(ctx), s.lookForCopies(ctx), s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
-				s.opt.Log.Warn("could not look for feeds, exports and copies", "error", err)
-			}
-			continue
-		case <-tick.C:
-		}
-		if err := s.store.Beat(ctx, s.opt.Process); err != nil {
-			s.opt.Log.Warn("heartbeat failed", "error", err)
-			continue
-		}
-		if err := s.store.SealLog(ctx, time.Since(cleaned) > cleanEvery); err != nil {
-			s.opt.Log.Warn("could not seal the log", "error", err)
-		}
-		if err := s.takeOver(ctx, ""); err != nil {
-			s.opt.Log.Warn("could not look for dead processes", "error", err)
-		}
-		if err := s.advanceAll(ctx); err != nil {
-			s.opt.Log.Warn("could not go on with a bundle", "error", err)
-		}
-		if err := s.lookForFeeds(ctx); err != nil {
-			s.opt.Log.Warn("could not look for feeds", "error", err)
-		}
-		if err := s.lookForExports(ctx); err != nil {
-			s.opt.Log.Warn("could not look for exports", "error", err)
-		}
-		if err := s.lookForCopies(ctx); err != nil {
-			s.opt.Log.Warn("could not look for copies", "error", err)
-		}
-		s.makeIndexes(ctx)
-		if err := errors.Join(s.sendNotices(ctx), s.callHooks(ctx)); err != nil {
-			s.opt.Log.Warn("could not send notices", "error", err)
-		}
-		if err := s.freeLost(ctx); err != nil {
-			s.opt.Log.Warn("could not look for lost runs", "error", err)
-		}
-		if time.Since(cleaned) > cleanEvery {
-			cleaned = time.Now()
-			if err := s.Clean(ctx); err != nil {
-				s.opt.Log.Warn("could not clean up", "error", err)
-			}
-		}
-	}
-}
-
-// makeIndexes makes the indexes that looks at records have asked for, when this process makes none.
-func (s *Service) makeIndexes(ctx context.Context) {
-	if !s.indexing.TryLock() {
-		return
-	}
-	go func() {
-		defer s.indexing.Unlock()
-		for made := true; made && ctx.Err() == nil; {
-			var err error
-			err = safely(func() error {
-				made, err = s.store.MakeViewIndex(ctx)
-				return err
-			})
-			if err != nil {
-				if ctx.Err() == nil {
-					s.opt.Log.Warn("an index was not made", "error", err)
-				}
-				return
-			}
-		}
-	}()
-}
-
-// freeLost ends runs whose job the queue no longer has, so that nothing stays
-// busy for ever.
-func (s *Service) freeLost(ctx context.Context) error {
-	lost, err := s.store.Lost(ctx, lostAfter)
-	if err != nil {
-		return err
-	}
-	for _, r := range lost {
-		s.opt.Log.Error("a run has lost its job", "import", r.Import, "run", r.ID)
-		trouble := store.Trouble{Code: "run_lost", Message: "the work on the import was lost", Mend: "Begin it again; the service's log says more."}
-		if err := s.end(ctx, r, life.Failed, &trouble); err != nil && !errors.Is(err, store.ErrTaken) {
-			return err
-		}
 	}
 	return nil
 }
@@ -571,153 +468,6 @@ func (s *Service) Possible(ctx context.Context, i store.Import, by store.Person)
 // ErrRole says that something takes a role which the person does not have.
 func ErrRole(need rights.Role) *fault.Error {
 	return fault.Newf(fault.Denied, "role_too_low", "this takes the role %s", need).Mended("Ask an administrator.")
-}
-
-// Suggested is what the columns of an import seem to be.
-type Suggested struct {
-	Types   []suggest.TypeSuggestion
-	Columns []suggest.Suggestion
-	Drafts  []suggest.DraftSuggestion // record types that the rows seem to hold beside those that they become
-	// Together is a set of types that takes clearly more of the columns; without
-	// types there is none.
-	Together suggest.Together
-	Unlike   []suggest.Unlike // columns whose cells look like something else than what they are placed on
-	Opposite []string         // columns whose yes is read as no
-	// Partings are the ways in which a column can go to several fields.
-	Partings []mapping.Parting
-}
-
-// Suggestions gives what the columns of an import seem to be, for a record type
-// or, with none given, for the drafts that its rows make.
-func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string, by store.Person) (Suggested, error) {
-	var out Suggested
-	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
-	if err != nil {
-		return out, err
-	}
-	c = c.Offered()
-	memory, err := s.memories(ctx, i.Workspace)
-	if err != nil {
-		return out, err
-	}
-	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
-	if err != nil {
-		return out, err
-	}
-	out.Types = view.Called(i.Name).Types(c, memory)
-	drafts := []mapping.Draft{{Type: typeName}}
-	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
-		drafts = r.Drafts
-	} else if typeName == "" {
-		return out, nil
-	}
-	var targets []suggest.Target
-	for _, d := range drafts {
-		t, err := c.MustType(d.Type)
-		if err != nil {
-			return out, err
-		}
-		target := suggest.Target{Type: t, Memory: memory(t.Name)}
-		if len(drafts) > 1 {
-			target.Draft = d.Called()
-		}
-		targets = append(targets, target)
-	}
-	out.Columns = view.Across(targets)
-	notToFill(out.Columns, targets, by)
-	out.Drafts = view.Further(c, targets, memory)
-	out.Together, _ = view.Together(c, targets, memory)
-	if i.Routine.V != nil {
-		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
-	}
-	for n, d := range drafts {
-		for _, p := range mapping.Partings(targets[n].Type) {
-			p.Draft = d.Called()
-			out.Partings = append(out.Partings, p)
-		}
-	}
-	return out, nil
-}
-
-// mostNamed is how many texts of a column are looked up among the records.
-const mostNamed = 20
-
-// viewOf readies columns for suggestions, with how many of their texts name records that
-// the types of a catalog point to.
-func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalog, columns []sheet.Column) (*suggest.View, error) {
-	var texts []string
-	for _, col := range columns {
-		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
-	}
-	shares := map[string][]float64{}
-	for _, t := range c.Types {
-		pointed := slices.ContainsFunc(c.Types, func(from catalog.RecordType) bool {
-			return from.Name != t.Name && slices.ContainsFunc(from.Fields, func(f catalog.Field) bool {
-				return f.Type == catalog.Reference && f.To == t.Name
-			})
-		})
-		if !pointed {
-			continue
-		}
-		named, err := s.store.Named(ctx, workspace, t, texts)
-		if err != nil {
-			return nil, err
-		}
-		shares[t.Name] = make([]float64, len(columns))
-		for n, at := 0, 0; n < len(columns); n++ {
-			of, found := min(len(columns[n].Samples), mostNamed), 0.0
-			for range of {
-				if named[at] {
-					found++
-				}
-				at++
-			}
-			shares[t.Name][n] = found / float64(max(1, of))
-		}
-	}
-	return suggest.NewView(columns).Among(c).Naming(shares), nil
-}
-
-// memories reads what was chosen for headers before, of all record types.
-func (s *Service) memories(ctx context.Context, workspace string) (func(typeName string) suggest.Memory, error) {
-	all, err := s.store.Memories(ctx, workspace)
-	if err != nil {
-		return nil, err
-	}
-	return func(typeName string) suggest.Memory { return all[typeName] }, nil
-}
-
-// AddDraft lets the rows of an import make a further record: what is certain of
-// its columns is placed, and the drafts of a row are linked.
-func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, version int, by store.Person) error {
-	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
-		return err
-	}
-	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
-	if err != nil {
-		return err
-	}
-	t, err := c.MustType(draft.Type)
-	if err != nil {
-		return err
-	}
-	memory, err := s.memories(ctx, i.Workspace)
-	if err != nil {
-		return err
-	}
-	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
-	if err != nil {
-		return err
-	}
-	if i.Routine.V == nil { // the first
-		r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
-		r.Drafts[0].Name = draft.Name
-		return s.SetRoutine(ctx, i, r.Fillable(c, by.Role), version, by)
-	}
-	r := view.WithDraft(*i.Routine.V, c, draft, memory)
-	added := &r.Drafts[len(r.Drafts)-1]
-	added.Fields = mapping.Routine{Drafts: []mapping.Draft{*added}}.Fillable(c, by.Role).Drafts[0].Fields
-	return s.SetRoutine(ctx, i, r, version, by)
 }
 
 // troubleOf turns an error into what is kept with the import. Errors that are

@@ -1,0 +1,259 @@
+package suggest
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+)
+
+// DraftSuggestion is a further record type that the rows seem to hold.
+type DraftSuggestion struct {
+	Type    string   `json:"type"`
+	Name    string   `json:"name,omitempty"` // of the draft, where the type's own is taken
+	Columns []string `json:"columns"`        // those that would go to it
+	Reason  string   `json:"reason"`
+}
+
+// Further finds the record types of which the rows seem to hold a record beside
+// the drafts that there are: types that point to one of these or are pointed to,
+// whose required fields are all found, and that take columns which would be left.
+func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName string) Memory) []DraftSuggestion {
+	placed := taken(v.Across(targets))
+	var out []DraftSuggestion
+	for _, t := range c.Types {
+		if t.Timeline != nil && !v.hangs(t) {
+			continue
+		}
+		there := slices.DeleteFunc(slices.Clone(targets), func(o Target) bool { return o.Type.Name != t.Name })
+		if len(there) > 0 && len(there) >= len(numbersOf(v.groups[t.Name])) || len(there) == 0 && !slices.ContainsFunc(targets, func(o Target) bool { return pointsTo(t, o.Type) || pointsTo(o.Type, t) }) {
+			continue
+		}
+		s := DraftSuggestion{Type: t.Name}
+		name := t.Name
+		for n := 2; slices.ContainsFunc(targets, func(o Target) bool { return cmp.Or(o.Draft, o.Type.Name) == name }); n++ {
+			name = t.Name + "_" + strconv.Itoa(n)
+			s.Name = name
+		}
+		with := slices.Concat(targets, []Target{{Draft: name, Type: t, Memory: memory(t.Name)}})
+		all := taken(v.Across(with))
+		for _, x := range all {
+			if x.Draft == name && !slices.Contains(s.Columns, x.Column) {
+				s.Columns = append(s.Columns, x.Column)
+			}
+		}
+		gains := slices.ContainsFunc(s.Columns, func(column string) bool {
+			return !slices.ContainsFunc(placed, func(x Suggestion) bool { return x.Column == column })
+		})
+		if len(s.Columns) > 1 && gains && needed(with[len(targets):], targets, all) {
+			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
+			out = append(out, s)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b DraftSuggestion) int { return cmp.Compare(len(b.Columns), len(a.Columns)) })
+	return out
+}
+
+// Together is a set of record types of which each row seems to hold one record.
+type Together struct {
+	Types  []string `json:"types"` // the first is the one that the others are added to
+	Reason string   `json:"reason"`
+}
+
+// lengthens is how many columns more than one type alone a set of types must
+// take to be worth telling.
+const lengthens = 3
+
+// Together finds the set of record types that takes most of the columns, when
+// that are clearly more than the given drafts take; ok is false otherwise.
+func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together, ok bool) {
+	most := columnsIn(taken(v.Across(drafts))) + lengthens
+	for _, t := range v.Types(c, memory)[:min(4, len(c.Types))] {
+		first, _ := c.Type(t.Type)
+		targets := []Target{{Draft: first.Name, Type: first, Memory: memory(first.Name)}}
+		set := Together{Types: []string{first.Name}}
+		for {
+			further := v.Further(c, targets, memory)
+			further = slices.DeleteFunc(further, func(s DraftSuggestion) bool { return s.Name != "" }) // of each type once
+			if len(further) == 0 {
+				break
+			}
+			next, _ := c.Type(further[0].Type)
+			targets = append(targets, Target{Draft: next.Name, Type: next, Memory: memory(next.Name)})
+			set.Types = append(set.Types, next.Name)
+		}
+		list := taken(v.Across(targets))
+		if n := columnsIn(list); len(set.Types) > 1 && n >= most && needed(targets, targets, list) {
+			most, ok = n+1, true
+			best = set
+			best.Reason = strconv.Itoa(n) + " of " + strconv.Itoa(len(v.columns)) + " columns are found in " + strings.Join(set.Types, ", ")
+		}
+	}
+	return best, ok
+}
+
+// columnsIn counts the different columns of suggestions.
+func columnsIn(list []Suggestion) int {
+	seen := map[string]bool{}
+	for _, s := range list {
+		seen[s.Column] = true
+	}
+	return len(seen)
+}
+
+// needed reports whether the required fields of some targets are found among
+// what is taken, links to any of the others aside.
+func needed(some, all []Target, list []Suggestion) bool {
+	for _, t := range some {
+		for _, f := range t.Type.Fields {
+			there := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Draft == t.Draft && s.Field == f.Name })
+			linked := f.Type == catalog.Reference && slices.ContainsFunc(all, func(o Target) bool { return o.Type.Name == f.To })
+			if f.Required && f.Default == "" && !there && !linked {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func taken(list []Suggestion) []Suggestion {
+	return slices.DeleteFunc(slices.Clone(list), func(s Suggestion) bool { return !s.Taken })
+}
+
+func pointsTo(a, b catalog.RecordType) bool {
+	return slices.ContainsFunc(a.Fields, func(f catalog.Field) bool { return f.To == b.Name })
+}
+
+// WithDraft gives the routine with a further draft: the columns that are free
+// and those that say they are of it go to it, and the drafts are linked. A column
+// that merely stands beside one of the new draft moves only where other columns
+// say that they are of the drafts that were there: else an address behind the name
+// of a company may be the person's, who is known by it.
+func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Draft, memory func(typeName string) Memory) mapping.Routine {
+	out := r
+	out.Drafts = slices.Concat(r.Drafts, []mapping.Draft{draft})
+	name := draft.Called()
+	var targets []Target
+	for _, d := range out.Drafts {
+		t, _ := c.Type(d.Type)
+		targets = append(targets, Target{Draft: d.Called(), Type: t, Memory: memory(d.Type)})
+	}
+	last := len(out.Drafts) - 1
+	fields := map[string]mapping.Origin{}
+	columns := v.columns
+	whose := v.whoseOf(targets)
+	apart := slices.ContainsFunc(whose, func(o owner) bool { return o.said && o.target >= 0 && o.target < last })
+	says := func(column string) bool {
+		n := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == column })
+		return n >= 0 && whose[n].target == last && (whose[n].said || whose[n].own || apart)
+	}
+	placed := func(column string) bool {
+		return slices.ContainsFunc(r.Drafts, func(d mapping.Draft) bool {
+			t, _ := c.Type(d.Type)
+			for field, o := range d.Fields {
+				// What names a record of the type is of the draft from now on; a superior is not.
+				f, _ := t.Field(field)
+				names := f.To == draft.Type && f.To != d.Type && len(o.Find) == 0
+				if slices.Contains(o.From, column) && !names {
+					return true
+				}
+			}
+			return false
+		})
+	}
+	all, ofLines := v.across(targets)
+	for _, s := range ofLines {
+		for i, d := range r.Drafts { // what was the amount of a deal may be that of its lines
+			if o := d.Fields[s.Field]; s.Draft == d.Called() && len(o.From) == 1 && o.From[0] == s.Column {
+				out.Drafts[i].Fields = without(out.Drafts[i].Fields, s.Field)
+			}
+		}
+	}
+	for _, s := range taken(all) {
+		if s.Draft != name || placed(s.Column) && !says(s.Column) {
+			continue
+		}
+		for i, d := range r.Drafts { // it moves there from another draft, if it goes nowhere else
+			for field, o := range d.Fields {
+				if len(o.From) == 1 && o.From[0] == s.Column && len(o.Values) == 0 {
+					out.Drafts[i].Fields = without(out.Drafts[i].Fields, field)
+				}
+			}
+		}
+		from := []string{s.Column}
+		if o := fields[s.Field]; s.joins || slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
+			from = append(o.From, from...)
+		}
+		fields[s.Field] = mapping.Origin{From: from, Take: s.Take}
+	}
+	for _, d := range r.Drafts {
+		if d.Type != draft.Type || !v.onlyGroups(targets, last) {
+			continue
+		}
+		// What the first points to by a column of no group, such as its company, so does the next.
+		t, _ := c.Type(d.Type)
+		for field, o := range d.Fields {
+			f, _ := t.Field(field)
+			grouped := slices.ContainsFunc(o.From, func(h string) bool {
+				return v.isGrouped(slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == h }))
+			})
+			if _, own := fields[field]; f.Type == catalog.Reference && o.Draft == "" && !own && !grouped {
+				fields[field] = o
+			}
+		}
+		break
+	}
+	out.Drafts[last].Fields = fields
+	out = out.Linked(c)
+	for i := range out.Drafts {
+		out.Drafts[i].Grouped = out.Drafts[i].Grouped || standsAbove(out, c, i, columns)
+	}
+	return out
+}
+
+func without(fields map[string]mapping.Origin, name string) map[string]mapping.Origin {
+	out := map[string]mapping.Origin{}
+	for k, v := range fields {
+		if k != name {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+// standsAbove reports whether a draft seems to stand in the first of several
+// rows only: the columns that name it have blanks where those of a draft that
+// cannot be without it have none.
+func standsAbove(r mapping.Routine, c catalog.Catalog, n int, columns []sheet.Column) bool {
+	blank := func(d mapping.Draft) (blanks int64, known bool) {
+		t, _ := c.Type(d.Type)
+		for _, f := range t.Fields {
+			if o, ok := d.Fields[f.Name]; ok && f.Required && len(o.From) > 0 {
+				for _, col := range columns {
+					if col.Header == o.From[0] {
+						blanks, known = max(blanks, col.Blank), true
+					}
+				}
+			}
+		}
+		return blanks, known
+	}
+	own, known := blank(r.Drafts[n])
+	if !known || own == 0 {
+		return false
+	}
+	for _, d := range r.Drafts {
+		t, _ := c.Type(d.Type)
+		for name, o := range d.Fields {
+			if f, _ := t.Field(name); f.Required && o.Draft == r.Drafts[n].Called() {
+				below, known := blank(d)
+				return known && below == 0
+			}
+		}
+	}
+	return false
+}

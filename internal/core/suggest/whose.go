@@ -1,0 +1,142 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
+)
+
+// owner says to which target a column belongs by its header (said), by its cells, or by the
+// columns before it; target is unknown when nothing tells.
+type owner struct {
+	target  int
+	said    bool
+	own     bool   // its cells tell it, or what its header means
+	because string // what tells it when its header does not
+}
+
+// whoseOf finds out for each column to which of several targets it belongs.
+func (v *View) whoseOf(targets []Target) []owner {
+	out := make([]owner, len(v.columns))
+	for c := range out {
+		out[c].target = unknown
+	}
+	if len(targets) > 1 {
+		v.tell(targets, out)
+	}
+	v.grouped(targets, out)
+	return out
+}
+
+// tell finds out to which of several targets the columns belong that are in no numbered group.
+func (v *View) tell(targets []Target, out []owner) {
+	words := make([]map[string]bool, len(targets))
+	for n, t := range targets {
+		words[n] = v.compare(t.Type, t.Memory).words
+	}
+	person := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsFamilyName); return ok })
+	company := slices.IndexFunc(targets, func(t Target) bool { _, ok := t.Type.FieldAs(catalog.AsCompanyName); return ok })
+	names, people := v.nameWords(), v.namesPeople(targets)
+	last := owner{target: unknown}
+	for c, col := range v.columns {
+		if v.isGrouped(c) {
+			continue
+		}
+		said := -1
+		for _, w := range tokens(col.Header) {
+			for n := range targets {
+				switch {
+				case !words[n][w]:
+				case said >= 0 && said != n:
+					said = len(targets) // it names two
+				default:
+					said = n
+				}
+			}
+		}
+		switch {
+		case said >= 0 && said < len(targets):
+			last = owner{said, false, false, "it stands beside “" + col.Header + "”"}
+			out[c] = owner{said, true, false, ""}
+		case said < 0 && c == people:
+			out[c] = owner{person, false, true, "its cells are names of people"}
+		case said < 0 && person >= 0 && calledLike(col, names):
+			out[c] = owner{person, false, true, "its mailboxes are called like the people"}
+		case said < 0 && company >= 0 && company != person && ofDesks(col):
+			out[c] = owner{company, false, true, "its mailboxes are those of desks"}
+		case said < 0 && company >= 0 && company != person && meansMain(col.Header):
+			out[c] = owner{company, false, true, "the main one is the company’s"}
+		case said < 0:
+			out[c] = last
+		}
+	}
+}
+
+// inPlainLetters writes letters as people do who have none of them at hand.
+var inPlainLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "å", "aa", "Å", "Aa", "ø", "oe", "Ø", "Oe")
+
+// nameWords gives the words of the names of people in the sheet.
+func (v *View) nameWords() map[string]bool {
+	words := map[string]bool{}
+	for n, col := range v.columns {
+		if p := v.kinds[n].p; !v.kinds[n].known || p[textkind.Given]+p[textkind.Family]+p[textkind.FullName] < 0.9 {
+			continue
+		}
+		for _, s := range col.Samples {
+			for _, said := range []string{s, inPlainLetters.Replace(s)} { // Köhler is koehler in a mailbox, or kohler
+				for w := range strings.FieldsSeq(value.Words(said)) {
+					if len(w) > 2 {
+						words[w] = true
+					}
+				}
+			}
+		}
+	}
+	return words
+}
+
+// calledLike tells whether most cells of a column are mailboxes with one of these words
+// before the sign.
+func calledLike(col sheet.Column, names map[string]bool) bool {
+	return len(names) > 0 && share(col.Samples, func(s string) bool {
+		local, _, ok := strings.Cut(value.Fold(s), "@")
+		for w := range names {
+			if ok && strings.Contains(local, w) {
+				return true
+			}
+		}
+		return false
+	}) > 0.5
+}
+
+// ofDesks tells whether most cells of a column are mailboxes of nobody's own.
+func ofDesks(col sheet.Column) bool {
+	return len(col.Samples) > 0 && share(col.Samples, func(s string) bool {
+		local, _, ok := strings.Cut(strings.ToLower(strings.TrimSpace(s)), "@")
+		return ok && value.RoleMailbox(local)
+	}) > 0.5
+}
+
+// meansMain tells whether a header means a main number or mailbox, such as a switchboard's.
+func meansMain(header string) bool {
+	l := lift(headerWords(header))
+	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		other := func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) }
+		return slices.Contains(set, "main") && !slices.ContainsFunc(set, other)
+	})
+}
+
+// wordsOf gives the single words by which a record type is known.
+func wordsOf(t catalog.RecordType) map[string]bool {
+	words := map[string]bool{}
+	for _, s := range append([]string{t.Name, t.Label, t.Plural}, t.Synonyms...) {
+		if w := tokens(s); len(w) == 1 {
+			words[w[0]] = true
+		}
+	}
+	return words
+}

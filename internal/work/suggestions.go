@@ -1,0 +1,159 @@
+package work
+
+import (
+	"context"
+	"slices"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/suggest"
+	"uchi/internal/store"
+)
+
+// Suggested is what the columns of an import seem to be.
+type Suggested struct {
+	Types   []suggest.TypeSuggestion
+	Columns []suggest.Suggestion
+	Drafts  []suggest.DraftSuggestion // record types that the rows seem to hold beside those that they become
+	// Together is a set of types that takes clearly more of the columns; without
+	// types there is none.
+	Together suggest.Together
+	Unlike   []suggest.Unlike // columns whose cells look like something else than what they are placed on
+	Opposite []string         // columns whose yes is read as no
+	// Partings are the ways in which a column can go to several fields.
+	Partings []mapping.Parting
+}
+
+// Suggestions gives what the columns of an import seem to be, for a record type
+// or, with none given, for the drafts that its rows make.
+func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName string, by store.Person) (Suggested, error) {
+	var out Suggested
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
+	if err != nil {
+		return out, err
+	}
+	c = c.Offered()
+	memory, err := s.memories(ctx, i.Workspace)
+	if err != nil {
+		return out, err
+	}
+	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	if err != nil {
+		return out, err
+	}
+	out.Types = view.Called(i.Name).Types(c, memory)
+	drafts := []mapping.Draft{{Type: typeName}}
+	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
+		drafts = r.Drafts
+	} else if typeName == "" {
+		return out, nil
+	}
+	var targets []suggest.Target
+	for _, d := range drafts {
+		t, err := c.MustType(d.Type)
+		if err != nil {
+			return out, err
+		}
+		target := suggest.Target{Type: t, Memory: memory(t.Name)}
+		if len(drafts) > 1 {
+			target.Draft = d.Called()
+		}
+		targets = append(targets, target)
+	}
+	out.Columns = view.Across(targets)
+	notToFill(out.Columns, targets, by)
+	out.Drafts = view.Further(c, targets, memory)
+	out.Together, _ = view.Together(c, targets, memory)
+	if i.Routine.V != nil {
+		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
+	}
+	for n, d := range drafts {
+		for _, p := range mapping.Partings(targets[n].Type) {
+			p.Draft = d.Called()
+			out.Partings = append(out.Partings, p)
+		}
+	}
+	return out, nil
+}
+
+// mostNamed is how many texts of a column are looked up among the records.
+const mostNamed = 20
+
+// viewOf readies columns for suggestions, with how many of their texts name records that
+// the types of a catalog point to.
+func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalog, columns []sheet.Column) (*suggest.View, error) {
+	var texts []string
+	for _, col := range columns {
+		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
+	}
+	shares := map[string][]float64{}
+	for _, t := range c.Types {
+		pointed := slices.ContainsFunc(c.Types, func(from catalog.RecordType) bool {
+			return from.Name != t.Name && slices.ContainsFunc(from.Fields, func(f catalog.Field) bool {
+				return f.Type == catalog.Reference && f.To == t.Name
+			})
+		})
+		if !pointed {
+			continue
+		}
+		named, err := s.store.Named(ctx, workspace, t, texts)
+		if err != nil {
+			return nil, err
+		}
+		shares[t.Name] = make([]float64, len(columns))
+		for n, at := 0, 0; n < len(columns); n++ {
+			of, found := min(len(columns[n].Samples), mostNamed), 0.0
+			for range of {
+				if named[at] {
+					found++
+				}
+				at++
+			}
+			shares[t.Name][n] = found / float64(max(1, of))
+		}
+	}
+	return suggest.NewView(columns).Among(c).Naming(shares), nil
+}
+
+// memories reads what was chosen for headers before, of all record types.
+func (s *Service) memories(ctx context.Context, workspace string) (func(typeName string) suggest.Memory, error) {
+	all, err := s.store.Memories(ctx, workspace)
+	if err != nil {
+		return nil, err
+	}
+	return func(typeName string) suggest.Memory { return all[typeName] }, nil
+}
+
+// AddDraft lets the rows of an import make a further record: what is certain of
+// its columns is placed, and the drafts of a row are linked.
+func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Draft, version int, by store.Person) error {
+	if err := store.OnVersion(version, i.RoutineVersion, i.Name); err != nil {
+		return err
+	}
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
+	if err != nil {
+		return err
+	}
+	t, err := c.MustType(draft.Type)
+	if err != nil {
+		return err
+	}
+	memory, err := s.memories(ctx, i.Workspace)
+	if err != nil {
+		return err
+	}
+	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	if err != nil {
+		return err
+	}
+	if i.Routine.V == nil { // the first
+		r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
+		r.Drafts[0].Name = draft.Name
+		return s.SetRoutine(ctx, i, r.Fillable(c, by.Role), version, by)
+	}
+	r := view.WithDraft(*i.Routine.V, c, draft, memory)
+	added := &r.Drafts[len(r.Drafts)-1]
+	added.Fields = mapping.Routine{Drafts: []mapping.Draft{*added}}.Fillable(c, by.Role).Drafts[0].Fields
+	return s.SetRoutine(ctx, i, r, version, by)
+}
