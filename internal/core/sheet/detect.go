@@ -394,7 +394,7 @@ func detectHeader(rows []Row) (Finding, int64) {
 	}
 	first := int64(1)
 	seen := false
-	for _, r := range rows {
+	for at, r := range rows {
 		n := filled(r)
 		if n == 0 {
 			continue
@@ -402,7 +402,7 @@ func detectHeader(rows []Row) (Finding, int64) {
 		if !seen {
 			first, seen = r.Number, true
 		}
-		if n*10 < widest*6 || n == 1 && widest > 1 || !likeNames(r) {
+		if n*10 < widest*6 || n == 1 && widest > 1 || !likeNames(r, rows[at+1:]) {
 			continue
 		}
 		if r.Number == first {
@@ -496,17 +496,40 @@ func blank(cell string) bool {
 	return cell == "" || (cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) && strings.TrimSpace(cell) == ""
 }
 
-func likeNames(r Row) bool {
-	numbers, all := 0, 0
-	for _, c := range r.Cells {
+// likeNames reports whether a row reads like names of columns: words, and years where none stands
+// below them.
+func likeNames(r Row, below []Row) bool {
+	numbers, words, all := 0, 0, 0
+	for n, c := range r.Cells {
 		c = strings.TrimSpace(c)
 		if c == "" {
 			continue
 		}
 		all++
-		if k := classOf(shapeOf(c)); k != "text" || len(c) > 120 || value.OrderOf(c) != "" {
+		switch k := classOf(shapeOf(c)); {
+		case k == "text" && len(c) <= 120 && value.OrderOf(c) == "":
+			words++
+		case !likeYear(c) || !headsNoYears(n, below):
 			numbers++
 		}
 	}
-	return numbers*5 <= all
+	return numbers*5 <= all && words > 0
+}
+
+// headsNoYears reports whether something stands in a column of some rows, and none of it is a year.
+func headsNoYears(n int, rows []Row) bool {
+	const looked = 5
+	seen := 0
+	for _, r := range rows {
+		if n >= len(r.Cells) || strings.TrimSpace(r.Cells[n]) == "" {
+			continue
+		}
+		if likeYear(r.Cells[n]) {
+			return false
+		}
+		if seen++; seen == looked {
+			break
+		}
+	}
+	return seen > 0
 }

@@ -49,7 +49,8 @@ func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName
 		gains := slices.ContainsFunc(s.Columns, func(column string) bool {
 			return !slices.ContainsFunc(placed, func(x Suggestion) bool { return x.Column == column })
 		})
-		if len(s.Columns) > 1 && gains && needed(with[len(targets):], targets, all) {
+		robs := needed(targets, targets, placed) && !needed(targets, with, all) // of what those that are there cannot do without
+		if len(s.Columns) > 1 && gains && !robs && needed(with[len(targets):], targets, all) {
 			s.Reason = strings.Join(s.Columns, ", ") + " seem to be of the " + strings.ToLower(t.Label)
 			out = append(out, s)
 		}

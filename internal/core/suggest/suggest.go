@@ -291,6 +291,9 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	if namesBoth(col) {
 		return true
 	}
+	if share(col.Samples, withLegalForm) > 0.3 {
+		return false // they are those of companies
+	}
 	names := withoutTitles(col.Samples)
 	kinds, ok := textkind.Of(names)
 	var halves textkind.Halves
