@@ -269,7 +269,11 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 		return
 	}
 	given, family := out.Values[dp.given], out.Values[dp.family]
-	if turned, _ := dp.names.Turned(given, family); !turned {
+	turned, _ := dp.names.Turned(given, family)
+	for i := range dp.Fields {
+		turned = turned || dp.Fields[i].Field.Type == catalog.Email && value.MailTurns(out.Values[i], given, family)
+	}
+	if !turned {
 		return
 	}
 	fp := &dp.Fields[dp.family]

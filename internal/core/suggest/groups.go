@@ -127,9 +127,9 @@ func (v *View) grouped(targets []Target, whose []owner) {
 var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
 
 // firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
-// before the others where both fit a field alike. The others are of whom the first is, but for
-// mailboxes and telephones, which tell that themselves: “Addr 2” is not the street of the company because
-// “Addr 1” is that of the person.
+// before the others where both fit a field alike. But for mailboxes and telephones, which tell whose
+// they are, the others are more of the same, and no field is for them: “Addr 2” is not the street of the
+// company because “Addr 1” is that of the person.
 func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64) {
 	first := map[string]int{}
 	numberOf := func(c int) (name, number string) {
@@ -158,15 +158,9 @@ func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64)
 				scores[c][i] -= 0.005 // which is little, but enough
 			}
 		}
-		best := -1
-		for i, s := range scores[at] {
-			if s >= certain && (best < 0 || s > scores[at][best]) {
-				best = i
-			}
-		}
 		for i := range scores[c] {
 			tells := places[i].field.Type == catalog.Email || places[i].field.Type == catalog.Phone
-			if best >= 0 && places[i].target != places[best].target && !whose[c].said && !tells {
+			if scores[at][i] >= certain && !whose[c].said && !tells {
 				scores[c][i] *= 0.55
 			}
 		}

@@ -15,10 +15,10 @@ import (
 // family names, what stands before a family name. Such columns are joined, in the order in which people say them.
 
 // houseNumbers are headers of columns of house numbers, and of what is added to them.
-var houseNumbers = keys("hausnummer", "hausnr", "haus nr", "hausnummer zusatz", "hausnummernzusatz", "hausnummerzusatz", "hsnr", "hnr", "huisnummer", "huisnr", "huis nr", "huisnummer toevoeging", "huisnr toev", "toevoeging",
+var houseNumbers = keys("hausnummer", "hausnr", "haus nr", "hausnummer zusatz", "hausnummernzusatz", "hausnummerzusatz", "hsnr", "hnr", "huisnummer", "huisnr", "huis nr", "huisnummer toevoeging", "huisnr toev", "toevoeging", "toev",
 	"house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue",
-	"numero de calle", "numero de portal", "civico", "numero civico", "n civico", "num civico", "gatunummer", "gatunr", "husnummer", "husnr", "gatenummer", "gatenr", "vejnummer", "talon numero", "talonumero", "talon nro",
-	"nr domu", "numer domu", "nr budynku", "numer budynku", "cislo popisne", "c p", "cp", "cislo domu", "cislo orientacni", "hazszam", "hsz", "numero da porta", "n porta", "kapi no", "bina no")
+	"numero de calle", "numero de portal", "civico", "numero civico", "n civico", "nr civico", "num civico", "gatunummer", "gatunr", "husnummer", "husnr", "gatenummer", "gatenr", "vejnummer", "talon numero", "talonumero", "talon nro",
+	"nr domu", "numer domu", "nr budynku", "numer budynku", "cislo popisne", "cislo domu", "cislo orientacni", "hazszam", "hsz", "numero da porta", "n porta", "kapi no", "bina no")
 
 // saidFirst are those in languages in which the number stands before the street.
 var saidFirst = keys("house number", "house no", "house nr", "house", "street number", "street no", "building number", "numero de voie", "n de voie", "no de voie", "no voie", "numero voie", "numero de rue", "n rue")
@@ -36,6 +36,11 @@ var namePrefixes = keys("tussenvoegsel", "tussenvoegsels", "tussenv", "tussenvgs
 
 var houseNumber = regexp.MustCompile(`^(?i:(nr|no|n°|nº|č\.?p\.?)[. ]*)?\d{1,5} ?[\p{L}]?( ?[-/+] ?\d{0,5} ?\p{L}{0,4})?$`)
 
+// withoutNumber are what stands where a house has no number (senza numero civico, sin número).
+var withoutNumber = keys("s n c", "snc", "s n", "sn", "b n", "bn")
+
+func isHouseNumber(s string) bool { return houseNumber.MatchString(s) || withoutNumber[value.Words(s)] }
+
 // headerKey gives a header in the form of the sets above.
 func headerKey(header string) string { return value.Words(decoration.Replace(header)) }
 
@@ -52,8 +57,8 @@ func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Sug
 	for n, col := range columns {
 		key := headerKey(col.Header)
 		added := strings.Contains(key, "toev") || strings.Contains(key, "zusatz")
-		said := houseNumbers[key] && (added || share(col.Samples, houseNumber.MatchString) > 0.7)
-		behind := n == of+1 && anyNumbers[key] && share(col.Samples, houseNumber.MatchString) > 0.9
+		said := houseNumbers[key] && (added || share(col.Samples, isHouseNumber) > 0.7)
+		behind := n == of+1 && anyNumbers[key] && share(col.Samples, isHouseNumber) > 0.9
 		if n == of || len(col.Samples) == 0 || !said && !behind {
 			continue
 		}

@@ -56,12 +56,35 @@ func TestJoinedColumns(t *testing.T) {
 		{"contact", []string{"Achternaam=Berg|Vries|Boer", "Tussenvoegsel=van der||de", "Voornaam=Jan|Piet|Klaas"}, "family_name", "Tussenvoegsel + Achternaam"},
 		{"contact", []string{"Nombre=Carmen|José|Iñaki", "1er apellido=García|Fernández|Gómez", "2º apellido=Pérez||Etxeberria"}, "family_name", "1er apellido + 2º apellido"},
 		{"contact", []string{"Nombre=Carmen|José|Iñaki", "Apellidos=García|Fernández|Gómez"}, "family_name", "Apellidos"},
+		{"account", []string{"Société=Ponant SARL|Vent SA|Miel SAS", "Adresse=Quai des Brumes|ZA du Port|Place de la Mairie", "CP=29200|17000|83000"}, "street", "Adresse"},
+		{"account", []string{"Ragione sociale=Onda Srl|Bianchi snc|Venti SpA", "Indirizzo=Via del Porto|Lungomare C. Colombo|P.zza Mare", "N. civico=12/B|s.n.c.|3"}, "street", "Indirizzo + N. civico"},
+		{"contact", []string{"Société=Ponant SARL|Vent SA|Miel SAS", "NOM Prénom=LE GOFF Yann|DE LA TOUR Anne-Sophie|Service technique"}, "family_name", "NOM Prénom"},
 		// A name beside a family name is a given one, and none of a company.
 		{"account", []string{"Razón social=Brava, S.L.|Astilleros SA|Gómez C.B.", "Nombre=Carmen|José|Iñaki", "Apellidos=García|Fernández|Gómez"}, "name", "Razón social"},
 		{"account", []string{"Name=Tern AG|Skarv GmbH|Kelp KG", "Nachname=Berg|Li|Ek"}, "name", "Name"},
 	} {
 		if got := routineOf(t, x.of, x.columns...)[x.field]; got != x.want {
 			t.Errorf("%s of %q: from %q, want %q", x.field, fmt.Sprint(x.columns), got, x.want)
+		}
+	}
+}
+
+// Of several columns of one name the second is not what another record has of the same kind.
+func TestSecondOfSeveral(t *testing.T) {
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	account, _ := c.Type("account")
+	contact, _ := c.Type("contact")
+	var columns []sheet.Column
+	for n, h := range []string{"Société", "Prénom", "Nom", "Adresse 1", "Adresse 2"} {
+		samples := [][]string{{"Ponant SARL", "Vent SA"}, {"Yann", "Anne"}, {"Le Goff", "Tour"}, {"12 quai des Brumes", "ZA du Port"}, {"BP 45", "Bât. C"}}[n]
+		columns = append(columns, sheet.Column{Position: n, Header: h, Filled: 2, Distinct: 2, Longest: 20, Samples: samples})
+	}
+	for _, s := range NewView(columns).Across([]Target{{Draft: "contact", Type: contact}, {Draft: "account", Type: account}}) {
+		if s.Column == "Adresse 2" && s.Taken {
+			t.Errorf("%s is taken for the %s of the %s", s.Column, s.Field, s.Draft)
 		}
 	}
 }

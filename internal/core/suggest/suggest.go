@@ -266,7 +266,7 @@ func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
 
 // fullNameHeaders are headers of a column that holds given and family name
 // together, when neither has a column of its own.
-var fullNameHeaders = keys("name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "interlocuteur",
+var fullNameHeaders = keys("name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "nom prenom", "prenom nom", "nom prenoms", "name vorname", "vorname name", "naam voornaam", "voornaam naam", "interlocuteur",
 	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente", "naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn", "fullt navn",
 	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名")
 

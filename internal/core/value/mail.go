@@ -22,7 +22,26 @@ var deskWords = wordSet(`info office reception rezeption empfang sales verkauf v
 	booking reservations sekretariat sekretariatet secretariat secretaria marketing enquiries hr department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschäftsleitung geschaftsfuhrung geschäftsführung personal
 	service comptabilite comptabilité accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
 	administracao inkop ekonomi indkob indkøb bogholderi innkjop innkjøp okonomi økonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard
-	accounts payable receivable human resources customer care`)
+	accounts payable receivable human resources customer care technique technical technischer technische teknisk tecnico técnico tecnica técnica
+	commercial commerciale comercial client clients clientele clientèle export import services generale générale general urbanisme juridique legal it edv informatik informatique informatica`)
+
+// MailTurns reports whether a mailbox calls its owner by the given name behind the initial of the family name, as in
+// m.rossi of Rossi Marco: nearly all that are made of an initial and a name have the family name, so the two seem
+// to be turned.
+func MailTurns(address, given, family string) bool {
+	local, _, ok := strings.Cut(address, "@")
+	given, family = Words(given), Words(family)
+	if !ok || len(given) < 4 || strings.ContainsRune(given, ' ') || family == "" || given[0] == family[0] {
+		return false
+	}
+	local = Words(local)
+	for _, sep := range []string{"", " "} {
+		if local == family[:1]+sep+given {
+			return true
+		}
+	}
+	return false
+}
 
 // desk reports whether a person's name is that of a desk: each of its words is one of those that
 // name some.

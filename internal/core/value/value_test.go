@@ -144,6 +144,22 @@ func TestOwnNameIsYes(t *testing.T) {
 	check(t, f, Settings{}, []readCase{{"erledigt", "true", ""}, {"erl.", "true", ""}, {"Done", "true", ""}, {"e.", "", problem.BadYesNo}, {"erw.", "", problem.BadYesNo}, {"erl", "", problem.BadYesNo}})
 }
 
+// A mailbox of an initial and a name has the family name.
+func TestMailTurns(t *testing.T) {
+	for _, x := range []struct {
+		mail, given, family string
+		want                bool
+	}{
+		{"m.rossi@ondablu.example", "Rossi", "Marco", true}, {"m.rossi@ondablu.example", "Marco", "Rossi", false}, {"mrossi@ondablu.example", "Rossi", "Marco", true},
+		{"marco.rossi@ondablu.example", "Rossi", "Marco", false}, {"m.mueller@x.example", "Mueller", "Maja", false}, {"info@rossi.example", "Rossi", "Marco", false},
+		{"", "Rossi", "Marco", false}, {"m.li@x.example", "Li", "Maja", false},
+	} {
+		if got := MailTurns(x.mail, x.given, x.family); got != x.want {
+			t.Errorf("%s of %s %s: %v", x.mail, x.given, x.family, got)
+		}
+	}
+}
+
 // Letters and figures of full width are those of the usual width, but in words.
 func TestFullWidth(t *testing.T) {
 	check(t, field(catalog.Phone), Settings{Country: "JP"}, []readCase{{"０７８-555-0202", "+81785550202", ""}, {"０９０ー５５５５ー０１０１", "+819055550101", ""}})
