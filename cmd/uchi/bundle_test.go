@@ -195,6 +195,7 @@ func TestRecordTypeFromASheet(t *testing.T) {
 	p.click(`//button[contains(., "None of these")]`)
 	p.click(`//div[@role="dialog"]//button[contains(., "Add Cranes with 4 fields")]`)
 	p.do("see its columns placed", chromedp.WaitVisible(`//button[@aria-label="Crane code goes to Crane code"]`, chromedp.BySearch))
+	p.sees("span", "Saved")
 	p.do("see the type", chromedp.Navigate(p.server+"/w/main/types/crane"))
 	p.sees("h2", "Crane · ids like CRA-1042 · version 1")
 }

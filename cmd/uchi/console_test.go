@@ -44,7 +44,7 @@ func open(s *service) *page {
 func (p *page) fail(what string, err error) {
 	p.Helper()
 	var text string
-	chromedp.Run(p.tab, chromedp.Evaluate(`location.pathname + "\n" + document.body.innerText`, &text)) //nolint:errcheck // only to say more
+	browsertest.Do(p.tab, chromedp.Evaluate(`location.pathname + "\n" + document.body.innerText`, &text)) //nolint:errcheck // only to say more
 	p.Fatalf("%s: %v\nthe page says:\n%.2000s", what, err, text)
 }
 

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"time"
 
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -48,6 +49,13 @@ func Start(ctx context.Context) (tab context.Context, stop func(), err error) {
 		stop()
 		return nil, nil, fmt.Errorf("start chromium: %w", err)
 	}
+	// A page that asks whether it may be left while something is being saved answers nothing else
+	// until somebody says yes.
+	chromedp.ListenTarget(tab, func(event any) {
+		if _, asks := event.(*page.EventJavascriptDialogOpening); asks {
+			go Do(tab, page.HandleJavaScriptDialog(true)) //nolint:errcheck // the page may be gone
+		}
+	})
 	return tab, stop, nil
 }
 

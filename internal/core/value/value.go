@@ -171,7 +171,7 @@ func (r *Reader) inWords() bool {
 	switch r.field.Type {
 	case catalog.Text:
 		return r.field.ComparedAs() != catalog.AsPostalCode && r.field.ComparedAs() != catalog.AsCode
-	case catalog.LongText, catalog.File:
+	case catalog.LongText, catalog.File, catalog.Reference:
 		return true
 	}
 	return false
