@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"hash/fnv"
+	"slices"
 	"strings"
 	"time"
 
@@ -11,6 +12,7 @@ import (
 	"uchi/internal/core/view"
 	"uchi/internal/schema"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 )
 
@@ -96,11 +98,21 @@ func (q *recordSQL) wantedOrder() string {
 	if len(q.shown.Sort) == 0 {
 		return ""
 	}
-	for _, o := range q.shown.Sort {
+	characters := 0 // together they are an entry of the index as well
+	for n, o := range q.shown.Sort {
+		if o.Own && o.Field.Name == "title" && n > 0 {
+			return ""
+		}
+		if o.Field.Kind().Form == catalog.TextForm {
+			characters += o.Field.MaxLength()
+		}
 		fits := len(o.Links) == 0 && (o.Own || o.Field.Type != catalog.Reference && o.Field.Type != catalog.OneChoice && o.Field.Kind().Form != catalog.ListForm)
 		if long := o.Field.MaxLength(); !fits || !o.Own && o.Field.Kind().Form == catalog.TextForm && (long == 0 || long > longestOrdered) {
 			return ""
 		}
+	}
+	if characters > 2*longestOrdered {
+		return ""
 	}
 	if first := q.shown.Sort[0]; first.Own && (first.Field.Name == "title" || first.Field.Name == "id") {
 		return "" // there is one
@@ -244,6 +256,29 @@ func (s *Store) dropViewIndex(ctx context.Context, x viewIndex) error {
 		return fmt.Errorf("drop an index: %w", err)
 	}
 	return nil
+}
+
+// dropOutgrown drops the indexes of a type of which a text may become longer than an entry holds; they are asked
+// for again, if they still can be made.
+func dropOutgrown(ctx context.Context, tx pgx.Tx, workspace string, was, now catalog.RecordType) error {
+	grown := slices.ContainsFunc(now.Fields, func(f catalog.Field) bool {
+		old, ok := was.Field(f.Name)
+		return ok && f.Kind().Form == catalog.TextForm && f.MaxLength() > max(old.MaxLength(), longestOrdered)
+	})
+	if !grown {
+		return nil
+	}
+	rows, err := tx.Query(ctx, `delete from view_indexes where workspace = $1 and type = $2 returning workspace, type, definition`, workspace, now.Name)
+	if err != nil {
+		return err
+	}
+	gone, err := pgx.CollectRows(rows, pgx.RowToStructByName[viewIndex])
+	for _, x := range gone {
+		if err == nil {
+			_, err = tx.Exec(ctx, `drop index if exists `+x.ident())
+		}
+	}
+	return err
 }
 
 // DropViewIndexes drops the indexes that nobody has used for so long, and forgets those that

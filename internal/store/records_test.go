@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
@@ -135,6 +136,8 @@ func TestViewIndexes(t *testing.T) {
 		{``, []string{"family_name", "-changed_at"}, []string{`(lower("f_family_name"), changed_at desc nulls last, id)`}},
 		{`description == "x"`, nil, []string{`using hash ("f_description")`}}, // too long for a tree
 		{``, []string{"title"}, nil},
+		{``, []string{"street", "email", "region", "locality"}, nil}, // together too long for an entry
+		{``, []string{"family_name", "title"}, nil},
 		{``, []string{"account"}, nil},
 	} {
 		if got := look(x.filter, x.sort...).wants(); !slices.Equal(got, x.want) {
@@ -188,6 +191,20 @@ func TestViewIndexes(t *testing.T) {
 	if plan := uses(look(`family_name == "Berg7"`)); !strings.Contains(plan, "v_contact_") {
 		t.Errorf("the filter does not use its index:\n%s", plan)
 	}
+	// A text that may become too long for an entry takes them with it, so that no load is refused.
+	long := 4000
+	_, err := s.ChangeType(ctx, "main", "contact", 0, 0, "lengthen", func(c catalog.Catalog, t catalog.RecordType) (catalog.RecordType, error) {
+		return c.ChangeField(t, "family_name", catalog.FieldChange{Length: &long})
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var kept int
+	if err := s.db.GetContext(ctx, &kept, `select (select count(*) from view_indexes) + (select count(*) from pg_indexes where schemaname = 'w_main' and indexname like 'v\_%')`); err != nil || kept > 0 {
+		t.Errorf("%d indexes are kept: %v", kept, err)
+	}
+	s.noteSlow(ctx, look(`job_title.contains("quay")`), slowLook)
+	make()
 	if n, err := s.DropViewIndexes(ctx, 0); err != nil || n == 0 {
 		t.Errorf("%d indexes went: %v", n, err)
 	}

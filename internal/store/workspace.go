@@ -422,6 +422,9 @@ func (s *Store) ChangeType(ctx context.Context, workspace, typeName string, vers
 			if err := runDDL(ctx, tx, schema.Change(workspace, old, t)); err != nil {
 				return err
 			}
+			if err := dropOutgrown(ctx, tx, workspace, old, t); err != nil {
+				return err
+			}
 			return renameChoices(ctx, tx, workspace, t)
 		})
 	})
