@@ -232,9 +232,14 @@ func (h *handlers) act(ctx context.Context, workspace string, id int64, do func(
 // importView translates an import with all that there is to it.
 func (h *handlers) importView(ctx context.Context, i store.Import) Import {
 	v := importView(i, true)
-	if same, err := h.store.Imports(ctx, i.Workspace, store.ImportFilter{SHA256: i.FileSHA256, Before: i.ID, Limit: 5}); err == nil && i.FileSHA256 != "" {
+	if same, err := h.store.Imports(ctx, i.Workspace, store.ImportFilter{SHA256: i.FileSHA256, Other: i.Source, Before: i.ID, Limit: 5}); err == nil && i.FileSHA256 != "" {
 		for _, x := range same {
 			v.SameFile = append(v.SameFile, SameFile{Id: x.ID, Name: x.Name, State: ImportState(x.State), MadeBy: x.MadeByName, MadeAt: x.MadeAt, Outcomes: outcomesView(x.Outcomes.V)})
+		}
+	}
+	if header, _ := work.TableBelow(i); header > 0 {
+		if id, err := h.store.Below(ctx, i, header); err == nil {
+			v.Below = id
 		}
 	}
 	if a, err := h.work.Approval(ctx, i, personOf(ctx)); err == nil && (a.Need.Why != "" || a.Asked != nil) {
@@ -400,6 +405,17 @@ const mostDocument = 4 << 20
 func (h *handlers) SetReading(ctx context.Context, r SetReadingRequestObject) (SetReadingResponseObject, error) {
 	i, err := h.act(ctx, r.Workspace, r.Import, func(i store.Import) error { return h.work.SetReading(ctx, i, sheet.Reading(*r.Body), personOf(ctx)) })
 	return SetReading202JSONResponse(i), err
+}
+
+func (h *handlers) ImportBelow(ctx context.Context, r ImportBelowRequestObject) (ImportBelowResponseObject, error) {
+	i, err := h.store.Import(ctx, r.Workspace, r.Import)
+	if err != nil {
+		return nil, err
+	}
+	if i, err = h.work.ImportBelow(ctx, i, r.Params.Into, personOf(ctx)); err != nil {
+		return nil, err
+	}
+	return ImportBelow201JSONResponse(h.importView(ctx, i)), nil
 }
 
 func (h *handlers) Rehearse(ctx context.Context, r RehearseRequestObject) (RehearseResponseObject, error) {

@@ -1569,6 +1569,9 @@ type Import struct {
 	Approval Approval  `json:"approval,omitempty,omitzero"`
 	BeganAt  time.Time `json:"began_at,omitempty,omitzero"`
 
+	// Below The import that reads the table below, of which a notice tells; left out when there is none
+	Below int64 `json:"below,omitempty,omitzero"`
+
 	// Bundle The bundle that it belongs to
 	Bundle int64 `json:"bundle,omitempty,omitzero"`
 
@@ -2951,6 +2954,12 @@ type DecideApprovalJSONBody struct {
 	Yes    bool   `json:"yes"`
 }
 
+// ImportBelowParams defines parameters for ImportBelow.
+type ImportBelowParams struct {
+	// Into The record type; suggested when left out
+	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+}
+
 // AddDraftJSONBody defines parameters for AddDraft.
 type AddDraftJSONBody struct {
 	Name string `json:"name,omitempty,omitzero"`
@@ -3704,6 +3713,9 @@ type ServerInterface interface {
 	// DecideApproval Say yes, or no with a reason, to what another has asked for
 	// (POST /workspaces/{workspace}/imports/{import}/approval/decision)
 	DecideApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
+	// ImportBelow Import the table that begins below that of an import, as its notice says
+	// (POST /workspaces/{workspace}/imports/{import}/below)
+	ImportBelow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ImportBelowParams)
 	// Cancel End whatever runs on the import; what is loaded stays
 	// (POST /workspaces/{workspace}/imports/{import}/cancel)
 	Cancel(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam)
@@ -4349,6 +4361,12 @@ func (_ Unimplemented) AskApproval(w http.ResponseWriter, r *http.Request, works
 // DecideApproval Say yes, or no with a reason, to what another has asked for
 // (POST /workspaces/{workspace}/imports/{import}/approval/decision)
 func (_ Unimplemented) DecideApproval(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// ImportBelow Import the table that begins below that of an import, as its notice says
+// (POST /workspaces/{workspace}/imports/{import}/below)
+func (_ Unimplemented) ImportBelow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ImportBelowParams) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -7104,6 +7122,57 @@ func (siw *ServerInterfaceWrapper) DecideApproval(w http.ResponseWriter, r *http
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.DecideApproval(w, r, workspace, pImport)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// ImportBelow operation middleware
+func (siw *ServerInterfaceWrapper) ImportBelow(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "import" -------------
+	var pImport ImportParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "import", chi.URLParam(r, "import"), &pImport, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "import", Err: err})
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ImportBelowParams
+
+	// ------------- Optional query parameter "into" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "into", r.URL.Query(), &params.Into, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		var requiredError *runtime.RequiredParameterError
+		if errors.As(err, &requiredError) {
+			siw.ErrorHandlerFunc(w, r, &RequiredParamError{ParamName: "into"})
+		} else {
+			siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "into", Err: err})
+		}
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ImportBelow(w, r, workspace, pImport, params)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -11640,6 +11709,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/approval/decision", wrapper.DecideApproval)
 	})
 	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/below", wrapper.ImportBelow)
+	})
+	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/workspaces/{workspace}/imports/{import}/cancel", wrapper.Cancel)
 	})
 	r.Group(func(r chi.Router) {
@@ -14599,6 +14671,47 @@ type DecideApprovaldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response DecideApprovaldefaultApplicationProblemPlusJSONResponse) VisitDecideApprovalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportBelowRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Import    ImportParam    `json:"import"`
+	Params    ImportBelowParams
+}
+
+type ImportBelowResponseObject interface {
+	VisitImportBelowResponse(w http.ResponseWriter) error
+}
+
+type ImportBelow201JSONResponse Import
+
+func (response ImportBelow201JSONResponse) VisitImportBelowResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportBelowdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImportBelowdefaultApplicationProblemPlusJSONResponse) VisitImportBelowResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -18205,6 +18318,9 @@ type StrictServerInterface interface {
 	// DecideApproval Say yes, or no with a reason, to what another has asked for
 	// (POST /workspaces/{workspace}/imports/{import}/approval/decision)
 	DecideApproval(ctx context.Context, request DecideApprovalRequestObject) (DecideApprovalResponseObject, error)
+	// ImportBelow Import the table that begins below that of an import, as its notice says
+	// (POST /workspaces/{workspace}/imports/{import}/below)
+	ImportBelow(ctx context.Context, request ImportBelowRequestObject) (ImportBelowResponseObject, error)
 	// Cancel End whatever runs on the import; what is loaded stays
 	// (POST /workspaces/{workspace}/imports/{import}/cancel)
 	Cancel(ctx context.Context, request CancelRequestObject) (CancelResponseObject, error)
@@ -20420,6 +20536,34 @@ func (sh *strictHandler) DecideApproval(w http.ResponseWriter, r *http.Request, 
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(DecideApprovalResponseObject); ok {
 		if err := validResponse.VisitDecideApprovalResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ImportBelow operation middleware
+func (sh *strictHandler) ImportBelow(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, pImport ImportParam, params ImportBelowParams) {
+	var request ImportBelowRequestObject
+
+	request.Workspace = workspace
+	request.Import = pImport
+	request.Params = params
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportBelow(ctx, request.(ImportBelowRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportBelow")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ImportBelowResponseObject); ok {
+		if err := validResponse.VisitImportBelowResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

@@ -416,6 +416,7 @@ var needs = map[string]rights.Role{
 	"GetImportRoutine": rights.Viewer,
 	"UseRoutine":       rights.Operator,
 	"SetReading":       rights.Operator,
+	"ImportBelow":      rights.Operator,
 	"Rehearse":         rights.Operator,
 	"Rehearsed":        rights.Operator,
 	"TryRoutine":       rights.Operator,

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"maps"
@@ -34,12 +35,29 @@ type importFlags struct {
 	like      int64
 	change    routineChange
 	reading   sheet.Reading
+	below     int64
+}
+
+// fileOrBelow wants files, or the number of an import and none.
+func fileOrBelow(f *importFlags) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, list []string) error {
+		if f.below > 0 {
+			if f.routine != "" || f.like > 0 {
+				return fmt.Errorf("a table below is set up by itself: --below goes without --routine and --like")
+			}
+			if len(list) > 0 {
+				return fmt.Errorf("give a file or --below, not both")
+			}
+			return nil
+		}
+		return cobra.MinimumNArgs(1)(cmd, list)
+	}
 }
 
 func (a *app) importCmd() *cobra.Command {
 	var f importFlags
 	cmd := &cobra.Command{
-		Use: "import FILE...", GroupID: "load", Args: args(cobra.MinimumNArgs(1)),
+		Use: "import FILE...", GroupID: "load", Args: args(fileOrBelow(&f)),
 		Short: "Upload a file, show mapping and check, ask, load",
 		Long: `Uploads a file, shows how its columns were placed and what each row would do, asks, and
 loads. Use - as FILE to read standard input. Several files, or a ZIP archive of several, are a
@@ -53,6 +71,8 @@ Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			single := f.into != "" || f.routine != "" || f.like > 0 || !f.change.none() || f.reading != (sheet.Reading{})
 			switch {
+			case f.below > 0:
+				return a.importFile(cmd.Context(), "", f)
 			case len(args) > 1 && single:
 				return usageError{fmt.Errorf("set up several files one by one: uchi bundle them, then uchi mapping")}
 			case len(args) > 1, !single && manyIn(args[0]):
@@ -71,6 +91,7 @@ Exit codes: 0 all rows loaded, 3 loaded but rows are held, 4 declined, 1 failed,
 	fl.BoolVar(&f.checkOnly, "check-only", false, "stop after the check; nothing is written")
 	fl.StringVar(&f.routine, "routine", "", "set the import up by a saved routine")
 	fl.Int64Var(&f.like, "like", 0, "set the import up as this one is")
+	fl.Int64Var(&f.below, "below", 0, "instead of a file: the table that begins below that of this import")
 	f.change.add(fl)
 	readingFlags(fl, &f.reading)
 	return cmd
@@ -82,7 +103,7 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 	if err != nil {
 		return err
 	}
-	i, err := a.upload(ctx, c, file, client.UploadParams{Into: f.into, Routine: f.routine, Like: f.like})
+	i, err := a.source(ctx, c, file, f)
 	if err != nil {
 		return err
 	}
@@ -132,6 +153,18 @@ func (a *app) importFile(ctx context.Context, file string, f importFlags) error 
 		}
 	}
 	return a.loadAndShow(ctx, c, i.Id, client.LoadRequest{})
+}
+
+// source gives the import of a file, or of the table below that of another import.
+func (a *app) source(ctx context.Context, c *client.Conn, file string, f importFlags) (client.Import, error) {
+	if f.below == 0 {
+		return a.upload(ctx, c, file, client.UploadParams{Into: f.into, Routine: f.routine, Like: f.like})
+	}
+	r, err := c.ImportBelowWithResponse(ctx, c.Workspace, f.below, &client.ImportBelowParams{Into: f.into})
+	if err != nil {
+		return client.Import{}, err
+	}
+	return *r.JSON201, nil
 }
 
 // chooseType asks of which record type the rows are, where several fit nearly as well.
@@ -300,6 +333,9 @@ func (a *app) follow(ctx context.Context, c *client.Conn, id int64, what string)
 func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f importFlags) (client.Import, error) {
 	i, err := a.follow(ctx, c, i.Id, "Reading")
 	if f.reading != (sheet.Reading{}) && (err == nil || i.Id != 0) {
+		if f.below > 0 {
+			f.reading = over(i.Reading, f.reading) // the table begins where it does
+		}
 		_, rerr := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, f.reading)
 		if rerr != nil {
 			return i, rerr
@@ -310,6 +346,14 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 		return i, err
 	}
 	return a.change(ctx, c, i, f.change)
+}
+
+// over gives how a source is read, with what is said otherwise.
+func over(there, said sheet.Reading) sheet.Reading {
+	if text, err := json.Marshal(said); err == nil {
+		_ = json.Unmarshal(text, &there) // what is not said is left out of the text
+	}
+	return there
 }
 
 // setRoutine changes the routine of an import as it was when it was looked at:
@@ -407,6 +451,13 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		}
 	}
 	a.showNotices(i.Notices)
+	if slices.ContainsFunc(i.Notices, func(n sheet.Notice) bool { return n.Code == sheet.AnotherTable }) {
+		if i.Below > 0 {
+			fmt.Fprintf(a.out, "  Import %d reads the table below.\n", i.Below)
+		} else {
+			fmt.Fprintf(a.out, "  Import the table below too: uchi import --below %d\n", i.Id)
+		}
+	}
 	fmt.Fprintln(a.out)
 	a.showColumns(i, types, r.JSON200.Columns)
 	for _, u := range r.JSON200.Unlike {
@@ -592,6 +643,9 @@ func readable(s string) string {
 func (a *app) showNotices(list []sheet.Notice) {
 	for _, n := range list {
 		place := n.Column
+		if n.Title != "" {
+			place = "“" + n.Title + "”"
+		}
 		if n.Row > 0 {
 			place += fmt.Sprintf(" row %d", n.Row)
 		}

@@ -34,6 +34,7 @@ func readingFlags(fl *pflag.FlagSet, r *sheet.Reading) {
 	fl.Int64Var(&r.HeaderRow, "header-row", 0, "row of the column names")
 	fl.BoolVar(&r.NoHeader, "no-header", false, "there is no header row; columns are called A, B, C")
 	fl.Int64Var(&r.FirstRow, "first-row", 0, "first row of data")
+	fl.StringVar(&r.Columns, "columns", "", "columns that are read, by their letters, such as A:D, or F: to the last")
 	fl.Int64Var(&r.LastRow, "last-row", 0, "last row that is read")
 }
 
@@ -94,6 +95,7 @@ func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
 		return w, err
 	}
 	defer t.Close()
+	t.Heads = suggest.Heads
 	profile := sheet.NewProfiler(t.Header)
 	for {
 		row, err := t.Next()

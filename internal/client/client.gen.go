@@ -1571,6 +1571,9 @@ type Import struct {
 	Approval Approval  `json:"approval,omitempty,omitzero"`
 	BeganAt  time.Time `json:"began_at,omitempty,omitzero"`
 
+	// Below The import that reads the table below, of which a notice tells; left out when there is none
+	Below int64 `json:"below,omitempty,omitzero"`
+
 	// Bundle The bundle that it belongs to
 	Bundle int64 `json:"bundle,omitempty,omitzero"`
 
@@ -2953,6 +2956,12 @@ type DecideApprovalJSONBody struct {
 	Yes    bool   `json:"yes"`
 }
 
+// ImportBelowParams defines parameters for ImportBelow.
+type ImportBelowParams struct {
+	// Into The record type; suggested when left out
+	Into string `form:"into,omitempty" json:"into,omitempty,omitzero"`
+}
+
 // AddDraftJSONBody defines parameters for AddDraft.
 type AddDraftJSONBody struct {
 	Name string `json:"name,omitempty,omitzero"`
@@ -4126,6 +4135,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
 	DecideApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ImportBelow Import the table that begins below that of an import, as its notice says
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/below (the `ImportBelow` operationId).
+	ImportBelow(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ImportBelowParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// Cancel End whatever runs on the import; what is loaded stays
 	//
@@ -6218,6 +6232,21 @@ func (c *Client) DecideApprovalWithBody(ctx context.Context, workspace Workspace
 // Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
 func (c *Client) DecideApproval(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewDecideApprovalRequest(c.Server, workspace, pImport, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ImportBelow Import the table that begins below that of an import, as its notice says
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/below (the `ImportBelow` operationId).
+func (c *Client) ImportBelow(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ImportBelowParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewImportBelowRequest(c.Server, workspace, pImport, params)
 	if err != nil {
 		return nil, err
 	}
@@ -11048,6 +11077,70 @@ func NewDecideApprovalRequestWithBody(server string, workspace WorkspaceParam, p
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewImportBelowRequest constructs an http.Request for the ImportBelow method
+func NewImportBelowRequest(server string, workspace WorkspaceParam, pImport ImportParam, params *ImportBelowParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "import", pImport, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/imports/%s/below", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "into", params.Into, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -16506,6 +16599,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/imports/{import}/approval/decision (the `DecideApproval` operationId).
 	DecideApprovalWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, body DecideApprovalJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideApprovalResponse, error)
 
+	// ImportBelowWithResponse Import the table that begins below that of an import, as its notice says
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /workspaces/{workspace}/imports/{import}/below (the `ImportBelow` operationId).
+	ImportBelowWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ImportBelowParams, reqEditors ...RequestEditorFn) (*ImportBelowResponse, error)
+
 	// CancelWithResponse End whatever runs on the import; what is loaded stays
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -20500,6 +20600,54 @@ func (r DecideApprovalResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r DecideApprovalResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type ImportBelowResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Import
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r ImportBelowResponse) GetJSON201() *Import {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ImportBelowResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ImportBelowResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ImportBelowResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ImportBelowResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ImportBelowResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -25519,6 +25667,19 @@ func (c *ClientWithResponses) DecideApprovalWithResponse(ctx context.Context, wo
 	return ParseDecideApprovalResponse(rsp)
 }
 
+// ImportBelowWithResponse Import the table that begins below that of an import, as its notice says
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /workspaces/{workspace}/imports/{import}/below (the `ImportBelow` operationId).
+func (c *ClientWithResponses) ImportBelowWithResponse(ctx context.Context, workspace WorkspaceParam, pImport ImportParam, params *ImportBelowParams, reqEditors ...RequestEditorFn) (*ImportBelowResponse, error) {
+	rsp, err := c.ImportBelow(ctx, workspace, pImport, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseImportBelowResponse(rsp)
+}
+
 // CancelWithResponse End whatever runs on the import; what is loaded stays
 //
 // Returns a wrapper object for the known response body format(s).
@@ -29127,6 +29288,39 @@ func ParseDecideApprovalResponse(rsp *http.Response) (*DecideApprovalResponse, e
 			return nil, err
 		}
 		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseImportBelowResponse parses an HTTP response from a ImportBelowWithResponse call
+func ParseImportBelowResponse(rsp *http.Response) (*ImportBelowResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ImportBelowResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Import
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

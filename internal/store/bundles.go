@@ -122,6 +122,14 @@ func (s *Store) BundleImports(ctx context.Context, bundle int64) ([]Import, erro
 	return list, nil
 }
 
+// CountBundleIn counts the imports of a bundle, within a transaction.
+func CountBundleIn(ctx context.Context, tx pgx.Tx, bundle int64) (n int, err error) {
+	if err := tx.QueryRow(ctx, `select count(*) from imports where bundle = $1`, bundle).Scan(&n); err != nil {
+		return 0, fmt.Errorf("count imports of a bundle: %w", err)
+	}
+	return n, nil
+}
+
 // ChangeBundle changes a bundle that is locked while f decides; what f leaves in it is
 // kept. Acts on its imports that f does are transactions of their own.
 func (s *Store) ChangeBundle(ctx context.Context, id int64, f func(b *Bundle) error) error {

@@ -155,35 +155,92 @@ type NewImport struct {
 // AddImport makes an import, and the run that reads it.
 func (s *Store) AddImport(ctx context.Context, n NewImport, enqueue Enqueue) (int64, error) {
 	var id int64
-	err := s.inTx(ctx, func(tx pgx.Tx) error {
-		var routine any
-		if n.Routine != nil {
-			routine = JSON[*mapping.Routine]{n.Routine}
-		}
-		err := tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by, bundle, rehearses, place, turn)
-			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, x.place, x.place
-			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports where bundle = $8) end as place) x
-			returning id`,
-			n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses).Scan(&id)
-		if err != nil {
-			return err
-		}
-		r := Run{Import: id, Work: life.Reading, Person: n.By}
-		if err := beginRun(ctx, tx, &r, 0); err != nil {
-			return err
-		}
-		if err := enqueue(ctx, tx, r); err != nil {
-			return err
-		}
-		if n.Also != nil {
-			if err := n.Also(ctx, tx, id); err != nil {
-				return err
-			}
-		}
-		return logIn(ctx, tx, Entry{Person: n.By, Workspace: n.Workspace, Action: "upload", Subject: importSubject(id)})
+	err := s.inTx(ctx, func(tx pgx.Tx) (err error) {
+		id, err = AddImportIn(ctx, tx, n, enqueue)
+		return err
 	})
 	if err != nil {
 		return 0, fmt.Errorf("make import: %w", err)
+	}
+	return id, nil
+}
+
+// AddImportIn is AddImport as a part of a transaction.
+func AddImportIn(ctx context.Context, tx pgx.Tx, n NewImport, enqueue Enqueue) (id int64, err error) {
+	var routine any
+	if n.Routine != nil {
+		routine = JSON[*mapping.Routine]{n.Routine}
+	}
+	if n.Bundle != nil { // each gets a place of its own
+		if _, err := tx.Exec(ctx, `select pg_advisory_xact_lock(hashtextextended('bundle ' || $1::bigint, 0))`, *n.Bundle); err != nil {
+			return 0, err
+		}
+	}
+	err = tx.QueryRow(ctx, `insert into imports (workspace, name, source, state, into_type, reading, routine, made_by, bundle, rehearses, place, turn)
+			select $1, $2, $3, 'open', $4, $5, $6, $7, $8::bigint, $9, x.place, x.place
+			from (select case when $8::bigint is null then 0 else (select coalesce(max(place), 0) + 1 from imports where bundle = $8) end as place) x
+			returning id`,
+		n.Workspace, n.Name, n.Source, n.Into, JSON[sheet.Reading]{n.Reading}, routine, n.By, n.Bundle, n.Rehearses).Scan(&id)
+	if err != nil {
+		return 0, err
+	}
+	r := Run{Import: id, Work: life.Reading, Person: n.By}
+	if err := beginRun(ctx, tx, &r, 0); err != nil {
+		return 0, err
+	}
+	if err := enqueue(ctx, tx, r); err != nil {
+		return 0, err
+	}
+	if n.Also != nil {
+		if err := n.Also(ctx, tx, id); err != nil {
+			return 0, err
+		}
+	}
+	return id, logIn(ctx, tx, Entry{Person: n.By, Workspace: n.Workspace, Action: "upload", Subject: importSubject(id)})
+}
+
+// Below finds the import that reads the table of a source which begins with a header row, in the
+// part of it that an import reads; 0 when there is none.
+func (s *Store) Below(ctx context.Context, i Import, header int64) (int64, error) {
+	return below(ctx, s.pool, i, header)
+}
+
+// AddBelow makes the import that reads the table below that of another, unless there is one, and
+// gives it.
+func (s *Store) AddBelow(ctx context.Context, i Import, n NewImport, enqueue Enqueue) (id int64, err error) {
+	err = s.inTx(ctx, func(tx pgx.Tx) error {
+		now, err := importForUpdate(ctx, tx, i.Workspace, i.ID) // two who want it get the same
+		if err == nil {
+			id, err = AddBelowIn(ctx, tx, now, n, enqueue)
+		}
+		return err
+	})
+	return id, err
+}
+
+// AddBelowIn is AddBelow as a part of a transaction that has locked the other import.
+func AddBelowIn(ctx context.Context, tx pgx.Tx, i Import, n NewImport, enqueue Enqueue) (int64, error) {
+	if id, err := below(ctx, tx, i, n.Reading.HeaderRow); err != nil || id > 0 {
+		return id, err
+	}
+	id, err := AddImportIn(ctx, tx, n, enqueue)
+	if err != nil {
+		return 0, fmt.Errorf("make import of the table below: %w", err)
+	}
+	return id, nil
+}
+
+func below(ctx context.Context, q interface {
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
+}, i Import, header int64,
+) (id int64, err error) {
+	err = q.QueryRow(ctx, `
+		select coalesce(min(id), 0) from imports
+		where workspace = $1 and source = $2 and state <> 'discarded' and (reading->>'header_row')::bigint = $3
+			and coalesce(reading->>'file', '') = $4 and coalesce(reading->>'sheet', '') = $5`,
+		i.Workspace, i.Source, header, i.Reading.V.File, i.Reading.V.Sheet).Scan(&id)
+	if err != nil {
+		return 0, fmt.Errorf("look for the import of a table: %w", err)
 	}
 	return id, nil
 }
@@ -240,6 +297,7 @@ type ImportFilter struct {
 	From   *time.Time
 	To     *time.Time // the end, exclusive
 	SHA256 string
+	Other  int64 // not of this source
 	Single bool  // only those of no bundle
 	Before int64 // only with a lower id; 0 is no bound
 	Limit  int
@@ -253,9 +311,9 @@ func (s *Store) Imports(ctx context.Context, workspace string, f ImportFilter) (
 			and (coalesce(cardinality($3::text[]), 0) = 0 and i.state <> 'discarded' or i.state = any($3))
 			and ($5 = '' or i.name ilike $5) and ($6 = '' or i.into_type = $6) and ($7 = '' or p.email = $7)
 			and ($8::timestamptz is null or i.made_at >= $8) and ($9::timestamptz is null or i.made_at < $9)
-			and ($10 = '' or s.sha256 = $10) and (not $11 or i.bundle is null)
+			and ($10 = '' or s.sha256 = $10) and (not $11 or i.bundle is null) and i.source <> $12
 		order by i.id desc limit $4`,
-		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256, f.Single)
+		workspace, f.Before, f.States, f.Limit, pattern(f.Text), f.Into, strings.ToLower(strings.TrimSpace(f.Person)), f.From, f.To, f.SHA256, f.Single, f.Other)
 	if err != nil {
 		return nil, fmt.Errorf("list imports: %w", err)
 	}

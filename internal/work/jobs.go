@@ -227,6 +227,7 @@ func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) 
 		return st, err
 	}
 	defer st.table.Close()
+	st.table.Heads = suggest.Heads
 	st.profile = sheet.NewProfiler(st.table.Header)
 	if st.cells, err = s.room.StageCells(ctx, r); err != nil {
 		return st, err
@@ -270,7 +271,13 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if result.Routine != nil { // whoever made it, the owner is to load it
 		*result.Routine = result.Routine.Fillable(c, owner.Role)
 	}
-	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error { return store.SetRead(ctx, tx, r, result) })
+	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
+		if err := store.SetRead(ctx, tx, r, result); err != nil {
+			return err
+		}
+		i.Notices.V = result.Notices
+		return s.takeBelow(ctx, tx, i)
+	})
 	if err != nil {
 		return err
 	}

@@ -25,7 +25,7 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 	}
 	switch format {
 	case formatZIP:
-		own, within, _ := strings.Cut(reading.File, within)
+		own, within, _ := strings.Cut(reading.File, Within)
 		inner, file, _, err := openMember(src, own)
 		if err != nil {
 			return nil, nil, err
@@ -135,15 +135,15 @@ func nameIn(raw string) string {
 // name: nothing in the archive decides where it goes.
 type spooled struct{ *os.File }
 
-// within stands between the name of an archive and that of a file in it, where an
-// archive stands in another.
-const within = " > "
+// Within stands between the name of a whole and that of its part: an archive and a file in it, a
+// sheet and a table on it.
+const Within = " > "
 
 func joinFile(archive, file string) string {
 	if file == "" {
 		return archive
 	}
-	return archive + within + file
+	return archive + Within + file
 }
 
 // mostNested is how deep archives may stand in archives.

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"uchi/internal/core/fault"
 	"uchi/internal/core/value"
 )
 
@@ -40,11 +41,12 @@ var asideWords = map[string]string{
 	headerAgain:  "the header stands again among the rows; it is left out",
 	totalsRow:    "rows read like totals; they are left out",
 	pageLine:     "rows are numbers of pages; they are left out",
-	AnotherTable: "another table begins here; it is left out: read it by itself, with this header row",
+	AnotherTable: "another table begins here, which is no part of this import",
 }
 
-// is reports whether a row is left out; ahead are the next rows below it, none at the end.
-func (a *asides) is(row Row, ahead []Row) bool {
+// is reports whether a row is left out; ahead are the next rows below it, none at the end, and
+// heads is that of the Table.
+func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 	if a.another != nil {
 		a.another.Count++
 		return true
@@ -62,8 +64,8 @@ func (a *asides) is(row Row, ahead []Row) bool {
 	case few && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
 		code = totalsRow
 	case !a.ends && a.before.Number > 0 && row.Number > a.before.Number+1:
-		if at, begins := a.begins(row, ahead); begins {
-			a.another = &Notice{Code: AnotherTable, Message: asideWords[AnotherTable], Row: at, Count: 1}
+		if at, title, begins := a.begins(row, ahead, heads); begins {
+			a.another = &Notice{Code: AnotherTable, Message: asideWords[AnotherTable], Row: at, Count: 1, Title: title}
 			return true
 		}
 	}
@@ -184,17 +186,18 @@ func countsRows(s string) bool {
 }
 
 // begins reports whether another table begins at a row below a gap, perhaps with a title
-// alone: words above columns of other kinds than those above the gap. It gives the row of
-// its header.
-func (a *asides) begins(row Row, ahead []Row) (header int64, yes bool) {
+// alone: words above columns of other kinds than those above the gap, or that are known to head
+// columns. It gives the row of its header, and the title.
+func (a *asides) begins(row Row, ahead []Row, heads func([]string) bool) (header int64, title string, yes bool) {
 	if filled(row) == 1 {
 		if len(ahead) == 0 {
-			return 0, false
+			return 0, "", false
 		}
+		title = fault.Cut(firstFilled(row), 80)
 		row, ahead = ahead[0], ahead[1:]
 	}
 	if filled(row) < 2 || !onlyWords(row) {
-		return 0, false
+		return 0, "", false
 	}
 	for n, rest := range ahead { // of the table itself
 		if filled(rest) < 2 || n > 0 && rest.Number > ahead[n-1].Number+1 {
@@ -203,7 +206,7 @@ func (a *asides) begins(row Row, ahead []Row) (header int64, yes bool) {
 		}
 	}
 	if len(ahead) == 0 || ahead[0].Number > row.Number+1 {
-		return 0, false
+		return 0, "", false
 	}
 	telling, other := 0, filled(row) != len(a.header) && widthOf(row) != a.width
 	for i, c := range row.Cells {
@@ -218,7 +221,7 @@ func (a *asides) begins(row Row, ahead []Row) (header int64, yes bool) {
 		}
 		if value.Trim(c) == "" {
 			if below != "" {
-				return 0, false // a cell is missing: it is a row of data, not a header
+				return 0, "", false // a cell is missing: it is a row of data, not a header
 			}
 			continue
 		}
@@ -231,7 +234,7 @@ func (a *asides) begins(row Row, ahead []Row) (header int64, yes bool) {
 			other = other || above != "" && above != below
 		}
 	}
-	return row.Number, telling > 0 && other
+	return row.Number, title, telling > 0 && other || heads != nil && heads(row.Cells)
 }
 
 // onlyWords reports whether all filled cells of a row are different short words.

@@ -158,3 +158,28 @@ func TestCommentsAreToldFromNumbers(t *testing.T) {
 		}
 	}
 }
+
+// Of two tables side by side one can be read: its columns keep their letters, and rows that are
+// blank in it are none.
+func TestSomeColumnsOfASheet(t *testing.T) {
+	const text = "Company,Town,,First name,Surname,\nTern Marina,Ternvik,,Marit,Jørgensen,x\nGull Marina,Gullvik,,Anke,Petersen,\n,,,Jens,Wellenkamp,\n"
+	for _, c := range []struct{ columns, rows string }{
+		{"a:b", "2 Tern Marina|Ternvik; 3 Gull Marina|Gullvik"},
+		{"D:", "2 Marit|Jørgensen|x; 3 Anke|Petersen|; 4 Jens|Wellenkamp|"},
+		{"D:E", "2 Marit|Jørgensen; 3 Anke|Petersen; 4 Jens|Wellenkamp"},
+	} {
+		rows, notices := rowsOf(t, text, Reading{Columns: c.columns})
+		if got := strings.Join(rows, "; "); got != c.rows || notices["gap_column"].Code != "" {
+			t.Errorf("%s: %s %v", c.columns, got, notices)
+		}
+	}
+	table, err := Open(Source{Name: "x.csv", Size: int64(len(text)), ReaderAt: strings.NewReader(text)}, Reading{Columns: "B:D", HeaderRow: 1}, DefaultLimits)
+	if err != nil || strings.Join(table.Header, "|") != "Town|Column C|First name" {
+		t.Errorf("the names of columns: %v %v", table, err)
+	}
+	for _, bad := range []string{"D", "4:5", "D:B", ":", "A-D"} {
+		if err := (Reading{Columns: bad}).Check(); err == nil {
+			t.Errorf("%q is no range of columns", bad)
+		}
+	}
+}

@@ -87,7 +87,7 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 	findings := []Finding{{Option: "format", Value: format, Sure: true, Evidence: "its first bytes say so"}}
 	switch format {
 	case formatZIP:
-		own, within, _ := strings.Cut(set.File, within)
+		own, within, _ := strings.Cut(set.File, Within)
 		inner, file, found, err := openMember(src, own)
 		if err != nil {
 			return set, nil, err
@@ -169,13 +169,14 @@ func firstRows(src Source, reading Reading) ([]Row, error) {
 		return nil, err
 	}
 	defer (&Table{closers: closers}).Close()
+	from, to, _ := reading.columns()
 	var rows []Row
 	for len(rows) < headerSearch {
 		row, err := r.Next()
 		if err != nil {
 			break // what is wrong further down is said when it is read
 		}
-		rows = append(rows, Row{Number: row.Number, Cells: slices.Clone(row.Cells)})
+		rows = append(rows, Row{Number: row.Number, Cells: slices.Clone(row.part(from, to).Cells)})
 	}
 	return rows, nil
 }

@@ -37,7 +37,7 @@ func TestHiddenRowsAndColumns(t *testing.T) {
 	} {
 		header, list, notices, err := readSource(src, Reading{})
 		ok(t, err)
-		if fmt.Sprint(header, len(list), notices) != "[Name Old name Town Secret] 3 [{hidden_rows rows are hidden in the sheet; they are read like the others 0  1} {hidden_columns columns are hidden in the sheet; they are read like the others 0 B, D 0}]" {
+		if fmt.Sprint(header, len(list), notices) != "[Name Old name Town Secret] 3 [{hidden_rows rows are hidden in the sheet; they are read like the others 0  1 } {hidden_columns columns are hidden in the sheet; they are read like the others 0 B, D 0 }]" {
 			t.Errorf("%s: %v, %d rows, %v", src.Name, header, len(list), notices)
 		}
 		_, list, notices, err = readSource(src, Reading{Hidden: LeaveHidden})

@@ -28,7 +28,7 @@ func (p Part) Called(source string) string {
 	case p.File == "":
 		return p.Sheet
 	}
-	return p.File + within + p.Sheet
+	return p.File + Within + p.Sheet
 }
 
 // MostParts is how many parts of one source are taken at once.

@@ -408,7 +408,7 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	}
 	var notices []Notice
 	if gap := gapColumn(columns); gap != "" {
-		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one", Column: gap})
+		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one, unless the columns of one are chosen", Column: gap})
 	}
 	if p.ragged > 0 {
 		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})

@@ -8,6 +8,7 @@ package sheet
 import (
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -38,6 +39,7 @@ type Reading struct {
 	NoHeader    bool   `json:"no_header,omitempty" yaml:"no_header,omitempty"`       // there is none; columns are called A, B, C
 	FirstRow    int64  `json:"first_row,omitempty" yaml:"first_row,omitempty"`       // of data; 0 is the one below the header
 	LastRow     int64  `json:"last_row,omitempty" yaml:"last_row,omitempty"`         // 0 reads to the end
+	Columns     string `json:"columns,omitempty" yaml:"columns,omitempty"`           // by their letters, such as A:D or F:; all when left out
 	Misread     string `json:"misread,omitempty" yaml:"misread,omitempty"`           // "mend" reads text that was decoded wrongly before as it was meant; else it is held
 	DecimalSign string `json:"decimal_sign,omitempty" yaml:"decimal_sign,omitempty"` // "." or ","
 	DateOrder   string `json:"date_order,omitempty" yaml:"date_order,omitempty"`     // day_first, month_first or year_first
@@ -74,6 +76,9 @@ func (r Reading) Check() error {
 	}
 	if r.Asides != "" && r.Asides != ReadAsides && r.Asides != "leave_out" {
 		return bad("asides", "rows that are no records are left out or read", r.Asides, "Choose leave_out or read.")
+	}
+	if _, _, ok := r.columns(); !ok {
+		return bad("columns", "the columns are no range of letters", r.Columns, "Give the first and the last, such as A:D, or the first alone, such as F:.")
 	}
 	switch {
 	case r.NoHeader && r.HeaderRow > 0:
@@ -128,8 +133,42 @@ func (r Reading) SameRows(other Reading) (part string, same bool) {
 		return "first_row", false
 	case r.LastRow != other.LastRow:
 		return "last_row", false
+	case r.Columns != other.Columns:
+		return "columns", false
 	}
 	return "", true
+}
+
+var letterRange = regexp.MustCompile(`^([A-Za-z]{1,3}):([A-Za-z]{1,3})?$`)
+
+// columns gives the first column that is read, from 0, and the one behind the last; 0 for no bound.
+func (r Reading) columns() (from, to int, ok bool) {
+	if r.Columns == "" {
+		return 0, 0, true
+	}
+	m := letterRange.FindStringSubmatch(r.Columns)
+	if m == nil {
+		return 0, 0, false
+	}
+	from, to = numberOf(m[1])-1, numberOf(m[2])
+	return from, to, to == 0 || to > from
+}
+
+// numberOf is the number, from 1, of a column that is called by its letter; 0 for none.
+func numberOf(letter string) (n int) {
+	for _, c := range strings.ToUpper(letter) {
+		n = n*26 + int(c-'A') + 1
+	}
+	return n
+}
+
+// part is a row with those of its cells that stand in some columns.
+func (r Row) part(from, to int) Row {
+	if to > 0 && to < len(r.Cells) {
+		r.Cells = r.Cells[:to]
+	}
+	r.Cells = r.Cells[min(from, len(r.Cells)):]
+	return r
 }
 
 // Finding is one thing that was detected, with the evidence for it.
@@ -182,11 +221,18 @@ var DefaultLimits = Limits{CellBytes: 1 << 20, Columns: 2000, RowBytes: 8 << 20,
 type Table struct {
 	Header  []string // unique names of the columns, in order
 	Notices []Notice // what was put right in the header
+
+	// Heads reports whether cells are words that head columns, for whoever knows such words: below
+	// a gap they begin another table, also where the cells of both are all text. It may be nil.
+	Heads func(cells []string) bool
+
 	rows    Reader
 	closers []io.Closer
 	first   int64 // rows before it are passed over
 	last    int64
 	mend    bool // text that was decoded wrongly is put right
+	from    int  // columns before it are not read
+	to      int  // nor it and those behind it; 0 reads all
 
 	said     []string // the header as it stands in the sheet
 	asides   *asides  // nil when all rows are read
@@ -204,6 +250,7 @@ type Notice struct {
 	Row     int64  `json:"row,omitempty"`
 	Column  string `json:"column,omitempty"`
 	Count   int64  `json:"count,omitempty"`
+	Title   string `json:"title,omitempty"` // the words above another table, of AnotherTable
 }
 
 // Open reads up to and with the header row. The table must be closed.
@@ -213,6 +260,7 @@ func Open(src Source, reading Reading, limits Limits) (*Table, error) {
 		return nil, err
 	}
 	t := &Table{rows: rows, closers: closers, first: reading.FirstRow, last: reading.LastRow, mend: reading.Misread == MendMisread}
+	t.from, t.to, _ = reading.columns()
 	if reading.NoHeader {
 		err = t.nameByLetters(src, reading, limits)
 	} else {
@@ -250,14 +298,14 @@ func (t *Table) nameByLetters(src Source, reading Reading, limits Limits) error 
 			return err
 		}
 		if row.Number >= reading.FirstRow && (reading.LastRow == 0 || row.Number <= reading.LastRow) {
-			width = max(width, widthOf(row))
+			width = max(width, widthOf(row.part(t.from, t.to)))
 		}
 	}
 	if width == 0 {
 		return fault.New(fault.Invalid, "no_rows", "nothing stands in the source").At(fault.Place{File: src.Name}).Mended("Choose another sheet or first row, or send a file that is not empty.")
 	}
 	for i := range width {
-		t.Header = append(t.Header, Letter(i))
+		t.Header = append(t.Header, Letter(t.from+i))
 	}
 	return nil
 }
@@ -281,12 +329,12 @@ func (t *Table) findHeader(src Source, at int64) error {
 		if err != nil {
 			return err
 		}
-		if row.Number >= at {
+		if row = row.part(t.from, t.to); row.Number >= at {
 			if t.mend {
 				mended(row.Cells)
 			}
 			t.said = slices.Clone(row.Cells[:widthOf(row)])
-			t.Header, t.Notices = columnNames(row)
+			t.Header, t.Notices = columnNames(row, t.from)
 			return nil
 		}
 	}
@@ -327,7 +375,7 @@ func (t *Table) Next() (Row, error) {
 		row := t.ahead[0]
 		t.ahead = slices.Delete(t.ahead, 0, 1)
 		t.free, t.given = append(t.free, t.given), row.Cells
-		if t.asides == nil || !t.asides.is(row, t.ahead) {
+		if t.asides == nil || !t.asides.is(row, t.ahead, t.Heads) {
 			return row, nil
 		}
 	}
@@ -346,7 +394,7 @@ func (t *Table) read() (Row, error) {
 		if row.Number < t.first {
 			continue
 		}
-		if !row.Blank() {
+		if row = row.part(t.from, t.to); !row.Blank() {
 			var buffer []string
 			if n := len(t.free); n > 0 {
 				buffer, t.free = t.free[n-1], t.free[:n-1]
@@ -370,8 +418,8 @@ func mended(cells []string) {
 }
 
 // columnNames makes a unique name for every column: empty headers are named by
-// their letter, repeated ones are numbered.
-func columnNames(row Row) ([]string, []Notice) {
+// their letter, counted from that of the first cell, repeated ones are numbered.
+func columnNames(row Row, from int) ([]string, []Notice) {
 	var notices []Notice
 	width := widthOf(row)
 	names := make([]string, width)
@@ -379,7 +427,7 @@ func columnNames(row Row) ([]string, []Notice) {
 	for i := range names {
 		name := strings.Join(strings.Fields(row.Cells[i]), " ")
 		if name == "" {
-			name = noHeaderName(i)
+			name = noHeaderName(from + i)
 			notices = append(notices, Notice{Code: "empty_header", Message: "a column has no header; it is called by its letter", Row: row.Number, Column: name})
 		}
 		if taken[name] {

@@ -382,3 +382,24 @@ func distance(a, b []rune) int {
 	}
 	return last[len(b)]
 }
+
+// Heads reports whether cells are the words of a header: each of those that are filled, two at
+// least, means something that columns are known to hold, and no letter of it had to be guessed.
+func Heads(cells []string) bool {
+	heads := 0
+	for _, c := range cells {
+		words := headerWords(c)
+		if len(words) == 0 {
+			if value.Trim(c) != "" {
+				return false
+			}
+			continue
+		}
+		l := lift(words)
+		if l.unknown > 0 || l.slips > 0 || len(l.sets[0]) == 0 {
+			return false
+		}
+		heads++
+	}
+	return heads > 1
+}

@@ -1054,6 +1054,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/imports/{import}/below": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import the table that begins below that of an import, as its notice says */
+        post: operations["importBelow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/imports/{import}/rehearsals": {
         parameters: {
             query?: never;
@@ -2950,6 +2970,8 @@ export interface components {
             first_row?: number;
             /** Format: int64 */
             last_row?: number;
+            /** @description The columns that are read, by their letters, such as A:D or F:; all when left out */
+            columns?: string;
             decimal_sign?: string;
             date_order?: string;
             country?: string;
@@ -2971,6 +2993,8 @@ export interface components {
             column?: string;
             /** Format: int64 */
             count?: number;
+            /** @description The words above another table */
+            title?: string;
         };
         Count: {
             text: string;
@@ -3820,6 +3844,11 @@ export interface components {
                 [key: string]: number;
             };
             trouble?: components["schemas"]["Trouble"];
+            /**
+             * Format: int64
+             * @description The import that reads the table below, of which a notice tells; left out when there is none
+             */
+            below?: number;
             /** @description Earlier imports of the same file, by its checksum, with what came of them */
             same_file?: components["schemas"]["SameFile"][];
             /**
@@ -6314,6 +6343,33 @@ export interface operations {
         responses: {
             /** @description The import */
             202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importBelow: {
+        parameters: {
+            query?: {
+                /** @description The record type; suggested when left out */
+                into?: string;
+            };
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                import: components["parameters"]["import_param"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The import of it, which is the one that was made before when there is one */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -37,7 +37,7 @@ import { MatchingPanel } from "./matching";
 import { Questions } from "./questions";
 import { CheckPanel } from "./check";
 import { LoadPanel } from "./load";
-import { HandOver, Rehearsal, Rehearse, SameFile, useLike } from "./more";
+import { HandOver, Rehearsal, Rehearse, SameFile, TableBelow, useLike } from "./more";
 import { ResultPanel } from "./result";
 import { RowPanel } from "./rowpanel";
 
@@ -226,6 +226,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
       <EditTrouble />
       <Rehearsal workspace={workspace} i={i} />
       <SameFile workspace={workspace} i={i} />
+      <TableBelow workspace={workspace} i={i} />
       <nav aria-label="Stations" className="grid grid-cols-6 border-y border-line bg-sheet">
         {stations.map((s, n) => (
           <button

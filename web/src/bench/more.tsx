@@ -7,7 +7,7 @@ import { when } from "../pages/start";
 import { Button, Choose, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { toast } from "../ui/toast";
 import { shares } from "../ui/workspaces";
-import { Tally } from "../ui/verdict";
+import { count, Tally } from "../ui/verdict";
 
 /** That the same file came before, when, and what came of it. */
 export function SameFile({ workspace, i }: { workspace: string; i: Import }) {
@@ -26,6 +26,41 @@ export function SameFile({ workspace, i }: { workspace: string; i: Import }) {
         of {before.made_by}, {when(before.made_at)}, {before.state}
       </span>
       <Tally outcomes={before.outcomes} />
+    </div>
+  );
+}
+
+/** That another table begins below the one that is read, which is no part of the import. */
+export function TableBelow({ workspace, i }: { workspace: string; i: Import }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const take = useMutation({
+    mutationFn: () =>
+      must(api.POST("/workspaces/{workspace}/imports/{import}/below", { params: { path: { workspace, import: i.id } } })),
+    onSuccess: async (made) => {
+      await client.invalidateQueries({ queryKey: ["import", workspace, i.id] });
+      toast(`Import ${made.id} reads the table below.`);
+      void go(`/w/${workspace}/imports/${made.id}/source`);
+    },
+  });
+  const me = useQuery(who);
+  const n = i.notices?.find((x) => x.code === "another_table");
+  if (!n || i.below) return null;
+  return (
+    <div
+      role="status"
+      className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-ask bg-ask-soft px-5 py-1.5 text-[12.5px]"
+    >
+      <span>
+        <b className="font-medium">Another table begins in row {n.row ?? 0}</b>
+        {n.title && `, “${n.title}”`}: its {count(n.count ?? 0)} {n.count === 1 ? "row is" : "rows are"} no part of this import.
+      </span>
+      {(me.data?.role ?? "viewer") !== "viewer" && (
+        <Button disabled={take.isPending} onClick={() => take.mutate()}>
+          Import it too
+        </Button>
+      )}
+      <Wrong error={take.error} />
     </div>
   );
 }

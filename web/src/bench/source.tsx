@@ -1,4 +1,5 @@
 import { useId } from "react";
+import { Link } from "react-router";
 import type { Reading } from "../api/client";
 import { act, useImportActs } from "../api/queries";
 import { Button, Choose, inputClass, Labelled, Ticked, Wrong } from "../ui/parts";
@@ -106,6 +107,14 @@ export function SourcePanel({ workspace, i }: PanelProps) {
               {n.column && `: ${n.column}`}
               {n.count ? ` (${count(n.count)} ${n.count === 1 ? "row" : "rows"})` : ""}
               {n.row ? `, first in row ${n.row}` : ""}
+              {n.code === "another_table" && i.below && (
+                <>
+                  . It is read by{" "}
+                  <Link className="text-act underline" to={`/w/${workspace}/imports/${i.below}/source`}>
+                    import {i.below}
+                  </Link>
+                </>
+              )}
             </p>
           ))}
         </Section>
@@ -174,6 +183,16 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             value={r.last_row ? String(r.last_row) : ""}
             onSet={(v) => Number(v) >= 0 && set({ last_row: Number(v) || undefined })}
           />
+          {found("format")?.value !== "JSON Lines" && (
+            <Written
+              label="Columns"
+              hint={r.columns ? "set by hand" : "all; where two tables stand side by side, say which are of this one"}
+              placeholder="such as A:D"
+              disabled={fixed}
+              value={r.columns ?? ""}
+              onSet={(v) => set({ columns: v.trim() || undefined })}
+            />
+          )}
           {choice("Date order", "date_order", [
             { value: "day_first", label: "day first" },
             { value: "month_first", label: "month first" },
