@@ -53,7 +53,7 @@ var means = map[string][]string{
 	"email":        {"email", "email address", "email number", "address?"},
 	"phone": {
 		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "main?", "work?",
-		"person?",
+		"person?", "phone private?",
 	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "title?"},
@@ -105,9 +105,11 @@ var means = map[string][]string{
 	"amount": {
 		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
 		"expected amount",
+		"revenue", "expected revenue", "estimated revenue", "revenue currency", "deal revenue", "net revenue",
 	},
 	"estimated_value": {
 		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
+		"expected revenue", "estimated revenue",
 		"estimated?",
 	},
 	"currency":    {"currency", "currency code"},

@@ -113,12 +113,22 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == against && words < certain:
+	case fit == against && (words < certain || h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
 	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain:
 		return 0.91, reason + ", and " + what
 	}
 	return words, reason
+}
+
+// alsoSays reports whether a header says a field other than the n-th as surely as any.
+func (h header) alsoSays(n int) bool {
+	for i, s := range h.said {
+		if i != n && s.score >= certain {
+			return true
+		}
+	}
+	return false
 }
 
 // How well a header must say a field for cells to settle it: those that can hardly be

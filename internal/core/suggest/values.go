@@ -559,8 +559,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
 		return distinctive, "its values are forms of address"
-	case f.Holds == catalog.HoldsJobTitle && address > 0.5:
-		return contradicts, "its values are forms of address"
+	case f.Holds == catalog.HoldsJobTitle && max(address, c.share("titles", value.OnlyTitles)) > 0.5:
+		return contradicts, "its values are forms of address, or degrees"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
 	case f.Key && f.Type == catalog.Text && c.writtenDates() > 0.6:

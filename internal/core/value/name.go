@@ -436,6 +436,17 @@ func GivenName(s string) string {
 	return strings.Join(untitled(s), " ")
 }
 
+// OnlyTitles reports whether a text is titles and degrees and nothing else: "Dr.", "Dipl.-Kfm., MBA".
+func OnlyTitles(s string) bool {
+	words := strings.FieldsFunc(s, func(r rune) bool { return r == ' ' || r == ',' })
+	for i, w := range words {
+		if !isTitle(w, i > 0) && !slices.Contains(degrees, bare(w)) && !slices.Contains(capitalDegrees, w) {
+			return false
+		}
+	}
+	return len(words) > 0
+}
+
 // isTitle reports whether a word is a title or a form of address, also of several in one
 // ("Dipl.-Ing.", "Dr.med."), or what stands behind one.
 func isTitle(word string, behind bool) bool {
