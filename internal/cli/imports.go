@@ -182,18 +182,24 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 		}
 		said = "several record types fit the columns, none clearly best: " + strings.Join(fits, "; ")
 	}
+	name := "--into"
+	if set := r.JSON200.Together; len(set.Types) > 0 {
+		said += "; " + set.Reason + " as records of each row"
+		name = "--into " + set.Types[0] + " --add " + strings.Join(set.Types[1:], " --add ") + ", or another with --into"
+	}
 	if len(likely) > 0 && !f.yes && !a.asJSON {
-		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type are the rows? [Enter: none]")
+		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type are the rows, or types? [Enter: none]")
 		if err != nil {
 			return i, err
 		}
 		if answer != "" {
-			f.change.drafts = append([]string{answer}, f.change.drafts...)
+			several := strings.FieldsFunc(answer, func(r rune) bool { return r == ' ' || r == ',' || r == '+' })
+			f.change.drafts = append(several, f.change.drafts...)
 			return a.change(ctx, c, i, f.change)
 		}
 	}
 	return i, fault.New(fault.Invalid, "type_unknown", said).With(i.Name).
-		Mended(fmt.Sprintf("Name it with --into, or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
+		Mended(fmt.Sprintf("Name it with "+name+", or go on with what is there: uchi mapping %d --add TYPE, then uchi check %d. See uchi types.", i.Id, i.Id))
 }
 
 // showDrift says what is otherwise in a file than in those that its routine was made

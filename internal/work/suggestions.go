@@ -47,6 +47,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
 		drafts = r.Drafts
 	} else if typeName == "" {
+		out.Together, _ = view.Together(c, nil, memory)
 		return out, nil
 	}
 	var targets []suggest.Target

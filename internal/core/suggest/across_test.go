@@ -243,7 +243,7 @@ func TestMailboxesOfPeople(t *testing.T) {
 // A main number is the company's; the main person of it is a person.
 func TestMainNumber(t *testing.T) {
 	for header, want := range map[string]bool{"Hovednr.": true, "Main no.": true, "Main phone": true, "Zentrale": true, "Main contact": false, "Phone": false} {
-		if got := meansMain(header); got != want {
+		if got := meansLine(header, "main"); got != want {
 			t.Errorf("%s: %v, want %v", header, got, want)
 		}
 	}

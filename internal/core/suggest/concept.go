@@ -52,7 +52,7 @@ var means = map[string][]string{
 	"honorific":    {"salutation", "title?"},
 	"email":        {"email", "email address", "email number", "address?"},
 	"phone": {
-		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "main?", "work?",
+		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "direct phone", "direct", "direct number", "direct work", "main?", "work?",
 		"person?", "phone private?",
 	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
@@ -416,10 +416,6 @@ func setScore(t string, f catalog.Field, set []string) (best float64) {
 			score = 0.94 - near
 		case !slices.ContainsFunc(rest, func(c string) bool { return !flavours[c] && !slices.Contains(entities[t], c) }):
 			score = 0.92 - near - 0.004*float64(len(rest))
-		}
-		// An address may be that for invoices; who writes and calls there is another.
-		if (f.Type == catalog.Email || f.Type == catalog.Phone) && slices.Contains(set, "invoice") {
-			score = min(score, 0.72)
 		}
 		if vague && score > 0 {
 			score = min(score*0.8, 0.75)

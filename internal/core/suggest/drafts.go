@@ -72,8 +72,16 @@ const lengthens = 3
 // Together finds the set of record types that takes most of the columns, when
 // that are clearly more than the given drafts take; ok is false otherwise.
 func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together, ok bool) {
-	most := columnsIn(taken(v.Across(drafts))) + lengthens
-	for _, t := range v.Types(c, memory)[:min(4, len(c.Types))] {
+	likely := v.Types(c, memory)[:min(4, len(c.Types))]
+	most := columnsIn(taken(v.Across(drafts)))
+	if len(drafts) == 0 {
+		for _, s := range likely {
+			t, _ := c.Type(s.Type)
+			most = max(most, columnsIn(taken(v.Across([]Target{{Type: t, Memory: memory(t.Name)}}))))
+		}
+	}
+	most += lengthens
+	for _, t := range likely {
 		first, _ := c.Type(t.Type)
 		targets := []Target{{Draft: first.Name, Type: first, Memory: memory(first.Name)}}
 		set := Together{Types: []string{first.Name}}

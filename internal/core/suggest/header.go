@@ -132,7 +132,8 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	lifted := lift(words)
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
-		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !slices.Contains(set, "phone")
+		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !slices.Contains(set, "phone") ||
+			slices.Contains(set, "invoice") && (slices.Contains(set, "email") || slices.Contains(set, "phone")) // an address may be that for invoices; who writes and calls there is another
 	})
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.aside = others || elsewise

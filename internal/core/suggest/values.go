@@ -439,12 +439,16 @@ func fitPhone(c *cells) (fit, string) {
 	return supports, "its values are telephone numbers"
 }
 
+// noPhone is how days are written, and the numbers of companies that end in those of a branch and
+// of a check (12.345.678/0001-90): digits in groups too.
+var noPhone = regexp.MustCompile(`^(\d{1,2}[./-]\d{1,2}[./-]\d{2,4}|\d{4}[./-]\d{1,2}[./-]\d{1,2}|\d{2}\.\d{3}\.\d{3}/\d{4}-\d{2})$`)
+
 // likePhone tells whether a text is written as telephone numbers are: digits in groups,
 // or with a plus or a nought in front.
 func likePhone(s string) bool {
 	s = strings.TrimSpace(s)
 	n := digitsIn(s)
-	if n < 7 || n > 17 || value.OrderOf(s) != "" && yearIn(s) > 0 {
+	if n < 7 || n > 17 || value.OrderOf(s) != "" && yearIn(s) > 0 || noPhone.MatchString(s) {
 		return false
 	}
 	for _, r := range strings.TrimRight(strings.ToLower(s), "0123456789") {
@@ -517,8 +521,13 @@ var everyday = wordSet(`low medium high other open closed new none call mail vis
 	haut moyen bas alto medio bajo basso alta media baixa alto laag hoog hög låg høj lav neu nouveau nuevo nuovo novo ny uusi nowy sonstige autre otro altro anders annat andet andere`)
 
 // grouped tells whether the texts are telephone numbers in groups, and not numbers that
-// only have as many digits.
+// only have as many digits. Those of a register are written in groups as well (987 654 321):
+// they do not begin as telephone numbers do.
 func (c *cells) grouped() bool {
+	if c.field.ComparedAs() == catalog.AsCode &&
+		c.share("dialled", func(s string) bool { return strings.IndexAny(value.Trim(s), "+0(") == 0 }) < 0.3 {
+		return false
+	}
 	return c.share("phones", likePhone) > 0.7 && c.share("groups", func(s string) bool {
 		return strings.ContainsAny(strings.TrimSpace(s), " +()/") || strings.Count(s, "-") > 1 && digitsIn(s) > 9
 	}) > 0.5

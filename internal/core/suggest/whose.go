@@ -68,7 +68,9 @@ func (v *View) tell(targets []Target, out []owner) {
 			out[c] = owner{person, false, true, "its mailboxes are called like the people"}
 		case said < 0 && company >= 0 && company != person && ofDesks(col):
 			out[c] = owner{company, false, true, "its mailboxes are those of desks"}
-		case said < 0 && company >= 0 && company != person && meansMain(col.Header):
+		case said < 0 && person >= 0 && company != person && meansLine(col.Header, "direct"):
+			out[c] = owner{person, false, true, "a direct line is a person’s"}
+		case said < 0 && company >= 0 && company != person && meansLine(col.Header, "main"):
 			out[c] = owner{company, false, true, "the main one is the company’s"}
 		case said < 0:
 			out[c] = last
@@ -121,12 +123,13 @@ func ofDesks(col sheet.Column) bool {
 	}) > 0.5
 }
 
-// meansMain tells whether a header means a main number or mailbox, such as a switchboard's.
-func meansMain(header string) bool {
+// meansLine tells whether a header means a number or mailbox that is the main one, such as a
+// switchboard's, or the direct one.
+func meansLine(header, which string) bool {
 	l := lift(headerWords(header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		other := func(c string) bool { return !slices.Contains([]string{"main", "number", "phone", "email"}, c) }
-		return slices.Contains(set, "main") && !slices.ContainsFunc(set, other)
+		other := func(c string) bool { return !slices.Contains([]string{which, "number", "phone", "email", "work"}, c) }
+		return slices.Contains(set, which) && !slices.ContainsFunc(set, other)
 	})
 }
 
