@@ -338,6 +338,9 @@ func (h *handlers) Suggest(ctx context.Context, r SuggestRequestObject) (Suggest
 	if len(s.Together.Types) > 0 {
 		out.Together = s.Together
 	}
+	if s.Home.Country != "" {
+		out.Home = s.Home
+	}
 	for n := range out.Drafts {
 		out.Drafts[n].Columns = orEmpty(out.Drafts[n].Columns)
 	}

@@ -339,14 +339,7 @@ func (a *app) follow(ctx context.Context, c *client.Conn, id int64, what string)
 func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f importFlags) (client.Import, error) {
 	i, err := a.follow(ctx, c, i.Id, "Reading")
 	if f.reading != (sheet.Reading{}) && (err == nil || i.Id != 0) {
-		if f.below > 0 {
-			f.reading = over(i.Reading, f.reading) // the table begins where it does
-		}
-		_, rerr := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, f.reading)
-		if rerr != nil {
-			return i, rerr
-		}
-		i, err = a.follow(ctx, c, i.Id, "Reading")
+		i, err = a.reread(ctx, c, i, f.reading)
 	}
 	if err != nil || f.change.none() || len(i.Routine.Drafts) == 0 && f.change.from == "" && len(f.change.drafts) == 0 {
 		return i, err
@@ -354,8 +347,22 @@ func (a *app) prepare(ctx context.Context, c *client.Conn, i client.Import, f im
 	return a.change(ctx, c, i, f.change)
 }
 
+// reread has the source of an import read as it was, but for what is said otherwise.
+func (a *app) reread(ctx context.Context, c *client.Conn, i client.Import, said sheet.Reading) (client.Import, error) {
+	if _, err := c.SetReadingWithResponse(ctx, c.Workspace, i.Id, over(i.Reading, said)); err != nil {
+		return i, err
+	}
+	return a.follow(ctx, c, i.Id, "Reading")
+}
+
 // over gives how a source is read, with what is said otherwise.
 func over(there, said sheet.Reading) sheet.Reading {
+	switch {
+	case said.NoHeader:
+		there.HeaderRow = 0
+	case said.HeaderRow > 0:
+		there.NoHeader = false
+	}
 	if text, err := json.Marshal(said); err == nil {
 		_ = json.Unmarshal(text, &there) // what is not said is left out of the text
 	}
@@ -480,6 +487,9 @@ func (a *app) showMapping(ctx context.Context, c *client.Conn, i client.Import) 
 		if i.Routine.Name != k.Name {
 			fmt.Fprintf(a.out, "The routine %q fits (%d%% of its columns%s%s); use it with --routine\n", k.Name, int(k.Share*100), drift(", missing ", columnsOf(k.Missing)), drift(", new ", k.New)+drift(", not known: ", newValues(k.Values)))
 		}
+	}
+	if home := r.JSON200.Home; home.Country != "" {
+		fmt.Fprintf(a.out, "Telephone numbers that name no country seem to be of %s (%s); read them so: uchi mapping %d --country %s\n", home.Country, home.Reason, i.Id, home.Country)
 	}
 	if set := r.JSON200.Together; len(set.Types) > 0 {
 		fmt.Fprintf(a.out, "%s; make these records of each row with --into %s --add %s\n", set.Reason, set.Types[0], strings.Join(set.Types[1:], " --add "))

@@ -9,6 +9,7 @@ import (
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 
@@ -282,15 +283,21 @@ func intoWords(i client.Import) string {
 
 func (a *app) mappingCmd() *cobra.Command {
 	var change routineChange
+	var reading sheet.Reading
 	cmd := &cobra.Command{
 		Use: "mapping NUMBER", GroupID: "load", Args: args(cobra.ExactArgs(1)),
-		Short:   "Show or change which column goes to which field",
-		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n  uchi mapping 12 --map \"description=\"       take the field out again\n  uchi mapping 12 --add account --draft account --map name=Company",
+		Short:   "Show or change how a source is read, and which column goes to which field",
+		Example: "  uchi mapping 12\n  uchi mapping 12 --map \"job_title=Post\" --fixed country=NO\n  uchi mapping 12 --map \"description=\"       take the field out again\n  uchi mapping 12 --country NO            for telephone numbers that name none\n  uchi mapping 12 --add account --draft account --map name=Company",
 		RunE: func(cmd *cobra.Command, list []string) error {
 			ctx := cmd.Context()
 			c, i, err := a.withImport(ctx, list[0])
 			if err != nil {
 				return err
+			}
+			if reading != (sheet.Reading{}) {
+				if i, err = a.reread(ctx, c, i, reading); err != nil {
+					return err
+				}
 			}
 			if (len(i.Routine.Drafts) > 0 || change.from != "" || len(change.drafts) > 0) && !change.none() {
 				if i, err = a.change(ctx, c, i, change); err != nil {
@@ -308,6 +315,7 @@ func (a *app) mappingCmd() *cobra.Command {
 		},
 	}
 	change.add(cmd.Flags())
+	readingFlags(cmd.Flags(), &reading)
 	return cmd
 }
 

@@ -1527,6 +1527,9 @@ type HeldWorkspace struct {
 	Routines int64   `json:"routines"`
 }
 
+// Home The country that the telephone numbers of the sheet seem to be of where they name none
+type Home = suggest.Home
+
 // Hook defines model for Hook.
 type Hook struct {
 	// Calls The last calls, newest first
@@ -2447,6 +2450,9 @@ type Suggestion = suggest.Suggestion
 type Suggestions struct {
 	Columns []Suggestion      `json:"columns"`
 	Drafts  []DraftSuggestion `json:"drafts"`
+
+	// Home The country that the telephone numbers of the sheet seem to be of where they name none
+	Home Home `json:"home,omitempty,omitzero"`
 
 	// Opposite Columns whose yes is read as no, for their header says the opposite of what their field asks, as Opted out does of a consent
 	Opposite []string `json:"opposite,omitempty,omitzero"`

@@ -21,6 +21,7 @@ type Suggested struct {
 	Together suggest.Together
 	Unlike   []suggest.Unlike // columns whose cells look like something else than what they are placed on
 	Opposite []string         // columns whose yes is read as no
+	Home     suggest.Home     // the country of telephone numbers that name none; without one nothing tells
 	// Partings are the ways in which a column can go to several fields.
 	Partings []mapping.Parting
 }
@@ -67,6 +68,9 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	if i.Routine.V != nil {
+		if phones := phonesWithoutCountry(i, targets); len(phones) > 0 {
+			out.Home, _ = view.HomeOf(phones)
+		}
 		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
 	}
 	for n, d := range drafts {
@@ -76,6 +80,26 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 		}
 	}
 	return out, nil
+}
+
+// phonesWithoutCountry gives the headers of the columns from which an import takes telephone
+// numbers whose country neither the source nor the row tells.
+func phonesWithoutCountry(i store.Import, targets []suggest.Target) (headers []string) {
+	if i.Reading.V.Country != "" {
+		return nil
+	}
+	for n, d := range i.Routine.V.Drafts {
+		told := slices.ContainsFunc(targets[n].Type.Fields, func(f catalog.Field) bool {
+			_, there := d.Fields[f.Name]
+			return f.Type == catalog.Country && there
+		})
+		for _, f := range targets[n].Type.Fields {
+			if f.Type == catalog.Phone && !told {
+				headers = append(headers, d.Fields[f.Name].From...)
+			}
+		}
+	}
+	return headers
 }
 
 // mostNamed is how many texts of a column are looked up among the records.

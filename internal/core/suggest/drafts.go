@@ -70,17 +70,17 @@ type Together struct {
 const lengthens = 3
 
 // Together finds the set of record types that takes most of the columns, when
-// that are clearly more than the given drafts take; ok is false otherwise.
+// that are clearly more than the given drafts take; ok is false otherwise. With no drafts, since
+// it is not clear what the rows are, more than any type alone takes are enough.
 func (v *View) Together(c catalog.Catalog, drafts []Target, memory func(typeName string) Memory) (best Together, ok bool) {
 	likely := v.Types(c, memory)[:min(4, len(c.Types))]
-	most := columnsIn(taken(v.Across(drafts)))
+	most := columnsIn(taken(v.Across(drafts))) + lengthens
 	if len(drafts) == 0 {
 		for _, s := range likely {
 			t, _ := c.Type(s.Type)
-			most = max(most, columnsIn(taken(v.Across([]Target{{Type: t, Memory: memory(t.Name)}}))))
+			most = max(most, columnsIn(taken(v.Across([]Target{{Type: t, Memory: memory(t.Name)}})))+1)
 		}
 	}
-	most += lengthens
 	for _, t := range likely {
 		first, _ := c.Type(t.Type)
 		targets := []Target{{Draft: first.Name, Type: first, Memory: memory(first.Name)}}

@@ -292,3 +292,26 @@ func MobileShare(texts []string) (share float64, told int) {
 	}
 	return float64(mobile) / float64(max(1, told)), told
 }
+
+// PhoneCountry gives the country of a telephone number that is written with its country's code
+// (ISO 3166); empty when the number names none.
+func PhoneCountry(s string) string {
+	if s = Trim(s); strings.HasPrefix(s, "00") {
+		s = "+" + s[2:]
+	}
+	if !strings.HasPrefix(s, "+") {
+		return ""
+	}
+	n, err := phonenumbers.Parse(s, "")
+	if err != nil {
+		return ""
+	}
+	return phonenumbers.GetRegionCodeForNumber(n)
+}
+
+// PhoneIn reports whether a telephone number that names no country can be read as one of a
+// country (ISO 3166).
+func PhoneIn(s, country string) bool {
+	_, trouble := readPhone(Trim(s), country)
+	return trouble.Code == ""
+}

@@ -111,8 +111,8 @@ export const oneImport = (workspace: string, id: number) =>
 /** What the columns of an import seem to be, for the records that its rows become now. */
 export const suggestions = (workspace: string, i: Import | undefined) =>
   queryOptions({
-    queryKey: ["suggestions", workspace, i?.id, i?.routine?.drafts.map((d) => [d.name, d.type]), i?.into],
-    enabled: i !== undefined && i.busy !== "read" && !!i.into,
+    queryKey: ["suggestions", workspace, i?.id, i?.routine?.drafts.map((d) => [d.name, d.type]), i?.into, i?.reading],
+    enabled: i !== undefined && i.busy !== "read" && (i.columns?.length ?? 0) > 0,
     queryFn: () =>
       must(
         api.GET("/workspaces/{workspace}/imports/{import}/suggestions", { params: { path: { workspace, import: i?.id ?? 0 } } }),

@@ -3371,8 +3371,15 @@ export interface components {
             columns: components["schemas"]["Suggestion"][];
             /** @description Columns whose yes is read as no, for their header says the opposite of what their field asks, as Opted out does of a consent */
             opposite?: string[];
+            home?: components["schemas"]["Home"];
             /** @description Columns whose cells look like something else than what they are placed on */
             unlike?: components["schemas"]["Unlike"][];
+        };
+        /** @description The country that the telephone numbers of the sheet seem to be of where they name none */
+        Home: {
+            /** @description ISO 3166 */
+            country: string;
+            reason: string;
         };
         Unlike: {
             column: string;

@@ -6,6 +6,7 @@ import { act, suggestions, who } from "../api/queries";
 import { NewTypeDialog } from "../ui/newtype";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { fillable } from "../ui/rights";
+import { HomeOffer } from "./home";
 import { useEditing } from "./edited";
 import { ExpressionDialog } from "./expression";
 import {
@@ -174,6 +175,7 @@ export function ColumnsPanel({ workspace, i, t, kinds, types, row, onStation }: 
             <span className="text-[12px] text-ink-soft">{known.data.together.reason}</span>
           </div>
         )}
+        <HomeOffer workspace={workspace} i={i} />
         {known.data?.drafts.map((d) => (
           <div key={d.type} className="mt-2 rounded-md border border-ask bg-ask-soft px-2.5 py-1.5">
             <div className="flex items-center justify-between gap-2">

@@ -6,6 +6,7 @@ import { act } from "../api/queries";
 import { Button, Choose, cx, Dialog, inputClass, Labelled, Wrong } from "../ui/parts";
 import { toast } from "../ui/toast";
 import { count } from "../ui/verdict";
+import { HomeOffer } from "./home";
 import { CellEditor, fieldAt, hasNear, useNear } from "./cell";
 import { useEditing } from "./edited";
 import { labelOf, originOf, routineOf, setOriginIn, spot, type Kind, type Spot } from "./mapping";
@@ -110,6 +111,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
     ) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
+      {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
           {["name_order", "perhaps_nothing", "lost_letters", "made_a_date"].includes(problem.code) && (

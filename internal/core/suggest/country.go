@@ -1,0 +1,113 @@
+package suggest
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/value"
+)
+
+// Home is the country that the telephone numbers of a sheet seem to be of where they name none.
+type Home struct {
+	Country string `json:"country"` // ISO 3166
+	Reason  string `json:"reason"`
+}
+
+// What companies, postal codes and addresses of the net are written like in one country, or in few.
+var (
+	formsAtHome = map[string]string{
+		"gmbh": "DE AT CH", "kg": "DE AT", "ohg": "DE", "e k": "DE", "ltd": "GB IE", "limited": "GB IE", "plc": "GB IE", "llp": "GB", "inc": "US", "llc": "US", "corp": "US",
+		"sarl": "FR", "sas": "FR", "eurl": "FR", "s l": "ES", "sl": "ES", "s l u": "ES", "slu": "ES", "srl": "IT", "s r l": "IT", "spa": "IT", "s p a": "IT", "lda": "PT", "ltda": "BR",
+		"bv": "NL", "b v": "NL", "bvba": "BE", "ab": "SE", "hb": "SE", "a s": "DK CZ", "as": "NO", "asa": "NO", "aps": "DK", "oy": "FI", "oyj": "FI", "sp z o o": "PL", "s r o": "CZ SK", "kft": "HU", "zrt": "HU",
+		"aş": "TR", "ltd şti": "TR", "επε": "GR", "αε": "GR", "株式会社": "JP",
+	}
+	codesAtHome = []struct {
+		form      *regexp.Regexp
+		countries string
+	}{
+		{regexp.MustCompile(`^\d{2}-\d{3}$`), "PL"}, {regexp.MustCompile(`^\d{5}-\d{3}$`), "BR"}, {regexp.MustCompile(`^\d{4}-\d{3}$`), "PT"}, {regexp.MustCompile(`^\d{3}-\d{4}$`), "JP"},
+		{regexp.MustCompile(`^\d{4} ?[A-Z]{2}$`), "NL"}, {regexp.MustCompile(`^[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2}$`), "GB"}, {regexp.MustCompile(`^\d{3} \d{2}$`), "SE CZ SK GR"}, {regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
+	}
+	countryOfNet = map[string]string{"uk": "GB"}
+	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx ar cl is ee lv lt hr si ro bg")
+	signOfPlace  = regexp.MustCompile(`[\w-]\.([a-z]{2})(?:[/:?#]|$)`)
+)
+
+// How many of the numbers must be ones of a country, and how much must speak for it.
+const (
+	mostAtHome   = 0.8
+	leastForHome = 1.0
+)
+
+// HomeOf finds the country of the telephone numbers in some columns that name none: most of them
+// are numbers there, and something else in the sheet is of that country as well. It is to be
+// offered, never taken. With nothing to tell, or two countries as likely, ok is false.
+func (v *View) HomeOf(phones []string) (home Home, ok bool) {
+	var local []string
+	weights, reasons := map[string]float64{}, map[string]string{}
+	speaks := func(countries string, weight float64, reason string) {
+		list := strings.Fields(countries)
+		for _, c := range list {
+			weights[c] += weight / float64(len(list))
+			if reasons[c] == "" {
+				reasons[c] = reason
+			}
+		}
+	}
+	for _, col := range v.columns {
+		if slices.Contains(phones, col.Header) {
+			for _, s := range col.Samples {
+				if country := value.PhoneCountry(s); country != "" {
+					speaks(country, 1, "others are written with its code")
+				} else {
+					local = append(local, s)
+				}
+			}
+			continue
+		}
+		v.speakForHome(col, speaks)
+	}
+	if len(local) == 0 {
+		return home, false
+	}
+	best, second := 0.0, 0.0
+	for country, weight := range weights {
+		there := share(local, func(s string) bool { return value.PhoneIn(s, country) })
+		switch {
+		case there < mostAtHome || weight < leastForHome:
+		case weight > best || weight == best && country < home.Country:
+			best, second = weight, best
+			home = Home{Country: country, Reason: reasons[country]}
+		default:
+			second = max(second, weight)
+		}
+	}
+	return home, best > second
+}
+
+// speakForHome tells which countries the cells of a column speak for.
+func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weight float64, reason string)) {
+	for _, s := range col.Samples {
+		for _, c := range codesAtHome {
+			if c.form.MatchString(value.Trim(s)) {
+				speaks(c.countries, 1, "the postal codes are written as there")
+			}
+		}
+		words := strings.Fields(value.Words(s))
+		for n := min(3, len(words)-1); n > 0; n-- {
+			if countries, is := formsAtHome[strings.Join(words[len(words)-n:], " ")]; is {
+				speaks(countries, 1, "companies have legal forms of that country")
+				break
+			}
+		}
+		if m := signOfPlace.FindStringSubmatch(strings.ToLower(value.Trim(s))); m != nil && slices.Contains(netsAtHome, m[1]) && !strings.Contains(value.Trim(s), " ") {
+			country := strings.ToUpper(m[1])
+			if other := countryOfNet[m[1]]; other != "" {
+				country = other
+			}
+			speaks(country, 1, "addresses of the net are of that country")
+		}
+	}
+}

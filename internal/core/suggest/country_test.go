@@ -1,0 +1,36 @@
+package suggest
+
+import (
+	"strings"
+	"testing"
+
+	"uchi/internal/core/sheet"
+)
+
+// The country of numbers that name none is told by what else is of it; without that, or with
+// as much for another, it is not guessed.
+func TestTheCountryOfTelephoneNumbers(t *testing.T) {
+	for _, c := range []struct{ columns, want string }{
+		{"Tel.=58 555 01 01|+48 602 345 678|603 456 789", "PL others are written with its code"},
+		{"Tel.=58 555 01 01|603 456 789;Kod=81-350|11-500", "PL the postal codes are written as there"},
+		{"Tel=0523-555 01|0173-555 02;Företag=Smögens Marina AB|Båtvarvet HB", "SE companies have legal forms of that country"},
+		{"Phone=020 7946 0101|01308 555 010;Web=www.quay.co.uk|harbour.org.uk/shop", "GB addresses of the net are of that country"},
+		{"Tel=0523-555 01|0173-555 02;Name=Smögens Marina|Båtvarvet", ""},
+		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
+		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de", "DE companies have legal forms of that country"},
+		{"Tel=12|34;Name=Smögens Marina AB|Varvet AB", ""},                                         // no numbers there
+		{"Tel=+46 523 555 01|+46 173 555 02;Name=Smögens Marina AB|Varvet AB", ""},                 // nothing to tell
+		{"Tel=523 555 01;Web=www.a.se;Name=Havn AS", ""},                                           // as much for Norway
+		{"Tel=0523-555 01|0173-555 02;Notes=call AS soon as the gate is open. se|see also no", ""}, // words
+	} {
+		var columns []sheet.Column
+		for part := range strings.SplitSeq(c.columns, ";") {
+			header, cells, _ := strings.Cut(part, "=")
+			columns = append(columns, column(header, strings.Split(cells, "|")...))
+		}
+		home, ok := NewView(columns).HomeOf([]string{columns[0].Header})
+		if got := strings.TrimSpace(home.Country + " " + home.Reason); ok != (c.want != "") || ok && got != c.want {
+			t.Errorf("%s: %v %q, want %q", c.columns, ok, got, c.want)
+		}
+	}
+}
