@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"cmp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -47,7 +48,7 @@ func (o *origin) text(cells []string) string {
 		s = partOf(s, o.split, o.part)
 	}
 	if s != "" && o.take != "" {
-		s = o.take.of(s)
+		s = cmp.Or(o.take.of(s), o.currency)
 	}
 	if s != "" && (o.values != nil || o.turned) {
 		to, listed := o.values[value.Fold(s)]
@@ -255,10 +256,30 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 			dp.applyField(i, row, country, seen, out)
 		}
 	}
+	dp.doubtCurrency(row, out)
 	dp.doubtOrder(row, out)
 	dp.doubtLost(row, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
+	}
+}
+
+// doubtCurrency finds the problem of an amount that stands in another currency than the one that
+// the row has.
+func (dp *DraftPlan) doubtCurrency(row sheet.Row, out *Typed) {
+	if dp.currency < 0 || out.Values[dp.currency] == "" {
+		return
+	}
+	for i := range dp.Fields {
+		fp := &dp.Fields[i]
+		if fp.Field.Type != catalog.Money || out.Values[i] == "" || len(fp.origin.from) == 0 {
+			continue
+		}
+		if said, can := value.InCurrency(fp.origin.text(row.Cells), out.Values[dp.currency]); !can {
+			out.Problems = append(out.Problems, problem.Problem{
+				Code: problem.OtherCurrency, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: said + ", and " + out.Values[dp.currency],
+			})
+		}
 	}
 }
 

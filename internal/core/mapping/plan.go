@@ -58,6 +58,7 @@ type DraftPlan struct {
 	lender  *DraftPlan // the draft of which the country counts for one that has none; nil without
 	lent    Typed      // what the lender says, for its country alone
 
+	currency      int // index in Fields of the one currency that the type has, or -1
 	given, family int // index in Fields of the halves of a name that may be turned, or -1
 	names         textkind.Halves
 }
@@ -109,6 +110,7 @@ type origin struct {
 	column    string // header of the first column, for problems
 	join      string
 	take      Take
+	currency  string   // that the header names, for what takes it from amounts
 	labels    []string // headers that stand before the cells, for notes
 	split     string
 	part      int
@@ -345,7 +347,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	}
 	dp := &DraftPlan{
 		Name: d.Called(), Type: t, May: or(d.May, r.May), Grouped: d.Grouped, Known: r.apart(),
-		several: len(r.Drafts) > 1, country: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker)),
+		several: len(r.Drafts) > 1, country: -1, currency: -1, given: -1, family: -1, clear: value.Fold(or(d.ClearMarker, DefaultClearMarker)),
 	}
 	for _, col := range columns {
 		dp.header = append(dp.header, col.Header)
@@ -403,6 +405,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		dp.Fields = append(dp.Fields, fp)
 	}
 	dp.doubtsOrder(d)
+	dp.doubtsCurrency()
 	for i, col := range columns {
 		if slices.Contains(r.ownColumns(n), col.Header) {
 			dp.cells = append(dp.cells, ownCell{at: i, nothing: dp.nothingIn(i, c)})
@@ -430,6 +433,20 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 		}
 	}
 	return dp, nil
+}
+
+// doubtsCurrency says whether amounts are held whose currency is not that of the row: where the
+// type has one currency.
+func (dp *DraftPlan) doubtsCurrency() {
+	several := 0
+	for _, f := range dp.Type.Fields {
+		if f.Type == catalog.Currency {
+			several++
+		}
+	}
+	if several == 1 {
+		dp.currency = slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool { return fp.Field.Type == catalog.Currency })
+	}
 }
 
 // doubtsOrder says whether names whose halves seem turned are held: not those that come
@@ -541,6 +558,9 @@ func (dp *DraftPlan) newOrigin(o Origin, f catalog.Field, nothing []string, colu
 	}
 	if len(o.From) > 0 {
 		out.column = o.From[0]
+		if o.Take == TakeCurrency {
+			out.currency, _ = value.CurrencyOf(o.From[0])
+		}
 		out.turned = f.Type == catalog.YesNo && (o.Sense == value.OppositeSense || o.Sense == "" && value.Opposes(f, o.From[0]))
 	}
 	if len(o.Values) > 0 {

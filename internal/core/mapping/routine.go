@@ -132,7 +132,7 @@ const (
 	TakeHonorific   Take = "honorific" // forms of address and titles before a name
 	TakeFirstWord   Take = "first_word"
 	TakeLastWord    Take = "last_word"
-	TakeCurrency    Take = "currency"    // the sign or code beside an amount
+	TakeCurrency    Take = "currency"    // the sign or code beside an amount, else the one that the header names
 	TakePostalCode  Take = "postal_code" // of a postal code and a town together
 	TakeTown        Take = "town"
 	TakeRegion      Take = "region"  // the state or province beside them

@@ -50,6 +50,7 @@ const (
 	BadCountry       Code = "bad_country"
 	BadLanguage      Code = "bad_language"
 	BadCurrency      Code = "bad_currency"
+	OtherCurrency    Code = "other_currency"
 	SeveralValues    Code = "several_values"
 	TooLong          Code = "too_long"
 	FileMissing      Code = "file_missing"
@@ -120,6 +121,7 @@ var table = map[Code]words{
 	BadCountry:       {"no country is known by this code or name", "Write the two-letter code of ISO 3166, such as NO."},
 	BadLanguage:      {"no language is known by this code or name", "Write the code of BCP 47, such as nb."},
 	BadCurrency:      {"no currency is known by this code or sign", "Write the three-letter code of ISO 4217, such as EUR."},
+	OtherCurrency:    {"the amount is in another currency than the row says: {detail}", "Correct one of the two, or take the currency from the amounts (--map \"amount+currency=Header\")."},
 	SeveralValues:    {"there are several values in a cell that takes one", "Keep one of them in the cell."},
 	TooLong:          {"the text is too long ({detail})", "Shorten it in the sheet."},
 	FileMissing:      {"no file of this name came with the sheet", "Send the sheet and its files in one ZIP, or as one bundle; the cell names the file with its folder."},

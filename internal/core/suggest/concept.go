@@ -56,8 +56,8 @@ var means = map[string][]string{
 		"person?", "phone private?",
 	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
-	"job_title": {"job", "job title", "job name", "job work", "title?"},
-	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person"},
+	"job_title": {"job", "job title", "job name", "job work", "company job", "title?"},
+	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person", "company work"},
 	"company":   {"company", "company name", "customer", "customer name", "company customer"},
 	"website":   {"web", "web address", "email web"},
 	"street": {
@@ -138,7 +138,7 @@ var means = map[string][]string{
 	"opportunity.account": byCompany, "task.account": byCompany, "note.account": byCompany, "attachment.account": byCompany,
 	"opportunity.contact": byPerson, "task.contact": byPerson, "note.contact": byPerson, "attachment.contact": byPerson,
 
-	"reports_to": {"reports"},
+	"reports_to": {"reports", "name reports", "person reports"},
 }
 
 var (
@@ -164,6 +164,7 @@ var small = wordSet(`
 	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
 	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
+	txt kz jn yn u f they there did
 `)
 
 func wordSet(words string) map[string]bool {

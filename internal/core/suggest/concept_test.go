@@ -49,7 +49,7 @@ func TestHeadersByTheirMeaning(t *testing.T) {
 		{"account", "Kundenbetreuer/in", "owner"}, {"account", "Nº empleados", "employees"}, {"account", "Aantal medewerkers (FTE)", "employees"},
 		{"opportunity", "win_pct", "probability"}, {"opportunity", "Closing exp.", "expected_close"}, {"opportunity", "Summe (netto)", "amount"},
 		{"opportunity", "Motif perte", "loss_reason"}, {"line", "Qté", "quantity"}, {"line", "Stk.preis", "unit_price"}, {"task", "Fällig bis", "due_on"},
-		{"opportunity", "Umsatz (TEUR)", "amount"}, {"opportunity", "Amount in thousands", "amount"}, {"opportunity", "Volumen k€", "amount"}, {"contact", "Score", ""}, {"opportunity", "VAT", ""}, {"account", "Last sync", ""}, {"contact", "", ""},
+		{"opportunity", "Umsatz (TEUR)", "amount+currency"}, {"opportunity", "Amount in thousands", "amount"}, {"opportunity", "Volumen k€", "amount+currency"}, {"contact", "Score", ""}, {"opportunity", "VAT", ""}, {"account", "Last sync", ""}, {"contact", "", ""},
 	} {
 		if got := takenOf(t, x.typeName, column(x.header)); got[x.header] != x.want {
 			t.Errorf("%q of %s: %q, want %q", x.header, x.typeName, got[x.header], x.want)

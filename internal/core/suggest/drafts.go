@@ -186,6 +186,10 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 		if s.Draft != name || placed(s.Column) && !says(s.Column) {
 			continue
 		}
+		if s.Fixed != "" {
+			fields[s.Field] = mapping.Origin{Fixed: s.Fixed}
+			continue
+		}
 		for i, d := range r.Drafts { // it moves there from another draft, if it goes nowhere else
 			for field, o := range d.Fields {
 				if len(o.From) == 1 && o.From[0] == s.Column && len(o.Values) == 0 {

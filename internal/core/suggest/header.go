@@ -116,7 +116,9 @@ func withoutNeutral(words []string) []string {
 // which the type itself is known, which change nothing about what it is.
 func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
 	h := header{all: strings.Join(tokens(s), " ")}
-	h.unit, s = value.UnitOf(s)
+	if h.unit, s = value.UnitOf(s); h.unit == "" {
+		_, s = value.CurrencyOf(s)
+	}
 	words := tokens(s)
 	h.words = spelt(words)
 	h.core = withoutNeutral(h.words)

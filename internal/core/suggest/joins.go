@@ -129,6 +129,10 @@ func Fields(list []Suggestion) map[string]mapping.Origin {
 		if !s.Taken {
 			continue
 		}
+		if s.Fixed != "" {
+			fields[s.Field] = mapping.Origin{Fixed: s.Fixed}
+			continue
+		}
 		o := fields[s.Field]
 		o.From, o.Take = append(o.From, s.Column), s.Take
 		fields[s.Field] = o

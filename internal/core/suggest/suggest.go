@@ -23,8 +23,9 @@ type Suggestion struct {
 	Column     string       `json:"column"`
 	Draft      string       `json:"draft,omitempty"` // which of the row's drafts, where there are several
 	Field      string       `json:"field"`
-	Take       mapping.Take `json:"take,omitempty"` // when only a part of the cells is meant
-	Confidence float64      `json:"confidence"`     // 0 to 1
+	Take       mapping.Take `json:"take,omitempty"`  // when only a part of the cells is meant
+	Fixed      string       `json:"fixed,omitempty"` // a value that the header names, which the field gets in every row
+	Confidence float64      `json:"confidence"`      // 0 to 1
 	Reason     string       `json:"reason"`
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
 	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
@@ -540,17 +541,21 @@ func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Su
 		}
 		signed, certain := 0, true
 		for _, cell := range columns[n].Samples {
-			certain = certain && !slices.Contains(severalCurrencies, strings.ToLower(strings.Trim(cell, " 0123456789.,-–'\u00a0\u202f")))
+			certain = certain && !value.SharedSign(strings.Trim(cell, " 0123456789.,-–'\u00a0\u202f"))
 			if code, trouble := reader.Read(value.CurrencyIn(cell)); trouble.Code == "" && code != "" {
 				signed++
 			}
 		}
-		if signed > 0 { // what has none stays without
+		named, _ := value.CurrencyOf(s.Column)
+		if signed > 0 || named != "" { // what has none stays without, or is in that of the header
 			one := Suggestion{
 				Column: s.Column, Draft: s.Draft, Field: target.Type.Fields[at].Name, Take: mapping.TakeCurrency,
 				Confidence: 0.94, Reason: "the amounts carry a currency", Taken: true,
 			}
-			if !certain {
+			switch {
+			case signed == 0:
+				one.Take, one.Fixed, one.Reason = "", named, "the header names it"
+			case !certain:
 				one.Confidence, one.Taken, one.Reason = 0.7, false, "the amounts carry a sign that several currencies have"
 			}
 			return append(list, one)
@@ -558,9 +563,6 @@ func splitAmounts(target Target, columns []sheet.Column, list []Suggestion) []Su
 	}
 	return list
 }
-
-// severalCurrencies are signs that do not say which currency is meant.
-var severalCurrencies = []string{"$", "kr", "kr."}
 
 // wordsInCells reports whether most samples have at least n words and look
 // like names: no digits, no @.

@@ -69,6 +69,46 @@ func UnitOf(header string) (unit Unit, rest string) {
 	return "", header
 }
 
+// headerCurrencies are the codes and signs by which headers name the currency of their amounts, in
+// the form of unitWords too; of codes those that are no words of headers themselves.
+var headerCurrencies = map[string]string{"€": "EUR", "£": "GBP", "zł": "PLN"}
+
+func init() {
+	for code := range strings.FieldsSeq("EUR USD GBP CHF NOK SEK DKK ISK PLN CZK HUF RON BGN JPY CAD AUD NZD BRL ZAR INR CNY MXN SGD HKD AED") {
+		headerCurrencies[strings.ToLower(code)] = code
+		for _, thousands := range []string{"t", "m", "k"} {
+			if word := thousands + strings.ToLower(code); unitWords[word] != "" {
+				headerCurrencies[word] = code
+			}
+		}
+	}
+	for word, code := range map[string]string{"k€": "EUR", "t€": "EUR", "m€": "EUR", "k£": "GBP", "£k": "GBP", "m£": "GBP", "tsek": "SEK", "tnok": "NOK", "tdkk": "DKK", "ksek": "SEK", "knok": "NOK", "kdkk": "DKK"} {
+		headerCurrencies[word] = code
+	}
+}
+
+// CurrencyOf gives the currency (ISO 4217) that a header names beside what it says, such as
+// “Amount (EUR)”, “WERT_USD” or “Umsatz (T€)”, and the header without it; empty when it names
+// none, or several.
+func CurrencyOf(header string) (code, rest string) {
+	apart := func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune("()[]{}<>/_-", r) }
+	var kept []string
+	for _, w := range strings.FieldsFunc(header, apart) {
+		switch of := headerCurrencies[strings.ToLower(strings.Trim(w, ".,:"))]; {
+		case of == "":
+			kept = append(kept, w)
+		case code != "" && of != code:
+			return "", header
+		default:
+			code = of
+		}
+	}
+	if rest = strings.TrimSuffix(strings.Join(kept, " "), " in"); code == "" || !strings.ContainsFunc(rest, unicode.IsLetter) {
+		return "", header
+	}
+	return code, rest
+}
+
 // ToBeMultiplied reports whether the amounts of a column are in a unit of which the field's own
 // are not: what is kept in thousands, as a field called "Turnover (k€)" says, stays so.
 func ToBeMultiplied(f catalog.Field, header string) bool {

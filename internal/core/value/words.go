@@ -438,6 +438,35 @@ func CurrencyIn(s string) string {
 	return rest
 }
 
+// severalCurrencies are signs that many currencies have.
+var severalCurrencies = map[string]string{"$": "USD CAD AUD NZD MXN SGD HKD BRL ARS CLP COP TWD", "kr": "NOK SEK DKK ISK", "kr.": "NOK SEK DKK ISK"}
+
+// SharedSign reports whether a sign does not say which currency is meant.
+func SharedSign(sign string) bool { return severalCurrencies[strings.ToLower(sign)] != "" }
+
+// InCurrency reports whether an amount as it is written can be one in a currency (ISO 4217): the
+// sign or code beside it is that of the currency, is not known, or is not there. Said gives what
+// stands there.
+func InCurrency(s, code string) (said string, can bool) {
+	if strings.Trim(s, "0123456789 .,-") == "" { // as most are
+		return "", true
+	}
+	said = CurrencyIn(s)
+	low := strings.ToLower(said)
+	if list, ok := severalCurrencies[low]; ok {
+		return said, slices.Contains(strings.Fields(list), code)
+	}
+	of, ok := currencySigns[low]
+	if !ok {
+		unit, err := currency.ParseISO(strings.ToUpper(said))
+		if err != nil || len(said) != 3 {
+			return said, true
+		}
+		of = unit.String()
+	}
+	return said, of == code
+}
+
 func (r *Reader) currency(s string) (string, Trouble) {
 	if code, ok := currencySigns[strings.ToLower(s)]; ok {
 		return code, Trouble{}

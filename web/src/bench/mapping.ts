@@ -199,10 +199,12 @@ export function fromSuggestions(t: string, list: Suggestion[]): Routine {
   const fields: Record<string, Origin> = {};
   for (const s of list)
     if (s.taken)
-      fields[s.field] = {
-        from: [...(fields[s.field]?.from ?? []), s.column],
-        ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}),
-      };
+      fields[s.field] = s.fixed
+        ? { fixed: s.fixed }
+        : {
+            from: [...(fields[s.field]?.from ?? []), s.column],
+            ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}),
+          };
   return { may: "create_or_update", drafts: [{ type: t, fields }] };
 }
 
