@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // Reason is what one comparison says.
@@ -314,12 +315,33 @@ func likeExact(a, b string) Level {
 	return Differs
 }
 
+// letteredApart reports whether two texts are the same but for a letter that stands alone, as
+// numbers do: pier A and pier B.
+func letteredApart(a, b []string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	apart := false
+	for i := range a {
+		switch {
+		case a[i] == b[i]:
+		case utf8.RuneCountInString(a[i]) == 1 && utf8.RuneCountInString(b[i]) == 1:
+			apart = true
+		default:
+			return false
+		}
+	}
+	return apart
+}
+
 func likeText(a, b string) Level {
 	switch {
 	case a == "" || b == "":
 		return Blank
 	case a == b:
 		return Same
+	case letteredApart(strings.Fields(a), strings.Fields(b)):
+		return Differs
 	case near(a, b):
 		return Near
 	case strings.Contains(a, b) || strings.Contains(b, a):

@@ -21,12 +21,24 @@ func TestThings(t *testing.T) {
 		{"no account", map[string]string{"title": "Mooring lines", "expected_close": "2026-12-01"}, New},
 		{"another day", map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2027-06-30"}, Doubtful},
 		{"a slip", map[string]string{"title": "Moring lines", "account": "7", "expected_close": "2026-12-01"}, Doubtful},
+		{"another letter", map[string]string{"title": "Mooring lines B", "account": "7", "expected_close": "2026-12-01"}, Doubtful}, // a word more
 		{"a figure more", map[string]string{"title": "Mooring lines 2", "account": "7", "expected_close": "2026-12-01"}, New},
 		{"another number", map[string]string{"title": "Mooring lines", "account": "7", "expected_close": "2026-12-01", "source_ref": "D-2"}, New},
 	} {
 		s := compare(t, "opportunity", 10_000, 3, c.row, there)
 		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != c.want {
 			t.Errorf("%s: decision %d, want %d; %.1f bits %v", c.name, got, c.want, s.Bits, s.Against)
+		}
+	}
+}
+
+// A letter that stands alone tells things apart, as a figure does.
+func TestThingsByLetter(t *testing.T) {
+	there := map[string]string{"title": "Pedestals pier A", "account": "7", "expected_close": "2026-12-01"}
+	for title, want := range map[string]Decision{"Pedestals pier B": New, "Pedestals pier A": Found, "Pedestal pier A": Doubtful, "Pedestals pier 2": New} {
+		s := compare(t, "opportunity", 10_000, 3, map[string]string{"title": title, "account": "7", "expected_close": "2026-12-01"}, there)
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != want {
+			t.Errorf("%s: decision %d, want %d; %.1f bits %v", title, got, want, s.Bits, s.Against)
 		}
 	}
 }
