@@ -15,23 +15,23 @@ import (
 )
 
 // months knows the names of the months in the common European languages by
-// their folded first letters, enough of them to tell them apart.
+// their folded first letters, enough of them to tell them apart, and in Roman figures.
 var months = map[string]int{}
 
 func init() {
 	for i, names := range []string{
-		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen ιανουαριος ιανουαριου ιαν",
-		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty φεβρουαριος φεβρουαριου φεβ",
-		"march mar marts marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ",
-		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ",
-		"may mai mayo maggio mag mei maio maj toukokuu toukokuuta maja μαιος μαιου μαι",
-		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν",
-		"july jul juli juillet juil julio luglio lug julho heinakuu heinakuuta lipca lipiec ιουλιος ιουλιου ιουλ",
-		"august aug aout agosto ago augustus augusti elokuu elokuuta sierpnia sierpien αυγουστος αυγουστου αυγ",
-		"september sep sept septembre septiembre settembre set setembro syyskuu syyskuuta wrzesnia wrzesien σεπτεμβριος σεπτεμβριου σεπ σεπτ",
-		"october oct oktober okt octobre octubre ottobre ott outubro out lokakuu lokakuuta pazdziernika pazdziernik οκτωβριος οκτωβριου οκτ",
-		"november nov novembre noviembre novembro marraskuu marraskuuta listopada listopad νοεμβριος νοεμβριου νοε νοεμ",
-		"december dec dezember dez decembre diciembre dic dicembre desember des dezembro joulukuu joulukuuta grudnia grudzien δεκεμβριος δεκεμβριου δεκ",
+		"january jan januar janvier janv enero ene gennaio gen januari janeiro januari tammikuu tammikuuta stycznia styczen ιανουαριος ιανουαριου ιαν ledna leden januarie ianuarie ocak sty tammi i",
+		"february feb februar fevrier fevr fev febrero febbraio februari fevereiro helmikuu helmikuuta lutego luty φεβρουαριος φεβρουαριου φεβ unora unor februarie subat lut helmi ii",
+		"march mar marts marz maerz mars marzo maart mrt marco maaliskuu maaliskuuta marca marzec μαρτιος μαρτιου μαρ brezna brezen marcius martie mart maalis iii",
+		"april apr avril avr abril abr aprile huhtikuu huhtikuuta kwietnia kwiecien απριλιος απριλιου απρ dubna duben aprilis aprilie nisan kwi huhti iv",
+		"may mai mayo maggio mag mei maio maj toukokuu toukokuuta maja μαιος μαιου μαι kvetna kveten majus mayis touko v",
+		"june jun juni juin junio giugno giu junho kesakuu kesakuuta czerwca czerwiec ιουνιος ιουνιου ιουν cervna cerven junius iunie haziran cze kesa vi",
+		"july jul juli juillet juil julio luglio lug julho heinakuu heinakuuta lipca lipiec ιουλιος ιουλιου ιουλ cervence cervenec julius iulie temmuz lip heina vii",
+		"august aug aout agosto ago augustus augusti elokuu elokuuta sierpnia sierpien αυγουστος αυγουστου αυγ srpna srpen augusztus agustos sie elo viii",
+		"september sep sept septembre septiembre settembre set setembro syyskuu syyskuuta wrzesnia wrzesien σεπτεμβριος σεπτεμβριου σεπ σεπτ zari szeptember septembrie eylul wrz syys ix",
+		"october oct oktober okt octobre octubre ottobre ott outubro out lokakuu lokakuuta pazdziernika pazdziernik οκτωβριος οκτωβριου οκτ rijna rijen octombrie ekim paz loka x",
+		"november nov novembre noviembre novembro marraskuu marraskuuta listopada listopad νοεμβριος νοεμβριου νοε νοεμ listopadu noiembrie kasim lis marras xi",
+		"december dec dezember dez decembre diciembre dic dicembre desember des dezembro joulukuu joulukuuta grudnia grudzien δεκεμβριος δεκεμβριου δεκ prosince prosinec decembrie aralik gru joulu xii",
 	} {
 		for n := range strings.FieldsSeq(names) {
 			months[n] = i + 1
@@ -148,7 +148,7 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 	if clock == "" {
 		clock = "00:00"
 	}
-	clock = hourSign.ReplaceAllString(strings.TrimSuffix(strings.ToUpper(clock), " UHR"), "$1:$2")
+	clock = hourSign.ReplaceAllString(strings.ToUpper(clock), "$1:$2")
 	for _, layout := range []string{"15:04", "15:04:05", "3:04 PM", "3:04:05 PM", "3:04PM", "15.04", "3.04 PM", "15:04 -0700", "15:04:05 -0700", "15:04:05Z07:00", "15:04:05 Z07:00"} {
 		if at, err := time.ParseInLocation("2006-01-02 "+layout, day+" "+clock, zone); err == nil {
 			return at.UTC().Format(time.RFC3339), Trouble{}
@@ -291,7 +291,24 @@ func (r *Reader) dayAndClock(s string) (day, clock string, t Trouble) {
 	if !validDate(y, m, d) {
 		return "", "", bad
 	}
-	return isoDate(y, m, d), clock, Trouble{}
+	return isoDate(y, m, d), bareClock(clock), Trouble{}
+}
+
+// Words before and behind a time of day in the languages of the product, and those that mean the
+// year before it: "kl. 10.30", "à 10h30", "10:30 uur", "13 grudnia 2026 r.".
+var (
+	clockAfter  = regexp.MustCompile(`^(?i:um|kl\.?|klo|klokken|klockan|à|a\s+las?|alle|às|om|godz\.?|o\s+godz\.?|v|ve|saat|at|στις|ώρα)\s+(\d)`)
+	clockBefore = regexp.MustCompile(`(?i)(\d)\s*(?:uhr|uur|h|hrs|hod\.?|óra)$`)
+	yearWord    = regexp.MustCompile(`^(?i:r\.?|roku|г\.?|року)(?:,?\s+|$)`)
+)
+
+// bareClock gives what stands behind a date without the words that only say that it is a time of day.
+func bareClock(s string) string {
+	if s == "" {
+		return s
+	}
+	s = clockAfter.ReplaceAllString(yearWord.ReplaceAllString(s, ""), "$1")
+	return clockBefore.ReplaceAllString(s, "$1")
 }
 
 // dateParts takes the first three figures or month names off s. A weekday in

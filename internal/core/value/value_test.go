@@ -664,3 +664,24 @@ func TestNamesWithMoreAround(t *testing.T) {
 		}
 	}
 }
+
+// A time of day stands behind a date in many words; a month in Roman figures or in the words of
+// the product's languages.
+func TestDatesAsPeopleWriteThem(t *testing.T) {
+	r := NewReader(catalog.Field{Name: "due", Type: catalog.Date}, Settings{DateOrder: DayFirst})
+	for text, want := range map[string]string{
+		"13-12-2026 kl. 10.30": "2026-12-13", "13.12.2026 um 10:30 Uhr": "2026-12-13", "13/12/2026 à 10h30": "2026-12-13", "13/12/2026 a las 10:30": "2026-12-13", "13.12.2026 klo 10.30": "2026-12-13",
+		"13-12-2026 om 10.30 uur": "2026-12-13", "13 grudnia 2026 r., godz. 10:30": "2026-12-13", "13.XII.2026": "2026-12-13", "3 iv 2026": "2026-04-03", "13. prosince 2026": "2026-12-13", "2026. december 13.": "2026-12-13",
+		"13 Aralık 2026": "2026-12-13", "13.12.2026 um Mittag": "", "13.12.2026 v Praze": "", "13.12.2026 approx": "", "13.XIII.2026": "",
+	} {
+		if got, _ := r.Read(text); got != want {
+			t.Errorf("%q: %q, want %q", text, got, want)
+		}
+	}
+	at := NewReader(catalog.Field{Name: "at", Type: catalog.DateTime}, Settings{DateOrder: DayFirst})
+	for _, text := range []string{"13-12-2026 kl. 10.30", "13.12.2026 um 10:30 Uhr", "13/12/2026 à 10h30", "13-12-2026 om 10.30 uur"} {
+		if got, _ := at.Read(text); got != "2026-12-13T10:30:00Z" {
+			t.Errorf("%q: %q", text, got)
+		}
+	}
+}
