@@ -159,7 +159,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinNames,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames,
 		} {
 			out = look(target, mine, out)
 		}

@@ -201,7 +201,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 		if o := fields[s.Field]; s.joins || slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
 			from = append(o.From, from...)
 		}
-		fields[s.Field] = mapping.Origin{From: from, Take: s.Take}
+		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}
 	}
 	for _, d := range r.Drafts {
 		if d.Type != draft.Type || !v.onlyGroups(targets, last) {

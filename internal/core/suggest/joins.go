@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -65,6 +66,60 @@ func joinStreets(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "the number of the house, behind the street")
 	}
 	return list
+}
+
+// joinLines lets the further lines of an address follow the first: “Address 2” behind “Address 1”,
+// where the town has a column of its own. A house often has a name, and stands in the second.
+func joinLines(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	f, ok := target.Type.FieldAs(catalog.AsStreet)
+	if !ok {
+		return list
+	}
+	of := mainColumn(target, columns, list, f.Name)
+	town := slices.ContainsFunc(list, func(s Suggestion) bool {
+		f, _ := target.Type.Field(s.Field)
+		return s.Draft == target.Draft && s.Taken && s.Take == "" && f.ComparedAs() == catalog.AsLocality
+	})
+	if of < 0 || !town {
+		return list
+	}
+	first, at := lineOf(columns[of].Header)
+	if first == "" || at > 1 {
+		return list
+	}
+	for _, col := range columns {
+		base, n := lineOf(col.Header)
+		if base != first || n < 2 || len(col.Samples) == 0 || share(col.Samples, noLine) > 0.2 {
+			continue
+		}
+		list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it is the next line of the address")
+		if last := &list[len(list)-1]; last.Column == col.Header && last.joins {
+			last.Join = ", "
+		}
+	}
+	return list
+}
+
+// lineOf gives what a header says that is a line of an address, and which it is, 0 where it does
+// not say; empty for any other header.
+func lineOf(header string) (base string, n int) {
+	base = value.Fold(strings.TrimSpace(header))
+	if m := severalOf.FindStringSubmatch(base); m != nil {
+		base, n = m[1], int(m[2][0]-'0')
+	}
+	isLine := func(set []string) bool {
+		return len(set) > 0 && !slices.ContainsFunc(set, func(c string) bool { return !slices.Contains([]string{"address", "street", "line"}, c) })
+	}
+	if l := lift(headerWords(base)); l.unknown > 0 || !slices.ContainsFunc(l.sets, isLine) {
+		return "", 0
+	}
+	return base, n
+}
+
+// noLine reports whether a text is no line of an address but a whole place, or none at all.
+func noLine(s string) bool {
+	_, place := value.SplitTown(s)
+	return place || strings.Contains(s, "@") || likePhone(s)
 }
 
 // joinNames lets a second family name follow the first, and what stands before a family name go before it.
@@ -134,7 +189,7 @@ func Fields(list []Suggestion) map[string]mapping.Origin {
 			continue
 		}
 		o := fields[s.Field]
-		o.From, o.Take = append(o.From, s.Column), s.Take
+		o.From, o.Take, o.Join = append(o.From, s.Column), s.Take, cmp.Or(s.Join, o.Join)
 		fields[s.Field] = o
 	}
 	return fields

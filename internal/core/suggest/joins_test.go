@@ -46,6 +46,12 @@ func TestJoinedColumns(t *testing.T) {
 		want    string
 	}{
 		{"account", []string{firm, street, "Hausnr.=3|12|7a"}, "street", "Straße + Hausnr."},
+		{"account", []string{firm, "Address 1=Flat 2|The Loft|3 Quay St", "Address 2=Anchor House||Old Town", "Address 3=3 Marine Parade||", "Town=Oban|Bridport|Lyme"}, "street", "Address 1 + Address 2 + Address 3"},
+		{"account", []string{firm, "Addr line 1=Flat 2|3 Quay St", "Addr line 2=Anchor House|", "City=Oban|Lyme"}, "street", "Addr line 1 + Addr line 2"},
+		{"account", []string{firm, "Adresse=Am Kai 4|Hafenweg 2", "Adresse 2=Hinterhaus|3. OG", "Ort=Kiel|Husum"}, "street", "Adresse + Adresse 2"},
+		{"account", []string{firm, "Address 1=Flat 2|3 Quay St", "Address 2=Anchor House|Lyme"}, "street", "Address 1"},                            // where is the town?
+		{"account", []string{firm, "Adresse 1=Am Kai 4|Hafenweg 2", "Adresse 2=24103 Kiel|25813 Husum", "Ort=Kiel|Husum"}, "street", "Adresse 1"},  // a place
+		{"account", []string{firm, "Address 1=3 Quay St|4 Quay St", "Address 2=a@x.example|b@x.example", "City=Oban|Lyme"}, "street", "Address 1"}, // mailboxes
 		{"account", []string{firm, "Huisnummer=3|12|7a", "Straat=Kade|Dam|Singel"}, "street", "Straat + Huisnummer"},
 		{"account", []string{firm, "House no=3|12|7a", "Street=Kade|Dam|Singel"}, "street", "House no + Street"},
 		{"account", []string{firm, street, "Nr.=3|12|7a"}, "street", "Straße + Nr."},

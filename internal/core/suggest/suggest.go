@@ -25,6 +25,7 @@ type Suggestion struct {
 	Field      string       `json:"field"`
 	Take       mapping.Take `json:"take,omitempty"`  // when only a part of the cells is meant
 	Fixed      string       `json:"fixed,omitempty"` // a value that the header names, which the field gets in every row
+	Join       string       `json:"join,omitempty"`  // what stands between it and what the field is made of before it
 	Confidence float64      `json:"confidence"`      // 0 to 1
 	Reason     string       `json:"reason"`
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking

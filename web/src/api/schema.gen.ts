@@ -3317,6 +3317,8 @@ export interface components {
             field: string;
             /** @description Only this part of the cells */
             take?: string;
+            /** @description What stands between it and the column before it that the field is made of too */
+            join?: string;
             /** @description A value that the header names, which the field gets in every row */
             fixed?: string;
             /** Format: double */

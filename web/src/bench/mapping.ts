@@ -203,6 +203,7 @@ export function fromSuggestions(t: string, list: Suggestion[]): Routine {
         ? { fixed: s.fixed }
         : {
             from: [...(fields[s.field]?.from ?? []), s.column],
+            ...((s.join ?? fields[s.field]?.join) ? { join: s.join ?? fields[s.field]?.join ?? "" } : {}),
             ...(s.take ? { take: s.take as NonNullable<Origin["take"]> } : {}),
           };
   return { may: "create_or_update", drafts: [{ type: t, fields }] };
