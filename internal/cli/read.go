@@ -95,6 +95,7 @@ func inspect(src sheet.Source, r sheet.Reading) (whatIsIn, error) {
 		return w, err
 	}
 	defer t.Close()
+	t.JoinGroups(suggest.Heads)
 	t.Heads = suggest.Heads
 	profile := sheet.NewProfiler(t.Header)
 	for {

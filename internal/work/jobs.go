@@ -227,6 +227,7 @@ func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) 
 		return st, err
 	}
 	defer st.table.Close()
+	st.table.JoinGroups(suggest.Heads)
 	st.table.Heads = suggest.Heads
 	st.profile = sheet.NewProfiler(st.table.Header)
 	if st.cells, err = s.room.StageCells(ctx, r); err != nil {

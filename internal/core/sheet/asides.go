@@ -31,6 +31,7 @@ const (
 	headerAgain = "header_again"
 	totalsRow   = "totals_row"
 	pageLine    = "page_line"
+	unitsRow    = "units_row"
 )
 
 // AnotherTable is the code of the notice that below a gap another table begins, which is left
@@ -41,6 +42,7 @@ var asideWords = map[string]string{
 	headerAgain:  "the header stands again among the rows; it is left out",
 	totalsRow:    "rows read like totals; they are left out",
 	pageLine:     "rows are numbers of pages; they are left out",
+	unitsRow:     "the row below the header says in what its columns are; it is left out",
 	AnotherTable: "another table begins here, which is no part of this import",
 }
 
@@ -59,6 +61,8 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 	switch {
 	case a.saysHeader(row):
 		code = headerAgain
+	case a.before.Number == 0 && len(a.counts) == 0 && len(a.header) > 1 && saysUnits(row, ahead):
+		code = unitsRow
 	case few && n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
 		code = pageLine
 	case few && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
@@ -83,7 +87,7 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 
 // notices tells what was left out.
 func (a *asides) notices() (list []Notice) {
-	for _, code := range []string{headerAgain, totalsRow, pageLine} {
+	for _, code := range []string{unitsRow, headerAgain, totalsRow, pageLine} {
 		if n := a.counts[code]; n != nil {
 			list = append(list, *n)
 		}
@@ -105,6 +109,32 @@ func (a *asides) few(row Row) bool {
 		}
 	}
 	return true
+}
+
+// units are what stands in a row that says in what columns are, beside what is in brackets: units,
+// the shapes of dates, kinds of values, and whether one is wanted.
+var units = regexp.MustCompile(`^(?i:[€$£%#°]|k ?[€$£]|[tm]€|eur|usd|gbp|nok|sek|dkk|chf|pln|czk|k ?eur|teur|meur|mio\.? ?€?|k|tsd\.?|[dmyjaå]{1,4}[./-][dmyjaå]{1,4}([./-][dmyjaå]{1,4})?|iso( ?\d{1,5})?( ?alpha)?-?\d?|fte|pcs\.?|stk\.?|st|qty|kg|t|m|cm|mm|m²|m2|m³|km|kw|kwh|h|hrs?|min|days?|tage|years?|jahre|text|texts?|string|varchar(\(\d+\))?|char(\(\d+\))?|int(eger)?|number|numeric|decimal|date|datum|zahl|bool(ean)?|y/n|j/n|yes/no|ja/nein|required|mandatory|optional|pflicht|pflichtfeld|oui/non|obligatoire|facultatif|[*]|max\.? ?\d+)$`)
+
+// saysUnits reports whether the row below the header says in what the columns are: all its filled
+// cells, two at least, are units or stand in brackets, and the rows below are otherwise.
+func saysUnits(row Row, ahead []Row) bool {
+	said := 0
+	for n, c := range row.Cells {
+		if c = value.Trim(c); c == "" {
+			continue
+		}
+		bracketed := len(c) > 2 && strings.ContainsRune("([{<", rune(c[0])) && strings.ContainsRune(")]}>", rune(c[len(c)-1]))
+		if !bracketed && !units.MatchString(c) {
+			return false
+		}
+		for _, r := range ahead {
+			if n < len(r.Cells) && value.Trim(r.Cells[n]) == c {
+				return false // it is a value
+			}
+		}
+		said++
+	}
+	return said > 1 && len(ahead) > 0
 }
 
 // saysHeader reports whether a row is the header once more.

@@ -183,3 +183,57 @@ func TestSomeColumnsOfASheet(t *testing.T) {
 		}
 	}
 }
+
+// The row below a header may say in what the columns are, and is no record then.
+func TestARowOfUnits(t *testing.T) {
+	for _, c := range []struct {
+		text string
+		rows int
+	}{
+		{"Company,Employees,Revenue,Since\n(legal name),FTE,k EUR,dd.mm.yyyy\nTern AS,12,1200,31.01.2027\nGull KG,40,5580,15.02.2027\n", 2},
+		{"Name;Typ;Pflicht\ntext;text;j/n\nTern;Marina;ja\n", 1},
+		{"Name,Country,Currency\nTern,NO,NOK\nGull,DE,EUR\n", 2},
+		{"Country,Currency\nEUR,USD\nNOK,SEK\nEUR,GBP\n", 3}, // codes stand further down as well
+		{"Item,Unit\n(none),pcs\n", 1},                       // nothing below
+		{"Unit,Size\nkg,m\npcs,m\n", 2},
+	} {
+		rows, notices := rowsOf(t, c.text, Reading{HeaderRow: 1})
+		if len(rows) != c.rows || (notices["units_row"].Row == 2) != (strings.Count(c.text, "\n")-1 != c.rows) {
+			t.Errorf("%q: %v %v", c.text, rows, notices)
+		}
+	}
+	if rows, _ := rowsOf(t, "A,B\n(x),kg\n1,2\n", Reading{HeaderRow: 1, Asides: ReadAsides}); len(rows) != 2 {
+		t.Errorf("read like the others: %v", rows)
+	}
+}
+
+// Words above a header that stand over several columns each are joined to those of the columns,
+// where they are known to head columns.
+func TestWordsOverSeveralColumns(t *testing.T) {
+	known := func(cells []string) bool {
+		return !slices.ContainsFunc(cells, func(c string) bool { return c != "" && c != "Company" && c != "Contact" && c != "Billing address" })
+	}
+	for _, c := range []struct{ text, header string }{
+		{",Company,,,Contact,\nNo.,Name,Town,Country,Name,E-mail\n1,a,b,c,d,e\n", "No.|Company Name|Company Town|Company Country|Contact Name|Contact E-mail"},
+		{"Company,,Billing address,\nCompany,Town,Street,Town\na,b,c,d\n", "Company|Company Town|Billing address Street|Billing address Town"},
+		{"Customer list,,,Printed by me,\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"}, // titles
+		{"Company,,\nName,Town,Country\na,b,c\n", "Name|Town|Country"},
+		{"Company,Contact\nName,E-mail\na,b\n", "Name|E-mail"},
+		{"Company,,,Contact,\n\nName,Town,Country,Name,E-mail\na,b,c,d,e\n", "Name|Town|Country|Name (2)|E-mail"}, // a row between
+	} {
+		src := Source{Name: "x.csv", Size: int64(len(c.text)), ReaderAt: strings.NewReader(c.text)}
+		row := int64(strings.Count(c.text[:strings.Index(c.text, "Name")+4], "\n") + 1)
+		if strings.HasPrefix(c.text, "Company,,Billing") {
+			row = 2
+		}
+		table, err := Open(src, Reading{HeaderRow: row}, DefaultLimits)
+		if err != nil {
+			t.Fatal(err)
+		}
+		table.JoinGroups(known)
+		if got := strings.Join(table.Header, "|"); got != c.header {
+			t.Errorf("%q: %s", c.text, got)
+		}
+		table.Close()
+	}
+}

@@ -235,6 +235,7 @@ type Table struct {
 	to      int  // nor it and those behind it; 0 reads all
 
 	said     []string // the header as it stands in the sheet
+	above    Row      // the row right above the header
 	asides   *asides  // nil when all rows are read
 	ahead    []Row
 	aheadErr error
@@ -329,7 +330,10 @@ func (t *Table) findHeader(src Source, at int64) error {
 		if err != nil {
 			return err
 		}
-		if row = row.part(t.from, t.to); row.Number >= at {
+		if row = row.part(t.from, t.to); row.Number == at-1 {
+			t.above = Row{Number: row.Number, Cells: slices.Clone(row.Cells)}
+		}
+		if row.Number >= at {
 			if t.mend {
 				mended(row.Cells)
 			}
@@ -338,6 +342,45 @@ func (t *Table) findHeader(src Source, at int64) error {
 			return nil
 		}
 	}
+}
+
+// JoinGroups joins to the headers the words above them that stand over several columns, such as
+// Company over Name and Town; heads tells whether words are known to head columns, since titles
+// stand above headers as well. It is asked before the first row is read.
+func (t *Table) JoinGroups(heads func(cells []string) bool) {
+	if t.above.Number == 0 || !overSeveral(t.above.Cells, t.said) || !heads(t.above.Cells) {
+		return
+	}
+	joined, group := slices.Clone(t.said), ""
+	for n, name := range joined {
+		if n < len(t.above.Cells) && !blank(t.above.Cells[n]) {
+			group = value.Trim(t.above.Cells[n])
+		}
+		if name = value.Trim(name); group != "" && !strings.Contains(value.Words(name), value.Words(group)) {
+			joined[n] = value.Trim(group + " " + name)
+		}
+	}
+	var notices []Notice
+	t.Header, notices = columnNames(Row{Number: t.above.Number + 1, Cells: joined}, t.from)
+	t.Notices = append(notices, Notice{Code: "grouped_header", Message: "words in the row above the header stand over several columns each; they are joined to theirs", Row: t.above.Number})
+}
+
+// overSeveral reports whether the cells of a row stand over the names below as those of groups do:
+// two at least, each a different short text, over more names than they are, and over names alone.
+func overSeveral(above, names []string) bool {
+	groups, under, most := 0, 0, 0
+	for n, name := range names {
+		if n < len(above) && !blank(above[n]) {
+			groups++
+			under = 0
+		}
+		if groups > 0 && !blank(name) {
+			under++
+			most = max(most, under)
+		}
+	}
+	row := Row{Cells: above}
+	return groups > 1 && most > 1 && groups*2 <= filled(Row{Cells: names}) && widthOf(row) <= len(names) && filled(row) == groups && onlyWords(row)
 }
 
 // Close frees what the reading holds.

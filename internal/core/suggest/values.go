@@ -37,9 +37,6 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if len(col.Samples) == 0 {
 		return neutralFit, ""
 	}
-	if countsRows(col.Samples) && f.Name != "position" {
-		return contradicts, "its values only count the rows"
-	}
 	if f.Name == mapping.IDField {
 		if share(col.Samples, func(s string) bool {
 			id, _, _ := strings.Cut(s, mapping.VersionMark)
@@ -49,6 +46,12 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 			return contradicts, "its values do not look like " + t.RecordID(1042)
 		}
 		return distinctive, "its values are ids"
+	}
+	if counted := countsRows(col.Samples); counted && f.Name != "position" {
+		if len(col.Samples) < fewestToTell { // which may be chance
+			return against, "its values only count the rows"
+		}
+		return contradicts, "its values only count the rows"
 	}
 	seen := &cells{col: col, field: f, memo: kinds.memo}
 	if f.To != t.Name { // what names records of its own type is more likely their names
@@ -71,7 +74,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 
 // countsRows tells whether texts are 1, 2, 3 and so on.
 func countsRows(texts []string) bool {
-	if len(texts) < fewestToTell {
+	if len(texts) < 2 {
 		return false
 	}
 	for n, s := range texts {

@@ -38,7 +38,7 @@ var (
 var (
 	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
 		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
-		inz engr cmdr sir lady dame`)
+		inz engr cmdr sir dame`)
 	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing arq avv rag geom ir bc lt sgt cdr dna")
 	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
