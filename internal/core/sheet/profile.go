@@ -2,6 +2,7 @@ package sheet
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -341,6 +342,8 @@ func shapeOf(s string) string { return string(appendShape(nil, s)) }
 func classOf(shape string) string {
 	s := strings.ReplaceAll(shape, "+", "")
 	switch {
+	case dayAndTime.MatchString(s):
+		return "date"
 	case strings.Contains(s, "@") && strings.Contains(s, "."):
 		return "email"
 	case strings.HasPrefix(s, "aaa://") || strings.HasPrefix(s, "a://") || strings.HasPrefix(s, "a.") && !strings.ContainsAny(s, " 9"):
@@ -375,6 +378,10 @@ func classOf(shape string) string {
 	}
 	return "text"
 }
+
+// dayAndTime is the shape of a day in figures with a weekday before it or a time of day behind it:
+// 11/13/2026 02:05 PM, Fr. 13.11.2026, 13-11-2026 kl. 10.30.
+var dayAndTime = regexp.MustCompile(`^(?:[Aa]{1,2}[.,]{0,2} 9([/.-])9[/.-]9|9[/.-]9[/.-]9[T,]? ?(?:[^ 9]{1,3} (?:[^ 9]{1,3} )?)?9[:.a]9(?:[:.]9)?(?: ?[Aa]\.?[Aa]?\.?)?)$`)
 
 // fewestHeld is how many lines of a cell must look like rows, and widestText how many cells
 // a line of mere text may seem to have.
