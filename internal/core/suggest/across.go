@@ -129,6 +129,9 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			if c == people && p.field.ComparedAs() == catalog.AsCompanyName {
 				scores[c][i] *= 0.55
 			}
+			if col := v.columns[c]; p.field.Required && scores[c][i] >= certain && col.Filled > 0 { // every record needs it: one that is always filled comes before
+				scores[c][i] = max(certain, scores[c][i]-0.03*float64(col.Blank)/float64(col.Filled+col.Blank))
+			}
 			if said && v.columns[c].Filled == 0 { // it gives way to one that says something
 				scores[c][i] = min(scores[c][i], certain)
 			}
@@ -159,7 +162,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames,
 		} {
 			out = look(target, mine, out)
 		}
@@ -176,7 +179,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		for _, x := range out {
 			switch key := headerKey(s.Column); {
 			case !s.joins || x.joins || x.Draft != s.Draft || x.Field != s.Field:
-			case namePrefixes[key]:
+			case s.before, namePrefixes[key]:
 				return min(place, order[x.Column]), 0
 			case houseNumbers[key] && !saidFirst[key]:
 				return max(place, order[x.Column]), 2

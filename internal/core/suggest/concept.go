@@ -127,7 +127,7 @@ var means = map[string][]string{
 	"due_on":       {"due", "date due", "date?"},
 	"done":         {"done", "done ok", "done status", "ok?"},
 	"kind":         {"kind", "kind subject", "code kind"},
-	"line.product": {"product", "name product", "notes product", "name", "number product?"},
+	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?"},
 	"product":      {"product", "name product", "notes product", "number product?"},
 	"quantity":     {"quantity", "product quantity", "quantity unit", "count?"},
 	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},

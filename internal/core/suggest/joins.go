@@ -156,6 +156,43 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	return list
 }
 
+// joinWholeNames joins given and family name, each in a column of its own, where a type keeps the
+// name of a person in one field: a half would be written over the whole.
+func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	if _, halves := target.Type.FieldAs(catalog.AsFamilyName); halves {
+		return list
+	}
+	at := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool {
+		return f.Type == catalog.Text && setScore(target.Type.Name, f, []string{"name", "person"}) >= certain
+	})
+	if at < 0 {
+		return list
+	}
+	whole := target.Type.Fields[at].Name
+	saying := func(sets ...string) int {
+		return slices.IndexFunc(columns, func(c sheet.Column) bool {
+			l := lift(headerWords(c.Header))
+			return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool { return slices.Contains(sets, strings.Join(set, " ")) })
+		})
+	}
+	given, family := saying("given", "given name"), saying("family", "family name")
+	if family < 0 {
+		family = saying("name")
+	}
+	if given < 0 || family < 0 || given == family || wordsInCells(columns[family], 2) {
+		return list
+	}
+	list = slices.DeleteFunc(list, func(s Suggestion) bool {
+		return s.Column == columns[family].Header || s.Draft == target.Draft && s.Field == whole
+	})
+	list = append(list, Suggestion{Column: columns[family].Header, Draft: target.Draft, Field: whole, Confidence: 0.95, Reason: "it is the family name, behind the given name", Taken: true})
+	list = joinedTo(target, list, whole, columns[family].Header, columns[given].Header, "it is the given name, before the family name")
+	if last := &list[len(list)-1]; last.joins {
+		last.before = true
+	}
+	return list
+}
+
 // mainColumn gives the column that is taken as a whole for a field; -1 when none is.
 func mainColumn(target Target, columns []sheet.Column, list []Suggestion, field string) int {
 	at := slices.IndexFunc(list, func(s Suggestion) bool {

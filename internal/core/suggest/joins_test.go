@@ -46,6 +46,9 @@ func TestJoinedColumns(t *testing.T) {
 		want    string
 	}{
 		{"account", []string{firm, street, "Hausnr.=3|12|7a"}, "street", "Straße + Hausnr."},
+		{"staff", []string{"Name=Havnes|Ferris|Neumann", "Vorname=Ingrid|Tom|Lena", "E-Mail=a@x.example|b@x.example|c@x.example"}, "name", "Vorname + Name"},
+		{"staff", []string{"First name=Ingrid|Tom|Lena", "Last name=Havnes|Ferris|Neumann", "E-mail=a@x.example|b@x.example|c@x.example"}, "name", "First name + Last name"},
+		{"staff", []string{"Name=Ingrid Havnes|Tom Ferris|Lena Neumann", "Vorname=Ingrid|Tom|Lena", "E-Mail=a@x.example|b@x.example|c@x.example"}, "name", "Name"},
 		{"account", []string{firm, "Address 1=Flat 2|The Loft|3 Quay St", "Address 2=Anchor House||Old Town", "Address 3=3 Marine Parade||", "Town=Oban|Bridport|Lyme"}, "street", "Address 1 + Address 2 + Address 3"},
 		{"account", []string{firm, "Addr line 1=Flat 2|3 Quay St", "Addr line 2=Anchor House|", "City=Oban|Lyme"}, "street", "Addr line 1 + Addr line 2"},
 		{"account", []string{firm, "Adresse=Am Kai 4|Hafenweg 2", "Adresse 2=Hinterhaus|3. OG", "Ort=Kiel|Husum"}, "street", "Adresse + Adresse 2"},

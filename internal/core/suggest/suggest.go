@@ -31,7 +31,8 @@ type Suggestion struct {
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
 	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
 
-	joins bool // with another column of the field
+	joins  bool // with another column of the field
+	before bool // it is said before that other one, wherever it stands
 }
 
 // Other is a field that a column may belong to instead of the one suggested.
@@ -179,8 +180,8 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
 		}
-		if marks := marksOf[t.Name]; marks != nil && !slices.ContainsFunc(marks, func(f string) bool { return got[f] }) {
-			score *= unmarked
+		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return got[f] }) {
+			score *= marks.without
 		}
 		linked := slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
 		if t.Timeline != nil && !(linked && (named[t.Name] || v.hangs(t))) {
@@ -199,8 +200,15 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 
 // marksOf are the fields of which one is found where a sheet is of a type that has all
 // that a more usual one has: people at companies are contacts, unless something says
-// that they are leads.
-var marksOf = map[string][]string{"lead": {"interest", "origin", "met_on", "estimated_value", "status"}}
+// that they are leads, and a text alone is no line of an offer. Without is what is left of its score
+// where none is found.
+var marksOf = map[string]struct {
+	fields  []string
+	without float64
+}{
+	"lead": {[]string{"interest", "origin", "met_on", "estimated_value", "status"}, unmarked},
+	"line": {[]string{"quantity", "unit_price", "opportunity"}, hardly},
+}
 
 const unmarked = 0.8
 
@@ -278,7 +286,7 @@ func Routine(t catalog.RecordType, suggestions []Suggestion) mapping.Routine {
 
 // fullNameHeaders are headers of a column that holds given and family name
 // together, when neither has a column of its own.
-var fullNameHeaders = keys("name", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "nom prenom", "prenom nom", "nom prenoms", "name vorname", "vorname name", "naam voornaam", "voornaam naam", "interlocuteur",
+var fullNameHeaders = keys("name", "nominativo", "full name", "contact", "contact name", "person", "contact person", "ansprechpartner", "ansprechpartnerin", "kontaktperson", "nom complet", "nom et prenom", "nom prenom", "prenom nom", "nom prenoms", "name vorname", "vorname name", "naam voornaam", "voornaam naam", "interlocuteur",
 	"nombre completo", "nombre y apellidos", "persona de contacto", "nome completo", "nome e cognome", "referente", "naam", "volledige naam", "contactpersoon", "pessoa de contato", "namn", "fullstandigt namn", "navn", "fulde navn", "fullt navn",
 	"nimi", "koko nimi", "yhteyshenkilo", "imie i nazwisko", "osoba kontaktowa", "ονοματεπωνυμο", "vor und nachname", "vor und zuname", "氏名", "担当者名")
 

@@ -57,7 +57,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.To != t.Name { // what names records of its own type is more likely their names
 		seen.names = kinds.names
 	}
-	if countries := seen.readable(catalog.Country); f.ComparedAs() == catalog.AsLocality && countries > 0.8 || f.Holds == catalog.HoldsRegion && countries > 0.5 {
+	if countries := seen.readable(catalog.Country); f.ComparedAs() == catalog.AsLocality && countries > 0.8 || f.Holds == catalog.HoldsRegion && countries > 0.5 && seen.share("long words", func(s string) bool { return len([]rune(s)) > 3 }) > 0.5 { // LU is a province too
 		return contradicts, "its values are countries"
 	}
 	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
