@@ -61,7 +61,7 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 			for _, s := range col.Samples {
 				if country := value.PhoneCountry(s); country != "" {
 					speaks(country, 1, "others are written with its code")
-				} else {
+				} else if likePhone(s) {
 					local = append(local, s)
 				}
 			}

@@ -28,7 +28,7 @@ var (
 var (
 	shortParticles = strings.Fields("v. d. v.d. v.d vd. z. St. Ste. O' O’") // as they are written: V. is an initial
 	nobles         = strings.Fields("graf grafin freiherr freifrau baron baronin furst furstin ritter edler")
-	joiners        = strings.Fields("& + / und u. and et og och")
+	joiners        = strings.Fields("& + / und u. and et og och or oder ou eller lub tai")
 	families       = strings.Fields("familie fam. family famille familia famiglia")
 	bornAs         = strings.Fields("née nee geb. geborene född født roz.")
 )

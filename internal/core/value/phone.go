@@ -306,12 +306,15 @@ func PhoneCountry(s string) string {
 	if err != nil {
 		return ""
 	}
-	return phonenumbers.GetRegionCodeForNumber(n)
+	if region := phonenumbers.GetRegionCodeForNumber(n); region != "" {
+		return region
+	}
+	return phonenumbers.GetRegionCodeForCountryCode(int(n.GetCountryCode())) // none of its numbers, but of its code
 }
 
-// PhoneIn reports whether a telephone number that names no country can be read as one of a
-// country (ISO 3166).
+// PhoneIn reports whether telephone numbers that name no country can be read as those of a
+// country (ISO 3166): one, or several in a cell.
 func PhoneIn(s, country string) bool {
 	_, trouble := readPhone(Trim(s), country)
-	return trouble.Code == ""
+	return trouble.Code == "" || trouble.Code == problem.SeveralValues
 }
