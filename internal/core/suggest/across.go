@@ -162,7 +162,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames, fromCellsAlone,
 		} {
 			out = look(target, mine, out)
 		}

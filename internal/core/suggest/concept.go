@@ -95,7 +95,7 @@ var means = map[string][]string{
 		"company owner",
 	},
 	"description": {
-		"notes", "notes main", "notes private", "customer notes", "notes person", "deal notes", "notes origin",
+		"notes", "notes main", "notes private", "notes status", "customer notes", "notes person", "deal notes", "notes origin",
 	},
 	"parent":            {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"},
 	"team":              {"team", "name team"},
@@ -276,6 +276,11 @@ func corrected(words []string) (out []string, slips int) {
 			slips++
 			continue
 		}
+		if long := withVowels(w); long != "" {
+			out[n] = long
+			slips++
+			continue
+		}
 		if len(rs) < 5 {
 			continue
 		}
@@ -315,6 +320,61 @@ func spelledOut(w string) string {
 		}
 	}
 	return first
+}
+
+// bones is a word without its vowels but the first letter, and without doubled letters.
+func bones(w string) string {
+	var b []rune
+	for i, r := range w {
+		if i > 0 && (strings.ContainsRune("aeiouyäöüåæøı", r) || b[len(b)-1] == r) {
+			continue
+		}
+		b = append(b, r)
+	}
+	return string(b)
+}
+
+// byBones are the words of the lexicon of five letters and more by their bones.
+var byBones = func() map[string][]string {
+	list := map[string][]string{}
+	for _, w := range lexiconWords {
+		if len(w) >= 5 {
+			list[bones(w)] = append(list[bones(w)], w)
+		}
+	}
+	return list
+}()
+
+// withVowels gives the word that one was made of by leaving vowels out: “Plce”, “Addrs”, “Cmpny”.
+// All words of the lexicon that it can be must mean the same.
+func withVowels(w string) string {
+	key := bones(w)
+	if len([]rune(key)) < 3 {
+		return ""
+	}
+	found := ""
+	for _, long := range byBones[key] {
+		switch {
+		case len(long) <= len(w) || !within(w, long):
+		case found == "":
+			found = long
+		case !slices.Equal(lexicon[found], lexicon[long]):
+			return ""
+		}
+	}
+	return found
+}
+
+// within reports whether the letters of a word stand in a longer one in their order.
+func within(w, long string) bool {
+	for _, r := range w {
+		at := strings.IndexRune(long, r)
+		if at < 0 {
+			return false
+		}
+		long = long[at+len(string(r)):]
+	}
+	return true
 }
 
 // lexiconWords are the single words of the lexicon in alphabetical order.

@@ -575,6 +575,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are forms of address, or degrees"
 	case f.Key && c.telephone() > 0.6:
 		return contradicts, "its values are telephone numbers"
+	case f.Key && f.Type == catalog.Text && isAmounts(c.col):
+		return contradicts, "its values are amounts"
 	case f.Key && f.Type == catalog.Text && c.writtenDates() > 0.6:
 		return contradicts, "its values are dates"
 	case f.Key && f.Type == catalog.Text && c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
