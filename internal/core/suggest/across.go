@@ -2,8 +2,12 @@ package suggest
 
 import (
 	"cmp"
+	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
@@ -28,6 +32,8 @@ type View struct {
 	groups  map[string]map[int]inGroup // the columns in numbered groups of each type; see Among
 	ranked  []TypeSuggestion           // best first, once they were asked for
 	called  []string                   // the words of the sheet's name
+	lacking map[string]bool            // types alone do not find all that they need but links; see Types
+	mute    map[string]bool            // headers that say nothing
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -40,8 +46,9 @@ type compared struct {
 
 // NewView readies columns for being compared.
 func NewView(columns []sheet.Column) *View {
-	v := &View{columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{}}
+	v := &View{columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{}, lacking: map[string]bool{}, mute: map[string]bool{}}
 	for n, col := range columns {
+		v.mute[col.Header] = isMute(tokens(col.Header))
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
 		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
 		v.kinds[n].length = len(strings.Join(col.Samples, "")) / max(1, len(col.Samples))
@@ -70,23 +77,58 @@ func (v *View) compare(t catalog.RecordType, memory Memory) *compared {
 	if x, ok := v.types[t.Name]; ok {
 		return x
 	}
-	x := &compared{fields: withID(t), words: wordsOf(t)}
-	forms := make([]fieldForms, len(x.fields))
-	for i, f := range x.fields {
-		forms[i] = formsOf(f)
-	}
-	for n, col := range v.columns {
-		scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
-		if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
-			h := headerOf(t.Name, v.headerFor(t.Name, n), x.fields, forms, x.words)
-			for i, f := range x.fields {
-				scores[i], reasons[i] = judge(t, f, i, h, col, v.kinds[n], memory)
-			}
+	v.compareAll([]Target{{Type: t, Memory: memory}})
+	return v.types[t.Name]
+}
+
+// compareAll compares the columns with the types of some targets, several columns at a time: what
+// is found out about the cells of one is kept with it, for all types.
+func (v *View) compareAll(targets []Target) {
+	var fresh []*compared
+	var forms [][]fieldForms
+	targets = slices.DeleteFunc(slices.Clone(targets), func(t Target) bool { return v.types[t.Type.Name] != nil })
+	for _, t := range targets {
+		x := &compared{fields: withID(t.Type), words: wordsOf(t.Type), scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns))}
+		of := make([]fieldForms, len(x.fields))
+		for i, f := range x.fields {
+			of[i] = formsOf(f)
 		}
-		x.scores, x.reasons = append(x.scores, scores), append(x.reasons, reasons)
+		fresh, forms = append(fresh, x), append(forms, of)
+		v.types[t.Type.Name] = x
 	}
-	v.types[t.Name] = x
-	return x
+	var all sync.WaitGroup
+	var next atomic.Int64
+	var failed atomic.Value // what a column's worker panicked with, for who asked
+	for range min(runtime.GOMAXPROCS(0), len(v.columns)) {
+		all.Go(func() {
+			defer func() {
+				if p := recover(); p != nil {
+					failed.CompareAndSwap(nil, fmt.Sprint(p))
+				}
+			}()
+			for n := int(next.Add(1)) - 1; n < len(v.columns); n = int(next.Add(1)) - 1 {
+				for k, t := range targets {
+					v.compareColumn(n, t, fresh[k], forms[k])
+				}
+			}
+		})
+	}
+	all.Wait()
+	if p := failed.Load(); p != nil {
+		panic(p)
+	}
+}
+
+func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms) {
+	col := v.columns[n]
+	scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
+	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
+		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
+		for i, f := range x.fields {
+			scores[i], reasons[i] = judge(t.Type, f, i, h, col, v.kinds[n], t.Memory)
+		}
+	}
+	x.scores[n], x.reasons[n] = scores, reasons
 }
 
 // Columns gives for each column the field it seems to belong to; columns for
@@ -162,7 +204,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames, fromCellsAlone,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames, v.fromCellsAlone,
 		} {
 			out = look(target, mine, out)
 		}

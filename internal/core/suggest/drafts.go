@@ -23,10 +23,11 @@ type DraftSuggestion struct {
 // the drafts that there are: types that point to one of these or are pointed to,
 // whose required fields are all found, and that take columns which would be left.
 func (v *View) Further(c catalog.Catalog, targets []Target, memory func(typeName string) Memory) []DraftSuggestion {
+	v.Types(c, memory)
 	placed := taken(v.Across(targets))
 	var out []DraftSuggestion
 	for _, t := range c.Types {
-		if t.Timeline != nil && !v.hangs(t) {
+		if t.Timeline != nil && !v.hangs(t) || v.lacking[t.Name] && len(v.groups[t.Name]) == 0 { // beside others it finds no more than alone
 			continue
 		}
 		there := slices.DeleteFunc(slices.Clone(targets), func(o Target) bool { return o.Type.Name != t.Name })

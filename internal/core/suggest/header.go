@@ -130,7 +130,7 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as := formOfWords(s, words)
 	as.core = h.core
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
-	h.mute = !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
+	h.mute = isMute(words)
 	lifted := lift(words)
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
@@ -162,6 +162,12 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 		h.known = h.known || h.said[i].score >= certain
 	}
 	return h
+}
+
+// isMute reports whether the words of a header say nothing: it is blank, a number, or only says
+// that it is a column.
+func isMute(words []string) bool {
+	return !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
 }
 
 // namesTwo reports whether a header names two things with a stroke between, each of which another

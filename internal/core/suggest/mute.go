@@ -20,11 +20,11 @@ const fewestMute = 8
 
 // fromCellsAlone takes columns whose headers say nothing for what their cells and each other's
 // leave to them.
-func fromCellsAlone(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+func (v *View) fromCellsAlone(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	var mute []sheet.Column
 	for _, col := range columns {
 		placed := slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
-		if !placed && len(col.Samples) >= fewestMute && headerOf(target.Type.Name, col.Header, nil, nil, nil).mute {
+		if !placed && len(col.Samples) >= fewestMute && v.mute[col.Header] {
 			mute = append(mute, col)
 		}
 	}

@@ -70,7 +70,7 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })
 			})
 		}
-		mute := headerOf(target.Type.Name, col.Header, nil, nil, nil).mute
+		mute := isMute(tokens(col.Header))
 		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0 && placed(col.Header, town.Name) && !placed("", code.Name)
 		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
 			continue

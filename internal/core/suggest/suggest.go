@@ -149,6 +149,11 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		return v.ranked
 	}
 	columns, named, birthdays := v.columns, v.named(c), v.haveBirthdays()
+	var all []Target
+	for _, t := range c.Types {
+		all = append(all, Target{Type: t, Memory: memory(t.Name)})
+	}
+	v.compareAll(all)
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		required, wanted := 0, 0
@@ -167,6 +172,8 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 				wanted++
 				if got[f.Name] {
 					required++
+				} else if f.Type != catalog.Reference {
+					v.lacking[t.Name] = true
 				}
 			}
 		}
