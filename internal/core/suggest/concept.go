@@ -86,7 +86,7 @@ var means = map[string][]string{
 	"industry":   {"industry", "industry name", "industry code", "company industry"},
 	"employees": {
 		"employees", "employees number", "count employees", "employees count", "company employees",
-		"number employees",
+		"number employees", "employees estimated", "employees amount",
 	},
 	"status":            {"status", "customer status", "customer kind", "status code", "kind?"},
 	"opportunity.stage": {"stage", "deal stage", "deal status", "stage code", "stage name", "status?"},
@@ -106,6 +106,7 @@ var means = map[string][]string{
 		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
 		"expected amount",
 		"revenue", "expected revenue", "estimated revenue", "revenue currency", "deal revenue", "net revenue",
+		"deal price", "expected price", "net price?", "price?",
 	},
 	"estimated_value": {
 		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
@@ -164,7 +165,7 @@ var small = wordSet(`
 	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
 	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
-	txt kz jn yn u f they there did
+	txt kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 
 func wordSet(words string) map[string]bool {
