@@ -63,7 +63,7 @@ func (s *Service) Starting(ctx context.Context, workspace string, typeNames, fie
 		book.Sheets = append(book.Sheets, one)
 		book.Guide = append(book.Guide, guideLines(c, t, list)...)
 	}
-	book.Guide = slices.Insert(book.Guide, 0, guideHeader)
+	book.Guide = slices.Insert(book.Guide, 0, sheet.GuideHeader)
 	switch {
 	case format == XLSX:
 		return "xlsx", func(w io.Writer) error { return sheet.WriteXLSX(w, book) }, nil
@@ -161,8 +161,6 @@ func exampleOf(f catalog.Field, offered []string) string {
 	}
 	return examples[f.Type]
 }
-
-var guideHeader = []string{"Sheet", "Column", "Type", "Required", "Allowed", "Example", "What belongs there"}
 
 // guideLines explain the fields of a type, and what its rules want.
 func guideLines(c catalog.Catalog, t catalog.RecordType, list []catalog.Field) (lines [][]string) {

@@ -99,3 +99,21 @@ func TestDescribe(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// A filled starter workbook comes back as a bundle of its sheets; what explains them is none.
+func TestStarterSheetsAsABundle(t *testing.T) {
+	b := start(t)
+	for _, format := range []Format{XLSX, ODS} {
+		_, write, err := b.work.Starting(b.Context(), "main", []string{"account", "contact"}, nil, format)
+		b.ok(err)
+		var out bytes.Buffer
+		b.ok(write(&out))
+		bundle := b.bundled("starter."+string(format), out.String())
+		var names []string
+		for _, i := range b.members(bundle) {
+			names = append(names, i.Name+" "+i.Into)
+		}
+		b.want(names, "[Accounts account Contacts contact]")
+		b.want(len(bundle.LeftOut.V), 0)
+	}
+}

@@ -3,6 +3,7 @@ package sheet
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -74,6 +75,15 @@ const (
 	listsSheet = "Lists"
 	guideSheet = "Guide"
 )
+
+// GuideHeader heads the sheet that explains the columns, by which it is known when the workbook
+// comes back: it holds no records.
+var GuideHeader = []string{"Sheet", "Column", "Type", "Required", "Allowed", "Example", "What belongs there"}
+
+// isGuide reports whether the first rows of a sheet are those of such a guide.
+func isGuide(name string, rows []Row) bool {
+	return name == guideSheet && len(rows) > 0 && slices.Equal(rows[0].Cells[:widthOf(rows[0])], GuideHeader)
+}
 
 // mostBookNotes is how many cells get a note; a workbook with many more is slow to
 // open. All are marked.

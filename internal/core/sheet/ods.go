@@ -10,10 +10,21 @@ import (
 
 const odsContent = "content.xml"
 
+// listTables lists the tables of an OpenDocument spreadsheet. Its styles, which stand before them,
+// say which are hidden.
 func (b *workbook) listTables() error {
+	style, hidden := "", map[string]bool{}
 	return b.each(odsContent, func(x *xmlReader) error {
-		if x.kind == xmlStart && string(x.name) == "table" {
-			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), part: odsContent})
+		if x.kind != xmlStart {
+			return nil
+		}
+		switch string(x.name) {
+		case "style":
+			style = x.attr("name")
+		case "table-properties":
+			hidden[style] = x.attr("display") == "false"
+		case "table":
+			b.sheets = append(b.sheets, sheetPart{name: x.attr("name"), part: odsContent, hidden: hidden[x.attr("style-name")]})
 		}
 		return nil
 	})

@@ -86,6 +86,7 @@ func sheetsOf(src Source, format string) ([]Part, error) {
 		switch {
 		case err != nil:
 			list = append(list, Part{Sheet: name, Trouble: asTrouble(err)})
+		case isGuide(name, rows):
 		case slices.ContainsFunc(rows, func(r Row) bool { return filled(r) > 1 }):
 			list = append(list, Part{Sheet: name})
 		default:
