@@ -12,6 +12,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 	"uchi/internal/core/verdict"
 	"uchi/internal/staging"
@@ -502,4 +503,22 @@ func TestNoDealByItsAccountAlone(t *testing.T) {
 	b.want(b.rows(i), "[2 hold (hold, hold)]")
 	i = b.change(i, func(r *mapping.Routine) { r.Drafts[0].Fields["title"] = mapping.Origin{Fixed: "Power for the quay"} })
 	b.want(b.rows(b.check(i)), "[2 create (same 1, create)]")
+}
+
+// Suggestions for another type than that of the rows look at that type alone; those for the rows
+// tell of what country their telephone numbers are.
+func TestSuggestionsForAnotherType(t *testing.T) {
+	b := start(t)
+	i := b.drafted("Company,Town,First name,Surname,Phone\nMarina Sopot Sp. z o.o.,Sopot,Piotr,Nowak,58 555 02 02\nStocznia Wiatr Sp. z o.o.,Gdynia,Zofia,Kowalska,58 555 01 01\n", "account", "contact")
+	s, err := b.work.Suggestions(b.Context(), i, "", b.person)
+	b.ok(err)
+	b.want(s.Home.Country, "PL")
+	s, err = b.work.Suggestions(b.Context(), i, "lead", b.person)
+	b.ok(err)
+	b.want(s.Home.Country, "")
+	i = b.wait(i.ID)
+	b.ok(b.work.SetReading(b.Context(), i, sheet.Reading{Country: "PL"}, b.person))
+	s, err = b.work.Suggestions(b.Context(), b.wait(i.ID), "", b.person)
+	b.ok(err)
+	b.want(s.Home.Country, "")
 }

@@ -68,7 +68,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	if i.Routine.V != nil {
-		if phones := phonesWithoutCountry(i, targets); len(phones) > 0 {
+		if phones := phonesWithoutCountry(i.Reading.V, drafts, targets); len(phones) > 0 {
 			out.Home, _ = view.HomeOf(phones)
 		}
 		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
@@ -82,13 +82,13 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	return out, nil
 }
 
-// phonesWithoutCountry gives the headers of the columns from which an import takes telephone
-// numbers whose country neither the source nor the row tells.
-func phonesWithoutCountry(i store.Import, targets []suggest.Target) (headers []string) {
-	if i.Reading.V.Country != "" {
+// phonesWithoutCountry gives the headers of the columns from which drafts, each with its target,
+// take telephone numbers whose country neither the source nor the row tells.
+func phonesWithoutCountry(reading sheet.Reading, drafts []mapping.Draft, targets []suggest.Target) (headers []string) {
+	if reading.Country != "" {
 		return nil
 	}
-	for n, d := range i.Routine.V.Drafts {
+	for n, d := range drafts {
 		told := slices.ContainsFunc(targets[n].Type.Fields, func(f catalog.Field) bool {
 			_, there := d.Fields[f.Name]
 			return f.Type == catalog.Country && there

@@ -642,7 +642,7 @@ function NameDialog({ name, onClose, onSave }: { name: string; onClose: () => vo
 export function useSuggestions(workspace: string, i: Import | undefined) {
   const { data } = useQuery(suggestions(workspace, i));
   return {
-    of: new Map(data?.columns.map((s) => [s.column, s])),
+    of: new Map(data?.columns.filter((s) => !s.fixed).map((s) => [s.column, s])),
     opposite: new Set(data?.opposite),
     unlike: new Map(data?.unlike?.map((u) => [u.column, u.why])),
     partings: data?.partings ?? [],
