@@ -245,7 +245,7 @@ func TestWhichTypeIsAsked(t *testing.T) {
 	if out := s.uchi(1, "", "import", path, "--yes"); !strings.Contains(out, "none clearly best: contact") || !strings.Contains(out, "lead, ") || !strings.Contains(out, "uchi mapping 1 --add TYPE") {
 		t.Errorf("nobody asked: %s", out)
 	}
-	if out := s.uchi(0, "lead\ny\n", "import", path); !strings.Contains(out, "Of which type are the rows?") || !strings.Contains(out, "created     3") {
+	if out := s.uchi(0, "lead\ny\n", "import", path); !strings.Contains(out, "Of which type, or types, are the rows?") || !strings.Contains(out, "created     3") {
 		t.Errorf("asked: %s", out)
 	}
 	if n := s.count(`select count(*) from w_main.r_lead`); n != 3 {

@@ -188,7 +188,7 @@ func (a *app) chooseType(ctx context.Context, c *client.Conn, i client.Import, f
 		name = "--into " + set.Types[0] + " --add " + strings.Join(set.Types[1:], " --add ") + ", or another with --into"
 	}
 	if len(likely) > 0 && !f.yes && !a.asJSON {
-		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type are the rows, or types? [Enter: none]")
+		answer, err := a.ask(strings.ToUpper(said[:1]) + said[1:] + ".\nOf which type, or types, are the rows? [Enter: none]")
 		if err != nil {
 			return i, err
 		}
