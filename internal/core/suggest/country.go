@@ -35,15 +35,17 @@ var (
 	signOfPlace  = regexp.MustCompile(`[\w-]\.([a-z]{2})(?:[/:?#]|$)`)
 )
 
-// How many of the numbers must be ones of a country, and how much must speak for it.
+// How many of the numbers must be ones of a country, how much must speak for it, and how many
+// times as much as for any other: a sheet of several countries is at home in none.
 const (
-	mostAtHome   = 0.8
-	leastForHome = 1.0
+	mostAtHome    = 0.8
+	leastForHome  = 1.0
+	clearlyAtHome = 3
 )
 
 // HomeOf finds the country of the telephone numbers in some columns that name none: most of them
 // are numbers there, and something else in the sheet is of that country as well. It is to be
-// offered, never taken. With nothing to tell, or two countries as likely, ok is false.
+// offered, never taken. With nothing to tell, or something of another country too, ok is false.
 func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 	var local []string
 	weights, reasons := map[string]float64{}, map[string]string{}
@@ -74,17 +76,18 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 	}
 	best, second := 0.0, 0.0
 	for country, weight := range weights {
-		there := share(local, func(s string) bool { return value.PhoneIn(s, country) })
-		switch {
-		case there < mostAtHome || weight < leastForHome:
-		case weight > best || weight == best && country < home.Country:
+		if weight > best {
 			best, second = weight, best
 			home = Home{Country: country, Reason: reasons[country]}
-		default:
+		} else {
 			second = max(second, weight)
 		}
 	}
-	return home, best > second
+	there := share(local, func(s string) bool { return value.PhoneIn(s, home.Country) })
+	if best < leastForHome || best < clearlyAtHome*second || there < mostAtHome {
+		return Home{}, false
+	}
+	return home, true
 }
 
 // speakForHome tells which countries the cells of a column speak for.
