@@ -98,7 +98,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		fit = neutralFit // one or two cells do not outweigh the field's own name
 	}
 	switch {
-	case words == 0 && fit == distinctive && h.aside:
+	case words < certain && fit == distinctive && h.aside:
 		return 0.5, "the header names something else, but " + what
 	case words == 0 && fit == distinctive:
 		return 0.91, "the header says little, but " + what
