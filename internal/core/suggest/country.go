@@ -17,12 +17,10 @@ type Home struct {
 
 // What companies, postal codes and addresses of the net are written like in one country, or in few.
 var (
-	formsAtHome = map[string]string{
-		"gmbh": "DE AT CH", "kg": "DE AT", "ohg": "DE", "e k": "DE", "ltd": "GB IE", "limited": "GB IE", "plc": "GB IE", "llp": "GB", "inc": "US", "llc": "US", "corp": "US",
-		"sarl": "FR", "sas": "FR", "eurl": "FR", "s l": "ES", "sl": "ES", "s l u": "ES", "slu": "ES", "srl": "IT", "s r l": "IT", "spa": "IT", "s p a": "IT", "lda": "PT", "ltda": "BR",
-		"bv": "NL", "b v": "NL", "bvba": "BE", "ab": "SE", "hb": "SE", "a s": "DK CZ", "as": "NO", "asa": "NO", "aps": "DK", "oy": "FI", "oyj": "FI", "sp z o o": "PL", "s r o": "CZ SK", "kft": "HU", "zrt": "HU",
-		"aş": "TR", "ltd şti": "TR", "επε": "GR", "αε": "GR", "株式会社": "JP",
-	}
+	formsAtHome = byForm(map[string]string{
+		"DE AT CH": "GmbH", "DE AT": "KG", "DE": "OHG, e.K., e.V., UG", "GB IE": "Ltd, Limited, plc", "GB": "LLP", "US": "Inc., LLC, Corp.", "FR": "SARL, SAS, EURL", "ES": "S.L., SL, S.L.U., SLU", "IT": "S.r.l., S.p.A., S.n.c.",
+		"PT": "Lda.", "BR": "Ltda.", "NL": "B.V.", "BE": "BVBA", "SE": "AB, HB", "NO": "AS, ASA", "DK": "ApS", "FI": "Oy, Oyj", "PL": "Sp. z o.o.", "CZ SK": "s.r.o.", "DK CZ": "A/S", "HU": "Kft., Zrt., Bt.", "TR": "A.Ş., Ltd. Şti.", "GR": "Α.Ε., Ο.Ε., ΕΠΕ, Α.Ε.Β.Ε.", "JP": "株式会社",
+	})
 	codesAtHome = []struct {
 		form      *regexp.Regexp
 		countries string
@@ -34,6 +32,17 @@ var (
 	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx ar cl is ee lv lt hr si ro bg")
 	signOfPlace  = regexp.MustCompile(`[\w-]\.([a-z]{2})(?:[/:?#]|$)`)
 )
+
+// byForm turns countries with their legal forms about.
+func byForm(countries map[string]string) map[string]string {
+	forms := map[string]string{}
+	for list, written := range countries {
+		for form := range strings.SplitSeq(written, ", ") {
+			forms[value.Words(form)] = list
+		}
+	}
+	return forms
+}
 
 // How many of the numbers must be ones of a country, how much must speak for it, and how many
 // times as much as for any other: a sheet of several countries is at home in none.
@@ -99,7 +108,7 @@ func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weig
 			}
 		}
 		words := strings.Fields(value.Words(s))
-		for n := min(3, len(words)-1); n > 0; n-- {
+		for n := min(4, len(words)-1); n > 0; n-- {
 			if countries, is := formsAtHome[strings.Join(words[len(words)-n:], " ")]; is {
 				speaks(countries, 1, "companies have legal forms of that country")
 				break

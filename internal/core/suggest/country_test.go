@@ -16,6 +16,7 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 		{"Tel=0523-555 01|0173-555 02;Företag=Smögens Marina AB|Båtvarvet HB", "SE companies have legal forms of that country"},
 		{"Phone=020 7946 0101|01308 555 010;Web=www.quay.co.uk|harbour.org.uk/shop", "GB addresses of the net are of that country"},
 		{"Tel=0523-555 01|0173-555 02;Name=Smögens Marina|Båtvarvet", ""},
+		{"Tel=58 555 01 01|603 456 789;Firma=Marina Sopot Sp. z o.o.|Stocznia Wiatr Sp. z o.o.", "PL companies have legal forms of that country"},
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH", ""}, // of three countries
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de", "DE companies have legal forms of that country"},
 		{"Phone=0131 496 0202|+49 431 555120|+49 30 555120|+44 20 7946 0101|+47 22 00 00 00", ""}, // of several countries
