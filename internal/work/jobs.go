@@ -4,9 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"runtime/debug"
-	"slices"
 	"time"
 
 	"uchi/internal/core/catalog"
@@ -16,7 +14,6 @@ import (
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
 	"uchi/internal/core/sheet"
-	"uchi/internal/core/suggest"
 	"uchi/internal/core/value"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -201,160 +198,6 @@ func (s *Service) watch(ctx context.Context, r store.Run) (context.Context, func
 
 // progressEvery is how many rows pass between two notes of progress.
 const progressEvery = 25_000
-
-// staged is a source whose rows are staged.
-type staged struct {
-	file     string
-	reading  sheet.Reading
-	findings []sheet.Finding
-	table    *sheet.Table
-	profile  *sheet.Profiler
-	cells    *staging.CellWriter
-}
-
-// stageSource reads a source from its beginning to its end and stages its cells.
-func (s *Service) stageSource(ctx context.Context, r store.Run, i store.Import) (staged, error) {
-	var st staged
-	src, err := s.store.OpenSource(ctx, i.Source)
-	if err != nil {
-		return st, err
-	}
-	st.file = src.Name
-	if st.reading, st.findings, err = sheet.Detect(src, i.Reading.V); err != nil {
-		return st, err
-	}
-	if st.table, err = sheet.Open(src, st.reading, s.opt.Limits); err != nil {
-		return st, err
-	}
-	defer st.table.Close()
-	st.table.JoinGroups(suggest.Heads)
-	st.table.Heads = suggest.Heads
-	st.profile = sheet.NewProfiler(st.table.Header)
-	if st.cells, err = s.room.StageCells(ctx, r); err != nil {
-		return st, err
-	}
-	return st, st.cells.End(ctx, s.stageCells(ctx, r, st.table, st.profile, st.cells))
-}
-
-// read turns the source into staged cells with the profile of every column.
-func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
-	st, err := s.stageSource(ctx, r, i)
-	if err != nil {
-		return err
-	}
-	columns, notices := st.profile.Profile()
-	if st.cells.Rows() == 0 {
-		return fault.New(fault.Invalid, "no_rows", "there is a header and no row below it").At(fault.Place{File: st.file, Row: st.reading.HeaderRow}).
-			Mended("Send a file with rows, or choose another header row.")
-	}
-	if i.Written {
-		same, err := s.room.SameRows(ctx, i, r)
-		if err != nil {
-			return err
-		}
-		if !same {
-			return s.end(ctx, r, life.NotWhole, &store.Trouble{Code: "other_rows", Message: "read so, the source has other rows than those of which some were loaded",
-				Mend: "What was read before stays. Upload the file again to read it so."})
-		}
-	}
-	c, err := s.store.Catalog(ctx, i.Workspace)
-	if err != nil {
-		return err
-	}
-	owner, err := s.store.PersonIn(ctx, i.MadeBy, i.Workspace)
-	if err != nil {
-		return err
-	}
-	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if result.Into, result.Routine, err = s.firstMapping(ctx, c.Offered(), i, columns); err != nil {
-		return err
-	}
-	if result.Routine != nil { // whoever made it, the owner is to load it
-		*result.Routine = result.Routine.Fillable(c, owner.Role)
-	}
-	err = s.store.EndRun(ctx, r, life.WasRead, nil, func(ctx context.Context, tx pgx.Tx, _ store.Import) error {
-		if err := store.SetRead(ctx, tx, r, result); err != nil {
-			return err
-		}
-		i.Notices.V = result.Notices
-		return s.takeBelow(ctx, tx, i)
-	})
-	if err != nil {
-		return err
-	}
-	return s.room.Drop(ctx, i.ID, r.ID)
-}
-
-func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler, w *staging.CellWriter) error {
-	for {
-		row, err := table.Next()
-		if err == io.EOF {
-			return s.store.Progress(ctx, r, w.Rows())
-		}
-		if err != nil {
-			return err
-		}
-		profile.Add(row)
-		if err := w.Add(row); err != nil {
-			return err
-		}
-		if w.Rows()%progressEvery == 0 {
-			if err := s.store.Progress(ctx, r, w.Rows()); err != nil {
-				return err
-			}
-		}
-	}
-}
-
-// firstMapping keeps the routine that the import has as far as its columns are
-// there, else takes what is certain of the suggestions.
-func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine, error) {
-	into := i.Into
-	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 {
-		there := make([]string, len(columns))
-		for n, col := range columns {
-			there[n] = col.Header
-		}
-		moved := r.Moved(i.Headers(), there) // read otherwise, a header may say the same in other letters
-		i.Columns.V = columns
-		if kept, ok := fitted(c, moved.Renamed(c), i); ok {
-			return kept.Drafts[0].Type, &kept, nil
-		}
-		into = r.Drafts[0].Type
-	}
-	if into == "" && i.Bundle != nil {
-		i.Columns.V = columns
-		r, err := s.recognised(ctx, c, i)
-		if r != nil || err != nil {
-			return intoOf(r), r, err
-		}
-	}
-	if into == "" {
-		into, _ = suggest.Sure(suggest.NewView(columns).Among(c).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
-	}
-	t, ok := c.Type(into)
-	if !ok {
-		return "", nil, nil
-	}
-	memory, err := s.memories(ctx, i.Workspace)
-	if err != nil {
-		return "", nil, err
-	}
-	view, err := s.viewOf(ctx, i.Workspace, c, columns)
-	if err != nil {
-		return "", nil, err
-	}
-	r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
-	return into, &r, nil
-}
-
-// intoOf gives the record type that the rows of an import become first.
-func intoOf(r *mapping.Routine) string {
-	if r == nil {
-		return ""
-	}
-	return r.Drafts[0].Type
-}
 
 // planOf makes the routine of an import ready.
 func (s *Service) planOf(ctx context.Context, i store.Import) (*mapping.Plan, catalog.Catalog, error) {
