@@ -128,8 +128,8 @@ func saysUnits(row Row, ahead []Row) bool {
 			return false
 		}
 		for _, r := range ahead {
-			if n < len(r.Cells) && value.Trim(r.Cells[n]) == c {
-				return false // it is a value
+			if n < len(r.Cells) && (value.Trim(r.Cells[n]) == c || units.MatchString(value.Trim(r.Cells[n]))) {
+				return false // such are the values of the column
 			}
 		}
 		said++

@@ -194,7 +194,8 @@ func TestARowOfUnits(t *testing.T) {
 		{"Name;Typ;Pflicht\ntext;text;j/n\nTern;Marina;ja\n", 1},
 		{"Name,Country,Currency\nTern,NO,NOK\nGull,DE,EUR\n", 2},
 		{"Country,Currency\nEUR,USD\nNOK,SEK\nEUR,GBP\n", 3}, // codes stand further down as well
-		{"Item,Unit\n(none),pcs\n", 1},                       // nothing below
+		{"From,To\nEUR,USD\nGBP,NOK\nCHF,SEK\n", 3},
+		{"Item,Unit\n(none),pcs\n", 1}, // nothing below
 		{"Unit,Size\nkg,m\npcs,m\n", 2},
 	} {
 		rows, notices := rowsOf(t, c.text, Reading{HeaderRow: 1})
