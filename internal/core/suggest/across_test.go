@@ -300,3 +300,24 @@ func TestFirstOfSeveral(t *testing.T) {
 		}
 	}
 }
+
+// What stands before a colon says of which type a header is, and no more.
+func TestTypesBeforeAColon(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	account, _ := c.Type("account")
+	got := map[string]string{}
+	for _, s := range NewView([]sheet.Column{
+		column("Contact: Full Name", "Marit Moe", "Anke Petersen", "John O'Neil"), column("Contact: Title", "Harbour Master", "Buyer", "Owner"), column("Account: Name", "Tern AS", "Gull KG", "O'Neil's Yard"),
+		column("Contact: Phone", "+47 55 30 30 31"), column("Account: Phone", "+47 55 30 30 30"), column("Note: Title", "x", "y"),
+	}).Among(c).Across([]Target{{Draft: "account", Type: account}, {Draft: "contact", Type: contact}}) {
+		if s.Taken {
+			got[s.Column] = s.Draft + "." + s.Field
+		}
+	}
+	for header, want := range map[string]string{"Contact: Title": "contact.job_title", "Account: Name": "account.name", "Contact: Phone": "contact.phone", "Account: Phone": "account.phone", "Note: Title": ""} {
+		if got[header] != want {
+			t.Errorf("%s: %q, want %q", header, got[header], want)
+		}
+	}
+}

@@ -116,6 +116,10 @@ func withoutNeutral(words []string) []string {
 // which the type itself is known, which change nothing about what it is.
 func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, own map[string]bool) header {
 	h := header{all: strings.Join(tokens(s), " ")}
+	if before, rest, ok := strings.Cut(s, ":"); ok && len(tokens(rest)) > 0 && len(tokens(before)) > 0 &&
+		!slices.ContainsFunc(tokens(before), func(w string) bool { return !own[w] }) {
+		s = rest // “Contact: Title”
+	}
 	if h.unit, s = value.UnitOf(s); h.unit == "" {
 		_, s = value.CurrencyOf(s)
 	}
