@@ -71,9 +71,17 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 		var theirs []string
 		for n, to := range k.mayName(*fp) {
 			from := fmt.Sprintf("theirs%d", n)
-			columns := []string{`t.row_no`, `b.record_id`}
-			if to.in != nil { // a row beside stands below the rows of this import
+			columns, loaded := []string{`t.row_no`, `b.record_id`}, ""
+			if to.in != nil { // a row beside stands below the rows of this import, until it is loaded
 				columns[1] = `case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end as record_id`
+				there, err := k.room.there(ctx, resultsTable(to.in.Import.ID))
+				if err != nil {
+					return err
+				}
+				if there {
+					columns[1] = `coalesce(o.record_id, case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end) as record_id`
+					loaded = ` left join ` + resultsTable(to.in.Import.ID) + ` o on o.row_no = t.row_no and o.draft = ` + schema.Int(to.draft.n+1) + ` and o.last`
+				}
 			}
 			for _, f := range to.draft.plan.Fields {
 				if f.Field.Normalised() {
@@ -97,7 +105,7 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 				byName = append(byName, named)
 			}
 			theirs = append(theirs, from+` as materialized (
-				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no where b.record_id is not null
+				select `+list(columns)+` from `+to.draft.everyRow("draft")+` t join `+to.draft.everyRow("became")+` b on b.row_no = t.row_no`+loaded+` where b.record_id is not null
 			),`)
 		}
 		with["short"] = k.byShort(target, fp.Field.Name, strings.Join(people, " union all "))

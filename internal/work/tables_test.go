@@ -85,3 +85,19 @@ func TestABundleTakesTheTablesOfASheet(t *testing.T) {
 		b.want(i.Totals.V.Verdicts["hold"], int64(0))
 	}
 }
+
+// A row that was held when its bundle was loaded points, mended, to the record that another row
+// has made, which is no second one of its name.
+func TestHeldRowsOfALoadedBundle(t *testing.T) {
+	b := start(t)
+	bundle := b.checkBundle(b.bundled("accounts.csv", "Company,Town\nTern Marina,Ternvik\nGull Marina,Gullvik\n", "people.csv", "First name,Surname,Company,E-mail\nMarit,Moe,Tern Marina,marit@x.example\nAnke,Berg,Gull Marina,nonsense\n"))
+	b.ok(b.work.LoadBundle(b.Context(), bundle, store.BundlePolicy{}, b.person))
+	bundle = b.settled(bundle)
+	people := b.members(bundle)[1]
+	b.want(b.outcomes(people), map[verdict.Outcome]int64{"created": 1, "held": 1})
+	people = b.check(b.mend(people, CellEdit{Row: 3, Column: "E-mail", Value: "anke@x.example"}))
+	b.want(b.codes(people), "[]")
+	people = b.load(people)
+	b.want(b.outcomes(people), map[verdict.Outcome]int64{"created": 2})
+	b.want(b.record("contact", "CON-2").Values["account"], "ACC-2")
+}
