@@ -79,8 +79,10 @@ func (k *draftCheck) linkRows(ctx context.Context) error {
 					return err
 				}
 				if there {
-					columns[1] = `coalesce(o.record_id, case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) + ` else b.record_id end) as record_id`
-					loaded = ` left join ` + resultsTable(to.in.Import.ID) + ` o on o.row_no = t.row_no and o.draft = ` + schema.Int(to.draft.n+1) + ` and o.last`
+					columns[1] = `coalesce(o.record_id, case when b.record_id < 0 then b.record_id - ` + schema.Int(to.in.base()) +
+						` else b.record_id end) as record_id`
+					loaded = ` left join ` + resultsTable(to.in.Import.ID) + ` o on o.row_no = t.row_no and o.draft = ` +
+						schema.Int(to.draft.n+1) + ` and o.last`
 				}
 			}
 			for _, f := range to.draft.plan.Fields {

@@ -275,10 +275,16 @@ func (dp *DraftPlan) doubtCurrency(row sheet.Row, out *Typed) {
 		if fp.Field.Type != catalog.Money || out.Values[i] == "" || len(fp.origin.from) == 0 {
 			continue
 		}
-		if said, can := value.InCurrency(fp.origin.text(row.Cells), out.Values[dp.currency]); !can {
-			out.Problems = append(out.Problems, problem.Problem{
-				Code: problem.OtherCurrency, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: said + ", and " + out.Values[dp.currency],
-			})
+		said, can := value.InCurrency(fp.origin.text(row.Cells), out.Values[dp.currency])
+		if can {
+			continue
+		}
+		out.Problems = append(out.Problems, problem.Problem{
+			Code: problem.OtherCurrency, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
+			Detail: said + ", and " + out.Values[dp.currency], Light: fp.Light,
+		})
+		if fp.Light {
+			out.Values[i] = ""
 		}
 	}
 }

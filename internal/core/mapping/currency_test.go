@@ -62,3 +62,26 @@ func TestAmountsInAnotherCurrency(t *testing.T) {
 		}
 	}
 }
+
+// Where a value that cannot be read does not hold its row, neither does an amount in another currency.
+func TestAnAmountInAnotherCurrencyAsATrifle(t *testing.T) {
+	c, err := catalog.Standard()
+	if err != nil {
+		t.Fatal(err)
+	}
+	fields := map[string]Origin{"title": {From: []string{"Deal"}}, "amount": {From: []string{"Amount"}, Unreadable: LeaveValue}, "currency": {Fixed: "EUR"}}
+	p, err := NewPlan(Routine{May: CreateOrUpdate, Drafts: []Draft{{Type: "opportunity", Fields: fields}}}, c, []sheet.Column{{Header: "Deal"}, {Header: "Amount"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var out Typed
+	p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Pier A", "1000 USD"}}, &out)
+	for n, fp := range p.Drafts[0].Fields {
+		if fp.Field.Name == "amount" && out.Values[n] != "" {
+			t.Errorf("the amount is loaded all the same: %s", out.Values[n])
+		}
+	}
+	if len(out.Problems) != 1 || out.Problems[0].Code != problem.OtherCurrency || !out.Problems[0].Light {
+		t.Errorf("problems %+v", out.Problems)
+	}
+}

@@ -150,16 +150,8 @@ func (r Reading) columns() (from, to int, ok bool) {
 	if m == nil {
 		return 0, 0, false
 	}
-	from, to = numberOf(m[1])-1, numberOf(m[2])
+	from, to = columnOf(strings.ToUpper(m[1])), columnOf(strings.ToUpper(m[2]))+1
 	return from, to, to == 0 || to > from
-}
-
-// numberOf is the number, from 1, of a column that is called by its letter; 0 for none.
-func numberOf(letter string) (n int) {
-	for _, c := range strings.ToUpper(letter) {
-		n = n*26 + int(c-'A') + 1
-	}
-	return n
 }
 
 // part is a row with those of its cells that stand in some columns.
@@ -362,7 +354,10 @@ func (t *Table) JoinGroups(heads func(cells []string) bool) {
 	}
 	var notices []Notice
 	t.Header, notices = columnNames(Row{Number: t.above.Number + 1, Cells: joined}, t.from)
-	t.Notices = append(notices, Notice{Code: "grouped_header", Message: "words in the row above the header stand over several columns each; they are joined to theirs", Row: t.above.Number})
+	t.Notices = append(notices, Notice{
+		Code: "grouped_header", Row: t.above.Number,
+		Message: "words in the row above the header stand over several columns each; they are joined to theirs",
+	})
 }
 
 // overSeveral reports whether the cells of a row stand over the names below as those of groups do:
@@ -380,7 +375,8 @@ func overSeveral(above, names []string) bool {
 		}
 	}
 	row := Row{Cells: above}
-	return groups > 1 && most > 1 && groups*2 <= filled(Row{Cells: names}) && widthOf(row) <= len(names) && filled(row) == groups && onlyWords(row)
+	return groups > 1 && most > 1 && groups*2 <= filled(Row{Cells: names}) &&
+		widthOf(row) <= len(names) && filled(row) == groups && onlyWords(row)
 }
 
 // Close frees what the reading holds.

@@ -556,7 +556,7 @@ func tooManyColumns(l Limits) *fault.Error {
 		Mended("Split the sheet; the limit can be raised when the service is started.")
 }
 
-// columnOf gives the column of a cell's name such as BC12, counted from 0.
+// columnOf gives the column of a cell's name such as BC12, or of a letter, counted from 0; -1 for none.
 func columnOf(ref string) int {
 	n := 0
 	for i := 0; i < len(ref) && ref[i] >= 'A' && ref[i] <= 'Z' && n < 1<<20; i++ {

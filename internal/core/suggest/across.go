@@ -46,7 +46,10 @@ type compared struct {
 
 // NewView readies columns for being compared.
 func NewView(columns []sheet.Column) *View {
-	v := &View{columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{}, lacking: map[string]bool{}, mute: map[string]bool{}}
+	v := &View{
+		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
+		lacking: map[string]bool{}, mute: map[string]bool{},
+	}
 	for n, col := range columns {
 		v.mute[col.Header] = isMute(tokens(col.Header))
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
@@ -88,7 +91,10 @@ func (v *View) compareAll(targets []Target) {
 	var forms [][]fieldForms
 	targets = slices.DeleteFunc(slices.Clone(targets), func(t Target) bool { return v.types[t.Type.Name] != nil })
 	for _, t := range targets {
-		x := &compared{fields: withID(t.Type), words: wordsOf(t.Type), scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns))}
+		x := &compared{
+			fields: withID(t.Type), words: wordsOf(t.Type),
+			scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns)),
+		}
 		of := make([]fieldForms, len(x.fields))
 		for i, f := range x.fields {
 			of[i] = formsOf(f)
@@ -171,7 +177,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			if c == people && p.field.ComparedAs() == catalog.AsCompanyName {
 				scores[c][i] *= 0.55
 			}
-			if col := v.columns[c]; p.field.Required && scores[c][i] >= certain && col.Filled > 0 { // every record needs it: one that is always filled comes before
+			// What every record needs is rather the column that is always filled.
+			if col := v.columns[c]; p.field.Required && scores[c][i] >= certain && col.Filled > 0 {
 				scores[c][i] = max(certain, scores[c][i]-0.03*float64(col.Blank)/float64(col.Filled+col.Blank))
 			}
 			if said && v.columns[c].Filled == 0 { // it gives way to one that says something
@@ -204,7 +211,8 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts, joinStreets, joinLines, joinNames, joinWholeNames, v.fromCellsAlone,
+			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
+			joinStreets, joinLines, joinNames, joinWholeNames, v.fromCellsAlone,
 		} {
 			out = look(target, mine, out)
 		}

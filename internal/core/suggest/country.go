@@ -18,15 +18,23 @@ type Home struct {
 // What companies, postal codes and addresses of the net are written like in one country, or in few.
 var (
 	formsAtHome = byForm(map[string]string{
-		"DE AT CH": "GmbH", "DE AT": "KG", "DE": "OHG, e.K., e.V., UG", "GB IE": "Ltd, Limited, plc", "GB": "LLP", "US": "Inc., LLC, Corp.", "FR": "SARL, SAS, EURL", "ES": "S.L., SL, S.L.U., SLU", "IT": "S.r.l., S.p.A., S.n.c.",
-		"PT": "Lda.", "BR": "Ltda.", "NL": "B.V.", "BE": "BVBA", "SE": "AB, HB", "NO": "AS, ASA", "DK": "ApS", "FI": "Oy, Oyj", "PL": "Sp. z o.o.", "CZ SK": "s.r.o.", "DK CZ": "A/S", "HU": "Kft., Zrt., Bt.", "TR": "A.Ş., Ltd. Şti.", "GR": "Α.Ε., Ο.Ε., ΕΠΕ, Α.Ε.Β.Ε.", "JP": "株式会社",
+		"DE AT CH": "GmbH", "DE AT": "KG", "DE": "OHG, e.K., e.V., UG", "GB IE": "Ltd, Limited, plc", "GB": "LLP", "US": "Inc., LLC, Corp.",
+		"FR": "SARL, SAS, EURL", "ES": "S.L., SL, S.L.U., SLU", "IT": "S.r.l., S.p.A., S.n.c.",
+		"PT": "Lda.", "BR": "Ltda.", "NL": "B.V.", "BE": "BVBA", "SE": "AB, HB", "NO": "AS, ASA", "DK": "ApS",
+		"FI": "Oy, Oyj", "PL": "Sp. z o.o.", "CZ SK": "s.r.o.", "DK CZ": "A/S", "HU": "Kft., Zrt., Bt.", "TR": "A.Ş., Ltd. Şti.", "GR": "Α.Ε., Ο.Ε., ΕΠΕ, Α.Ε.Β.Ε.", "JP": "株式会社",
 	})
 	codesAtHome = []struct {
 		form      *regexp.Regexp
 		countries string
 	}{
-		{regexp.MustCompile(`^\d{2}-\d{3}$`), "PL"}, {regexp.MustCompile(`^\d{5}-\d{3}$`), "BR"}, {regexp.MustCompile(`^\d{4}-\d{3}$`), "PT"}, {regexp.MustCompile(`^\d{3}-\d{4}$`), "JP"},
-		{regexp.MustCompile(`^\d{4} ?[A-Z]{2}$`), "NL"}, {regexp.MustCompile(`^[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2}$`), "GB"}, {regexp.MustCompile(`^\d{3} \d{2}$`), "SE CZ SK GR"}, {regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
+		{regexp.MustCompile(`^\d{2}-\d{3}$`), "PL"},
+		{regexp.MustCompile(`^\d{5}-\d{3}$`), "BR"},
+		{regexp.MustCompile(`^\d{4}-\d{3}$`), "PT"},
+		{regexp.MustCompile(`^\d{3}-\d{4}$`), "JP"},
+		{regexp.MustCompile(`^\d{4} ?[A-Z]{2}$`), "NL"},
+		{regexp.MustCompile(`^[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2}$`), "GB"},
+		{regexp.MustCompile(`^\d{3} \d{2}$`), "SE CZ SK GR"},
+		{regexp.MustCompile(`^\d{5}-\d{4}$`), "US"},
 	}
 	countryOfNet = map[string]string{"uk": "GB"}
 	netsAtHome   = strings.Fields("de at ch fr es it pt br nl be se no dk fi pl cz sk hu tr gr jp uk ie us ca au nz mx ar cl is ee lv lt hr si ro bg")
@@ -114,7 +122,8 @@ func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weig
 				break
 			}
 		}
-		if m := signOfPlace.FindStringSubmatch(strings.ToLower(value.Trim(s))); m != nil && slices.Contains(netsAtHome, m[1]) && !strings.Contains(value.Trim(s), " ") {
+		m := signOfPlace.FindStringSubmatch(strings.ToLower(value.Trim(s)))
+		if m != nil && slices.Contains(netsAtHome, m[1]) && !strings.Contains(value.Trim(s), " ") {
 			country := strings.ToUpper(m[1])
 			if other := countryOfNet[m[1]]; other != "" {
 				country = other

@@ -138,8 +138,10 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	lifted := lift(words)
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
-		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !slices.Contains(set, "phone") ||
-			slices.Contains(set, "invoice") && (slices.Contains(set, "email") || slices.Contains(set, "phone")) // an address may be that for invoices; who writes and calls there is another
+		called := slices.Contains(set, "phone")
+		// An address may be that for invoices; who writes and calls there is another.
+		invoiced := slices.Contains(set, "invoice") && (called || slices.Contains(set, "email"))
+		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !called || invoiced
 	})
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.aside = others || elsewise

@@ -108,7 +108,8 @@ func lineOf(header string) (base string, n int) {
 		base, n = m[1], int(m[2][0]-'0')
 	}
 	isLine := func(set []string) bool {
-		return len(set) > 0 && !slices.ContainsFunc(set, func(c string) bool { return !slices.Contains([]string{"address", "street", "line"}, c) })
+		other := func(c string) bool { return !slices.Contains([]string{"address", "street", "line"}, c) }
+		return len(set) > 0 && !slices.ContainsFunc(set, other)
 	}
 	if l := lift(headerWords(base)); l.unknown > 0 || !slices.ContainsFunc(l.sets, isLine) {
 		return "", 0
@@ -185,7 +186,10 @@ func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []
 	list = slices.DeleteFunc(list, func(s Suggestion) bool {
 		return s.Column == columns[family].Header || s.Draft == target.Draft && s.Field == whole
 	})
-	list = append(list, Suggestion{Column: columns[family].Header, Draft: target.Draft, Field: whole, Confidence: 0.95, Reason: "it is the family name, behind the given name", Taken: true})
+	list = append(list, Suggestion{
+		Column: columns[family].Header, Draft: target.Draft, Field: whole, Confidence: 0.95, Taken: true,
+		Reason: "it is the family name, behind the given name",
+	})
 	list = joinedTo(target, list, whole, columns[family].Header, columns[given].Header, "it is the given name, before the family name")
 	if last := &list[len(list)-1]; last.joins {
 		last.before = true

@@ -35,7 +35,10 @@ func (v *View) fromCellsAlone(target Target, columns []sheet.Column, list []Sugg
 		list = slices.DeleteFunc(list, func(s Suggestion) bool {
 			return s.Column == col.Header || s.Draft == target.Draft && s.Field == field
 		})
-		list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: field, Confidence: 0.91, Taken: true, Reason: "the header says nothing, and " + reason})
+		list = append(list, Suggestion{
+			Column: col.Header, Draft: target.Draft, Field: field, Confidence: 0.91, Taken: true,
+			Reason: "the header says nothing, and " + reason,
+		})
 	}
 	free := func(is func(catalog.Field) bool) (only catalog.Field, ok bool) {
 		n := 0
@@ -68,7 +71,8 @@ func (v *View) fromCellsAlone(target Target, columns []sheet.Column, list []Sugg
 	}
 	if len(target.Type.Title) == 1 {
 		f, ok := free(func(f catalog.Field) bool {
-			return f.Name == target.Type.Title[0] && f.Type == catalog.Text && f.Required && setScore(target.Type.Name, f, []string{"subject"}) >= certain
+			return f.Name == target.Type.Title[0] && f.Type == catalog.Text && f.Required &&
+				setScore(target.Type.Name, f, []string{"subject"}) >= certain
 		})
 		if ok {
 			if col, ok := onlyOne(mute, func(c sheet.Column) bool { return isPhrases(c) && c.Blank == 0 && c.Longest <= 80 && !filledLike(c) }); ok {
