@@ -33,7 +33,6 @@ type View struct {
 	ranked  []TypeSuggestion           // best first, once they were asked for
 	called  []string                   // the words of the sheet's name
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
-	mute    map[string]bool            // headers that say nothing
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -42,16 +41,16 @@ type compared struct {
 	words   map[string]bool // single words by which the type is known
 	scores  [][]float64     // by column and field
 	reasons [][]string
+	heads   []header // of the columns, as they were compared with it
 }
 
 // NewView readies columns for being compared.
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{}, mute: map[string]bool{},
+		lacking: map[string]bool{},
 	}
 	for n, col := range columns {
-		v.mute[col.Header] = isMute(tokens(col.Header))
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
 		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
 		v.kinds[n].length = len(strings.Join(col.Samples, "")) / max(1, len(col.Samples))
@@ -93,7 +92,7 @@ func (v *View) compareAll(targets []Target) {
 	for _, t := range targets {
 		x := &compared{
 			fields: withID(t.Type), words: wordsOf(t.Type),
-			scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns)),
+			scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns)), heads: make([]header, len(v.columns)),
 		}
 		of := make([]fieldForms, len(x.fields))
 		for i, f := range x.fields {
@@ -128,11 +127,13 @@ func (v *View) compareAll(targets []Target) {
 func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms) {
 	col := v.columns[n]
 	scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
+	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
 		for i, f := range x.fields {
 			scores[i], reasons[i] = judge(t.Type, f, i, h, col, v.kinds[n], t.Memory)
 		}
+		x.heads[n] = h
 	}
 	x.scores[n], x.reasons[n] = scores, reasons
 }
@@ -212,7 +213,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
 			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
-			joinStreets, joinLines, joinNames, joinWholeNames, v.fromCellsAlone,
+			joinStreets, joinLines, joinNames, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
 		}

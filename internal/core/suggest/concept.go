@@ -56,19 +56,19 @@ var means = map[string][]string{
 		"person?", "phone private?",
 	},
 	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
-	"job_title": {"job", "job title", "job name", "job work", "company job", "title?"},
-	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person", "company work"},
+	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
+	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person", "company work", "where?"},
 	"company":   {"company", "company name", "customer", "customer name", "company customer"},
 	"website":   {"web", "web address", "email web"},
 	"street": {
 		"street", "street address", "address", "address line", "street number", "street name", "address number?",
 		"company address",
 	},
-	"locality":    {"town", "town name", "address town"},
+	"locality":    {"town", "town name", "address town", "where?"},
 	"region":      {"region", "region name", "region code"},
 	"postal_code": {"postal", "postal code", "postal number", "address postal"},
 	"country":     {"country", "country code", "country name", "address country", "country region?"},
-	"birthday":    {"birth", "birth date", "date?"},
+	"birthday":    {"birth", "birth date", "date?", "when?"},
 	"language":    {"language", "language code", "language person", "language preferred"},
 	"email_consent": {
 		"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name",
@@ -77,13 +77,14 @@ var means = map[string][]string{
 	"source_ref": {
 		"customer number", "person number", "old number", "number system", "old number system", "deal number",
 		"customer code", "person code", "company code", "code number", "old code", "number?", "code?",
+		"customer?", "person?", "deal?",
 	},
 	"registration_number": {
 		"registration", "registration number", "company registration", "company registration number",
 		"registration code", "company registration code",
 	},
 	"legal_name": {"legal name", "company legal", "company legal name", "legal?"},
-	"industry":   {"industry", "industry name", "industry code", "company industry"},
+	"industry":   {"industry", "industry name", "industry code", "company industry", "does"},
 	"employees": {
 		"employees", "employees number", "count employees", "employees count", "company employees",
 		"number employees", "employees estimated", "employees amount",
@@ -100,7 +101,7 @@ var means = map[string][]string{
 	"parent":            {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"},
 	"team":              {"team", "name team"},
 	"active":            {"active", "active ok", "active code"},
-	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes"},
+	"opportunity.title": {"deal", "deal name", "deal title", "deal subject", "subject", "title", "deal notes", "what?"},
 	"contact":           {"person", "person name", "customer person", "email person", "company person"},
 	"amount": {
 		"amount", "amount net", "deal amount", "amount currency", "amount net currency", "estimated amount",
@@ -117,19 +118,19 @@ var means = map[string][]string{
 	"probability": {"probability", "percent probability", "close probability", "percent?"},
 	"expected_close": {
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
-		"close date estimated", "date expected", "expected?",
+		"close date estimated", "date expected", "expected?", "when?",
 	},
 	"opened_on":    {"opened", "date opened", "deal opened"},
 	"loss_reason":  {"lost reason", "reason?", "lost?"},
-	"interest":     {"interest", "interest kind", "count interest"},
+	"interest":     {"interest", "interest kind", "interest level", "count interest"},
 	"origin":       {"origin", "name origin", "kind origin", "origin person"},
-	"met_on":       {"met", "date met", "date person?", "date?"},
-	"subject":      {"subject", "deal subject", "name subject", "subject title"},
-	"due_on":       {"due", "date due", "date?"},
+	"met_on":       {"met", "date met", "date person?", "date?", "when?"},
+	"subject":      {"subject", "deal subject", "name subject", "subject title", "what?"},
+	"due_on":       {"due", "date due", "date?", "when?"},
 	"done":         {"done", "done ok", "done status", "ok?"},
 	"kind":         {"kind", "kind subject", "code kind"},
 	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?"},
-	"product":      {"product", "name product", "notes product", "number product?"},
+	"product":      {"product", "name product", "notes product", "number product?", "what?"},
 	"quantity":     {"quantity", "product quantity", "quantity unit", "count?"},
 	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
 	"position":     {"line number", "count line", "line?"},
@@ -145,7 +146,7 @@ var means = map[string][]string{
 var (
 	byCompany = []string{
 		"company", "company name", "customer", "customer name", "company customer", "company person", "customer number", "customer code", "company number", "company code",
-		"number system customer",
+		"number system customer", "where?",
 	}
 	byPerson = []string{"person", "person name", "customer person", "email person", "company person", "person number", "person code"}
 )
@@ -165,6 +166,8 @@ var small = wordSet(`
 	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
 	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
+	ihr ihre ihrem ihren euer eure uw jouw je votre vos tu su sus vuestro vuestra sua suo vostro vostra seu vosso twoj twoja
+	din ditt er jeres deres teidän σας vas váš
 	txt kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 

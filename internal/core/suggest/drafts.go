@@ -2,6 +2,7 @@ package suggest
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -203,6 +204,17 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			from = append(o.From, from...)
 		}
 		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}
+	}
+	// What a draft had from a column that moved it may have from another, which nothing was given.
+	for i, d := range r.Drafts {
+		for _, s := range taken(all) {
+			_, had := d.Fields[s.Field]
+			_, has := out.Drafts[i].Fields[s.Field]
+			if s.Draft == d.Called() && had && !has && !placed(s.Column) && !s.joins && s.Fixed == "" {
+				out.Drafts[i].Fields = maps.Clone(out.Drafts[i].Fields)
+				out.Drafts[i].Fields[s.Field] = mapping.Origin{From: []string{s.Column}, Take: s.Take}
+			}
+		}
 	}
 	for _, d := range r.Drafts {
 		if d.Type != draft.Type || !v.onlyGroups(targets, last) {

@@ -13,14 +13,16 @@ import (
 
 // header is a column's header taken apart.
 type header struct {
-	all   string     // the words as they stand
-	words []string   // with abbreviations spelt out and decoration gone
-	core  []string   // without words that only say whose or which
-	said  []saying   // how well it says each field of the type
-	known bool       // some field of the type answers to it
-	unit  value.Unit // in what it says that its amounts are
-	aside bool       // it is of somebody else, or of what no field is for
-	mute  bool       // it says nothing at all: it is blank, a number, or only says that it is a column
+	all     string     // the words as they stand
+	words   []string   // with abbreviations spelt out and decoration gone
+	core    []string   // without words that only say whose or which
+	said    []saying   // how well it says each field of the type
+	known   bool       // some field of the type answers to it
+	unit    value.Unit // in what it says that its amounts are
+	aside   bool       // it is of somebody else, or of what no field is for
+	mute    bool       // it says nothing at all: it is blank, a number, or only says that it is a column
+	asks    bool       // all that it says is who
+	strange bool       // it holds words that are not understood, or none that mean anything
 }
 
 // saying is how well a header says a field, from 0 to 1, with the reason.
@@ -134,8 +136,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as := formOfWords(s, words)
 	as.core = h.core
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
-	h.mute = isMute(words)
+	h.mute, h.asks = isMute(words), asksWho(words)
 	lifted := lift(words)
+	h.strange = lifted.unknown+lifted.slips > 0 || !slices.ContainsFunc(lifted.sets, func(set []string) bool { return len(set) > 0 })
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
 		called := slices.Contains(set, "phone")
@@ -173,8 +176,17 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 // isMute reports whether the words of a header say nothing: it is blank, a number, or only says
 // that it is a column.
 func isMute(words []string) bool {
-	return !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] })
+	return !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] && !small[w] })
 }
+
+// asksWho reports whether a header asks for a person: who, by whom, who spoke.
+func asksWho(words []string) bool {
+	return slices.ContainsFunc(words, func(w string) bool { return whoWords[w] }) &&
+		!slices.ContainsFunc(words, func(w string) bool { _, known := lexicon[w]; return known && !whoWords[w] && !small[w] })
+}
+
+// whoWords ask for a person.
+var whoWords = wordSet(`who whom by with wer wem wen von mit durch qui avec par quien con por wie met door vem med av hvem af chi da kto z przez quem com kuka ποιος`)
 
 // namesTwo reports whether a header names two things with a stroke between, each of which another
 // field is for: “Firma / Ort”. Of numbers and the like the cells tell which it is.
@@ -244,7 +256,7 @@ var saysNothing = map[string]bool{"": true}
 
 func init() {
 	for w := range strings.FieldsSeq(`a b c d e f g h i j k l m n o p q r s t u v w x y z col column columns spalte feld field fields kolonne kolumn colonne columna coluna colonna kolom sarake kolumna pole champ campo campos veld
-		who whom with at wer wem mit bei qui avec chez quien con met wie vem hvem med hos chi kto z
+		at bei chez hos who whom with wer wem wen mit qui avec quien con wie met vem med hvem chi kto quem com
 		text txt string number num date value var attr attribute unnamed custom userfield f_ c_ item $$`) {
 		saysNothing[value.Words(w)] = true
 	}

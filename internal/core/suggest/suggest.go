@@ -116,7 +116,7 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == against && (words < certain || h.alsoSays(n)):
+	case fit == against && (words < exactly || h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
 	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain:
 		return 0.91, reason + ", and " + what
@@ -141,6 +141,9 @@ const (
 	leastHeld  = 0.68
 	leastVague = 0.735
 )
+
+// exactly is how well a header says a field that says it and nothing else.
+const exactly = 0.925
 
 // Types ranks the record types by how many of the columns find a field, best
 // first, with the reason; memory gives what was chosen for each before.
@@ -330,7 +333,7 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	sure := kinds[textkind.FullName] >= fullNames
 	h := headerOf(t.Name, col.Header, nil, nil, nil)
 	if h.mute {
-		return sure
+		return sure || h.asks
 	}
 	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {

@@ -377,7 +377,10 @@ func fitReference(c *cells) (fit, string) {
 
 // companies compares texts with names of companies, of which many end with a legal form.
 func (c *cells) companies() (fit, string) {
-	if c.share("companies", withLegalForm) > 0.5 {
+	switch r := c.share("companies", withLegalForm); {
+	case r > 0.7 && len(c.col.Samples) >= fewestToTell:
+		return tells, "its values are names of companies"
+	case r > 0.5:
 		return supports, "its values are names of companies"
 	}
 	return neutralFit, ""
@@ -507,6 +510,8 @@ func fitChoice(c *cells) (fit, string) {
 		return contradicts, "its values are numbers or codes, and the choices are words"
 	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) && c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
 		return contradicts, "its values are sentences, each another"
+	case known == 0 && c.col.Distinct > 8 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled):
+		return contradicts, "its values are nearly all different, and none is a choice of the field"
 	case known == 0 && c.col.Filled > 3 && c.col.Distinct > 2:
 		return against, "none of its values is a choice of the field"
 	}
@@ -547,6 +552,14 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
+	case c.field.ComparedAs() == catalog.AsStreet && c.share("words", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
+		return contradicts, "its values are no words"
+	case c.field.ComparedAs() == catalog.AsLocality && c.col.Longest > 0 && c.col.Longest <= 3:
+		return contradicts, "its values are too short for a town"
+	case c.field.ComparedAs() != catalog.AsPostalCode && c.lettered() > 0.8:
+		return contradicts, "its values are postal codes"
+	case c.field.ComparedAs() == catalog.AsPostalCode && c.lettered() > 0.8 && len(c.col.Samples) >= fewest:
+		return tells, "its values are postal codes"
 	case c.field.Holds == catalog.HoldsRegion && c.col.Longest <= 4 && c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
 		return supports, "its values are codes of regions"
 	case c.field.ComparedAs() == catalog.AsCompanyName:
@@ -559,6 +572,14 @@ func fitText(c *cells) (fit, string) {
 	return fitNames(c)
 }
 
+// lettered is the part of the texts that are postal codes with letters, as in the United Kingdom,
+// the Netherlands and Canada.
+func (c *cells) lettered() float64 {
+	return c.share("postal codes with letters", func(s string) bool { return letteredCode.MatchString(strings.ToUpper(value.Trim(s))) })
+}
+
+var letteredCode = regexp.MustCompile(`^(?:[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|\d{4} [A-Z]{2}|[A-Z]\d[A-Z] \d[A-Z]\d)$`)
+
 // fitNames compares texts with what the field holds: names are no numbers,
 // postal codes no words.
 func fitNames(c *cells) (fit, string) {
@@ -567,6 +588,8 @@ func fitNames(c *cells) (fit, string) {
 	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
 		c.writtenDates() > 0.6):
 		return contradicts, "its values are numbers or dates"
+	case f.HoldsWords() && c.col.Longest <= 6 && c.col.Distinct <= 4 && c.share("ticks", func(s string) bool { return ticks[value.Words(s)] }) > 0.9:
+		return contradicts, "its values are yes and no"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
@@ -588,6 +611,9 @@ func fitNames(c *cells) (fit, string) {
 	}
 	return neutralFit, ""
 }
+
+// ticks are how lists say yes and no.
+var ticks = wordSet("x y n yes no ja nein j nej nei nee oui non o sí si no s sim não tak nie t kyllä ei k ναι όχι true false 0 1 ✓ ✔")
 
 var formsOfAddress = map[string]bool{}
 

@@ -1,0 +1,511 @@
+package suggest
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
+	"uchi/internal/core/textkind"
+	"uchi/internal/core/value"
+)
+
+// What is left when columns and fields were given to each other is told by what remains of both:
+// the few people who come again and again are those who look after the records, of two columns of
+// days one is before the other, one column of amounts is left beside shares and counters, one
+// column of towns has a header that nobody understands and no other column holds any.
+
+// fewestMute is how many different cells it takes for such columns to be told apart, and how many
+// must be filled where the same ones come again.
+const fewestMute = 8
+
+// left is what remains of columns and fields while a target's suggestions are made.
+type left struct {
+	view   *View
+	target Target
+	all    []sheet.Column // that may be the target's
+	list   []Suggestion
+}
+
+// whatIsLeft takes columns whose headers say nothing, or nothing that is understood, for what
+// their cells and each other's leave to them.
+func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	l := &left{v, target, columns, list}
+	for _, look := range []func(){l.saidInPart, l.names, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks} {
+		look()
+	}
+	return l.list
+}
+
+// remaining is a column that no field was given.
+type remaining struct {
+	sheet.Column
+	head  header
+	at    int  // its place
+	quiet bool // its header says nothing, rather than something that is not understood
+}
+
+// open gives the columns that remain, but those that are known to hold what no field is for.
+func (l *left) open() []remaining { return l.openOr(catalog.Field{}) }
+
+// openOr gives these and the columns of which a field was only suggested, or, where the field is one
+// that every record needs, all that remain.
+func (l *left) openOr(f catalog.Field) (out []remaining) {
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	for at, col := range l.view.columns {
+		mine := slices.ContainsFunc(l.all, func(c sheet.Column) bool { return c.Header == col.Header })
+		placed := slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
+		suggested := slices.ContainsFunc(l.list, func(s Suggestion) bool {
+			return s.Column == col.Header && s.Field == f.Name && s.Draft == l.target.Draft
+		})
+		if r := (remaining{col, x.heads[at], at, x.heads[at].mute}); mine && !placed && !r.head.aside && col.Filled >= fewestMute && (r.quiet || r.head.strange || suggested || f.Required) {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// take gives a column to a field.
+func (l *left) take(col remaining, field, reason string) {
+	l.list = slices.DeleteFunc(l.list, func(s Suggestion) bool {
+		return s.Column == col.Header || s.Draft == l.target.Draft && s.Field == field
+	})
+	says := "the header is not understood, and "
+	if col.quiet {
+		says = "the header says nothing, and "
+	}
+	l.list = append(l.list, Suggestion{
+		Column: col.Header, Draft: l.target.Draft, Field: field, Confidence: leftOver, Taken: true, Reason: says + reason,
+	})
+}
+
+// leftOver is the confidence of what is taken because nothing else is left.
+const leftOver = 0.91
+
+// given gives what a field was given.
+func (l *left) given(field string) (column string, ok bool) {
+	at := slices.IndexFunc(l.list, func(s Suggestion) bool { return s.Draft == l.target.Draft && s.Field == field && s.Taken })
+	if at < 0 {
+		return "", false
+	}
+	return l.list[at].Column, true
+}
+
+// free gives the one field that is so; ok is false where none is, several are, or it was given.
+func (l *left) free(is func(catalog.Field) bool) (only catalog.Field, ok bool) {
+	n := 0
+	for _, f := range l.target.Type.Fields {
+		if is(f) {
+			only = f
+			n++
+		}
+	}
+	_, given := l.given(only.Name)
+	return only, n == 1 && !given
+}
+
+// meant tells which fields a concept means.
+func (l *left) meant(concept string) func(catalog.Field) bool {
+	return func(f catalog.Field) bool { return setScore(l.target.Type.Name, f, []string{concept}) >= certain }
+}
+
+// saidInPart takes columns whose headers hold the word of a field beside short forms that are not
+// understood (QTY_ORD, TEL_STD), where the cells agree and no other column may be it. In headers
+// that people write, such words say whose it is.
+func (l *left) saidInPart() {
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	for _, s := range slices.Clone(l.list) {
+		at := slices.IndexFunc(l.view.columns, func(c sheet.Column) bool { return c.Header == s.Column })
+		n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == s.Field })
+		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 || x.heads[at].aside || x.heads[at].said[n].score < leastPart || !technical(s.Column) {
+			continue
+		}
+		if f := x.fields[n]; f.Type == catalog.Money || ownKey(f) { // of which there are many, with and without what
+			continue
+		}
+		if fit, what := fitOf(l.target.Type, x.fields[n], l.view.columns[at], l.view.kinds[at]); fit >= supports && l.alone(x, at, n) {
+			col := remaining{Column: l.view.columns[at], at: at}
+			l.take(col, s.Field, what)
+			l.list[len(l.list)-1].Reason = s.Reason + "; no other column may be " + x.fields[n].Label
+		}
+	}
+}
+
+// leastPart is how well a header must say a field for that.
+const leastPart = 0.56
+
+// technical reports whether a header is that of a program: words joined by a stroke below, or in
+// capitals alone.
+func technical(header string) bool {
+	return strings.Contains(header, "_") || strings.ToUpper(header) == header && strings.ToLower(header) != header
+}
+
+// alone reports whether no other column that remains may be a field, and a column no other field
+// that remains.
+func (l *left) alone(x *compared, column, field int) bool {
+	if _, given := l.given(x.fields[field].Name); given {
+		return false
+	}
+	for at, col := range l.view.columns {
+		placed := slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
+		if at != column && !placed && x.scores[at][field] >= doubt {
+			return false
+		}
+	}
+	for n, f := range x.fields {
+		if _, given := l.given(f.Name); n != field && !given && x.scores[column][n] >= max(doubt, x.scores[column][field]-0.1) {
+			return false
+		}
+	}
+	return true
+}
+
+// byCells takes columns whose headers are not understood for the one field that their cells look
+// like so clearly, where no other column does.
+func (l *left) byCells() {
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	for _, col := range l.open() {
+		for n, f := range x.fields {
+			if col.head.said[n].score >= leastPart {
+				continue
+			}
+			fit, what := fitOf(l.target.Type, f, col.Column, l.view.kinds[col.at])
+			choice := f.Type == catalog.OneChoice && col.Distinct > 1                                                        // words that lists of choices have in common
+			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
+			if fit == supports && (choice || done || l.town(f, col)) {
+				fit = tells
+			}
+			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
+				l.take(col, f.Name, what+", and those of no other column do")
+				break
+			}
+		}
+	}
+}
+
+// town reports whether words that may be family names as well as towns are these, since the family
+// names have a column of their own.
+func (l *left) town(f catalog.Field, col remaining) bool {
+	family, person := l.target.Type.FieldAs(catalog.AsFamilyName)
+	_, given := l.given(family.Name)
+	like := func(c remaining) bool {
+		p := l.view.kinds[c.at].p
+		return len(c.Samples) >= fewestToTell && p[textkind.Town]+p[textkind.Family] > 0.97 && p[textkind.Town] > 0.3
+	}
+	_, ok := onlyOne(l.open(), like) // names of regions look like them
+	return f.ComparedAs() == catalog.AsLocality && (given || !person) && ok && like(col)
+}
+
+// owners takes names of few people that come again and again for those of who looks after the
+// records.
+func (l *left) owners() {
+	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Reference && l.meant("owner")(f) })
+	if !ok {
+		return
+	}
+	again := func(c remaining) bool { return c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff }
+	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+		return again(c) && (l.namePeople(c) || c.head.asks && wordsInCells(c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
+	}); ok {
+		l.take(col, f.Name, "it names few people again and again")
+	}
+}
+
+// longestName is how long the name of a person is at the most.
+const longestName = 40
+
+// initials are those of a person.
+var initials = regexp.MustCompile(`^\s*\p{Lu}{2,3}\s*$`)
+
+// people takes names of many people for those whom the records are about.
+func (l *left) people() {
+	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Reference && l.meant("person")(f) })
+	if !ok {
+		return
+	}
+	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return c.Distinct*2 > c.Filled && l.namePeople(c) }); ok {
+		l.take(col, f.Name, "it names many people")
+	}
+}
+
+// namePeople reports whether cells are full names of people.
+func (l *left) namePeople(c remaining) bool {
+	var halves textkind.Halves
+	kinds := l.view.kinds[c.at]
+	if !kinds.known { // two people who come again and again
+		kinds.p, kinds.known = textkind.Of(slices.Concat(c.Samples, c.Samples))
+	}
+	if !wordsInCells(c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
+		return false
+	}
+	return kinds.p[textkind.FullName] > ofPersons || share(withoutTitles(c.Samples), halves.Given) >= leastGiven
+}
+
+// days takes the two columns of days of which one is before the other for when something began and
+// when it will end, or the one that is left beside one of these.
+func (l *left) days() {
+	opened, hasOpened := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && l.meant("opened")(f) })
+	closes, hasClose := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && l.meant("close")(f) })
+	if opened.Name == "" || closes.Name == "" {
+		return
+	}
+	if earlier, later, ok := daysInTurn(l.open()); ok && hasOpened && hasClose {
+		l.take(earlier, opened.Name, "its days are before those of “"+later.Header+"”")
+		l.take(later, closes.Name, "its days are after those of “"+earlier.Header+"”")
+	}
+}
+
+// amounts takes the one column of amounts that is left where only one field holds any.
+func (l *left) amounts() {
+	if f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Money }); ok {
+		if col, ok := onlyOne(l.open(), func(c remaining) bool { return c.quiet && isAmounts(c.Column) }); ok {
+			l.take(col, f.Name, "no other column holds amounts")
+		}
+	}
+}
+
+// phones takes columns of telephone numbers for the mobile ones or the others, as their numbers are.
+func (l *left) phones() {
+	mobile, hasMobile := l.free(func(f catalog.Field) bool { return f.Type == catalog.Phone && l.meant("mobile")(f) })
+	fixed, hasFixed := l.free(func(f catalog.Field) bool { return f.Type == catalog.Phone && l.meant("landline")(f) })
+	if !hasMobile && !hasFixed {
+		return
+	}
+	var lines, mobiles, unknown []remaining
+	for _, c := range l.openOr(fixed) {
+		switch part, told := value.MobileShare(c.Samples); {
+		case share(c.Samples, likePhone) <= 0.8:
+		case told < fewest:
+			unknown = append(unknown, c)
+		case part > 0.9:
+			mobiles = append(mobiles, c)
+		case part < 0.5:
+			lines = append(lines, c)
+		}
+	}
+	if hasMobile && len(mobiles) == 1 {
+		l.take(mobiles[0], mobile.Name, "its values are mobile numbers")
+	}
+	if hasFixed && len(lines) == 1 {
+		l.take(lines[0], fixed.Name, "its values are telephone numbers")
+	}
+	if len(unknown) == 1 && len(lines)+len(mobiles) < 2 { // it is the other, or any
+		switch {
+		case hasMobile && hasFixed && len(lines) == 1:
+			l.take(unknown[0], mobile.Name, "its values are telephone numbers other than those of “"+lines[0].Header+"”")
+		case hasFixed && len(lines) == 0:
+			l.take(unknown[0], fixed.Name, "its values are telephone numbers")
+		}
+	}
+}
+
+// titles takes the one column of phrases, or of names of companies, that is always filled for what
+// the records are called.
+func (l *left) titles() {
+	title := l.target.Type.Title
+	f, ok := l.free(func(f catalog.Field) bool {
+		return len(title) == 1 && f.Name == title[0] && f.Type == catalog.Text && f.Required
+	})
+	always := func(c remaining) bool { return c.Blank == 0 && c.Longest <= longestTitle && !filledLike(c.Column) }
+	switch {
+	case !ok:
+		return
+	case f.ComparedAs() == catalog.AsCompanyName:
+		if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+			return always(c) && c.Distinct*2 > c.Filled && (share(c.Samples, withLegalForm) > 0.3 || l.view.kinds[c.at].p[textkind.Company] > 0.97)
+		}); ok {
+			l.take(col, f.Name, "it is the one column of names of companies that is always filled")
+		}
+		return
+	case !l.meant("subject")(f):
+		return
+	}
+	_, addressed := l.target.Type.FieldAs(catalog.AsStreet)
+	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+		p := l.view.kinds[c.at].p
+		named := p[textkind.FullName] > 0.95 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
+		return always(c) && (isPhrases(c.Column) || !named && share(c.Samples, severalWords) > 0.6)
+	}); ok {
+		l.take(col, f.Name, "it is the one column of phrases that is always filled")
+		return
+	}
+	// No record is without a title: what is called a description, and stands in every row, is it.
+	for _, s := range l.list {
+		about, _ := l.target.Type.Field(s.Field)
+		at := slices.IndexFunc(l.all, func(c sheet.Column) bool { return c.Header == s.Column })
+		if s.Draft != l.target.Draft || !s.Taken || about.Type != catalog.LongText || at < 0 {
+			continue
+		}
+		if c := (remaining{Column: l.all[at]}); always(c) && c.Filled >= fewestMute {
+			l.list = slices.DeleteFunc(l.list, func(x Suggestion) bool {
+				return x.Column == s.Column || x.Draft == s.Draft && x.Field == f.Name
+			})
+			s.Field, s.Confidence, s.Reason = f.Name, leftOver, "every record needs its "+f.Label+", and it is the one short text that is always there"
+			l.list = append(l.list, s)
+			return
+		}
+	}
+}
+
+// names parts the one column of full names where nothing else gives a half of them.
+func (l *left) names() {
+	family, person := l.target.Type.FieldAs(catalog.AsFamilyName)
+	given, both := l.target.Type.FieldAs(catalog.AsGivenName)
+	_, hasFamily := l.given(family.Name)
+	_, hasGiven := l.given(given.Name)
+	if !person || !both || hasFamily || hasGiven || !family.Required {
+		return
+	}
+	col, ok := onlyOne(l.openOr(family), func(c remaining) bool {
+		return c.Blank == 0 && c.Distinct*2 > c.Filled && l.view.kinds[c.at].p[textkind.FullName] > ofPersons && l.namePeople(c)
+	})
+	if !ok {
+		return
+	}
+	takes := map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName}
+	if familyFirst(col.Column) {
+		takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
+	}
+	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of full names that is always filled", takes)
+}
+
+// onlyDay takes the one column of days that is left for the day that every record needs.
+func (l *left) onlyDay() {
+	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && f.Required })
+	if !ok {
+		return
+	}
+	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0
+	}); ok {
+		l.take(col, f.Name, "it is the one column of days, of which every record needs one")
+	}
+}
+
+// remarks takes the one column of whole sentences that is left for what may be said of a record.
+func (l *left) remarks() {
+	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.LongText })
+	if !ok {
+		return
+	}
+	if col, ok := onlyOne(l.open(), func(c remaining) bool {
+		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(c.Column) && isPhrases(c.Column) && wordsInCells(c.Column, 3)
+	}); ok {
+		l.take(col, f.Name, "it is the one column of sentences")
+	}
+}
+
+// shortestRemark is how long the longest of some remarks is at least.
+const shortestRemark = 16
+
+// ownNumber takes a column for the numbers of what the rows are where its header says that they are
+// numbers of what the column of names is called (“Tender”, “Tender no.”), or stands first.
+func (l *left) ownNumber() {
+	key, ok := l.free(func(f catalog.Field) bool {
+		return ownKey(f) && setScore(l.target.Type.Name, f, []string{"number", "old"}) >= certain
+	})
+	if !ok || len(l.target.Type.Title) != 1 {
+		return
+	}
+	named, _ := l.given(l.target.Type.Title[0])
+	if col, ok := onlyOne(l.openOr(key), func(c remaining) bool {
+		number := false
+		rest := slices.DeleteFunc(headerWords(c.Header), func(w string) bool {
+			is := slices.Contains(lexicon[w], "number") || slices.Contains(lexicon[w], "code")
+			number = number || is
+			return is || small[w]
+		})
+		fit, _ := fitOf(l.target.Type, key, c.Column, l.view.kinds[c.at])
+		first := c.at == 0 && c.Blank == 0 && c.head.strange // where lists have the numbers of what they list
+		same := strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
+		return number && len(rest) > 0 && (same || first) && fit == supports
+	}); ok {
+		l.take(col, key.Name, "its numbers tell the rows apart")
+	}
+}
+
+// severalWords reports whether a text is several words.
+func severalWords(s string) bool { return len(strings.Fields(s)) > 1 && threeLetters.MatchString(s) }
+
+// longestTitle is how long the titles of records are at the most.
+const longestTitle = 80
+
+// onlyOne gives the one column that is so; ok is false where none is, or several.
+func onlyOne(columns []remaining, is func(remaining) bool) (one remaining, ok bool) {
+	n := 0
+	for _, c := range columns {
+		if is(c) {
+			one = c
+			n++
+		}
+	}
+	return one, n == 1
+}
+
+// daysInTurn gives the two columns of days where there are just two, and one is before the other
+// at both ends and in the middle.
+func daysInTurn(columns []remaining) (earlier, later remaining, ok bool) {
+	var dated []remaining
+	var days [][]string
+	for _, c := range columns {
+		if list := daysOf(c); len(list) > 0 {
+			dated, days = append(dated, c), append(days, list)
+		}
+	}
+	if len(dated) != 2 {
+		return earlier, later, false
+	}
+	before := func(a, b []string) bool {
+		return a[0] < b[0] && a[len(a)/2] < b[len(b)/4] && a[len(a)-1] < b[len(b)-1]
+	}
+	switch {
+	case before(days[0], days[1]):
+		return dated[0], dated[1], true
+	case before(days[1], days[0]):
+		return dated[1], dated[0], true
+	}
+	return earlier, later, false
+}
+
+// daysOf gives the days of a column in their order, or none where it is no column of days.
+func daysOf(c remaining) (list []string) {
+	r := value.NewReader(catalog.Field{Name: "day", Type: catalog.Date}, value.Settings{DateOrder: value.DateOrder(c.DateOrder)})
+	for _, s := range c.Samples {
+		if day, trouble := r.Read(s); trouble.Code == "" && day != "" && digitsIn(s) < len(s) {
+			list = append(list, day)
+		}
+	}
+	if len(list)*10 < len(c.Samples)*9 {
+		return nil
+	}
+	slices.Sort(list)
+	return list
+}
+
+// isAmounts reports whether a column holds amounts, and no counter, codes or years: some of them
+// are in groups, or have two decimals.
+func isAmounts(c sheet.Column) bool {
+	if len(c.Samples) == 0 || countsRows(c.Samples) {
+		return false
+	}
+	if first := digitsIn(c.Samples[0]); !slices.ContainsFunc(c.Samples, func(s string) bool { return digitsIn(s) != first }) {
+		return false // numbers of a register are in groups as well, and all as long
+	}
+	return share(c.Samples, anAmount.MatchString) > 0.9 && share(c.Samples, func(s string) bool {
+		return digitsIn(s) > 3 && strings.ContainsAny(strings.TrimSpace(s), ".,'’ \u00a0\u202f")
+	}) > 0.3
+}
+
+// anAmount is how amounts are written, in groups or not, with a currency or without.
+var anAmount = regexp.MustCompile(`^\s*(?:[€$£]|[A-Z]{3})?\s?-?(?:[1-9]\d{0,2}(?:[.,'’ \x{a0}\x{202f}]\d{3})+|[1-9]\d*|0)(?:[.,](?:\d{2}|-+))?\s?(?:[€$£]|[A-Z]{3}|kr\.?)?\s*$`)
+
+// isPhrases reports whether the texts of a column are phrases, and no names of anything.
+func isPhrases(c sheet.Column) bool {
+	kinds, ok := textkind.Of(c.Samples)
+	return ok && kinds[textkind.Phrase] > 0.5
+}
+
+// filledLike reports whether a few texts fill a column, as choices do.
+func filledLike(c sheet.Column) bool { return c.Distinct*4 < c.Filled }

@@ -1,0 +1,101 @@
+package suggest
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"testing"
+
+	"uchi/internal/core/sheet"
+)
+
+// What headers that nobody understands leave open is told by what is left of columns and fields.
+func TestWhatIsLeft(t *testing.T) {
+	people := "Grace Whitlock|Simon Osei|Priya Chandra|Hazel Kirkby|Owen Moffat|Ruth Sexton|Tariq Lyle|Fiona Rudge|Joan Vance"
+	few := "Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock"
+	firms := "Varnholt Timber Ltd|Quellick Foods plc|Dorrimore Haulage Ltd|Estrava Plastics Ltd|Hembleton Controls plc|Okerley Foods Ltd|Pannick Timber plc|Tressold Haulage Ltd|Umberlow Foods Ltd"
+	days := "28/01/2027|15/12/2026|28/02/2027|30/06/2027|17/03/2027|14/04/2027|22/05/2027|19/06/2027|13/07/2027"
+	ticks := "y|n|y|y|n|y|n|n|y"
+	heat := "high|low|medium|low|high|medium|low|high|low"
+	plans := "Racking for the new depot|Conveyor for hall two|Cold room, second phase|Trial of two units|Spare parts for a year|Sorting line upgrade|Service for three sites|Control cabinet swap|Belt change in summer"
+	said := "wants a quote by Easter|rang twice and got no answer|prefers to be written to|moved from the Leeds office|ask for Brian if out||pays late, be polite|wants to see one running|the board decides in spring"
+	lines := "+44 113 496 0123|+44 20 7946 0018|+44 113 496 0871|+44 117 496 0662|+44 113 496 0333|+44 20 7946 0444|+44 113 496 0555|+44 117 496 0666|+44 113 496 0777"
+	mobiles := "+47 912 34 567|+46 70 174 06 35|+45 20 12 34 56|+31 6 12345678|+47 913 34 567|+46 70 174 06 36|+45 21 12 34 56|+31 6 12345679|+47 914 34 567"
+	codes := "T-203|T-207|T-211|T-219|T-220|T-222|T-227|T-230|T-241"
+	contact, lead, deal := "First name=A|B|C|D|E|F|G|H|I;Surname="+"Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance", "Firm="+firms, "Account="+firms
+	for name, x := range map[string]struct{ recordType, beside, columns, want string }{
+		"few names are owners":            {"opportunity", deal, "Zorb=" + few, "Zorb owner"},
+		"many are not":                    {"contact", contact, "Zorb=" + people, ""},
+		"many are whom deals are about":   {"opportunity", deal, "Zorb=" + people, "Zorb contact"},
+		"initials of who":                 {"opportunity", deal, "Who zorbed=" + strings.Repeat("GW|SO|", 4) + "GW", "Who zorbed owner"},
+		"initials of nobody knows":        {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
+		"full names":                      {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
+		"two of full names":               {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
+		"names of companies":              {"account", "Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Zorb=" + firms, "Zorb name"},
+		"the day that a deal needs":       {"opportunity", deal, "Zorb=" + days, "Zorb expected_close"},
+		"two of days of the same time":    {"opportunity", deal, "Zorb=" + days + ";Blip=" + strings.Replace(days, "28/01", "27/01", 1), ""},
+		"a day that nothing needs":        {"lead", lead, "Zorb=" + days, ""},
+		"a tick of a task":                {"task", "Subject=" + plans + ";Due=" + days, "Zorb=" + ticks, "Zorb done"},
+		"consent is asked for":            {"contact", contact, "Zorb=" + ticks, ""},
+		"a choice":                        {"lead", lead, "Zorb=" + heat, "Zorb interest"},
+		"the title of deals":              {"opportunity", deal, "Zorb=" + plans, "Zorb title"},
+		"a description that is the title": {"opportunity", deal, "Description=" + plans, "Description title"},
+		"a description beside one":        {"opportunity", deal + ";Title=" + plans, "Description=" + said, "Description description"},
+		"remarks":                         {"contact", contact, "Zorb=" + said, "Zorb description"},
+		"lines and mobiles":               {"contact", contact, "Zorb=" + lines + ";Blip=" + mobiles, "Blip mobile, Zorb phone"},
+		"the number of what is named":     {"opportunity", deal + ";Zorb=" + plans, "Zorb no.=" + codes, "Zorb no. source_ref"},
+		"the number of something else":    {"opportunity", deal + ";Zorb=" + plans, "Blip no.=" + codes, ""},
+	} {
+		rt, _ := standard(t).Type(x.recordType)
+		var columns []sheet.Column
+		for part := range strings.SplitSeq(x.beside+";"+x.columns, ";") {
+			header, cells, _ := strings.Cut(part, "=")
+			columns = append(columns, column(header, strings.Split(cells, "|")...))
+		}
+		var got []string
+		for _, s := range Columns(rt, columns, nil) {
+			if s.Taken && strings.Contains(x.columns, s.Column+"=") && !strings.Contains(x.beside, s.Column+"=") {
+				got = append(got, s.Column+" "+s.Field)
+			}
+		}
+		slices.Sort(got)
+		if strings.Join(got, ", ") != x.want {
+			t.Errorf("%s: %q, want %q", name, strings.Join(got, ", "), x.want)
+		}
+	}
+}
+
+// Columns whose headers say nothing are told by their cells and by each other.
+func TestColumnsToldByEachOther(t *testing.T) {
+	titles := "Cold store extension|Labelling for two sites|Pilot, one line|Mezzanine floor in the old hall|Replacement of six trucks|Packing line upgrade|New pedestals for quay seven|Metering in the north basin|Winter storage for twelve boats"
+	remarks := "spoke to the assistant, very helpful|uses a competitor now|gate code is needed for deliveries|prefers calls before ten|invoice goes to the head office|wants to see one running first|asked for a discount again|the board decides in spring|"
+	amounts := "72,500|1,250|36,000|18,000|4,800|49,491|977|117,313|2,400"
+	early := "23/12/2025|09/01/2026|22/01/2026|25/12/2025|15/11/2025|05/08/2025|11/08/2025|17/12/2025|13/08/2025"
+	late := "25/07/2026|20/08/2026|13/09/2026|10/02/2027|13/08/2026|03/10/2026|19/12/2026|19/10/2026|20/08/2026"
+	for name, x := range map[string]struct{ columns, want string }{
+		"all":                {"Text 1=" + titles + ";Number 1=" + amounts + ";Date 1=" + early + ";Date 2=" + late + ";Text 2=" + remarks, "Text 1 title, Number 1 amount, Date 1 opened_on, Date 2 expected_close, Text 2 description"},
+		"days the other way": {"A=" + late + ";B=" + early, "A expected_close, B opened_on"},
+		"days mixed":         {"A=" + early + ";B=" + strings.Replace(early, "23/12/2025", "24/12/2025", 1), ""},
+		"two of amounts":     {"A=" + amounts + ";B=" + strings.ReplaceAll(amounts, "0", "1"), ""},
+		"a counter":          {"A=001|002|003|004|005|006|007|008|009", ""},
+		"codes":              {"A=10023|10044|10058|20011|20013|20019|30002|30077|30080", ""},
+		"two of phrases":     {"A=" + titles + ";B=" + strings.TrimSuffix(remarks, "|") + "|one more thing to say", ""},
+		"headers that speak": {"Remark=" + remarks + ";Cost=" + amounts, "Remark description"},
+	} {
+		var columns []sheet.Column
+		for part := range strings.SplitSeq(x.columns, ";") {
+			header, cells, _ := strings.Cut(part, "=")
+			columns = append(columns, column(header, strings.Split(cells, "|")...))
+		}
+		var got []string
+		rt, _ := standard(t).Type("opportunity")
+		for _, s := range Columns(rt, columns, nil) {
+			if s.Taken {
+				got = append(got, fmt.Sprint(s.Column, " ", s.Field))
+			}
+		}
+		if strings.Join(got, ", ") != x.want {
+			t.Errorf("%s: %q, want %q", name, strings.Join(got, ", "), x.want)
+		}
+	}
+}
