@@ -46,7 +46,7 @@ func readLexicon(text string) (words map[string][]string, longest int) {
 // question mark is behind those that the cells must agree with.
 var means = map[string][]string{
 	"account.name": {"company", "company name", "customer", "customer name", "company customer", "name?", "person?"},
-	"staff.name":   {"name", "person name", "owner name", "owner", "employees", "full name", "person"},
+	"staff.name":   {"name", "person name", "owner name", "owner", "employees", "full name", "person", "family given", "name given"},
 	"given_name":   {"given", "given name"},
 	"family_name":  {"family", "family name"},
 	"honorific":    {"salutation", "title?"},
@@ -55,7 +55,7 @@ var means = map[string][]string{
 		"phone", "phone number", "landline", "landline phone", "main phone", "main number", "work number", "main phone number", "direct phone", "direct", "direct number", "direct work", "main?", "work?",
 		"person?", "phone private?",
 	},
-	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "person?"},
+	"mobile":    {"mobile", "mobile phone", "mobile number", "mobile phone number", "mobile private", "mobile phone private", "person?"},
 	"job_title": {"job", "job title", "job name", "job work", "company job", "title?", "does?"},
 	"account":   {"company", "company name", "customer", "customer name", "company customer", "company person", "company work", "where?"},
 	"company":   {"company", "company name", "customer", "customer name", "company customer"},
@@ -129,7 +129,7 @@ var means = map[string][]string{
 	"due_on":       {"due", "date due", "date?", "when?"},
 	"done":         {"done", "done ok", "done status", "ok?"},
 	"kind":         {"kind", "kind subject", "code kind"},
-	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?"},
+	"line.product": {"product", "name product", "notes product", "name", "notes", "number product?", "what?"},
 	"product":      {"product", "name product", "notes product", "number product?", "what?"},
 	"quantity":     {"quantity", "product quantity", "quantity unit", "count?"},
 	"unit_price":   {"price", "price unit", "net price", "net price unit", "price product", "price quantity"},
@@ -153,11 +153,11 @@ var (
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = wordSet("work main code name full address net ok percent currency preferred invoice house")
+var flavours = wordSet("work main code name full address net ok percent currency preferred invoice house what")
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{
-	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"}, "opportunity": {"deal"}, "staff": {"person", "owner"}, "line": {"product", "deal"}, "task": {"subject"},
+	"account": {"company", "customer"}, "contact": {"person", "customer"}, "lead": {"person", "customer"}, "opportunity": {"deal"}, "staff": {"person", "owner", "employees"}, "line": {"product", "deal"}, "task": {"subject"},
 }
 
 // small words join others and mean nothing themselves.
@@ -168,6 +168,8 @@ var small = wordSet(`
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
 	ihr ihre ihrem ihren euer eure uw jouw je votre vos tu su sus vuestro vuestra sua suo vostro vostra seu vosso twoj twoja
 	din ditt er jeres deres teidän σας vas váš
+	he she him hij zij zijn er sie es il elle él ella lui lei hun hon han on ona ele ela
+	noch still encore ancora aún todavía nog ännu stadig vielä jeszcze ainda ακόμη
 	txt kz jn yn u f they there did actual actuel actuelle exercé zajmowane
 `)
 

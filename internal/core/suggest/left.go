@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -65,6 +67,13 @@ func (l *left) openOr(f catalog.Field) (out []remaining) {
 		}
 	}
 	return out
+}
+
+// suggested reports whether a column was suggested for a field.
+func (l *left) suggested(col remaining, f catalog.Field) bool {
+	return slices.ContainsFunc(l.list, func(s Suggestion) bool {
+		return s.Column == col.Header && s.Field == f.Name && s.Draft == l.target.Draft
+	})
 }
 
 // take gives a column to a field.
@@ -168,9 +177,6 @@ func (l *left) byCells() {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for _, col := range l.open() {
 		for n, f := range x.fields {
-			if col.head.said[n].score >= leastPart {
-				continue
-			}
 			fit, what := fitOf(l.target.Type, f, col.Column, l.view.kinds[col.at])
 			choice := f.Type == catalog.OneChoice && col.Distinct > 1                                                        // words that lists of choices have in common
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
@@ -205,12 +211,24 @@ func (l *left) owners() {
 	if !ok {
 		return
 	}
-	again := func(c remaining) bool { return c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff }
+	again := func(c remaining) bool {
+		return c.Blank*4 < c.Filled && c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff
+	}
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
 		return again(c) && (l.namePeople(c) || c.head.asks && wordsInCells(c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
 	}); ok {
 		l.take(col, f.Name, "it names few people again and again")
 	}
+}
+
+// sentence reports whether some word of a text but the first begins with a small letter, and is none
+// that stands within names (van, de la).
+func sentence(s string) bool {
+	words := strings.Fields(s)
+	return slices.ContainsFunc(words[min(1, len(words)):], func(w string) bool {
+		first, _ := utf8.DecodeRuneInString(w)
+		return unicode.IsLower(first) && len([]rune(w)) > 3
+	})
 }
 
 // longestName is how long the name of a person is at the most.
@@ -225,7 +243,12 @@ func (l *left) people() {
 	if !ok {
 		return
 	}
-	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return c.Distinct*2 > c.Filled && l.namePeople(c) }); ok {
+	many := func(c remaining) bool { return c.Distinct*2 > c.Filled && l.namePeople(c) }
+	col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return l.suggested(c, f) && many(c) })
+	if !ok {
+		col, ok = onlyOne(l.open(), many)
+	}
+	if ok {
 		l.take(col, f.Name, "it names many people")
 	}
 }
@@ -237,7 +260,7 @@ func (l *left) namePeople(c remaining) bool {
 	if !kinds.known { // two people who come again and again
 		kinds.p, kinds.known = textkind.Of(slices.Concat(c.Samples, c.Samples))
 	}
-	if !wordsInCells(c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
+	if !wordsInCells(c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
 		return false
 	}
 	return kinds.p[textkind.FullName] > ofPersons || share(withoutTitles(c.Samples), halves.Given) >= leastGiven
@@ -319,13 +342,11 @@ func (l *left) titles() {
 			l.take(col, f.Name, "it is the one column of names of companies that is always filled")
 		}
 		return
-	case !l.meant("subject")(f):
-		return
 	}
 	_, addressed := l.target.Type.FieldAs(catalog.AsStreet)
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
-		named := p[textkind.FullName] > 0.95 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
+		named := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
 		return always(c) && (isPhrases(c.Column) || !named && share(c.Samples, severalWords) > 0.6)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
@@ -391,7 +412,7 @@ func (l *left) remarks() {
 		return
 	}
 	if col, ok := onlyOne(l.open(), func(c remaining) bool {
-		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(c.Column) && isPhrases(c.Column) && wordsInCells(c.Column, 3)
+		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(c.Column) && isPhrases(c.Column) && wordsInCells(c.Column, 3) && share(c.Samples, sentence) > 0.5
 	}); ok {
 		l.take(col, f.Name, "it is the one column of sentences")
 	}
@@ -406,10 +427,13 @@ func (l *left) ownNumber() {
 	key, ok := l.free(func(f catalog.Field) bool {
 		return ownKey(f) && setScore(l.target.Type.Name, f, []string{"number", "old"}) >= certain
 	})
-	if !ok || len(l.target.Type.Title) != 1 {
+	if !ok {
 		return
 	}
-	named, _ := l.given(l.target.Type.Title[0])
+	named := ""
+	if len(l.target.Type.Title) == 1 {
+		named, _ = l.given(l.target.Type.Title[0])
+	}
 	if col, ok := onlyOne(l.openOr(key), func(c remaining) bool {
 		number := false
 		rest := slices.DeleteFunc(headerWords(c.Header), func(w string) bool {
@@ -419,7 +443,7 @@ func (l *left) ownNumber() {
 		})
 		fit, _ := fitOf(l.target.Type, key, c.Column, l.view.kinds[c.at])
 		first := c.at == 0 && c.Blank == 0 && c.head.strange // where lists have the numbers of what they list
-		same := strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
+		same := named != "" && strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
 		return number && len(rest) > 0 && (same || first) && fit == supports
 	}); ok {
 		l.take(col, key.Name, "its numbers tell the rows apart")

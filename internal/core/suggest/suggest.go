@@ -333,7 +333,7 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 	sure := kinds[textkind.FullName] >= fullNames
 	h := headerOf(t.Name, col.Header, nil, nil, nil)
 	if h.mute {
-		return sure || h.asks
+		return (sure || h.asks) && col.Distinct*3 > col.Filled // those who come again and again are our own
 	}
 	l := lift(headerWords(col.Header))
 	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {

@@ -63,6 +63,9 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.ComparedAs() == catalog.AsStreet && seen.share("towns with codes", func(s string) bool { _, ok := value.SplitTown(s); return ok }) > 0.8 {
 		return contradicts, "its values are towns with their postal codes"
 	}
+	if !takesTicks[f.Type] && col.Longest <= longestTick && col.Distinct > 1 && col.Distinct <= 6 && seen.share("ticks", func(s string) bool { return ticks[value.Words(s)] }) > 0.9 {
+		return contradicts, "its values are yes and no"
+	}
 	fit, what := fits[f.Type](seen)
 	if fit == neutralFit || fit == supports {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
@@ -588,8 +591,6 @@ func fitNames(c *cells) (fit, string) {
 	case f.HoldsWords() && (c.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6 ||
 		c.writtenDates() > 0.6):
 		return contradicts, "its values are numbers or dates"
-	case f.HoldsWords() && c.col.Longest <= 6 && c.col.Distinct <= 4 && c.share("ticks", func(s string) bool { return ticks[value.Words(s)] }) > 0.9:
-		return contradicts, "its values are yes and no"
 	case f.ComparedAs() == catalog.AsHonorific && address < 0.5:
 		return contradicts, "its values are no forms of address"
 	case f.ComparedAs() == catalog.AsHonorific && address > 0.8:
@@ -610,6 +611,14 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are no postal codes"
 	}
 	return neutralFit, ""
+}
+
+// longestTick is how long a yes or no is at the most.
+const longestTick = 6
+
+// takesTicks are the types of fields whose values may be a yes, a no, a one or a nought.
+var takesTicks = map[catalog.FieldType]bool{
+	catalog.YesNo: true, catalog.OneChoice: true, catalog.Choices: true, catalog.Integer: true, catalog.Decimal: true, catalog.Money: true, catalog.Percent: true,
 }
 
 // ticks are how lists say yes and no.
