@@ -87,6 +87,7 @@ func (l *left) take(col remaining, field, reason string) {
 	}
 	l.list = append(l.list, Suggestion{
 		Column: col.Header, Draft: l.target.Draft, Field: field, Confidence: leftOver, Taken: true, Reason: says + reason,
+		left: true,
 	})
 }
 
@@ -390,6 +391,9 @@ func (l *left) names() {
 		takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
 	}
 	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of full names that is always filled", takes)
+	for n := range l.list {
+		l.list[n].left = l.list[n].left || l.list[n].Column == col.Header
+	}
 }
 
 // onlyDay takes the one column of days that is left for the day that every record needs.

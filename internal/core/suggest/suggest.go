@@ -31,6 +31,7 @@ type Suggestion struct {
 	Taken      bool         `json:"taken"`            // certain enough to be taken without asking
 	Others     []Other      `json:"others,omitempty"` // what it may be instead, where it is not taken; the likeliest first
 
+	left   bool // nothing else is left for it; see whatIsLeft
 	joins  bool // with another column of the field
 	before bool // it is said before that other one, wherever it stands
 }
@@ -161,11 +162,17 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	for _, t := range c.Types {
 		required, wanted := 0, 0
 		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
+		said := map[string]bool{}                           // fields that were not only left
 		sum := 0.0
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
+				said[s.Field] = said[s.Field] || !s.left
 				if got[s.Field] = true; !placed[s.Column] {
-					sum += s.Confidence * telling(c, s.Field)
+					weight := s.Confidence * telling(c, s.Field)
+					if s.left {
+						weight *= leftWeight
+					}
+					sum += weight
 				}
 				placed[s.Column] = true
 			}
@@ -190,7 +197,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
 		}
-		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return got[f] }) {
+		if marks, ok := marksOf[t.Name]; ok && !slices.ContainsFunc(marks.fields, func(f string) bool { return said[f] }) {
 			score *= marks.without
 		}
 		linked := slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Type == catalog.Reference && got[f.Name] })
@@ -216,11 +223,18 @@ var marksOf = map[string]struct {
 	fields  []string
 	without float64
 }{
-	"lead": {[]string{"interest", "origin", "met_on", "estimated_value", "status"}, unmarked},
+	"lead": {[]string{"interest", "origin", "met_on", "estimated_value", "status"}, rarer},
 	"line": {[]string{"quantity", "unit_price", "opportunity"}, hardly},
 }
 
 const unmarked = 0.8
+
+// rarer is for leads, which lists seldom hold without saying so.
+const rarer = 0.72
+
+// leftWeight is how much what is taken because nothing else is left says about the type of a sheet,
+// beside what its columns say.
+const leftWeight = 0.7
 
 // hardly is for notes and attachments that say of no record that they are about it, and for all
 // but people where there are days of birth.
