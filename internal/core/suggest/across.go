@@ -41,6 +41,8 @@ type compared struct {
 	words   map[string]bool // single words by which the type is known
 	scores  [][]float64     // by column and field
 	reasons [][]string
+	fits    [][]fit // what the cells say about each field, with the reason
+	looks   [][]string
 	heads   []header // of the columns, as they were compared with it
 }
 
@@ -92,7 +94,8 @@ func (v *View) compareAll(targets []Target) {
 	for _, t := range targets {
 		x := &compared{
 			fields: withID(t.Type), words: wordsOf(t.Type),
-			scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns)), heads: make([]header, len(v.columns)),
+			scores: make([][]float64, len(v.columns)), reasons: make([][]string, len(v.columns)),
+			fits: make([][]fit, len(v.columns)), looks: make([][]string, len(v.columns)), heads: make([]header, len(v.columns)),
 		}
 		of := make([]fieldForms, len(x.fields))
 		for i, f := range x.fields {
@@ -127,15 +130,17 @@ func (v *View) compareAll(targets []Target) {
 func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms) {
 	col := v.columns[n]
 	scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
+	fits, looks := make([]fit, len(x.fields)), make([]string, len(x.fields))
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
 		for i, f := range x.fields {
-			scores[i], reasons[i] = judge(t.Type, f, i, h, col, v.kinds[n], t.Memory)
+			fits[i], looks[i] = fitOf(t.Type, f, col, v.kinds[n])
+			scores[i], reasons[i] = judge(f, i, h, col, fits[i], looks[i], t.Memory)
 		}
 		x.heads[n] = h
 	}
-	x.scores[n], x.reasons[n] = scores, reasons
+	x.scores[n], x.reasons[n], x.fits[n], x.looks[n] = scores, reasons, fits, looks
 }
 
 // Columns gives for each column the field it seems to belong to; columns for

@@ -135,7 +135,7 @@ func (l *left) saidInPart() {
 		if f := x.fields[n]; f.Type == catalog.Money || ownKey(f) { // of which there are many, with and without what
 			continue
 		}
-		if fit, what := fitOf(l.target.Type, x.fields[n], l.view.columns[at], l.view.kinds[at]); fit >= supports && l.alone(x, at, n) {
+		if fit, what := x.fits[at][n], x.looks[at][n]; fit >= supports && l.alone(x, at, n) {
 			col := remaining{Column: l.view.columns[at], at: at}
 			l.take(col, s.Field, what)
 			l.list[len(l.list)-1].Reason = s.Reason + "; no other column may be " + x.fields[n].Label
@@ -178,7 +178,7 @@ func (l *left) byCells() {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for _, col := range l.open() {
 		for n, f := range x.fields {
-			fit, what := fitOf(l.target.Type, f, col.Column, l.view.kinds[col.at])
+			fit, what := x.fits[col.at][n], x.looks[col.at][n]
 			choice := f.Type == catalog.OneChoice && col.Distinct > 1                                                        // words that lists of choices have in common
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
 			if fit == supports && (choice || done || l.town(f, col)) {
@@ -434,7 +434,7 @@ func (l *left) ownNumber() {
 	if !ok {
 		return
 	}
-	named := ""
+	x, named := l.view.compare(l.target.Type, l.target.Memory), ""
 	if len(l.target.Type.Title) == 1 {
 		named, _ = l.given(l.target.Type.Title[0])
 	}
@@ -445,7 +445,7 @@ func (l *left) ownNumber() {
 			number = number || is
 			return is || small[w]
 		})
-		fit, _ := fitOf(l.target.Type, key, c.Column, l.view.kinds[c.at])
+		fit := x.fits[c.at][slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == key.Name })]
 		first := c.at == 0 && c.Blank == 0 && c.head.strange // where lists have the numbers of what they list
 		same := named != "" && strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
 		return number && len(rest) > 0 && (same || first) && fit == supports

@@ -72,8 +72,8 @@ func withID(t catalog.RecordType) []catalog.Field {
 }
 
 // judge gives the confidence that a column with header h is a field, the n-th of
-// those that the header was compared with, and the reason.
-func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Column, kinds kindsOf, memory Memory) (float64, string) {
+// those that the header was compared with, and the reason; fit is what its cells say.
+func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what string, memory Memory) (float64, string) {
 	words, reason := h.said[n].score, h.said[n].reason
 	if field, ok := memory[h.all]; ok {
 		if field == f.Name {
@@ -91,7 +91,6 @@ func judge(t catalog.RecordType, f catalog.Field, n int, h header, col sheet.Col
 	if h.unit != "" && inUnits(f) && value.ToBeMultiplied(f, col.Header) && slices.ContainsFunc(col.Samples, func(s string) bool { return digitsIn(s) > value.LongestInUnits }) {
 		return min(words, 0.8), reason + ", but its amounts seem too large to be in " + string(h.unit)
 	}
-	fit, what := fitOf(t, f, col, kinds)
 	if fit == distinctive && words == 0 && !h.mute && !strong(f.Type) {
 		fit = neutralFit // a header that says something else knows better
 	}

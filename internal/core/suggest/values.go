@@ -191,16 +191,21 @@ var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate
 
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
-	r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
 	name := "readable as " + string(as)
 	if len(c.field.Choices) > 0 {
 		name = ""
 	}
-	return c.share(name, func(s string) bool {
-		v, trouble := r.Read(s)
-		return v != "" || slices.Contains(doubtfulReadings, trouble.Code)
+	return c.once(name, func() float64 {
+		r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
+		return share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool {
+			v, trouble := r.Read(s)
+			return v != "" || slices.Contains(doubtfulReadings, trouble.Code)
+		})
 	})
 }
+
+// mostRead is how many texts of a column are read to tell its type.
+const mostRead = 24
 
 func (c *cells) mails() float64 {
 	return c.share("mails", func(s string) bool { return strings.Contains(s, "@") })

@@ -158,6 +158,20 @@ func scaled(s string, money bool) (rest string, power int) {
 	return s, 0
 }
 
+// inOrder are the words that multiply in alphabetical order.
+var inOrder = func() (lists []struct {
+	words  []string
+	powers map[string]int
+}) {
+	for _, m := range []map[string]int{scales, moneyScales} {
+		lists = append(lists, struct {
+			words  []string
+			powers map[string]int
+		}{slices.Sorted(maps.Keys(m)), m})
+	}
+	return lists
+}()
+
 // scaleOf reads a word that multiplies, with a currency on either side of it.
 func scaleOf(text string, money bool) (power int, currency string, ok bool) {
 	word := strings.ToLower(strings.NewReplacer(".", "", " ", "", "\u00a0", "", "\u202f", "").Replace(text))
@@ -170,9 +184,9 @@ func scaleOf(text string, money bool) (power int, currency string, ok bool) {
 	if isCurrency(word) { // most are
 		return 0, "", false
 	}
-	for _, list := range []map[string]int{scales, moneyScales} {
-		for _, scale := range slices.Sorted(maps.Keys(list)) {
-			p := list[scale]
+	for _, list := range inOrder {
+		for _, scale := range list.words {
+			p := list.powers[scale]
 			for _, rest := range []string{strings.TrimSuffix(word, scale), strings.TrimPrefix(word, scale)} {
 				if rest != word && rest != "" && isCurrency(rest) {
 					return p, " " + strings.ToUpper(rest), true
