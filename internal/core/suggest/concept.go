@@ -66,13 +66,13 @@ var means = map[string][]string{
 	},
 	"locality":    {"town", "town name", "address town", "where?"},
 	"region":      {"region", "region name", "region code"},
-	"postal_code": {"postal", "postal code", "postal number", "address postal"},
+	"postal_code": {"postal", "postal code", "postal number", "address postal", "address code?"},
 	"country":     {"country", "country code", "country name", "address country", "country region?"},
 	"birthday":    {"birth", "birth date", "date?", "when?"},
 	"language":    {"language", "language code", "language person", "language preferred"},
 	"email_consent": {
 		"consent", "consent ok", "consent email", "email ok", "consent email ok", "consent code", "consent name",
-		"consent main", "ok?",
+		"consent main",
 	},
 	"source_ref": {
 		"customer number", "person number", "old number", "number system", "old number system", "deal number",
@@ -84,7 +84,7 @@ var means = map[string][]string{
 		"registration code", "company registration code",
 	},
 	"legal_name": {"legal name", "company legal", "company legal name", "legal?"},
-	"industry":   {"industry", "industry name", "industry code", "company industry", "does"},
+	"industry":   {"industry", "industry name", "industry code", "company industry", "industry notes", "does"},
 	"employees": {
 		"employees", "employees number", "count employees", "employees count", "company employees",
 		"number employees", "employees estimated", "employees amount",
@@ -96,7 +96,7 @@ var means = map[string][]string{
 		"company owner",
 	},
 	"description": {
-		"notes", "notes main", "notes private", "notes status", "customer notes", "notes person", "deal notes", "notes origin",
+		"notes", "notes main", "notes private", "notes status", "customer notes", "notes person", "deal notes", "notes origin", "kind notes", "met notes", "notes subject",
 	},
 	"parent":            {"parent", "company parent", "name parent", "customer parent", "number parent", "customer number parent"},
 	"team":              {"team", "name team"},

@@ -152,7 +152,7 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	meant, decided := meaningsOf(t, s, fields)
 	two := namesTwo(t, s, fields)
 	for i, f := range fields {
-		if elsewise && !forms[i].says(as) {
+		if (elsewise || h.mute && meant[i] == 0) && !forms[i].says(as) {
 			continue
 		}
 		h.said[i] = compareHeader(f, forms[i], as)
@@ -336,7 +336,7 @@ func compareHeader(f catalog.Field, forms fieldForms, h form) (best saying) {
 			better(0.93-near, another, s.text, says)
 		case len(s.core) > 0 && h.sorted == s.sorted && (!tooVague(h.core) || len(h.core) < len(s.core)):
 			better(0.92-near, another, s.text, says)
-		case !h.sure && oneSlip(h, s):
+		case !h.sure && oneSlip(h, s) && inLongWord(h.all, s.all):
 			better(0.91-near, nearly, s.text, "")
 		case len(s.core) > 0 && !tooVague(s.core) && len(h.core) > len(s.core) && len(s.core)*2 >= len(h.core) && contains(h.core, s.core):
 			better(0.7-near, "the header holds ", s.text, "")
@@ -376,6 +376,21 @@ func oneSlip(a, b form) bool {
 		return false
 	}
 	return distance(a.runes, b.runes) <= allowed
+}
+
+// inLongWord reports whether two phrases, which are a slip apart, differ in words of four letters or
+// more only: of short forms each letter counts (rel nr, reg nr).
+func inLongWord(a, b string) bool {
+	as, bs := strings.Fields(a), strings.Fields(b)
+	if len(as) != len(bs) {
+		return true
+	}
+	for n := range as {
+		if as[n] != bs[n] && len([]rune(as[n])) < 4 {
+			return false
+		}
+	}
+	return true
 }
 
 // letterSet tells which letters a text has, in 64 classes.

@@ -179,9 +179,8 @@ func (l *left) byCells() {
 	for _, col := range l.open() {
 		for n, f := range x.fields {
 			fit, what := x.fits[col.at][n], x.looks[col.at][n]
-			choice := f.Type == catalog.OneChoice && col.Distinct > 1                                                        // words that lists of choices have in common
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
-			if fit == supports && (choice || done || l.town(f, col)) {
+			if fit == supports && (done || l.town(f, col)) {
 				fit = tells
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -426,7 +425,7 @@ func (l *left) remarks() {
 const shortestRemark = 16
 
 // ownNumber takes a column for the numbers of what the rows are where its header says that they are
-// numbers of what the column of names is called (“Tender”, “Tender no.”), or stands first.
+// numbers of what the column of names is called (“Tender”, “Tender no.”), or where it stands first.
 func (l *left) ownNumber() {
 	key, ok := l.free(func(f catalog.Field) bool {
 		return ownKey(f) && setScore(l.target.Type.Name, f, []string{"number", "old"}) >= certain
@@ -448,7 +447,8 @@ func (l *left) ownNumber() {
 		fit := x.fits[c.at][slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == key.Name })]
 		first := c.at == 0 && c.Blank == 0 && c.head.strange // where lists have the numbers of what they list
 		same := named != "" && strings.Join(rest, " ") == strings.Join(headerWords(named), " ")
-		return number && len(rest) > 0 && (same || first) && fit == supports
+		mute := c.quiet && c.at == 0 && len(l.list) > 1 && c.Blank == 0 && c.Distinct == c.Filled && !countsRows(c.Samples)
+		return (number && len(rest) > 0 && (same || first) || mute) && fit == supports
 	}); ok {
 		l.take(col, key.Name, "its numbers tell the rows apart")
 	}

@@ -67,7 +67,8 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		return contradicts, "its values are yes and no"
 	}
 	fit, what := fits[f.Type](seen)
-	if fit == neutralFit || fit == supports {
+	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference
+	if words && (fit == neutralFit || fit == supports) {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
 			return kind, why
 		}
@@ -135,6 +136,9 @@ func fitKind(f catalog.Field, kinds kindsOf) (fit, string) {
 	tell := supports
 	if kinds.texts >= fewestToTell && kinds.length > 3 { // codes of regions look like names
 		tell = tells
+	}
+	if role == textkind.Family && kinds.p[textkind.Given] > 0.99 && kinds.texts >= fewestToTell {
+		return contradicts, "its values look like given names"
 	}
 	if role == textkind.Family || role == textkind.Town { // which are often the same words
 		both := kinds.p[textkind.Family] + kinds.p[textkind.Town]
@@ -510,6 +514,8 @@ func fitChoice(c *cells) (fit, string) {
 	switch {
 	case known > 0.75 && telling > 1 && telling*2 >= len(c.col.Samples):
 		return distinctive, "its values are choices of the field"
+	case known == 1 && c.col.Distinct > 1 && c.col.Filled >= fewestMute:
+		return tells, "its values are choices of the field"
 	case known > 0.6:
 		return supports, "its values are choices of the field"
 	case known == 0 && c.share("figures", likeCode) > 0.8 && !slices.ContainsFunc(c.field.Choices, func(ch catalog.Choice) bool {
@@ -560,7 +566,7 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
-	case c.field.ComparedAs() == catalog.AsStreet && c.share("words", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
+	case c.field.ComparedAs() == catalog.AsStreet && c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
 	case c.field.ComparedAs() == catalog.AsLocality && c.col.Longest > 0 && c.col.Longest <= 3:
 		return contradicts, "its values are too short for a town"
