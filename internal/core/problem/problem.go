@@ -103,7 +103,7 @@ var table = map[Code]words{
 	TooPrecise:       {"the number has more decimal places than the field keeps ({detail})", "Round it in the sheet."},
 	OutOfRange:       {"the number is outside what the field can hold ({detail})", "Check for missing decimal signs or extra digits."},
 	BadDate:          {"this is not a date", "Write it as 2026-03-31, or choose the date order at the Source station."},
-	PartialDate:      {"this names a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
+	PartialDate:      {"this names a week, a month or a part of a year, not a day", "Say at the field whether its first or its last day is meant, or write the day."},
 	DayNumber:        {"this may be a day as spreadsheet programs count them: {detail}", "Say at the field that day numbers are meant (--read-as birthday=since_1900, by the field's name), or write the day."},
 	DayByZone:        {"this is a moment in UTC, and where it was noted it may be the beginning of the next day: {detail}", "Set the time zone of the sheet at the Source station (--zone Europe/Oslo), or write the day alone."},
 	RoughNumber:      {"this says about how many, not how many", "Say at the field whether the lowest, the middle or the highest number is meant, or write one."},

@@ -157,7 +157,7 @@ func (r *Reader) dateTime(s string) (string, Trouble) {
 	return "", Trouble{Code: problem.BadDate}
 }
 
-// Spans tells which day is meant where a cell names a month, a quarter or half a year.
+// Spans tells which day is meant where a cell names a week, a month, a quarter or half a year.
 type Spans string
 
 // The days of a span.
@@ -178,19 +178,40 @@ var (
 	yearAhead  = regexp.MustCompile(`^(\d{4})[./-](\d{1,2})$`)
 	wordAhead  = regexp.MustCompile(`^(\pL+)\.?(?:[\s./-]*'?(\d{4})|(?:[./-]|\s?')(\d{2}))$`) // "Dec 26" may be the 26th
 	wordBehind = regexp.MustCompile(`^(\d{4})[\s./-]*(\pL+)\.?$`)
+
+	// Weeks are those of ISO 8601: "kw 20/2027", "week 20 2027", "2027-w20", "20. kw 2027".
+	weekWord  = `(?:kw|kalenderwoche|woche|week|wk|w|cw|sem|semaine|semana|sett|settimana|vecka|uke|uge|viikko|vko|vk|tydz|tydzien|tyd|tyden|het|hafta|εβδ|εβδομαδα)`
+	weekAhead = regexp.MustCompile(`^` + weekWord + `\.?\s?(\d{1,2})(?:[\s,./-]+'?|\s?')(\d{4}|\d{2})$|^(\d{1,2})\.?\s?` + weekWord + `[\s./-]*'?(\d{4}|\d{2})$`)
+	yearWeek  = regexp.MustCompile(`^(\d{4})[\s./-]*` + weekWord + `\.?\s?(\d{1,2})$`)
 )
 
-// span reads a text that names a month or a part of a year, as its year and its first and last
-// month; ok is false when it names neither.
-func (r *Reader) span(s string) (year, first, last int, ok bool) {
+// span reads a text that names a week, a month or a part of a year, as its first and last day; ok is
+// false when it names none.
+func (r *Reader) span(s string) (first, last time.Time, ok bool) {
 	s = Fold(s)
-	part := func(kind, n, y string) (int, int, int, bool) {
+	none := time.Time{}
+	between := func(y, from, to int, ok bool) (time.Time, time.Time, bool) {
+		return time.Date(y, time.Month(from), 1, 0, 0, 0, 0, time.UTC), time.Date(y, time.Month(to)+1, 0, 0, 0, 0, 0, time.UTC), ok
+	}
+	part := func(kind, n, y string) (time.Time, time.Time, bool) {
 		of := 3
 		if kind != "" && strings.Contains("hs", kind[:1]) { // half a year
 			of = 6
 		}
 		last := digits(n) * of
-		return r.year(y), last - of + 1, last, last <= 12
+		return between(r.year(y), last-of+1, last, last <= 12)
+	}
+	week := func(n, y string) (time.Time, time.Time, bool) {
+		fourth := time.Date(r.year(y), 1, 4, 0, 0, 0, 0, time.UTC) // which is always in the first week
+		monday := fourth.AddDate(0, 0, 7*(digits(n)-1)-(int(fourth.Weekday())+6)%7)
+		year, is := monday.ISOWeek()
+		return monday, monday.AddDate(0, 0, 6), year == r.year(y) && is == digits(n)
+	}
+	if m := weekAhead.FindStringSubmatch(s); m != nil {
+		return week(m[1]+m[3], m[2]+m[4])
+	}
+	if m := yearWeek.FindStringSubmatch(s); m != nil {
+		return week(m[2], m[1])
 	}
 	if m := partFirst.FindStringSubmatch(s); m != nil {
 		return part(m[1]+m[4]+m[5], m[2]+m[3], m[6])
@@ -198,8 +219,8 @@ func (r *Reader) span(s string) (year, first, last int, ok bool) {
 	if m := yearFirst.FindStringSubmatch(s); m != nil {
 		return part(m[2], m[3], m[1])
 	}
-	month := func(y string, n int) (int, int, int, bool) {
-		return r.year(y), n, n, n >= 1 && n <= 12 && r.year(y) >= 1000
+	month := func(y string, n int) (time.Time, time.Time, bool) {
+		return between(r.year(y), n, n, n >= 1 && n <= 12 && r.year(y) >= 1000)
 	}
 	if m := monthAhead.FindStringSubmatch(s); m != nil {
 		return month(m[2], digits(m[1]))
@@ -213,19 +234,19 @@ func (r *Reader) span(s string) (year, first, last int, ok bool) {
 	if m := wordBehind.FindStringSubmatch(s); m != nil {
 		return month(m[1], months[m[2]])
 	}
-	return 0, 0, 0, false
+	return none, none, false
 }
 
 // daySpanned reads such a text as the day that is meant by it.
 func (r *Reader) daySpanned(s string) (day string, t Trouble) {
-	year, first, last, ok := r.span(s)
+	first, last, ok := r.span(s)
 	switch {
 	case !ok:
 		return "", Trouble{Code: problem.BadDate}
 	case r.set.Spans == FirstDay:
-		return isoDate(year, first, 1), Trouble{}
+		return first.Format(time.DateOnly), Trouble{}
 	case r.set.Spans == LastDay:
-		return time.Date(year, time.Month(last)+1, 0, 0, 0, 0, 0, time.UTC).Format(time.DateOnly), Trouble{}
+		return last.Format(time.DateOnly), Trouble{}
 	}
 	return "", Trouble{Code: problem.PartialDate}
 }

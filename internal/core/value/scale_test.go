@@ -26,6 +26,11 @@ func TestScaledAmounts(t *testing.T) {
 			t.Errorf("%q as a count: %q, want %q", s, got, want)
 		}
 	}
+	for s, want := range map[string]string{"ca. 20k €": "€", "ca. 20k": "", "über 5.000 €": "€", "~ 300 USD": "USD"} {
+		if c := CurrencyIn(s); c != want {
+			t.Errorf("%q carries %q, want %q", s, c, want)
+		}
+	}
 	if c := CurrencyIn("10 TEUR"); c != "EUR" {
 		t.Errorf("10 TEUR is of %q", c)
 	}

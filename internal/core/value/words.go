@@ -428,6 +428,11 @@ var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR
 // CurrencyIn gives what stands beside the figures of an amount, such as the sign
 // of “1.250,00 €” or the code of “NOK 640” and “10 TEUR”; empty when nothing does.
 func CurrencyIn(s string) string {
+	if first := strings.IndexFunc(s, unicode.IsDigit); first > 0 { // “ca. 20k €” is in euros
+		if word := strings.TrimRight(Fold(strings.TrimSpace(s[:first])), "."); aboutWords[word] || fromWords[word] || toWords[word] {
+			s = s[first:]
+		}
+	}
 	s, _ = scaled(s, true)
 	rest := strings.TrimFunc(s, func(r rune) bool {
 		return unicode.IsDigit(r) || unicode.IsSpace(r) || strings.ContainsRune(".,'’+-−()", r)
