@@ -123,16 +123,18 @@ func (l *left) meant(concept string) func(catalog.Field) bool {
 
 // saidInPart takes columns whose headers hold the word of a field beside short forms that are not
 // understood (QTY_ORD, TEL_STD), where the cells agree and no other column may be it. In headers
-// that people write, such words say whose it is.
+// that people write, such words say whose it is; only of amounts, where a sheet has one column of
+// them, they do not.
 func (l *left) saidInPart() {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for _, s := range slices.Clone(l.list) {
 		at := slices.IndexFunc(l.view.columns, func(c sheet.Column) bool { return c.Header == s.Column })
 		n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == s.Field })
-		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 || x.heads[at].aside || x.heads[at].said[n].score < leastPart || !technical(s.Column) {
+		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 || x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
 			continue
 		}
-		if f := x.fields[n]; f.Type == catalog.Money || ownKey(f) { // of which there are many, with and without what
+		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
+		if money && !l.onlyAmounts(at) || !money && !technical(s.Column) {
 			continue
 		}
 		if fit, what := x.fits[at][n], x.looks[at][n]; fit >= supports && l.alone(x, at, n) {
@@ -145,6 +147,16 @@ func (l *left) saidInPart() {
 
 // leastPart is how well a header must say a field for that.
 const leastPart = 0.56
+
+// onlyAmounts reports whether no column but one holds amounts.
+func (l *left) onlyAmounts(column int) bool {
+	for at, c := range l.view.columns {
+		if at != column && isAmounts(c) {
+			return false
+		}
+	}
+	return isAmounts(l.view.columns[column])
+}
 
 // technical reports whether a header is that of a program: words joined by a stroke below, or in
 // capitals alone.

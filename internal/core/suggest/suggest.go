@@ -118,7 +118,8 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
 	case fit == against && (words < exactly || h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
-	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain:
+	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain,
+		fit == supports && words >= leastHeld && words < certain && f.Type == catalog.Language: // little else can be read as one
 		return 0.91, reason + ", and " + what
 	}
 	return words, reason

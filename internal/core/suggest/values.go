@@ -67,6 +67,10 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		return contradicts, "its values are yes and no"
 	}
 	fit, what := fits[f.Type](seen)
+	if as := f.ComparedAs(); (as == catalog.AsCompanyName || as == catalog.AsEmployer || f.Type == catalog.Reference) && col.Filled >= fewest &&
+		seen.share("everyday", func(s string) bool { return everyday[value.Words(s)] }) > 0.9 {
+		return contradicts, "its values are no names"
+	}
 	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference
 	if words && (fit == neutralFit || fit == supports) {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
