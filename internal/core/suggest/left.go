@@ -227,7 +227,7 @@ func (l *left) owners() {
 		return c.Blank*4 < c.Filled && c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff
 	}
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
-		return again(c) && (l.namePeople(c) || c.head.asks && wordsInCells(c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
+		return again(c) && (l.namePeople(c) || c.head.asks && l.view.kinds[c.at].p[textkind.Given] > 0.5 || c.head.asks && wordsInCells(c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
 	}); ok {
 		l.take(col, f.Name, "it names few people again and again")
 	}
@@ -255,7 +255,10 @@ func (l *left) people() {
 	if !ok {
 		return
 	}
-	many := func(c remaining) bool { return c.Distinct*2 > c.Filled && l.namePeople(c) }
+	many := func(c remaining) bool {
+		mails := c.head.asks && share(c.Samples, func(s string) bool { return strings.Contains(s, "@") }) > 0.8
+		return c.Distinct*2 > c.Filled && (mails || l.namePeople(c))
+	}
 	col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return l.suggested(c, f) && many(c) })
 	if !ok {
 		col, ok = onlyOne(l.open(), many)

@@ -28,6 +28,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"many are not":                    {"contact", contact, "Zorb=" + people, ""},
 		"many are whom deals are about":   {"opportunity", deal, "Zorb=" + people, "Zorb contact"},
 		"initials of who":                 {"opportunity", deal, "Who zorbed=" + strings.Repeat("GW|SO|", 4) + "GW", "Who zorbed owner"},
+		"given names of who":              {"opportunity", deal, "Who=" + strings.Repeat("Beth|Samuel|Peter|", 3) + "Beth", "Who owner"},
+		"mailboxes of with":               {"opportunity", deal, "With=" + strings.ReplaceAll(strings.ToLower(strings.ReplaceAll(people, " ", ".")), "|", "@firm.example|") + "@firm.example", "With contact"},
 		"initials of nobody knows":        {"opportunity", deal, "Zorb=" + strings.Repeat("GW|SO|", 4) + "GW", ""},
 		"full names":                      {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
 		"two of full names":               {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
