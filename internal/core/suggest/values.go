@@ -200,11 +200,15 @@ var doubtfulReadings = []problem.Code{problem.AmbiguousDate, problem.PartialDate
 // readable is the part of the texts that can be read as values of a field type.
 func (c *cells) readable(as catalog.FieldType) float64 {
 	name := "readable as " + string(as)
-	if len(c.field.Choices) > 0 {
+	f := catalog.Field{Type: as, Choices: c.field.Choices}
+	switch {
+	case as == catalog.YesNo && c.field.Type == as: // its own name says yes
+		name, f = "", c.field
+	case len(f.Choices) > 0:
 		name = ""
 	}
 	return c.once(name, func() float64 {
-		r := value.NewReader(catalog.Field{Type: as, Choices: c.field.Choices}, value.Settings{Country: "GB"})
+		r := value.NewReader(f, value.Settings{Country: "GB"})
 		return share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool {
 			v, trouble := r.Read(s)
 			return v != "" || slices.Contains(doubtfulReadings, trouble.Code)

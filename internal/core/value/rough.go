@@ -72,7 +72,7 @@ func init() {
 func phraseSet(text string) map[string]bool {
 	set := map[string]bool{}
 	for phrase := range strings.SplitSeq(text, ",") {
-		set[strings.Join(strings.Fields(phrase), " ")] = true
+		set[Fold(strings.Join(strings.Fields(phrase), " "))] = true
 	}
 	return set
 }

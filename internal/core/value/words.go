@@ -5,6 +5,7 @@ import (
 	"net/url"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode"
@@ -22,10 +23,10 @@ import (
 var yesWords, noWords = map[string]bool{}, map[string]bool{}
 
 func init() {
-	for w := range strings.FieldsSeq("yes y true t 1 x on ok ja j oui o vrai si s verdadero vero sim v kylla k tosi tak prawda ναι αληθες はい 有 ✓ ✔ ☑ wahr waar sant sandt sann") {
+	for w := range strings.FieldsSeq("yes y true t 1 x on ok ja j oui o vrai si s verdadero vero sim v kylla k tosi tak prawda ναι αληθες はい 有 ✓ ✔ ☑ wahr waar sant sandt sann ano igen igaz evet da ν jā jah taip") {
 		yesWords[Fold(w)] = true
 	}
-	for w := range strings.FieldsSeq("no n false f 0 off nein non faux falso nao nee onwaar nej nei usann falsk falskt ei epatosi nie falsz οχι ψευδες いいえ 無 ✗ ✘ ☐ falsch") {
+	for w := range strings.FieldsSeq("no n false f 0 off nein non faux falso nao nee onwaar nej nei usann falsk falskt ei epatosi nie falsz οχι ψευδες いいえ 無 ✗ ✘ ☐ falsch ne nem hayır hamis nu ο nē") {
 		noWords[Fold(w)] = true
 	}
 }
@@ -40,6 +41,38 @@ var (
 		disiscritto, afgemeld, geweigerd, recusado, recusada, avanmald, avregistrerad, frameldt, avmeldt, perunut, zgoda
 		wycofana`)
 )
+
+// conditions are what is said of something instead of yes and no, by the word that a field of it is
+// called: what is not done is open.
+var conditions = []struct {
+	called   string
+	yes, not map[string]bool
+}{
+	{
+		"done",
+		phraseSet(`closed, complete, erledigt, abgeschlossen, fertig, fait, termine, terminee, clos, hecho, cerrado, fatto, completato, chiuso, klaar, afgerond, gedaan, klar, avslutad, færdig, ferdig, afsluttet,
+			zrobione, zamkniete, feito, concluido, tehty, valmis, hotovo, kesz, ολοκληρωθηκε, εγινε`),
+		phraseSet(`open, pending, to do, todo, not done, offen, unerledigt, ouvert, a faire, en attente, abierto, pendiente, por hacer, aperto, da fare, openstaand, te doen, oppen, aben, apen, ikke gjort,
+			otwarte, do zrobienia, aberto, pendente, por fazer, avoin, kesken, otevreno, nyitott, ανοιχτο, εκκρεμει`),
+	},
+	{
+		"active",
+		phraseSet(`aktiv, actif, active, activo, activa, attivo, attiva, actief, aktywny, aktywna, ativo, ativa, aktiivinen, aktivni, aktiv medarbejder, employed, in post, ενεργος`),
+		phraseSet(`inactive, left, retired, resigned, inaktiv, ausgeschieden, inactif, inactive, parti, partie, inactivo, inactiva, baja, inattivo, inattiva, inactief, uit dienst, nieaktywny, nieaktywna,
+			inativo, inativa, slutat, fratradt, sluttet, ei aktiivinen, neaktivni, ανενεργος`),
+	},
+}
+
+// inState tells whether a text says that what the field asks is so, or not; ok is false where it says neither.
+func (r *Reader) inState(s string) (so, ok bool) {
+	w := strings.Join(strings.Fields(Fold(s)), " ")
+	for _, c := range conditions {
+		if r.named[c.called] && (c.yes[w] || c.not[w]) {
+			return c.yes[w], true
+		}
+	}
+	return false, false
+}
 
 // shortened reports whether a text is the field's own name, cut short by a full stop: “erl.” under Erledigt.
 func (r *Reader) shortened(s string) bool {
@@ -62,6 +95,9 @@ func (r *Reader) yesNo(s string) (string, Trouble) {
 		return "true", Trouble{}
 	case noWords[w]:
 		return "false", Trouble{}
+	}
+	if so, ok := r.inState(s); ok {
+		return strconv.FormatBool(so), Trouble{}
 	}
 	switch w := Words(s); {
 	case agreed[w]:
