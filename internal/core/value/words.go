@@ -459,7 +459,7 @@ func (r *Reader) language(s string) (string, Trouble) {
 // dollar, pound and crown of several countries are not among them save where
 // custom has settled them.
 var currencySigns = map[string]string{"€": "EUR", "euro": "EUR", "euros": "EUR", "£": "GBP", "pound sterling": "GBP", "us$": "USD", "$": "USD", "¥": "JPY", "円": "JPY", "yen": "JPY",
-	"zł": "PLN", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
+	"zł": "PLN", "kč": "CZK", "ft": "HUF", "lei": "RON", "nkr": "NOK", "skr": "SEK", "dkr": "DKK", "nkr.": "NOK", "skr.": "SEK", "dkr.": "DKK", "sterling": "GBP", "franken": "CHF", "sfr.": "CHF", "chf": "CHF", "sfr": "CHF", "fr.": "CHF", "₺": "TRY", "₹": "INR", "₽": "RUB"}
 
 // CurrencyIn gives what stands beside the figures of an amount, such as the sign
 // of “1.250,00 €” or the code of “NOK 640” and “10 TEUR”; empty when nothing does.
