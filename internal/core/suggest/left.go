@@ -27,14 +27,18 @@ const fewestMute = 8
 type left struct {
 	view   *View
 	target Target
-	all    []sheet.Column // that may be the target's
+	all    []sheet.Column  // that may be the target's
+	mine   map[string]bool // their headers
 	list   []Suggestion
 }
 
 // whatIsLeft takes columns whose headers say nothing, or nothing that is understood, for what
 // their cells and each other's leave to them.
 func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
-	l := &left{v, target, columns, list}
+	l := &left{v, target, columns, map[string]bool{}, list}
+	for _, c := range columns {
+		l.mine[c.Header] = true
+	}
 	for _, look := range []func(){l.saidInPart, l.names, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks} {
 		look()
 	}
@@ -57,16 +61,20 @@ func (l *left) open() []remaining { return l.openOr(catalog.Field{}) }
 func (l *left) openOr(f catalog.Field) (out []remaining) {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for at, col := range l.view.columns {
-		mine := slices.ContainsFunc(l.all, func(c sheet.Column) bool { return c.Header == col.Header })
-		placed := slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
-		suggested := slices.ContainsFunc(l.list, func(s Suggestion) bool {
-			return s.Column == col.Header && s.Field == f.Name && s.Draft == l.target.Draft
-		})
-		if r := (remaining{col, x.heads[at], at, x.heads[at].mute}); mine && !placed && !r.head.aside && col.Filled >= fewestMute && (r.quiet || r.head.strange || suggested || f.Required) {
+		if !l.mine[col.Header] || col.Filled < fewestMute || x.heads[at].aside || l.placed(col.Header) {
+			continue
+		}
+		r := remaining{col, x.heads[at], at, x.heads[at].mute}
+		if r.quiet || r.head.strange || f.Required || l.suggested(r, f) {
 			out = append(out, r)
 		}
 	}
 	return out
+}
+
+// placed reports whether a column was given to a field, of any draft.
+func (l *left) placed(header string) bool {
+	return slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Column == header && s.Taken })
 }
 
 // suggested reports whether a column was suggested for a field.
@@ -81,9 +89,12 @@ func (l *left) take(col remaining, field, reason string) {
 	l.list = slices.DeleteFunc(l.list, func(s Suggestion) bool {
 		return s.Column == col.Header || s.Draft == l.target.Draft && s.Field == field
 	})
-	says := "the header is not understood, and "
-	if col.quiet {
+	says := ""
+	switch {
+	case col.quiet:
 		says = "the header says nothing, and "
+	case col.head.strange:
+		says = "the header is not understood, and "
 	}
 	l.list = append(l.list, Suggestion{
 		Column: col.Header, Draft: l.target.Draft, Field: field, Confidence: leftOver, Taken: true, Reason: says + reason,
@@ -171,8 +182,7 @@ func (l *left) alone(x *compared, column, field int) bool {
 		return false
 	}
 	for at, col := range l.view.columns {
-		placed := slices.ContainsFunc(l.list, func(s Suggestion) bool { return s.Column == col.Header && s.Taken })
-		if at != column && !placed && x.scores[at][field] >= doubt {
+		if at != column && x.scores[at][field] >= doubt && !l.placed(col.Header) {
 			return false
 		}
 	}

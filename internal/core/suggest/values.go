@@ -576,8 +576,8 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are too short for a street"
 	case c.field.ComparedAs() == catalog.AsStreet && c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
-	case c.field.ComparedAs() == catalog.AsLocality && c.col.Longest > 0 && c.col.Longest <= 3:
-		return contradicts, "its values are too short for a town"
+	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 && c.share("initials", initials.MatchString) > 0.9:
+		return contradicts, "its values are initials, or codes"
 	case c.field.ComparedAs() != catalog.AsPostalCode && c.lettered() > 0.8:
 		return contradicts, "its values are postal codes"
 	case c.field.ComparedAs() == catalog.AsPostalCode && c.lettered() > 0.8 && len(c.col.Samples) >= fewest:
