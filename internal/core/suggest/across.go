@@ -114,9 +114,12 @@ func (v *View) compareAll(targets []Target) {
 					failed.CompareAndSwap(nil, fmt.Sprint(p))
 				}
 			}()
+			readers := map[string]*value.Reader{}
 			for n := int(next.Add(1)) - 1; n < len(v.columns); n = int(next.Add(1)) - 1 {
+				kinds := v.kinds[n]
+				kinds.readers = readers
 				for k, t := range targets {
-					v.compareColumn(n, t, fresh[k], forms[k])
+					v.compareColumn(n, t, fresh[k], forms[k], kinds)
 				}
 			}
 		})
@@ -127,7 +130,7 @@ func (v *View) compareAll(targets []Target) {
 	}
 }
 
-func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms) {
+func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, kinds kindsOf) {
 	col := v.columns[n]
 	scores, reasons := make([]float64, len(x.fields)), make([]string, len(x.fields))
 	fits, looks := make([]fit, len(x.fields)), make([]string, len(x.fields))
@@ -135,7 +138,7 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms) {
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
 		for i, f := range x.fields {
-			fits[i], looks[i] = fitOf(t.Type, f, col, v.kinds[n])
+			fits[i], looks[i] = fitOf(t.Type, f, col, kinds)
 			scores[i], reasons[i] = judge(f, i, h, col, fits[i], looks[i], t.Memory)
 		}
 		x.heads[n] = h

@@ -1,11 +1,13 @@
 package suggest
 
 import (
+	"cmp"
 	_ "embed"
+	"iter"
 	"maps"
-	"math/bits"
 	"slices"
 	"strings"
+	"sync"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/value"
@@ -237,20 +239,58 @@ func lift(words []string) lifted {
 	return out
 }
 
-// vocabulary is all words of the lexicon of five letters and more, made ready for being
-// compared, by their length.
-var vocabulary = func() map[int][]form {
-	seen, list := map[string]bool{}, map[int][]form{}
+// byDeletion are all words of the lexicon of five letters and more by what is left of each when
+// no letter or one is taken out: two words that are a slip apart have such a rest in common.
+var byDeletion = sync.OnceValue(func() map[string][]string {
+	list := map[string][]string{}
+	seen := map[string]bool{}
 	for _, phrase := range slices.Sorted(maps.Keys(lexicon)) {
 		for w := range strings.FieldsSeq(phrase) {
 			if rs := []rune(w); len(rs) >= 5 && !seen[w] {
 				seen[w] = true
-				list[len(rs)] = append(list[len(rs)], form{all: w, runes: rs, letters: letterSet(rs)})
+				for rest := range deletions(rs) {
+					list[rest] = append(list[rest], w)
+				}
 			}
 		}
 	}
 	return list
-}()
+})
+
+// deletions gives a word as it is and without each of its letters.
+func deletions(word []rune) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		if !yield(string(word)) {
+			return
+		}
+		rest := make([]rune, len(word)-1)
+		for n := range word {
+			copy(rest, word[:n])
+			copy(rest[n:], word[n+1:])
+			if !yield(string(rest)) {
+				return
+			}
+		}
+	}
+}
+
+// aSlipFrom gives the word of the lexicon that a word is a slip away from: the shortest, and of
+// these the first in the alphabet. It is empty where there is none, or the word is of the lexicon.
+func aSlipFrom(word []rune) (found string) {
+	near := byDeletion()
+	for rest := range deletions(word) {
+		for _, w := range near[rest] {
+			if w == string(word) {
+				return ""
+			}
+			longer := cmp.Or(cmp.Compare(len([]rune(w)), len([]rune(found))), strings.Compare(w, found)) > 0
+			if (found == "" || !longer) && distance(word, []rune(w)) == 1 {
+				found = w
+			}
+		}
+	}
+	return found
+}
 
 // inPhrase are the words of the lexicon's phrases, which mean something together.
 var inPhrase = func() map[string]bool {
@@ -290,18 +330,7 @@ func corrected(words []string) (out []string, slips int) {
 		if len(rs) < 5 {
 			continue
 		}
-		f, found := form{all: w, runes: rs, letters: letterSet(rs)}, ""
-		for length := len(rs) - 1; length <= len(rs)+1; length++ {
-			for _, v := range vocabulary[length] {
-				switch {
-				case v.all == w:
-					found = "-" // it is a part of some phrase
-				case found == "" && bits.OnesCount64(f.letters^v.letters) <= 2 && distance(f.runes, v.runes) == 1:
-					found = v.all
-				}
-			}
-		}
-		if found != "" && found != "-" {
+		if found := aSlipFrom(rs); found != "" {
 			out[n] = found
 			slips++
 		}

@@ -47,8 +47,8 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 
 // remaining is a column that no field was given.
 type remaining struct {
-	sheet.Column
-	head  header
+	*sheet.Column
+	head  *header
 	at    int  // its place
 	quiet bool // its header says nothing, rather than something that is not understood
 }
@@ -60,11 +60,12 @@ func (l *left) open() []remaining { return l.openOr(catalog.Field{}) }
 // that every record needs, all that remain.
 func (l *left) openOr(f catalog.Field) (out []remaining) {
 	x := l.view.compare(l.target.Type, l.target.Memory)
-	for at, col := range l.view.columns {
+	for at := range l.view.columns {
+		col := &l.view.columns[at]
 		if !l.mine[col.Header] || col.Filled < fewestMute || x.heads[at].aside || l.placed(col.Header) {
 			continue
 		}
-		r := remaining{col, x.heads[at], at, x.heads[at].mute}
+		r := remaining{col, &x.heads[at], at, x.heads[at].mute}
 		if r.quiet || r.head.strange || f.Required || l.suggested(r, f) {
 			out = append(out, r)
 		}
@@ -149,7 +150,7 @@ func (l *left) saidInPart() {
 			continue
 		}
 		if fit, what := x.fits[at][n], x.looks[at][n]; fit >= supports && l.alone(x, at, n) {
-			col := remaining{Column: l.view.columns[at], at: at}
+			col := remaining{Column: &l.view.columns[at], head: &x.heads[at], at: at}
 			l.take(col, s.Field, what)
 			l.list[len(l.list)-1].Reason = s.Reason + "; no other column may be " + x.fields[n].Label
 		}
@@ -198,11 +199,12 @@ func (l *left) alone(x *compared, column, field int) bool {
 // like so clearly, where no other column does.
 func (l *left) byCells() {
 	x := l.view.compare(l.target.Type, l.target.Memory)
+	town := l.town()
 	for _, col := range l.open() {
 		for n, f := range x.fields {
 			fit, what := x.fits[col.at][n], x.looks[col.at][n]
 			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
-			if fit == supports && (done || l.town(f, col)) {
+			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town) {
 				fit = tells
 			}
 			if (fit == tells || fit == distinctive) && l.alone(x, col.at, n) {
@@ -213,17 +215,21 @@ func (l *left) byCells() {
 	}
 }
 
-// town reports whether words that may be family names as well as towns are these, since the family
-// names have a column of their own.
-func (l *left) town(f catalog.Field, col remaining) bool {
+// town gives the one column that remains of words that may be family names as well as towns, where
+// the family names have a column of their own; names of regions look like them.
+func (l *left) town() (header string) {
 	family, person := l.target.Type.FieldAs(catalog.AsFamilyName)
-	_, given := l.given(family.Name)
-	like := func(c remaining) bool {
+	if _, given := l.given(family.Name); person && !given {
+		return ""
+	}
+	col, ok := onlyOne(l.open(), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
 		return len(c.Samples) >= fewestToTell && p[textkind.Town]+p[textkind.Family] > 0.97 && p[textkind.Town] > 0.3
+	})
+	if !ok {
+		return ""
 	}
-	_, ok := onlyOne(l.open(), like) // names of regions look like them
-	return f.ComparedAs() == catalog.AsLocality && (given || !person) && ok && like(col)
+	return col.Header
 }
 
 // owners takes names of few people that come again and again for those of who looks after the
@@ -237,7 +243,7 @@ func (l *left) owners() {
 		return c.Blank*4 < c.Filled && c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff
 	}
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
-		return again(c) && (l.namePeople(c) || c.head.asks && l.view.kinds[c.at].p[textkind.Given] > 0.5 || c.head.asks && wordsInCells(c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
+		return again(c) && (l.namePeople(c) || c.head.asks && l.view.kinds[c.at].p[textkind.Given] > 0.5 || c.head.asks && wordsInCells(*c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
 	}); ok {
 		l.take(col, f.Name, "it names few people again and again")
 	}
@@ -285,7 +291,7 @@ func (l *left) namePeople(c remaining) bool {
 	if !kinds.known { // two people who come again and again
 		kinds.p, kinds.known = textkind.Of(slices.Concat(c.Samples, c.Samples))
 	}
-	if !wordsInCells(c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
+	if !wordsInCells(*c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
 		return false
 	}
 	return kinds.p[textkind.FullName] > ofPersons || share(withoutTitles(c.Samples), halves.Given) >= leastGiven
@@ -308,7 +314,7 @@ func (l *left) days() {
 // amounts takes the one column of amounts that is left where only one field holds any.
 func (l *left) amounts() {
 	if f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Money }); ok {
-		if col, ok := onlyOne(l.open(), func(c remaining) bool { return c.quiet && isAmounts(c.Column) }); ok {
+		if col, ok := onlyOne(l.open(), func(c remaining) bool { return c.quiet && isAmounts(*c.Column) }); ok {
 			l.take(col, f.Name, "no other column holds amounts")
 		}
 	}
@@ -322,7 +328,12 @@ func (l *left) phones() {
 		return
 	}
 	var lines, mobiles, unknown []remaining
+	x := l.view.compare(l.target.Type, l.target.Memory)
+	n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Type == catalog.Phone })
 	for _, c := range l.openOr(fixed) {
+		if x.fits[c.at][n] == contradicts {
+			continue
+		}
 		switch part, told := value.MobileShare(c.Samples); {
 		case share(c.Samples, likePhone) <= 0.8:
 		case told < fewest:
@@ -356,7 +367,7 @@ func (l *left) titles() {
 	f, ok := l.free(func(f catalog.Field) bool {
 		return len(title) == 1 && f.Name == title[0] && f.Type == catalog.Text && f.Required
 	})
-	always := func(c remaining) bool { return c.Blank == 0 && c.Longest <= longestTitle && !filledLike(c.Column) }
+	always := func(c remaining) bool { return c.Blank == 0 && c.Longest <= longestTitle && !filledLike(*c.Column) }
 	switch {
 	case !ok:
 		return
@@ -372,7 +383,7 @@ func (l *left) titles() {
 	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
 		named := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
-		return always(c) && (isPhrases(c.Column) || !named && share(c.Samples, severalWords) > 0.6)
+		return always(c) && (l.phrases(c) || !named && share(c.Samples, severalWords) > 0.6)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
 		return
@@ -384,7 +395,7 @@ func (l *left) titles() {
 		if s.Draft != l.target.Draft || !s.Taken || about.Type != catalog.LongText || at < 0 {
 			continue
 		}
-		if c := (remaining{Column: l.all[at]}); always(c) && c.Filled >= fewestMute {
+		if c := (remaining{Column: &l.all[at]}); always(c) && c.Filled >= fewestMute {
 			l.list = slices.DeleteFunc(l.list, func(x Suggestion) bool {
 				return x.Column == s.Column || x.Draft == s.Draft && x.Field == f.Name
 			})
@@ -411,7 +422,7 @@ func (l *left) names() {
 		return
 	}
 	takes := map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName}
-	if familyFirst(col.Column) {
+	if familyFirst(*col.Column) {
 		takes = map[string]mapping.Take{family.Name: mapping.TakeFamilyFirst, given.Name: mapping.TakeGivenLast}
 	}
 	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of full names that is always filled", takes)
@@ -440,7 +451,7 @@ func (l *left) remarks() {
 		return
 	}
 	if col, ok := onlyOne(l.open(), func(c remaining) bool {
-		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(c.Column) && isPhrases(c.Column) && wordsInCells(c.Column, 3) && share(c.Samples, sentence) > 0.5
+		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(*c.Column) && l.phrases(c) && wordsInCells(*c.Column, 3) && share(c.Samples, sentence) > 0.5
 	}); ok {
 		l.take(col, f.Name, "it is the one column of sentences")
 	}
@@ -554,11 +565,8 @@ func isAmounts(c sheet.Column) bool {
 // anAmount is how amounts are written, in groups or not, with a currency or without.
 var anAmount = regexp.MustCompile(`^\s*(?:[€$£]|[A-Z]{3})?\s?-?(?:[1-9]\d{0,2}(?:[.,'’ \x{a0}\x{202f}]\d{3})+|[1-9]\d*|0)(?:[.,](?:\d{2}|-+))?\s?(?:[€$£]|[A-Z]{3}|kr\.?)?\s*$`)
 
-// isPhrases reports whether the texts of a column are phrases, and no names of anything.
-func isPhrases(c sheet.Column) bool {
-	kinds, ok := textkind.Of(c.Samples)
-	return ok && kinds[textkind.Phrase] > 0.5
-}
+// phrases reports whether the texts of a column are phrases, and no names of anything.
+func (l *left) phrases(c remaining) bool { return l.view.kinds[c.at].p[textkind.Phrase] > 0.5 }
 
 // filledLike reports whether a few texts fill a column, as choices do.
 func filledLike(c sheet.Column) bool { return c.Distinct*4 < c.Filled }

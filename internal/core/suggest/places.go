@@ -70,9 +70,8 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 				return !slices.ContainsFunc(concepts, func(c string) bool { return !slices.Contains(set, c) })
 			})
 		}
-		mute := isMute(tokens(col.Header))
-		both := townsIn(col) > 0.3 && means("town", "postal") || townsIn(col) > 0 && placed(col.Header, town.Name) && !placed("", code.Name)
-		if !both && (!together(columns, col.Header) || !mute && !means("town") && !means("postal")) {
+		both := means("town", "postal") && townsIn(col) > 0.3 || placed(col.Header, town.Name) && !placed("", code.Name) && townsIn(col) > 0
+		if !both && (!means("town") && !means("postal") && !isMute(tokens(col.Header)) || !together(columns, col.Header)) {
 			continue
 		}
 		parts := map[string]mapping.Take{code.Name: mapping.TakePostalCode, town.Name: mapping.TakeTown}

@@ -1,6 +1,7 @@
 package suggest
 
 import (
+	"cmp"
 	"path"
 	"regexp"
 	"slices"
@@ -53,7 +54,7 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		}
 		return contradicts, "its values only count the rows"
 	}
-	seen := &cells{col: col, field: f, memo: kinds.memo}
+	seen := &cells{col: col, field: f, of: t.Name, memo: kinds.memo, readers: kinds.readers}
 	if f.To != t.Name { // what names records of its own type is more likely their names
 		seen.names = kinds.names
 	}
@@ -102,6 +103,8 @@ type kindsOf struct {
 	memo   map[string]float64
 	names  map[string]float64 // how many of the texts name records that are there, by type
 	beside bool               // given names stand in the column before or behind
+
+	readers map[string]*value.Reader // of the fields that columns are compared with, kept for the next one
 }
 
 // roles are the kinds of text that fields hold, by what they are compared as.
@@ -174,6 +177,21 @@ type cells struct {
 	field catalog.Field
 	memo  map[string]float64 // what was found out of the column already; may be nil
 	names map[string]float64 // how many of the texts name records of other types
+	of    string             // the record type of the field
+
+	readers map[string]*value.Reader // by what they read; may be nil
+}
+
+// reader gives what reads values of a field, made once.
+func (c *cells) reader(name string, f catalog.Field, set value.Settings) *value.Reader {
+	r, ok := c.readers[name]
+	if !ok {
+		r = value.NewReader(f, set)
+		if c.readers != nil {
+			c.readers[name] = r
+		}
+	}
+	return r
 }
 
 // share is the part of the texts that are so, between 0 and 1. What has a name is the
@@ -208,7 +226,7 @@ func (c *cells) readable(as catalog.FieldType) float64 {
 		name = ""
 	}
 	return c.once(name, func() float64 {
-		r := value.NewReader(f, value.Settings{Country: "GB"})
+		r := c.reader(cmp.Or(name, string(as)+" "+c.of+"."+c.field.Name), f, value.Settings{Country: "GB"})
 		return share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool {
 			v, trouble := r.Read(s)
 			return v != "" || slices.Contains(doubtfulReadings, trouble.Code)
@@ -510,7 +528,7 @@ func fitChoice(c *cells) (fit, string) {
 	if c.col.Distinct > 60 || c.col.Longest > 60 {
 		return contradicts, "its values are too many for a choice"
 	}
-	r := value.NewReader(c.field, value.Settings{})
+	r := c.reader("choice "+c.of+"."+c.field.Name, c.field, value.Settings{})
 	telling := 0
 	known := c.share("", func(s string) bool {
 		code, _ := r.Read(s)
