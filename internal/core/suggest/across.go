@@ -33,6 +33,8 @@ type View struct {
 	ranked  []TypeSuggestion           // best first, once they were asked for
 	called  []string                   // the words of the sheet's name
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
+	words   [][]string                 // of the header of each column
+	people  map[string]bool            // headers of columns of full names; see fullNames
 }
 
 // compared is a record type with how well each column fits each of its fields.
@@ -50,9 +52,10 @@ type compared struct {
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{},
+		lacking: map[string]bool{}, people: map[string]bool{},
 	}
 	for n, col := range columns {
+		v.words = append(v.words, tokens(col.Header))
 		v.kinds[n].p, v.kinds[n].known = textkind.Of(col.Samples)
 		v.kinds[n].texts, v.kinds[n].memo = len(col.Samples), map[string]float64{}
 		v.kinds[n].length = len(strings.Join(col.Samples, "")) / max(1, len(col.Samples))
@@ -220,7 +223,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 			}
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
-			whoseNumbers, ownNumbers, besideGiven, splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
+			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitAddresses, splitTowns, besideTown, splitAmounts,
 			joinStreets, joinLines, joinNames, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
@@ -344,7 +347,7 @@ func (v *View) namesPeople(targets []Target) int {
 		}
 		for c, col := range v.columns {
 			switch {
-			case v.isGrouped(c) || !holdsFullNames(target.Type, col) || c == at:
+			case v.isGrouped(c) || !v.fullNames(col) || c == at:
 			case at >= 0:
 				return -1
 			default:

@@ -326,9 +326,19 @@ func keys(phrases ...string) map[string]bool {
 // personSets are the sets of concepts of headers that name a person as a whole.
 var personSets = []string{"person", "name person", "name", "full name", "customer person", "customer name", "full name person", "name work"}
 
+// fullNames is holdsFullNames, found out once for a column.
+func (v *View) fullNames(col sheet.Column) bool {
+	holds, told := v.people[col.Header]
+	if !told {
+		holds = holdsFullNames(col)
+		v.people[col.Header] = holds
+	}
+	return holds
+}
+
 // holdsFullNames tells whether a column holds given and family names together: its
 // header names a person, or says nothing, and its cells are such names.
-func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
+func holdsFullNames(col sheet.Column) bool {
 	if !wordsInCells(col, 2) {
 		return false
 	}
@@ -345,7 +355,7 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 		return false
 	}
 	sure := kinds[textkind.FullName] >= fullNames
-	h := headerOf(t.Name, col.Header, nil, nil, nil)
+	h := headerOf("", col.Header, nil, nil, nil)
 	if h.mute {
 		return (sure || h.asks) && col.Distinct*3 > col.Filled // those who come again and again are our own
 	}
@@ -358,9 +368,9 @@ func holdsFullNames(t catalog.RecordType, col sheet.Column) bool {
 
 // perhapsFullNames tells whether a column may hold names of people that are too few, or too
 // mixed with other words, to tell.
-func perhapsFullNames(t catalog.RecordType, col sheet.Column) bool {
+func (v *View) perhapsFullNames(col sheet.Column) bool {
 	l := lift(headerWords(col.Header))
-	return wordsInCells(col, 2) && !holdsFullNames(t, col) && l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+	return wordsInCells(col, 2) && !v.fullNames(col) && l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
 		return slices.Contains(personSets, strings.Join(set, " "))
 	})
 }
@@ -457,7 +467,7 @@ const leastGiven = 0.5
 
 // splitNames turns a column of full names into the two fields of a person's
 // name, when the record type has them and nothing else gave a family name.
-func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+func (v *View) splitNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
 	family, ok := target.Type.FieldAs(catalog.AsFamilyName)
 	given, both := target.Type.FieldAs(catalog.AsGivenName)
 	if !ok || !both {
@@ -470,11 +480,11 @@ func splitNames(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 		}
 	}
 	for _, col := range columns {
-		if len(named) == 0 && perhapsFullNames(target.Type, col) && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header }) {
+		if len(named) == 0 && v.perhapsFullNames(col) && !slices.ContainsFunc(list, func(s Suggestion) bool { return s.Column == col.Header }) {
 			list = append(list, Suggestion{Column: col.Header, Draft: target.Draft, Field: family.Name, Take: mapping.TakeFamilyName, Confidence: perhaps, Reason: "the header names people, and cells hold several words"})
 			continue
 		}
-		if !holdsFullNames(target.Type, col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
+		if !v.fullNames(col) || len(named) > 0 && (!namesBoth(col) || len(named) > 1 || named[0] != col.Header) {
 			continue
 		}
 		takes := map[string]mapping.Take{family.Name: mapping.TakeFamilyName, given.Name: mapping.TakeGivenName}

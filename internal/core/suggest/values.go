@@ -228,10 +228,18 @@ func (c *cells) readable(as catalog.FieldType) float64 {
 	return c.once(name, func() float64 {
 		r := c.reader(cmp.Or(name, string(as)+" "+c.of+"."+c.field.Name), f, value.Settings{Country: "GB"})
 		return share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool {
+			if inFigures[as] && digitsIn(s) == 0 { // a count in words is no column of them
+				return false
+			}
 			v, trouble := r.Read(s)
 			return v != "" || slices.Contains(doubtfulReadings, trouble.Code)
 		})
 	})
+}
+
+// inFigures are the types whose values are written with figures.
+var inFigures = map[catalog.FieldType]bool{
+	catalog.Integer: true, catalog.Decimal: true, catalog.Money: true, catalog.Percent: true, catalog.Date: true, catalog.DateTime: true,
 }
 
 // mostRead is how many texts of a column are read to tell its type.

@@ -47,7 +47,7 @@ func (v *View) tell(targets []Target, out []owner) {
 			continue
 		}
 		said := -1
-		for _, w := range tokens(col.Header) {
+		for _, w := range v.words[c] {
 			for n := range targets {
 				switch {
 				case !words[n][w]:
