@@ -148,6 +148,8 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	})
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
 	h.aside = others || elsewise
+	// Of what no field is for beside a word of one (“Delivery postcode”) cells do not tell that it is that.
+	others = others || !slices.ContainsFunc(lifted.sets, func(set []string) bool { return !slices.Contains(set, "else") })
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	two := namesTwo(t, s, fields)
