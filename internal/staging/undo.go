@@ -296,7 +296,10 @@ func (u *Undo) rowsOf(ctx context.Context) error {
 			where o.run = {pieces} and o.draft = {n} and o.record_id is not null and o.outcome in ('created', 'updated', 'deleted', 'undone'){only}
 			group by o.record_id`, frag{"type": literal(d.Type), "n": schema.Int(n + 1), "only": only}))
 	}
-	list = append(list, q(`create index on {rows_of} (type, record_id)`), q(`analyze {rows_of}`))
+	if u.run.Only != nil { // else all records are, and none is looked up
+		list = append(list, q(`create index on {rows_of} (type, record_id)`))
+	}
+	list = append(list, q(`analyze {rows_of}`))
 	return u.do(ctx, stepUndoTables, u.word, list...)
 }
 

@@ -386,7 +386,37 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 			where o.last and o.run = {pieces} and o.outcome = 'undone' and o.record_id is null{only}
 				and (p.record_id is null or exists (select from became_now b where b.draft = o.draft and b.record_id = p.record_id and b.outcome <> 'undone'))`, frag{"only": only}, run),
 		q(`create index on became_now (row_no, draft)`),
-		q(`analyze became_now`),
+		q(`analyze became_now`))
+	if err != nil {
+		return nil, nil, err
+	}
+	// Where a row makes one record, what has become of that has become of the row.
+	ofRow, rows, each := `b.outcome`, `became_now b`, `select outcome as of_row from became_now`
+	if len(u.i.Routine.V.Drafts) > 1 {
+		ofRow, rows, each = `case when b.draft = 1 then r.of_row collate "C" end`, `became_now b join rows_now r on r.row_no = b.row_no`, `select of_row from rows_now`
+		if err := do(u.word, u.rowsNow()...); err != nil {
+			return nil, nil, err
+		}
+	}
+	err = do(u.word,
+		q(`update {results} o set last = false from became_now b where o.last and o.row_no = b.row_no and o.draft = b.draft`),
+		q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
+			select b.row_no, b.draft, b.run, b.outcome, {of_row}, b.record_id, b.detail from {rows} order by b.row_no, b.draft`, frag{"of_row": ofRow, "rows": rows}),
+		q(`analyze {results}`))
+	if err != nil {
+		return nil, nil, err
+	}
+	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`))
+	if err == nil {
+		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from ({each}) x group by of_row`, frag{"each": each}))
+	}
+	return all, touched, err
+}
+
+// rowsNow are the statements that note what has become of rows that make several records, some of
+// which the undo has touched: it stands with the first of them, which is written anew.
+func (u *Undo) rowsNow() []stmt {
+	return []stmt{
 		q(`create temp table rows_now on commit drop as
 			select row_no, (array[{words}])[min(array_position(array[{words}], outcome))] as of_row
 			from (
@@ -396,24 +426,11 @@ func (u *Undo) noteOutcomes(ctx context.Context, tx pgx.Tx) (all, touched map[ve
 				where o.last and o.row_no in (select row_no from became_now)
 					and not exists (select from became_now b where b.row_no = o.row_no and b.draft = o.draft)
 			) x group by row_no`, frag{"words": literals(weight)}),
-		// The outcome of the row stands with its first draft, which is written anew.
 		q(`insert into became_now
 			select o.row_no, o.draft, o.run, o.outcome, o.record_id, o.detail from {results} o
 			where o.last and o.draft = 1 and o.row_no in (select row_no from became_now)
 				and not exists (select from became_now b where b.row_no = o.row_no and b.draft = 1)`),
-		q(`update {results} o set last = false from became_now b where o.last and o.row_no = b.row_no and o.draft = b.draft`),
-		q(`insert into {results} (row_no, draft, run, outcome, of_row, record_id, detail)
-			select b.row_no, b.draft, b.run, b.outcome, case when b.draft = 1 then r.of_row collate "C" end, b.record_id, b.detail
-			from became_now b join rows_now r on r.row_no = b.row_no order by b.row_no, b.draft`),
-		q(`analyze {results}`))
-	if err != nil {
-		return nil, nil, err
 	}
-	all, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from {results} where last and of_row is not null group by of_row`))
-	if err == nil {
-		touched, err = countOutcomes(ctx, tx, u.word, q(`select of_row as word, count(*) as count from rows_now group by of_row`))
-	}
-	return all, touched, err
 }
 
 // becameNow is the statement that notes what has become of the n-th draft of the
