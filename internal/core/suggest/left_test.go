@@ -9,6 +9,15 @@ import (
 	"uchi/internal/core/sheet"
 )
 
+// columnsOf makes columns of “header=cell|cell;header=cell|cell”.
+func columnsOf(text string) (columns []sheet.Column) {
+	for part := range strings.SplitSeq(text, ";") {
+		header, cells, _ := strings.Cut(part, "=")
+		columns = append(columns, column(header, strings.Split(cells, "|")...))
+	}
+	return columns
+}
+
 // What headers that nobody understands leave open is told by what is left of columns and fields.
 func TestWhatIsLeft(t *testing.T) {
 	people := "Grace Whitlock|Simon Osei|Priya Chandra|Hazel Kirkby|Owen Moffat|Ruth Sexton|Tariq Lyle|Fiona Rudge|Joan Vance"
@@ -49,13 +58,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"the number of something else":    {"opportunity", deal + ";Zorb=" + plans, "Blip no.=" + codes, ""},
 	} {
 		rt, _ := standard(t).Type(x.recordType)
-		var columns []sheet.Column
-		for part := range strings.SplitSeq(x.beside+";"+x.columns, ";") {
-			header, cells, _ := strings.Cut(part, "=")
-			columns = append(columns, column(header, strings.Split(cells, "|")...))
-		}
 		var got []string
-		for _, s := range Columns(rt, columns, nil) {
+		for _, s := range Columns(rt, columnsOf(x.beside+";"+x.columns), nil) {
 			if s.Taken && strings.Contains(x.columns, s.Column+"=") && !strings.Contains(x.beside, s.Column+"=") {
 				got = append(got, s.Column+" "+s.Field)
 			}
@@ -84,14 +88,9 @@ func TestColumnsToldByEachOther(t *testing.T) {
 		"two of phrases":     {"A=" + titles + ";B=" + strings.TrimSuffix(remarks, "|") + "|one more thing to say", ""},
 		"headers that speak": {"Remark=" + remarks + ";Cost=" + amounts, "Remark description"},
 	} {
-		var columns []sheet.Column
-		for part := range strings.SplitSeq(x.columns, ";") {
-			header, cells, _ := strings.Cut(part, "=")
-			columns = append(columns, column(header, strings.Split(cells, "|")...))
-		}
 		var got []string
 		rt, _ := standard(t).Type("opportunity")
-		for _, s := range Columns(rt, columns, nil) {
+		for _, s := range Columns(rt, columnsOf(x.columns), nil) {
 			if s.Taken {
 				got = append(got, fmt.Sprint(s.Column, " ", s.Field))
 			}
