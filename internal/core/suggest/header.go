@@ -22,7 +22,7 @@ type header struct {
 	aside   bool       // it is of somebody else, or of what no field is for
 	mute    bool       // it says nothing at all: it is blank, a number, or only says that it is a column
 	asks    bool       // all that it says is who
-	strange bool       // it holds words that are not understood, or none that mean anything
+	strange bool       // it holds words that are not understood, or none that mean more than a question
 }
 
 // saying is how well a header says a field, from 0 to 1, with the reason.
@@ -138,7 +138,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 	as.bare, as.sorted = strings.Join(h.core, " "), sortedWords(h.core)
 	h.mute, h.asks = isMute(words), asksWho(words)
 	lifted := lift(words)
-	h.strange = lifted.unknown+lifted.slips > 0 || !slices.ContainsFunc(lifted.sets, func(set []string) bool { return len(set) > 0 })
+	h.strange = lifted.unknown+lifted.slips > 0 || !slices.ContainsFunc(lifted.sets, func(set []string) bool {
+		return slices.ContainsFunc(set, func(c string) bool { return !questions[c] })
+	})
 	as.sure = lifted.unknown == 0 && lifted.slips == 0 && len(words) > 0
 	elsewise := slices.ContainsFunc(lifted.sets, func(set []string) bool { // what no field is for
 		called := slices.Contains(set, "phone")
@@ -147,9 +149,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 		return slices.Equal(set, []string{"else"}) || slices.Contains(set, "fax") && !called || invoiced
 	})
 	others := slices.ContainsFunc(lifted.sets, func(set []string) bool { return slices.Contains(set, "someone") })
-	h.aside = others || elsewise
 	// Of what no field is for beside a word of one (“Delivery postcode”) cells do not tell that it is that.
 	others = others || !slices.ContainsFunc(lifted.sets, func(set []string) bool { return !slices.Contains(set, "else") })
+	h.aside = others || elsewise
 	h.said = make([]saying, len(fields))
 	meant, decided := meaningsOf(t, s, fields)
 	two := namesTwo(t, s, fields)
@@ -180,6 +182,9 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 func isMute(words []string) bool {
 	return !slices.ContainsFunc(words, func(w string) bool { return !saysNothing[strings.Trim(w, "0123456789")] && !small[w] })
 }
+
+// questions are the concepts of words that ask, and say nothing of what is asked.
+var questions = wordSet("what when where does")
 
 // asksWho reports whether a header asks for a person: who, by whom, who spoke.
 func asksWho(words []string) bool {

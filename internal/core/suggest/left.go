@@ -53,24 +53,29 @@ type remaining struct {
 	quiet bool // its header says nothing, rather than something that is not understood
 }
 
-// open gives the columns that remain, but those that are known to hold what no field is for.
+// open gives the columns that remain and whose headers say nothing, or nothing that is understood.
 func (l *left) open() []remaining { return l.openOr(catalog.Field{}) }
 
-// openOr gives these and the columns of which a field was only suggested, or, where the field is one
-// that every record needs, all that remain.
-func (l *left) openOr(f catalog.Field) (out []remaining) {
+// openOr gives these and the columns of which a field was suggested.
+func (l *left) openOr(f catalog.Field) []remaining {
+	return slices.DeleteFunc(l.rest(), func(c remaining) bool { return !l.unsaid(c, f) })
+}
+
+// rest gives all columns that remain, but those that are known to hold what no field is for.
+func (l *left) rest() (out []remaining) {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for at := range l.view.columns {
 		col := &l.view.columns[at]
-		if !l.mine[col.Header] || col.Filled < fewestMute || x.heads[at].aside || l.placed(col.Header) {
-			continue
-		}
-		r := remaining{col, &x.heads[at], at, x.heads[at].mute}
-		if r.quiet || r.head.strange || f.Required || l.suggested(r, f) {
-			out = append(out, r)
+		if l.mine[col.Header] && col.Filled >= fewestMute && !x.heads[at].aside && !l.placed(col.Header) {
+			out = append(out, remaining{col, &x.heads[at], at, x.heads[at].mute})
 		}
 	}
 	return out
+}
+
+// unsaid reports whether nothing says that a column holds something else than a field.
+func (l *left) unsaid(c remaining, f catalog.Field) bool {
+	return c.quiet || c.head.strange || l.suggested(c, f)
 }
 
 // placed reports whether a column was given to a field, of any draft.
@@ -372,7 +377,7 @@ func (l *left) titles() {
 	case !ok:
 		return
 	case f.ComparedAs() == catalog.AsCompanyName:
-		if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+		if col, ok := onlyOne(l.rest(), func(c remaining) bool {
 			return always(c) && c.Distinct*2 > c.Filled && (share(c.Samples, withLegalForm) > 0.3 || l.view.kinds[c.at].p[textkind.Company] > 0.97)
 		}); ok {
 			l.take(col, f.Name, "it is the one column of names of companies that is always filled")
@@ -380,10 +385,10 @@ func (l *left) titles() {
 		return
 	}
 	_, addressed := l.target.Type.FieldAs(catalog.AsStreet)
-	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
+	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
 		named := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
-		return always(c) && (l.phrases(c) || !named && share(c.Samples, severalWords) > 0.6)
+		return always(c) && (l.phrases(c) || l.unsaid(c, f) && !named && share(c.Samples, severalWords) > 0.6)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
 		return
@@ -415,8 +420,8 @@ func (l *left) names() {
 	if !person || !both || hasFamily || hasGiven || !family.Required {
 		return
 	}
-	col, ok := onlyOne(l.openOr(family), func(c remaining) bool {
-		return c.Blank == 0 && c.Distinct*2 > c.Filled && l.view.kinds[c.at].p[textkind.FullName] > ofPersons && l.namePeople(c)
+	col, ok := onlyOne(l.rest(), func(c remaining) bool {
+		return c.Blank == 0 && (l.unsaid(c, family) || saysPerson(c.Header)) && c.Distinct*2 > c.Filled && l.view.kinds[c.at].p[textkind.FullName] > ofPersons && l.namePeople(c)
 	})
 	if !ok {
 		return
@@ -431,17 +436,31 @@ func (l *left) names() {
 	}
 }
 
+// saysPerson reports whether a header speaks of a person, whatever else.
+func saysPerson(header string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool { return slices.Contains(set, "person") })
+}
+
 // onlyDay takes the one column of days that is left for the day that every record needs.
 func (l *left) onlyDay() {
 	f, ok := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && f.Required })
 	if !ok {
 		return
 	}
-	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
-		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0
+	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
+		return c.Blank*5 < c.Filled && len(daysOf(c)) > 0 && (l.unsaid(c, f) || !saysOtherDay(c.Header))
 	}); ok {
 		l.take(col, f.Name, "it is the one column of days, of which every record needs one")
 	}
+}
+
+// saysOtherDay reports whether a header says that its days are those of something else.
+func saysOtherDay(header string) bool {
+	return slices.ContainsFunc(lift(headerWords(header)).sets, func(set []string) bool {
+		return slices.ContainsFunc(set, func(c string) bool {
+			return c == "opened" || c == "met" || c == "birth" || c == "else" || c == "someone" || c == "date" && len(set) > 1
+		})
+	})
 }
 
 // remarks takes the one column of whole sentences that is left for what may be said of a record.
