@@ -141,7 +141,9 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
 		for i, f := range x.fields {
-			fits[i], looks[i] = fitOf(t.Type, f, col, kinds)
+			if !h.known || h.said[i].score > 0 || t.Memory[h.all] == f.Name { // else it is another
+				fits[i], looks[i] = fitOf(t.Type, f, col, kinds)
+			}
 			scores[i], reasons[i] = judge(f, i, h, col, fits[i], looks[i], t.Memory)
 		}
 		x.heads[n] = h

@@ -66,9 +66,13 @@ var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "ema
 // tokens takes a header apart: capitals within a word begin a new one, asides
 // in brackets, numbering, stars and colons are decoration.
 func tokens(s string) []string {
-	s = numbering.ReplaceAllString(s, "")
-	if plain := strings.TrimSpace(asides.ReplaceAllString(s, " ")); plain != "" {
-		s = plain
+	if strings.ContainsAny(s, ".)") { // most have none, and patterns take their time
+		s = numbering.ReplaceAllString(s, "")
+	}
+	if strings.ContainsAny(s, "([{<") {
+		if plain := strings.TrimSpace(asides.ReplaceAllString(s, " ")); plain != "" {
+			s = plain
+		}
 	}
 	s = splitCapitals(s)
 	s = decoration.Replace(s)
@@ -85,8 +89,12 @@ var pathDot = regexp.MustCompile(`(\pL{3})\.(\pL{3})`)
 var lastNumber = regexp.MustCompile(`(\pL{3})(\d)$`)
 
 func splitCapitals(s string) string {
-	s = pathDot.ReplaceAllString(s, "$1 $2")
-	s = lastNumber.ReplaceAllString(s, "$1 $2")
+	if strings.Contains(s, ".") {
+		s = pathDot.ReplaceAllString(s, "$1 $2")
+	}
+	if n := len(s); n > 0 && isDigit(s[n-1]) {
+		s = lastNumber.ReplaceAllString(s, "$1 $2")
+	}
 	var b strings.Builder
 	rs := []rune(s)
 	for i, r := range rs {
