@@ -381,6 +381,13 @@ func (l *left) titles() {
 			return always(c) && c.Distinct*2 > c.Filled && (share(c.Samples, withLegalForm) > 0.3 || l.view.kinds[c.at].p[textkind.Company] > 0.97)
 		}); ok {
 			l.take(col, f.Name, "it is the one column of names of companies that is always filled")
+			return
+		}
+		for n, s := range l.list { // what they are called in full is all that they are called
+			if other, _ := l.target.Type.Field(s.Field); s.Draft == l.target.Draft && s.Taken && other.ComparedAs() == f.ComparedAs() && other.Type == catalog.Text {
+				l.list[n].Field, l.list[n].Reason = f.Name, s.Reason+", and no other column has the "+f.Label
+				return
+			}
 		}
 		return
 	}

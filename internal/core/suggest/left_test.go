@@ -43,6 +43,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"full names":                      {"lead", lead, "Zorb=" + people, "Zorb family_name, Zorb given_name"},
 		"two of full names":               {"lead", lead, "Zorb=" + people + ";Blip=" + strings.ToUpper(people), ""},
 		"names of companies":              {"account", "Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Zorb=" + firms, "Zorb name"},
+		"the full name alone":             {"account", "Town=Leeds|Truro|Norwich|Ludlow|Whitby|Carlisle|Swansea|Stirling|Exeter", "Registered name=" + firms, "Registered name name"},
+		"the full name beside one":        {"account", "Name=" + firms, "Registered name=" + firms, "Registered name legal_name"},
 		"the day that a deal needs":       {"opportunity", deal, "Zorb=" + days, "Zorb expected_close"},
 		"two of days of the same time":    {"opportunity", deal, "Zorb=" + days + ";Blip=" + strings.Replace(days, "28/01", "27/01", 1), ""},
 		"a day that nothing needs":        {"lead", lead, "Zorb=" + days, ""},

@@ -116,7 +116,7 @@ func judge(f catalog.Field, n int, h header, col sheet.Column, fit fit, what str
 		return words, reason + ", and " + what
 	case fit == distinctive && words < 0.97:
 		return max(min(0.97, words+0.06), 0.92), reason + ", and " + what
-	case fit == against && (words < exactly || h.alsoSays(n)):
+	case fit == against && (words < certain || words < exactly && f.HoldsWords() && f.Type != catalog.OneChoice || h.alsoSays(n)):
 		return words * 0.5, reason + ", but " + what
 	case fit == tells && words >= leastHeld && words < certain, fit == supports && words >= leastVague && words < certain,
 		fit == supports && words >= leastHeld && words < certain && f.Type == catalog.Language: // little else can be read as one
