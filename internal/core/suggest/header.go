@@ -21,7 +21,7 @@ type header struct {
 	unit    value.Unit // in what it says that its amounts are
 	aside   bool       // it is of somebody else, or of what no field is for
 	mute    bool       // it says nothing at all: it is blank, a number, or only says that it is a column
-	asks    bool       // all that it says is who
+	asks    bool       // it asks for a person
 	strange bool       // it holds words that are not understood, or none that mean more than a question
 }
 

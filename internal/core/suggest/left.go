@@ -39,7 +39,9 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 	for _, c := range columns {
 		l.mine[c.Header] = true
 	}
-	for _, look := range []func(){l.saidInPart, l.names, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks} {
+	for _, look := range []func(){
+		l.saidInPart, l.names, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks,
+	} {
 		look()
 	}
 	return l.list
@@ -147,7 +149,10 @@ func (l *left) saidInPart() {
 	for _, s := range slices.Clone(l.list) {
 		at := slices.IndexFunc(l.view.columns, func(c sheet.Column) bool { return c.Header == s.Column })
 		n := slices.IndexFunc(x.fields, func(f catalog.Field) bool { return f.Name == s.Field })
-		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 || x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
+		if s.Draft != l.target.Draft || s.Taken || s.Take != "" || at < 0 || n < 0 {
+			continue
+		}
+		if x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
 			continue
 		}
 		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
@@ -208,7 +213,8 @@ func (l *left) byCells() {
 	for _, col := range l.open() {
 		for n, f := range x.fields {
 			fit, what := x.fits[col.at][n], x.looks[col.at][n]
-			done := f.Type == catalog.YesNo && col.Distinct > 1 && setScore(l.target.Type.Name, f, []string{"consent"}) == 0 // that is asked for and never guessed
+			consent := setScore(l.target.Type.Name, f, []string{"consent"}) > 0 // which is asked for and never guessed
+			done := f.Type == catalog.YesNo && col.Distinct > 1 && !consent
 			if fit == supports && (done || f.ComparedAs() == catalog.AsLocality && col.Header == town) {
 				fit = tells
 			}
@@ -247,9 +253,11 @@ func (l *left) owners() {
 	again := func(c remaining) bool {
 		return c.Blank*4 < c.Filled && c.Distinct > 1 && c.Distinct*3 <= c.Filled && c.Distinct <= mostStaff
 	}
-	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool {
-		return again(c) && (l.namePeople(c) || c.head.asks && l.view.kinds[c.at].p[textkind.Given] > 0.5 || c.head.asks && wordsInCells(*c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0 || c.head.asks && share(c.Samples, initials.MatchString) > 0.9)
-	}); ok {
+	who := func(c remaining) bool { // what names a person where somebody is asked for
+		names := wordsInCells(*c.Column, 2) && c.Longest <= longestName && share(c.Samples, withLegalForm) == 0
+		return c.head.asks && (names || l.view.kinds[c.at].p[textkind.Given] > 0.5 || share(c.Samples, initials.MatchString) > 0.9)
+	}
+	if col, ok := onlyOne(l.openOr(f), func(c remaining) bool { return again(c) && (l.namePeople(c) || who(c)) }); ok {
 		l.take(col, f.Name, "it names few people again and again")
 	}
 }
@@ -296,20 +304,20 @@ func (l *left) namePeople(c remaining) bool {
 	if !kinds.known { // two people who come again and again
 		kinds.p, kinds.known = textkind.Of(slices.Concat(c.Samples, c.Samples))
 	}
-	if !wordsInCells(*c.Column, 2) || share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 || kinds.known && kinds.p[textkind.FullName] < 0.5 {
+	if kinds.known && kinds.p[textkind.FullName] < 0.5 || !wordsInCells(*c.Column, 2) {
+		return false
+	}
+	if share(c.Samples, withLegalForm) > 0.2 || share(c.Samples, sentence) > 0.3 {
 		return false
 	}
 	return kinds.p[textkind.FullName] > ofPersons || share(withoutTitles(c.Samples), halves.Given) >= leastGiven
 }
 
 // days takes the two columns of days of which one is before the other for when something began and
-// when it will end, or the one that is left beside one of these.
+// when it will end.
 func (l *left) days() {
 	opened, hasOpened := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && l.meant("opened")(f) })
 	closes, hasClose := l.free(func(f catalog.Field) bool { return f.Type == catalog.Date && l.meant("close")(f) })
-	if opened.Name == "" || closes.Name == "" {
-		return
-	}
 	if earlier, later, ok := daysInTurn(l.open()); ok && hasOpened && hasClose {
 		l.take(earlier, opened.Name, "its days are before those of “"+later.Header+"”")
 		l.take(later, closes.Name, "its days are after those of “"+earlier.Header+"”")
@@ -378,13 +386,16 @@ func (l *left) titles() {
 		return
 	case f.ComparedAs() == catalog.AsCompanyName:
 		if col, ok := onlyOne(l.rest(), func(c remaining) bool {
-			return always(c) && c.Distinct*2 > c.Filled && (share(c.Samples, withLegalForm) > 0.3 || l.view.kinds[c.at].p[textkind.Company] > 0.97)
+			companies := share(c.Samples, withLegalForm) > 0.3 || l.view.kinds[c.at].p[textkind.Company] > 0.97
+			return always(c) && c.Distinct*2 > c.Filled && companies
 		}); ok {
 			l.take(col, f.Name, "it is the one column of names of companies that is always filled")
 			return
 		}
 		for n, s := range l.list { // what they are called in full is all that they are called
-			if other, _ := l.target.Type.Field(s.Field); s.Draft == l.target.Draft && s.Taken && other.ComparedAs() == f.ComparedAs() && other.Type == catalog.Text {
+			other, _ := l.target.Type.Field(s.Field)
+			named := other.Type == catalog.Text && other.ComparedAs() == f.ComparedAs()
+			if s.Draft == l.target.Draft && s.Taken && named {
 				l.list[n].Field, l.list[n].Reason = f.Name, s.Reason+", and no other column has the "+f.Label
 				return
 			}
@@ -394,7 +405,9 @@ func (l *left) titles() {
 	_, addressed := l.target.Type.FieldAs(catalog.AsStreet)
 	if col, ok := onlyOne(l.rest(), func(c remaining) bool {
 		p := l.view.kinds[c.at].p
-		named := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3 || p[textkind.Street] > 0.5 && addressed || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
+		people := p[textkind.FullName] > 0.95 && share(c.Samples, sentence) < 0.3
+		streets := addressed && p[textkind.Street] > 0.5
+		named := people || streets || p[textkind.Job] > 0.9 || share(c.Samples, withLegalForm) > 0.2
 		return always(c) && (l.phrases(c) || l.unsaid(c, f) && !named && share(c.Samples, severalWords) > 0.6)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of phrases that is always filled")
@@ -428,7 +441,8 @@ func (l *left) names() {
 		return
 	}
 	col, ok := onlyOne(l.rest(), func(c remaining) bool {
-		return c.Blank == 0 && (l.unsaid(c, family) || saysPerson(c.Header)) && c.Distinct*2 > c.Filled && l.view.kinds[c.at].p[textkind.FullName] > ofPersons && l.namePeople(c)
+		names := l.view.kinds[c.at].p[textkind.FullName] > ofPersons && l.namePeople(c)
+		return names && c.Blank == 0 && c.Distinct*2 > c.Filled && (l.unsaid(c, family) || saysPerson(c.Header))
 	})
 	if !ok {
 		return
@@ -477,7 +491,8 @@ func (l *left) remarks() {
 		return
 	}
 	if col, ok := onlyOne(l.open(), func(c remaining) bool {
-		return c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(*c.Column) && l.phrases(c) && wordsInCells(*c.Column, 3) && share(c.Samples, sentence) > 0.5
+		sentences := l.phrases(c) && wordsInCells(*c.Column, 3) && share(c.Samples, sentence) > 0.5
+		return sentences && c.Distinct > fewest && c.Longest >= shortestRemark && !filledLike(*c.Column)
 	}); ok {
 		l.take(col, f.Name, "it is the one column of sentences")
 	}

@@ -49,6 +49,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"two of days of the same time":    {"opportunity", deal, "Zorb=" + days + ";Blip=" + strings.Replace(days, "28/01", "27/01", 1), ""},
 		"a day that nothing needs":        {"lead", lead, "Zorb=" + days, ""},
 		"a tick of a task":                {"task", "Subject=" + plans + ";Due=" + days, "Zorb=" + ticks, "Zorb done"},
+		"yes and no are no countries":     {"contact", contact, "Pays=" + ticks, ""},
+		"two languages that say so":       {"contact", contact, "Sprog=" + strings.Repeat("DA|NO|", 4) + "DA", "Sprog language"},
 		"consent is asked for":            {"contact", contact, "Zorb=" + ticks, ""},
 		"a choice":                        {"lead", lead, "Zorb=" + heat, "Zorb interest"},
 		"the title of deals":              {"opportunity", deal, "Zorb=" + plans, "Zorb title"},

@@ -179,8 +179,8 @@ var (
 	wordAhead  = regexp.MustCompile(`^(\pL+)\.?(?:[\s./-]*'?(\d{4})|(?:[./-]|\s?')(\d{2}))$`) // "Dec 26" may be the 26th
 	wordBehind = regexp.MustCompile(`^(\d{4})[\s./-]*(\pL+)\.?$`)
 
-	// Weeks are those of ISO 8601: "kw 20/2027", "week 20 2027", "2027-w20", "20. kw 2027".
-	weekWord  = `(?:kw|kalenderwoche|woche|week|wk|w|cw|sem|semaine|semana|sett|settimana|vecka|uke|uge|viikko|vko|vk|tydz|tydzien|tyd|tyden|het|hafta|εβδ|εβδομαδα)`
+	// Weeks are those of ISO 8601 (“sem.” may be half a year as well): "kw 20/2027", "week 20 2027", "2027-w20", "20. kw 2027".
+	weekWord  = `(?:kw|kalenderwoche|woche|week|wk|w|cw|semaine|semana|sett|settimana|vecka|uke|uge|viikko|vko|vk|tydz|tydzien|tyd|tyden|het|hafta|εβδ|εβδομαδα)`
 	weekAhead = regexp.MustCompile(`^` + weekWord + `\.?\s?(\d{1,2})(?:[\s,./-]+'?|\s?')(\d{4}|\d{2})$|^(\d{1,2})\.?\s?` + weekWord + `[\s./-]*'?(\d{4}|\d{2})$`)
 	yearWeek  = regexp.MustCompile(`^(\d{4})[\s./-]*` + weekWord + `\.?\s?(\d{1,2})$`)
 )

@@ -290,7 +290,7 @@ func TestSpans(t *testing.T) {
 			t.Errorf("%q unsaid: %s", in, trouble.Code)
 		}
 	}
-	for _, in := range []string{"Dec 26", "4.11.", "KW 40", "13/2027", "Q5 2027", "H3 2027", "soon", "2027", "March"} {
+	for _, in := range []string{"Dec 26", "4.11.", "KW 40", "KW 54/2027", "sem. 2 2027", "13/2027", "Q5 2027", "H3 2027", "soon", "2027", "March"} {
 		if got, trouble := NewReader(f, Settings{Spans: LastDay}).Read(in); trouble.Code != problem.BadDate {
 			t.Errorf("%q: %q %s", in, got, trouble.Code)
 		}
