@@ -137,7 +137,7 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	}
 	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
-		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.PerhapsNothing)}}))
+		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.Misplaced), string(problem.PerhapsNothing)}}))
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say
