@@ -72,12 +72,6 @@ func prepare(url string) error {
 func serve(t *testing.T, flags ...string) *service {
 	t.Helper()
 	t.Parallel()
-	return serveAlone(t, flags...)
-}
-
-// serveAlone starts one for a test that counts on its speed.
-func serveAlone(t *testing.T, flags ...string) *service {
-	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

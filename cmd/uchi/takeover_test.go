@@ -27,13 +27,14 @@ func (s *service) beside() *service {
 	return other
 }
 
-// soon is within how long another process must have taken over.
+// soon is within how long another process takes over on a machine that does nothing else; the
+// test, which runs beside others, allows three times that.
 const soon = 30 * time.Second
 
 // Two processes share one database. The one that loads is killed: the other
 // takes the load over, and every row has one outcome.
 func TestTakeOver(t *testing.T) {
-	s := serveAlone(t)
+	s := serve(t)
 	other := s.beside()
 	const rows = 120_000
 	var text strings.Builder
@@ -61,7 +62,7 @@ func TestTakeOver(t *testing.T) {
 	victim.stop(syscall.SIGKILL)
 	killed := time.Now()
 	for s.count(`select done_rows from uchi.runs where work = 'load' order by id desc limit 1`) <= before && s.count(`select count(*) from uchi.imports where state = 'loaded'`) == 0 {
-		if time.Since(killed) > soon+10*time.Second { // and some for a busy machine
+		if time.Since(killed) > 3*soon {
 			t.Fatalf("nobody has taken the load over in %s", time.Since(killed))
 		}
 		time.Sleep(100 * time.Millisecond)
