@@ -101,8 +101,10 @@ var (
 )
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
-// has them so, or the other way round where likeness has told the two names to be the same: what
-// is there is kept then. Of a record found by a key turned names would be written over its own.
+// has them so, or where likeness has told the two names to be the same, in whichever order and
+// writing: what is there is kept then. So it does with what is asked about, which is doubted again
+// when the answer is that it is somebody else. Of a record found by a key turned names would be
+// written over its own.
 func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	given, family := k.fieldAs(catalog.AsGivenName), k.fieldAs(catalog.AsFamilyName)
 	if given == nil || family == nil || k.plan.May == mapping.Create {
@@ -111,13 +113,13 @@ func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	return k.do(ctx, stepNames, q(`delete from {problems} p
 		using {draft} d
 			join (
-				select row_no, record_id, coalesce(alike @> array[{fields}], false) as alike from {matches}
+				select row_no, record_id, alike from {matches}
 				union all
-				select c.row_no, c.record_id, true from {candidates} c join {questions} x on x.row_no = c.row_no where c.record_id is not null
+				select c.row_no, c.record_id, c.alike from {candidates} c join {questions} x on x.row_no = c.row_no where c.record_id is not null
 			) m on m.row_no = d.row_no
 			join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = @code and p.field = @field
-			and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike and (r.{given}, r.{family}) = (d.{family}, d.{given}))`,
+			and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike @> array[{fields}])`,
 		frag{"fields": literals([]string{given.Field.Name, family.Field.Name}), "given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
 		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
 }
@@ -137,7 +139,7 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	}
 	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
-		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.Misplaced), string(problem.PerhapsNothing)}}))
+		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.BadPlace), string(problem.PerhapsNothing)}}))
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

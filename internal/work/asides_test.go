@@ -92,6 +92,11 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	b.want(b.record("contact", "CON-1").Values["given_name"]+" "+b.record("contact", "CON-1").Values["family_name"], "Marit Jørgensen")
 	b.want(b.record("contact", "CON-2").Values["given_name"]+" "+b.record("contact", "CON-2").Values["family_name"], "Egger Ralf")
 
+	// A slip in them is one more writing of the same.
+	i = b.check(b.upload("contact", "First name,Surname,E-mail,Phone\nJørgenssen,Marit,marit@x.example,+4755112233\n"))
+	b.want(b.codes(i), "[]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1})
+
 	// Found by a key, the names of the row would take the place of the record's own.
 	i = b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112255\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}}} }))

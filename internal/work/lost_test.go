@@ -90,7 +90,7 @@ func TestCellsThatHaveSlipped(t *testing.T) {
 	b := start(t)
 	const sheet = "Name,Street,Postal code,City,Registration number\nAlpha Marina,Kai 1,Greifswald,17489,R1\nBeta Marina,Kai 2,17489,Greifswald,R2\nGamma Marina,post@gamma.example,,,R3\n"
 	i := b.check(b.upload("account", sheet))
-	b.want(b.codes(i), "[2 misplaced locality 2 misplaced postal_code 4 misplaced street]")
+	b.want(b.codes(i), "[2 bad_place locality 2 bad_place postal_code 4 bad_place street]")
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 1, "hold": 2})
 	b.load(b.check(b.change(b.upload("account", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
 	b.want(b.check(b.upload("account", sheet)).Totals.V.Verdicts, map[string]int64{"same": 3})

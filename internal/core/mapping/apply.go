@@ -297,10 +297,14 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	}
 	given, family := out.Values[dp.given], out.Values[dp.family]
 	turned, _ := dp.names.Turned(given, family)
+	well := false
 	for i := range dp.Fields {
-		turned = turned || dp.Fields[i].Field.Type == catalog.Email && value.MailTurns(out.Values[i], given, family)
+		if dp.Fields[i].Field.Type == catalog.Email {
+			against, speaksFor := value.MailOrder(out.Values[i], given, family)
+			turned, well = turned || against, well || speaksFor
+		}
 	}
-	if !turned {
+	if !turned || well {
 		return
 	}
 	fp := &dp.Fields[dp.family]

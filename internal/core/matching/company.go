@@ -17,6 +17,7 @@ type company struct {
 	side   string   // the word that tells one branch from its sisters, such as north
 	town   *company // the same name without the town it stands in, where that ends it
 	short  []short  // those of its words that are written short
+	form   string   // the legal form, where the name ends with one
 }
 
 // short is a word of a name that is written short with a point, such as Masch.bau: what
@@ -65,6 +66,9 @@ var weak = words("the and und et y e i og och en de of la le les el los das der 
 // Words that tell a company from another one of the same house.
 var ofHouse = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl service services")
 
+// ofUnit are words for what a company of a house does for its sisters.
+var ofUnit = words("export import leasing invest investment investments finance financial international europe asia america trading retail wholesale rental immobilien property properties estate estates logistics nordic global capital ventures")
+
 // Words that are one word under several spellings.
 var oneWord = func() map[string]string {
 	m := map[string]string{}
@@ -95,7 +99,8 @@ and und et og och`, "\n") {
 var sides = func() map[string]string {
 	m := map[string]string{}
 	for group := range strings.SplitSeq(`north n nord norte noord nordre norra pohjois northern voreia
-south s sud sur sul zuid sor sodra etela southern notia
+south s sud syd sur sul zuid sor sodra etela southern notia
+central mitte mid midt centrale zentral midden sentral keski
 east e ost est este oost oster ostra ita eastern anatolika oriental
 west w ouest oeste vest vestre vastra lansi western dytika occidental
 upper ober ovre ano
@@ -145,13 +150,20 @@ func withoutDepartment(name string) string {
 	return name[:i]
 }
 
-// formless leaves legal forms away at the end of a name's words.
+// formless leaves legal forms away at the end of a name's words, and those that are written out
+// in front of it.
 func formless(words []string) []string {
 	for len(words) > 1 && isForm(words[len(words)-1]) {
 		words = words[:len(words)-1]
 	}
+	for len(words) > 1 && inFront[words[0]] {
+		words = words[1:]
+	}
 	return words
 }
+
+// inFront are legal forms that are written out before the name.
+var inFront = words(`aktiebolag aktiebolaget handelsbolaget aksjeselskapet osakeyhtio kabushiki kaisha godo`)
 
 // leastForm is of how many letters a word must be that is taken for a legal form with a
 // slip in it.
@@ -171,12 +183,28 @@ func newCompany(name, town string) company {
 	key := Latin(value.NameKey(withoutDepartment(name)))
 	all := formless(strings.Fields(key))
 	c := ofWords(all, key)
-	c.short = shortsOf(name)
+	c.short, c.form = shortsOf(name), formOf(name)
 	if n := len(strings.Fields(town)); n > 0 && len(all) > n && squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
 		bare := ofWords(formless(all[:len(all)-n]), key)
 		c.town = &bare
 	}
 	return c
+}
+
+// formOf gives the legal form at the end of a name, in one writing.
+func formOf(name string) string {
+	words := strings.Fields(Latin(value.Words(name)))
+	at := len(words)
+	for at > 1 && (isForm(words[at-1]) || len(words[at-1]) == 1) { // S.A.R.L. is four words
+		at--
+	}
+	form := strings.Join(words[at:], "")
+	for _, same := range value.SameForms {
+		if form == same[0] {
+			return same[1]
+		}
+	}
+	return form
 }
 
 func ofWords(words []string, key string) (c company) {
@@ -202,6 +230,60 @@ func ofWords(words []string, key string) (c company) {
 	}
 	c.joined = strings.Join(c.tokens, "")
 	return c
+}
+
+// outOf gives the name without the town that ends it; ok is false where another word does.
+func (c company) outOf(town string) (bare company, ok bool) {
+	for n := 1; town != "" && n < len(c.tokens); n++ {
+		if at := len(c.tokens) - n; strings.Join(c.tokens[at:], "") == town {
+			c.tokens, c.town = c.tokens[:at], nil
+			c.joined = strings.Join(c.tokens, "")
+			return c, true
+		}
+	}
+	return c, false
+}
+
+// shortOf reports whether a name is another one of which words were left away, or the end: as
+// people write who know whom they mean. A word that tells companies of one house apart is not
+// left away, and a legal form says which is meant.
+func (c company) shortOf(full company) bool {
+	if len(c.tokens) >= len(full.tokens) || c.side != full.side || c.form != "" && c.form != full.form {
+		return false
+	}
+	for _, w := range full.tokens {
+		if !slices.ContainsFunc(c.tokens, func(v string) bool { return alikeWord(w, v) }) && (ofHouse[w] || ofUnit[w]) {
+			return false
+		}
+	}
+	for _, w := range c.tokens {
+		if !slices.ContainsFunc(full.tokens, func(v string) bool { return alikeWord(w, v) || len(w) > 3 && strings.HasPrefix(v, w) }) {
+			return false
+		}
+	}
+	return true
+}
+
+// unitOf reports whether a name is another one and words by which companies of one house are told
+// apart, such as North, 2 or Export: parents, sisters and branches are companies of their own.
+func (c company) unitOf(house company) bool {
+	more := 0
+	if c.side != house.side {
+		if house.side != "" {
+			return false
+		}
+		more++
+	}
+	for _, w := range c.tokens {
+		switch {
+		case slices.ContainsFunc(house.tokens, func(v string) bool { return alikeWord(w, v) }):
+		case ofHouse[w] || ofUnit[w]:
+			more++
+		default:
+			return false
+		}
+	}
+	return more > 0 && len(c.tokens) >= len(house.tokens)
 }
 
 // bare is the name without its town.

@@ -206,7 +206,7 @@ func likeGivenWord(x, y string) Level {
 		return loosely(x, y)
 	case near(x, y):
 		return Near
-	case len(x) >= 4 && len(y) >= 4 && sound(x) == sound(y) && distance(x, y, 3) <= 3:
+	case soundsNear(x, y):
 		return Near
 	case min(len(x), len(y)) >= 3 && (strings.HasPrefix(x, y) || strings.HasPrefix(y, x)):
 		return Alternative
@@ -233,14 +233,72 @@ func loosely(x, y string) Level {
 	switch {
 	case most > 0 && distance(x, y, most) <= most:
 		return Loose
-	case n >= 3 && misread.Replace(x) == misread.Replace(y):
+	case n >= 3 && mayMisread(x, y) && distance(misread.Replace(x), misread.Replace(y), 1) <= 1:
 		return Loose
-	case n >= 3 && distance(misread.Replace(x), misread.Replace(y), 1) <= 1:
-		return Loose
-	case n >= 4 && len(sound(x)) > 2 && sound(x) == sound(y):
+	case n >= 4 && maySound(x, y) && len(sound(x)) > 2 && sound(x) == sound(y):
 		return Loose
 	}
 	return Differs
+}
+
+// soundsNear reports whether two words sound alike and are few letters apart.
+func soundsNear(x, y string) bool {
+	return len(x) >= 4 && len(y) >= 4 && maySound(x, y) && distance(x, y, 3) <= 3 && sound(x) == sound(y)
+}
+
+// Most pairs of words are nothing like each other, which is seen before their sounds and their
+// misreadings are made, by letters that stay what they are.
+
+// readRight are letters that nobody reads for others.
+const readRight = "aefgkpqtxyz"
+
+// mayMisread reports whether two words may be a letter apart as misread has them: of the letters
+// that stay they can differ in two, one for another.
+func mayMisread(x, y string) bool {
+	var n ['z' + 1]int8
+	for i := range len(x) {
+		if x[i] > 'z' {
+			return true
+		}
+		n[x[i]]++
+	}
+	for i := range len(y) {
+		if y[i] > 'z' {
+			return true
+		}
+		n[y[i]]--
+	}
+	apart := 0
+	for i := range len(readRight) {
+		c := int(n[readRight[i]])
+		apart += max(c, -c)
+	}
+	return apart <= 2
+}
+
+// maySound reports whether two words may sound alike: they have the same of the letters that are
+// one sound and no part of another.
+func maySound(x, y string) bool {
+	var has [2]uint8
+	for side, w := range []string{x, y} {
+		for i := range len(w) {
+			switch c := w[i]; {
+			case c >= utf8.RuneSelf:
+				return true
+			case c == 'l':
+				has[side] |= 1
+			case c == 'm':
+				has[side] |= 2
+			case c == 'n':
+				has[side] |= 4
+			case c == 'r':
+				has[side] |= 8
+			case c == 'b':
+				has[side] |= 16
+			}
+		}
+	}
+	return has[0] == has[1]
 }
 
 // twoNames are given names that a slip of typing seems to part but that are
@@ -265,7 +323,7 @@ func likeFamily(a, b []string) Level {
 	switch {
 	case ja == jb:
 		return Same
-	case near(ja, jb), len(ja) >= 4 && len(jb) >= 4 && sound(ja) == sound(jb) && distance(ja, jb, 3) <= 3:
+	case near(ja, jb), soundsNear(ja, jb):
 		return Near
 	}
 	if len(a) != len(b) { // Berg and Berg-Li, García and García López
@@ -279,6 +337,9 @@ func likeFamily(a, b []string) Level {
 	}
 	if (isInitial(ja) || isInitial(jb)) && ja[0] == jb[0] {
 		return Initial
+	}
+	if short, long := min(len(ja), len(jb)), max(len(ja), len(jb)); short > 5 && short < long && ja[:short] == jb[:short] { // cut short, as in Roßbich of Roßbichler
+		return Part
 	}
 	return loosely(ja, jb)
 }

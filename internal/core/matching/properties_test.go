@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"testing"
 
 	"uchi/bench/labelled"
@@ -165,4 +166,37 @@ func FuzzCompare(f *testing.F) {
 			}
 		}
 	})
+}
+
+// What is seen of two words before their sounds and misreadings are made leaves none out that are
+// alike by them.
+func TestSieves(t *testing.T) {
+	words := strings.Fields("schmidt smith schmitt muller miller mvller rnuller berg bergh petersen pedersen harnrner hammer clark dark kahn cohn jansson jonson wilms vvilrns 5chu1z schulz li lee iida ilda oddny 0ddny ßa źle nowak novak")
+	r := rand.New(rand.NewPCG(7, 7))
+	for range 4000 { // and words with letters changed, put in and left out
+		w := []byte(words[r.IntN(30)])
+		for range 1 + r.IntN(3) {
+			at := r.IntN(len(w))
+			switch r.IntN(3) {
+			case 0:
+				w[at] = "abcdefghijklmnopqrstuvwxyz0158"[r.IntN(30)]
+			case 1:
+				w = slices.Insert(w, at, "rnclivjshtkz"[r.IntN(12)])
+			default:
+				if len(w) > 2 {
+					w = slices.Delete(w, at, at+1)
+				}
+			}
+		}
+		words = append(words, string(w))
+	}
+	for range 200_000 {
+		x, y := words[r.IntN(len(words))], words[r.IntN(len(words))]
+		if distance(misread.Replace(x), misread.Replace(y), 1) <= 1 && !mayMisread(x, y) {
+			t.Fatalf("%s and %s may be misread", x, y)
+		}
+		if k := sound(x); len(k) > 2 && k == sound(y) && !maySound(x, y) {
+			t.Fatalf("%s and %s sound alike", x, y)
+		}
+	}
 }

@@ -25,7 +25,7 @@ func (r Reason) Says(label string) string {
 }
 
 var againstWords = map[string]string{OtherGiven: "another given name", OtherFamily: "another family name", OtherDate: "another date of birth", OtherDay: "another date", OtherParty: "it belongs to somebody else", OtherGeneration: "father or son by the name", OtherSex: "another form of address", OtherCompany: "another name of the company",
-	OtherPlace: "another place", OtherCode: "another number", InitialOnly: "only an initial to go by", NameInPart: "the names agree only in part", LooseName: "the names are much alike, not the same", OneKind: "little agrees beside the name", NoName: "no name to go by"}
+	OtherUnit: "another company of the same house", OtherPlace: "another place", OtherCode: "another number", InitialOnly: "only an initial to go by", NameInPart: "the names agree only in part", LooseName: "the names are much alike, not the same", OneKind: "little agrees beside the name", NoName: "no name to go by"}
 
 // AgainstSays puts what keeps a candidate from being taken into words.
 func AgainstSays(word string) string {

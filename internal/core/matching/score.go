@@ -46,6 +46,7 @@ const (
 	OtherGeneration = "other_generation"
 	OtherSex        = "other_form_of_address"
 	OtherCompany    = "other_company_name"
+	OtherUnit       = "other_company_of_the_house"
 	OtherPlace      = "other_place"
 	OtherCode       = "other_code"
 	OtherParty      = "other_party"
@@ -120,6 +121,10 @@ const rareOf = 11
 // is one person's own, such as the mailbox: 22 bits are one in four millions.
 const wholeOf = 22
 
+// scarceFrom is the weight from which a name beside which little agrees is worth a question: where
+// it is as likely as not.
+const scarceFrom = 0
+
 // singleFrom is the weight from which names that differ in writing are taken beside
 // something that nobody else has: 7 bits are one in 128, beside all that is known.
 const singleFrom = 7
@@ -135,6 +140,27 @@ type Judge struct {
 // Judge readies the comparer for scoring.
 func (c *Comparer) Judge(w Weights, f Frequencies) *Judge {
 	return &Judge{comparer: c, weights: w.table(), freq: f, prior: f.priorBits()}
+}
+
+// reaches reports whether two people are called alike by their given name and reached by what
+// nobody else has, a mailbox or a number: whatever speaks against them, they are never told apart
+// without a question.
+func (ev *evidence) reaches() bool {
+	own := ev.levels[nEmail] == Same && !ev.role && ev.counts[nEmail] <= ev.own
+	alone := ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own
+	switch ev.levels[nGiven] {
+	case Same, Near, Alternative, Part:
+		return own || alone
+	case Initial, Loose:
+		return (own || alone) && positive(ev.levels[nFamily])
+	}
+	return false
+}
+
+// stranger reports whether two people differ in both their names, and are not born on the same
+// day: then they share a desk or a house, however much of it.
+func (ev *evidence) stranger() bool {
+	return ev.levels[nGiven] == Differs && ev.levels[nFamily] == Differs && ev.levels[nDate] != Same
 }
 
 // Compare scores two subjects.
@@ -195,8 +221,11 @@ func (j *Judge) Compare(a, b *Subject) Score {
 			s.guardThing(a, b, ev)
 		}
 	}
-	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text {
+	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text && !ev.stranger() && !slices.Contains(s.Against, OtherUnit) {
 		s.Most = MayAsk
+	}
+	if c.entity == Family && ev.reaches() {
+		s.Most, s.Bits = min(s.Most, MayAsk), max(s.Bits, 0)
 	}
 	s.Percent = 100 / (1 + math.Exp2(-s.Bits))
 	s.Likely = s.likely(c.entity == Family)
@@ -204,22 +233,25 @@ func (j *Judge) Compare(a, b *Subject) Score {
 }
 
 // likely gives the chance that a pair is the same in spite of what speaks against
-// it, as it was found on labelled sets: people whose names differ in writing
-// mostly are, and so are companies of one name and town; of pairs that a birthday,
-// a place, another name or scarce evidence speaks against half are at 20 bits,
-// every 6 bits double the odds, and no more than 85 of 100 ever.
+// it, as it was found on labelled sets: people whose names agree in part, or by an
+// initial, nearly always are, and so are companies of one name and town; where a name is
+// much alike, four of five. What else is asked about is the same in six of ten, whatever it
+// weighs: the heavier what agrees, the heavier what does not.
 func (s Score) likely(people bool) float64 {
 	if s.Most == MayTake {
 		return s.Percent
 	}
-	mild := []string{LooseName, NameInPart, InitialOnly}
-	if !people {
-		mild = []string{OneKind} // the whole name and the town
+	most := 90.0
+	for _, why := range s.Against {
+		switch {
+		case people && (why == NameInPart || why == InitialOnly), !people && why == OneKind: // the whole name and the town
+		case people && why == LooseName:
+			most = min(most, 80)
+		default:
+			most = min(most, 60)
+		}
 	}
-	if !slices.ContainsFunc(s.Against, func(why string) bool { return !slices.Contains(mild, why) }) {
-		return min(s.Percent, 90)
-	}
-	return min(s.Percent, 85, 100/(1+math.Exp2((20-s.Bits)/6)))
+	return min(s.Percent, most)
 }
 
 // named reports whether the mailbox is made of the person's name.
@@ -227,6 +259,15 @@ func (s *Subject) named() bool {
 	local := squeeze(s.email.plain)
 	says := func(w string) bool { return len(w) > 2 && strings.Contains(local, w) }
 	return slices.ContainsFunc(s.person.given, says) || slices.ContainsFunc(s.person.family, says)
+}
+
+// givesItsName reports whether the mailbox has the person's given name in it, or its initial before
+// the family name.
+func (s *Subject) givesItsName() bool {
+	local, family := squeeze(s.email.plain), squeeze(strings.Join(s.person.family, ""))
+	return slices.ContainsFunc(s.person.given, func(w string) bool {
+		return len(w) > 2 && strings.Contains(local, w) || len(w) > 0 && family != "" && local == w[:1]+family
+	})
 }
 
 func (s *Score) limit(m Most, why string) {
@@ -262,7 +303,7 @@ func (c *Comparer) level(k Kind, a, b *Subject, given, family Level) (Level, int
 	case Family:
 		return family, a.terms[termFamily]
 	case Company:
-		return likeCompanies(a.companies, b.companies, sameTown(a.place, b.place)), a.terms[termCompany]
+		return likeCompanies(a, b), a.terms[termCompany]
 	case Employer:
 		return likeEmployers(a, b), a.terms[termEmployer]
 	case Email:
@@ -376,16 +417,15 @@ func likeAny(a, b []string) Level {
 }
 
 // likeCompanies takes the best of all names, such as a name and a legal name. In
-// the same town, the town behind one of the names tells nothing.
-func likeCompanies(a, b []company, near bool) Level {
-	out := Blank
-	for _, x := range a {
-		for _, y := range b {
+// the same town, the town behind one of the names tells nothing; nor does the other's town
+// behind the name of one whose town is not known.
+func likeCompanies(a, b *Subject) Level {
+	out, near := Blank, sameTown(a.place, b.place)
+	for _, x := range a.companies {
+		for _, y := range b.companies {
 			l := likeCompany(x, y)
-			if near && l != Same && l != Near && (x.town == nil) != (y.town == nil) {
-				if without := likeCompany(x.bare(), y.bare()); without == Same || without == Near {
-					l = Near
-				}
+			if l != Same && l != Near && (near && (x.town == nil) != (y.town == nil) && called(x.bare(), y.bare()) || x.but(y, b, a) || y.but(x, a, b)) {
+				l = Near
 			}
 			if l != Blank && (out == Blank || l < out) {
 				out = l
@@ -393,6 +433,37 @@ func likeCompanies(a, b []company, near bool) Level {
 		}
 	}
 	return out
+}
+
+// but reports whether a name is another one but for the town behind it, which is where the other
+// is, and nothing is known of where its own is.
+func (c company) but(other company, there, here *Subject) bool {
+	if here.place.locality != "" || here.place.postal != "" {
+		return false
+	}
+	bare, ok := c.outOf(squeeze(there.place.locality))
+	return ok && called(bare, other)
+}
+
+// called reports whether two companies have one name, but for a slip.
+func called(a, b company) bool {
+	l := likeCompany(a, b)
+	return l == Same || l == Near
+}
+
+// shortOf reports whether one of the names is one of the other's with words left away.
+func (s *Subject) shortOf(full *Subject) bool {
+	return slices.ContainsFunc(s.companies, func(x company) bool { return slices.ContainsFunc(full.companies, x.shortOf) })
+}
+
+// unitOf reports whether all names are the other's with words behind it that tell companies of
+// one house apart, or with the town where it is and the other is not.
+func (s *Subject) unitOf(house *Subject, where Level) bool {
+	return len(s.companies) > 0 && !slices.ContainsFunc(s.companies, func(x company) bool {
+		return !slices.ContainsFunc(house.companies, func(y company) bool {
+			return x.unitOf(y) || where == Differs && x.town != nil && y.town == nil && called(x.bare(), y)
+		})
+	})
 }
 
 // likeEmployers compares for whom two people work: by the records, else by their
@@ -406,7 +477,7 @@ func likeEmployers(a, b *Subject) Level {
 	if ids == Same {
 		return Same
 	}
-	switch l := likeCompanies(a.companies, b.companies, sameTown(a.place, b.place)); {
+	switch l := likeCompanies(a, b); {
 	case l == Blank:
 		return ids
 	case l == Same && ids == Differs:
@@ -421,8 +492,8 @@ func positive(l Level) bool { return l != Blank && l != Differs }
 // guardPerson keeps people apart that share much but not their name or
 // birthday: couples at one mailbox, fathers and sons, namesakes.
 func (s *Score) guardPerson(a, b *Subject, ev evidence) {
-	given, family, date := ev.levels[nGiven], ev.levels[nFamily], ev.levels[nDate]
-	own := ev.levels[nEmail] == Same && !ev.role && ev.counts[nEmail] <= ev.own
+	given, family, date, mail := ev.levels[nGiven], ev.levels[nFamily], ev.levels[nDate], ev.levels[nEmail]
+	own := mail == Same && !ev.role && ev.counts[nEmail] <= ev.own
 	reached := own || ev.levels[nPhone] == Same
 	born := date == Same
 	house := ev.levels[nPlace] == Same
@@ -435,10 +506,11 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		family == Loose && slices.Contains([]Level{Same, Near, Alternative, Part}, given)
 	whole := s.Bits >= wholeOf
 	colleague := ev.levels[nEmployer] == Same || ev.levels[nEmployer] == Near
-	kept := own && (alone || born || house && colleague) // the mailbox, and something else that goes with the person
+	called := given == Same || given == Near
+	kept := own && (alone || born || house || colleague) // the mailbox, and something else that goes with the person
 	// Who is called as before but for the family, born on the same day, and found at the same
 	// place or number; or at a number of her own.
-	married := born && (own || ev.levels[nPhone] == Same || house || colleague) && s.Bits >= sureOf+3 ||
+	married := born && (own || ev.levels[nPhone] == Same || house || colleague) && (called && s.Bits >= singleFrom+1 || positive(given) && given != Loose && sure) ||
 		alone && given == Same && (house || colleague) && s.Bits >= sureOf+6
 	switch {
 	case given == Differs && family == Differs:
@@ -451,13 +523,15 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 		// birthday, and who lives in one house its number and often a mailbox.
 	case given == Loose || family == Loose:
 		s.limit(MayAsk, LooseName)
+	case given == Differs && positive(family) && own && sure && (born || colleague) && (a.givesItsName() || b.givesItsName()):
+		// A fond name that nobody knows: a mailbox with a given name in it is no couple's.
 	case given == Differs && born && family != Blank, given == Differs && positive(family) && (own || alone && !house):
 		s.limit(MayAsk, OtherGiven) // a fond name that nobody knows, perhaps; or somebody of the same household
 	case given == Differs:
 		s.limit(MayNothing, OtherGiven)
-	case family == Differs && (whole && kept || married) && (given == Same || given == Near):
-	case family == Differs && (reached || born):
-		s.limit(MayAsk, OtherFamily) // married, perhaps
+	case family == Differs && (married || called && sure && kept):
+	case family == Differs && (own || alone || born || house && ev.counts[nPlace] <= ev.own && given == Same && positive(ev.levels[nEmployer]) && mail != Domain && mail != Differs):
+		s.limit(MayAsk, OtherFamily) // married, perhaps; but at the number of a house there is more than one Anna
 	case family == Differs:
 		s.limit(MayNothing, OtherFamily)
 	}
@@ -466,7 +540,8 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 	if there := house || ev.levels[nPlace] == Near; given != Blank && family != Blank && (given != Same || family != Same) && personal == 0 {
 		// A short form beside a slip, or beside another employer, may be a relative or a namesake.
-		if given == Alternative && family != Same || there && ev.levels[nEmployer] == Differs || given == Alternative && s.Bits < 9 {
+		slip := family == Near && (house || colleague) && s.Bits >= singleFrom-2
+		if given == Alternative && family != Same && !slip || there && ev.levels[nEmployer] == Differs || given == Alternative && s.Bits < 9 && !slip {
 			s.limit(MayAsk, LooseName)
 		}
 	}
@@ -493,11 +568,12 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 	// An initial there is no relative's.
 	known := ev.levels[nEmployer] == Same || personal > 0 && !house || sure && colleague
-	enough := given == Initial && known && s.Bits >= singleFrom+2
+	enough := given == Initial && (known && s.Bits >= singleFrom+2 || alone && !house && positive(family) && s.Bits >= singleFrom-1)
 	if (given == Initial || given == Blank && family != Blank) && !own && !born && !enough {
 		s.limit(MayAsk, InitialOnly)
 	}
-	if family == Initial || family == Part && personal == 0 && !(s.Bits >= singleFrom+2 && given == Same || sure && given == Near) {
+	inPart := s.Bits >= singleFrom+2 && given == Same || sure && given == Near || colleague && (given == Same || given == Near) && s.Bits >= singleFrom-2
+	if family == Initial || family == Part && personal == 0 && !inPart {
 		s.limit(MayAsk, NameInPart)
 	}
 	if given == Blank && family == Blank {
@@ -512,21 +588,23 @@ func (s *Score) guardPerson(a, b *Subject, ev evidence) {
 	}
 	// One thing beside the name must agree wholly, or two in part.
 	kinds, differs := 0, false
+	bothNames := called && (family == Same || family == Near)
 	for _, k := range []int{nEmail, nPhone, nPlace, nDate, nEmployer, nWeb, nCode} {
 		switch l := ev.levels[k]; {
 		case l == Differs:
 			differs = true
-		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near:
+		case l == Same, k == nPlace && l == Near, k == nEmail && l == Near, k == nEmployer && l == Near && bothNames && ev.levels[nPhone] != Differs:
 			kinds += 2
 		case positive(l) && l != Town && l != Domain && l != Neighbour:
 			kinds++
 		}
 	}
-	bothNames := (given == Same || given == Near) && (family == Same || family == Near)
 	switch {
 	case kinds == 0 && (given == Blank || given == Initial) && family != Blank:
 		s.limit(MayNothing, OneKind)
 	case kinds == 1 && !differs && bothNames && s.Bits >= rareOf: // of rare names a little is enough
+	case kinds < 2 && s.Bits < scarceFrom:
+		s.limit(MayNothing, OneKind)
 	case kinds < 2:
 		s.limit(MayAsk, OneKind)
 	}
@@ -567,8 +645,13 @@ func (s *Score) guardCompany(a, b *Subject, ev evidence) {
 			s.limit(MayNothing, LooseName)
 		}
 	case Part, Initial:
+		phone := ev.levels[nPhone] == Same && ev.counts[nPhone] <= ev.own
+		apart := ev.levels[nPhone] == Differs || ev.levels[nWeb] == Differs
 		switch {
 		case ev.levels[nCode] == Same:
+		case !apart && howMany(phone, where == Same, site) > 1 && s.Bits >= sureOf && a.shortOf(b):
+		case a.unitOf(b, where) && !(phone && where == Same):
+			s.limit(MayNothing, OtherUnit)
 		case reached || there || where == Blank || where == Area:
 			s.limit(MayAsk, NameInPart)
 		default:

@@ -21,16 +21,16 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.DamagedNumber
 	case (f.Key || f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode) && madeDate(s):
 		return problem.MadeDate
-	case misplaced(f, s):
-		return problem.Misplaced
+	case badPlace(f, s):
+		return problem.BadPlace
 	}
 	return ""
 }
 
-// misplaced reports whether a text must belong to another field, as where cells of a row have
+// badPlace reports whether a text must belong to another field, as where cells of a row have
 // slipped: a postal code without a figure, a town or a job title of figures alone, a mailbox where
 // words are. Regions have numbers in some countries, and so have streets.
-func misplaced(f catalog.Field, s string) bool {
+func badPlace(f catalog.Field, s string) bool {
 	as := f.ComparedAs()
 	switch {
 	case as == catalog.AsPostalCode:

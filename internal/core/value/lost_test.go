@@ -33,9 +33,9 @@ func TestLost(t *testing.T) {
 	}{
 		{number, "1.23457E+17", problem.DamagedNumber}, {number, "1,2E+05", problem.DamagedNumber}, {number, "1E5", ""}, {number, "A-1.2E+05", ""},
 		{number, "01-Mar", problem.MadeDate}, {number, "Mar-01", problem.MadeDate}, {number, "01-Mai", problem.MadeDate}, {number, "01-Max", ""}, {number, "MAR-01", ""}, {number, "01-DEC", ""}, {number, "1-mai", problem.MadeDate}, {number, "MAR-1", ""}, {number, "1-3", ""},
-		{postal, "Greifswald", problem.Misplaced}, {postal, "5003", ""}, {postal, "SW1A 1AA", ""}, {postal, "SE-411 03", ""}, {postal, "５００３", ""},
-		{town, "5003", problem.Misplaced}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.Misplaced}, {town, "大阪市", ""},
-		{street, "12", ""}, {street, "post@kai.example", problem.Misplaced}, {title, "Line @ quay", ""},
+		{postal, "Greifswald", problem.BadPlace}, {postal, "5003", ""}, {postal, "SW1A 1AA", ""}, {postal, "SE-411 03", ""}, {postal, "５００３", ""},
+		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace}, {town, "大阪市", ""},
+		{street, "12", ""}, {street, "post@kai.example", problem.BadPlace}, {title, "Line @ quay", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {

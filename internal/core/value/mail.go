@@ -25,22 +25,20 @@ var deskWords = wordSet(`info office reception rezeption empfang sales verkauf v
 	accounts payable receivable human resources customer care technique technical technischer technische teknisk tecnico técnico tecnica técnica
 	commercial commerciale comercial client clients clientele clientèle export import services generale générale general urbanisme juridique legal it edv informatik informatique informatica`)
 
-// MailTurns reports whether a mailbox calls its owner by the given name behind the initial of the family name, as in
-// m.rossi of Rossi Marco: nearly all that are made of an initial and a name have the family name, so the two seem
-// to be turned.
-func MailTurns(address, given, family string) bool {
+// MailOrder tells what a mailbox says of the order in which its owner's names stand. One that calls the owner by the
+// given name behind the initial of the family name, as m.rossi of Rossi Marco, has them turned: nearly all that are made
+// of an initial and a name have the family name. One that has the given name, or its initial, before the family name,
+// as they stand, says that they stand well. Mostly it says neither.
+func MailOrder(address, given, family string) (turned, well bool) {
 	local, _, ok := strings.Cut(address, "@")
-	given, family = Words(given), Words(family)
-	if !ok || len(given) < 4 || strings.ContainsRune(given, ' ') || family == "" || given[0] == family[0] {
-		return false
+	single := !strings.ContainsRune(Words(given), ' ')
+	local, given, family = joined(local), joined(given), joined(family)
+	if !ok || given == "" || family == "" || given[0] == family[0] {
+		return false, false
 	}
-	local = Words(local)
-	for _, sep := range []string{"", " "} {
-		if local == family[:1]+sep+given {
-			return true
-		}
-	}
-	return false
+	turned = single && len(given) > 3 && local == family[:1]+given
+	well = local == given+family || len(family) > 2 && local == given[:1]+family || len(family) > 3 && strings.HasPrefix(local, given[:1]+family[:4]) // or with a slip
+	return turned, well
 }
 
 // desk reports whether a person's name is that of a desk: each of its words is one of those that

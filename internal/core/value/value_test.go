@@ -145,18 +145,19 @@ func TestOwnNameIsYes(t *testing.T) {
 	check(t, f, Settings{}, []readCase{{"erledigt", "true", ""}, {"erl.", "true", ""}, {"Done", "true", ""}, {"e.", "", problem.BadYesNo}, {"erw.", "", problem.BadYesNo}, {"erl", "", problem.BadYesNo}})
 }
 
-// A mailbox of an initial and a name has the family name.
-func TestMailTurns(t *testing.T) {
+// A mailbox of an initial and a name has the family name, and one of both mostly has the given
+// name first.
+func TestMailOrder(t *testing.T) {
 	for _, x := range []struct {
 		mail, given, family string
-		want                bool
+		turned, well        bool
 	}{
-		{"m.rossi@ondablu.example", "Rossi", "Marco", true}, {"m.rossi@ondablu.example", "Marco", "Rossi", false}, {"mrossi@ondablu.example", "Rossi", "Marco", true},
-		{"marco.rossi@ondablu.example", "Rossi", "Marco", false}, {"m.mueller@x.example", "Mueller", "Maja", false}, {"info@rossi.example", "Rossi", "Marco", false},
-		{"", "Rossi", "Marco", false}, {"m.li@x.example", "Li", "Maja", false},
+		{"m.rossi@ondablu.example", "Rossi", "Marco", true, false}, {"m.rossi@ondablu.example", "Marco", "Rossi", false, true}, {"mrossi@ondablu.example", "Rossi", "Marco", true, false},
+		{"marco.rossi@ondablu.example", "Rossi", "Marco", false, false}, {"m.mueller@x.example", "Mueller", "Maja", false, false}, {"info@rossi.example", "Rossi", "Marco", false, false},
+		{"", "Rossi", "Marco", false, false}, {"m.li@x.example", "Li", "Maja", false, false}, {"sooyoung.lim@x.example", "Soo-young", "Lim", false, true}, {"w.han@x.example", "Wei", "Han", false, true},
 	} {
-		if got := MailTurns(x.mail, x.given, x.family); got != x.want {
-			t.Errorf("%s of %s %s: %v", x.mail, x.given, x.family, got)
+		if turned, well := MailOrder(x.mail, x.given, x.family); turned != x.turned || well != x.well {
+			t.Errorf("%s of %s %s: turned %v, well %v", x.mail, x.given, x.family, turned, well)
 		}
 	}
 }

@@ -106,7 +106,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   const meansAll =
-    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "misplaced", "partial_date", "day_number", "rough_number"].includes(
+    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "partial_date", "day_number", "rough_number"].includes(
       problem.code,
     ) && !!origin;
   return (
@@ -114,7 +114,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
-          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "misplaced"].includes(problem.code) && (
+          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place"].includes(problem.code) && (
             <Button
               title={
                 problem.code === "name_order"

@@ -75,6 +75,28 @@ for (const [code, locale] of Object.entries(allLocales).sort(([a], [b]) => (a < 
   }
   if (own.job_title || own.job_title_pattern || own.job_type) tries(() => f.person.jobTitle(), 300, lists.job);
 }
+// Names of the far east as they are written in Latin letters, which the lists have in their own.
+const words = (text) => text.trim().split(/\s+/);
+names.families.push(
+  ...words(`Abe Aoki Arai Endo Fujita Fujii Fujimoto Fukuda Goto Hara Harada Hasegawa Hashimoto Hayashi Higuchi Hirano Honda Ikeda Imai Inoue Ishida Ishii Ishikawa Ito Iwasaki Kaneko Kato Kawaguchi Kikuchi Kimura Kobayashi Kojima Kondo
+    Kudo Maeda Maruyama Masuda Matsuda Matsui Matsumoto Miura Miyamoto Miyazaki Mori Morita Murakami Murata Nagata Nakagawa Nakajima Nakamura Nakano Nakayama Nishimura Noguchi Nomura Oda Ogawa Okada Okamoto Ono Ota Otsuka Saito Sakai Sakamoto
+    Sakurai Sasaki Sato Shibata Shimada Shimizu Sugawara Sugiyama Suzuki Takada Takagi Takahashi Takeda Takeuchi Tamura Tanaka Taniguchi Ueda Ueno Uchida Wada Watanabe Yamada Yamaguchi Yamamoto Yamashita Yamazaki Yokoyama Yoshida
+    Ahn Bae Baek Bang Byun Cha Chae Cho Choi Chun Eom Gong Gu Gwak Ha Ham Han Heo Hong Hur Hwang Hyun Im Jang Jeon Jeong Jo Joo Jung Kang Kim Ko Koo Kwak Kwon Lim Moon Na Nam Noh Oh Paik Pak Park Roh Ryu Seo Shim Shin Sohn Suh Yeo Yeom Yoo Yoon Yun
+    Bai Cai Cao Chang Chen Cheng Chiang Chou Chu Cui Dai Deng Ding Dong Du Duan Fan Fang Feng Fu Gao Gong Gu Guo Hao He Hou Hsu Hu Huang Jia Jiang Jin Kong Lai Lei Li Liang Liao Lin Ling Liu Long Lu Luo Lv Ma Mao Meng Mo Pan Peng Qian Qin Qiu
+    Ren Shao Shen Shi Song Su Sun Tan Tang Tao Tian Tsai Wan Wang Wei Wen Wong Wu Xia Xiang Xiao Xie Xiong Xu Xue Yan Yang Yao Ye Yi Yin Yu Yuan Zeng Zhan Zhang Zhao Zheng Zhong Zhou Zhu Zou
+    Bui Cao Dang Dinh Do Doan Duong Ho Hoang Huynh Lam Le Luong Mai Ngo Nguyen Pham Phan Ta Thai Tran Trinh Truong Vo Vu Vuong`),
+);
+names.givens.push(
+  ...words(`Akiko Akira Asuka Atsushi Aya Ayaka Ayumi Chie Chika Daichi Daiki Daisuke Eiji Emi Eri Fumiko Hana Haruka Haruki Haruto Hideki Hiroko Hiroshi Hiroto Hisashi Ichiro Jiro Junko Kaori Kazuki Kazuko Kazuo Keiko Keita Kenichi Kenji Kenta
+    Koji Kota Kumiko Kyoko Maki Makoto Mami Manabu Mari Mariko Masahiro Masako Masaru Masashi Mayumi Megumi Michiko Miho Miki Misaki Mitsuko Miyuki Nana Nanami Naoki Naoko Naomi Noboru Noriko Osamu Reiko Ren Rie Rina Ryo Ryota Sachiko Sakura
+    Satoru Satoshi Sayaka Shigeru Shinji Shizuka Shota Sota Taichi Takashi Takeshi Takuya Taro Tatsuya Tetsuya Tomoko Tomomi Toshio Tsubasa Tsutomu Yasuko Yoichi Yoko Yoshiko Yosuke Yuka Yuki Yukiko Yuko Yumi Yuriko Yusuke Yuta
+    Bora Chanwoo Daehyun Donghyun Eunji Eunjung Gayoung Haeun Hana Hyejin Hyunjin Hyunwoo Jaehyun Jaewon Jihoon Jihye Jimin Jisoo Jiwon Jiyoung Joonho Junho Kyungsoo Mijin Minho Minji Minjun Minseo Minsu Sangwoo Seojun Seojin Seoyeon Seungho
+    Soojin Soyoung Subin Sungmin Taehyung Woojin Yejin Yerin Youngjin Youngsoo Yuna
+    Dong Min Won Tae Hwan Hoon Hyuk Sung Seong Woo Yong Kyu Seo Ha Jin Young Soo Ji Hyun Eun Hye Seung Kyung Hee Sang Jae Joon Jun Seok Chul Ho Mi Sook Ae Yeon
+    Aiguo Baozhen Chunhua Dandan Fengying Guiying Guohua Haiyan Hongmei Hua Huifang Jianfang Jianguo Jianhua Jianjun Jing Jingjing Junjie Lanying Lihua Lijuan Lili Lina Meiling Meihua Mingming Ping Qiang Shuping Shufang Tingting Weiwei Wenjie
+    Xiaodong Xiaohong Xiaoling Xiaoming Xiaowei Xiaoyan Xiulan Xiuying Xinyi Yanyan Yaqin Yifan Ying Yingying Yulan Yumei Yuhan Yuxuan Zihan Zixuan
+    Anh Bao Binh Chau Cuong Diep Dung Duc Giang Ha Hai Hanh Hieu Hoa Hung Huong Khanh Khoa Kien Lan Linh Loan Long Mai Minh Nam Ngoc Nhung Phuong Quang Quynh Son Thanh Thao Thi Thu Thuy Tien Trang Trung Tuan Tung Tuyet Van Viet Yen`),
+);
 // Titles as offices write them, which the lists of names lack.
 const ranks = `manager director head chief officer engineer buyer assistant secretary president owner partner founder consultant coordinator supervisor specialist analyst controller accountant technician operator planner
 leiter leiterin direktor geschäftsführer geschäftsführerin prokurist einkäufer einkaufsleiter vertriebsleiter verkaufsleiter betriebsleiter werkleiter sachbearbeiter assistentin inhaber inhaberin vorstand techniker meister
