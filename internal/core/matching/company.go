@@ -17,7 +17,7 @@ type company struct {
 	side   string   // the word that tells one branch from its sisters, such as north
 	town   *company // the same name without the town it stands in, where that ends it
 	short  []short  // those of its words that are written short
-	form   string   // the legal form, where the name ends with one
+	said   string   // the name as it stands, for its legal form
 }
 
 // short is a word of a name that is written short with a point, such as Masch.bau: what
@@ -183,7 +183,7 @@ func newCompany(name, town string) company {
 	key := Latin(value.NameKey(withoutDepartment(name)))
 	all := formless(strings.Fields(key))
 	c := ofWords(all, key)
-	c.short, c.form = shortsOf(name), formOf(name)
+	c.short, c.said = shortsOf(name), name
 	if n := len(strings.Fields(town)); n > 0 && len(all) > n && squeeze(strings.Join(all[len(all)-n:], " ")) == squeeze(town) {
 		bare := ofWords(formless(all[:len(all)-n]), key)
 		c.town = &bare
@@ -248,7 +248,10 @@ func (c company) outOf(town string) (bare company, ok bool) {
 // people write who know whom they mean. A word that tells companies of one house apart is not
 // left away, and a legal form says which is meant.
 func (c company) shortOf(full company) bool {
-	if len(c.tokens) >= len(full.tokens) || c.side != full.side || c.form != "" && c.form != full.form {
+	if len(c.tokens) >= len(full.tokens) || c.side != full.side {
+		return false
+	}
+	if form := formOf(c.said); form != "" && form != formOf(full.said) {
 		return false
 	}
 	for _, w := range full.tokens {
