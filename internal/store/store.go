@@ -38,6 +38,7 @@ type Store struct {
 	db    *sqlx.DB
 	log   *slog.Logger
 	tries Tries
+	types typeReader
 }
 
 // OldestServer is the oldest PostgreSQL that serves, as server_version_num.

@@ -357,7 +357,7 @@ func addMissingTypes(ctx context.Context, tx pgx.Tx, ws string, standard catalog
 
 // catalog reads the record types of a workspace, whole.
 func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog, error) {
-	var docs [][]byte
+	var docs []string
 	if err := s.db.SelectContext(ctx, &docs, `select document from record_types where workspace = $1 order by position, name`, workspace); err != nil {
 		return catalog.Catalog{}, fmt.Errorf("read record types: %w", err)
 	}
@@ -369,9 +369,9 @@ func (s *Store) catalog(ctx context.Context, workspace string) (catalog.Catalog,
 		return c, fmt.Errorf("read workspace %s: %w", workspace, err)
 	}
 	for _, d := range docs {
-		var t catalog.RecordType
-		if err := json.Unmarshal(d, &t); err != nil {
-			return c, fmt.Errorf("read record types: %w", err)
+		t, err := s.types.Read(d)
+		if err != nil {
+			return c, err
 		}
 		c.Types = append(c.Types, t)
 	}
