@@ -106,9 +106,16 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   const meansAll =
-    ["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "partial_date", "day_number", "rough_number"].includes(
-      problem.code,
-    ) && !!origin;
+    [
+      "name_order",
+      "perhaps_nothing",
+      "lost_letters",
+      "made_a_date",
+      "bad_place",
+      "partial_date",
+      "day_number",
+      "rough_number",
+    ].includes(problem.code) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
