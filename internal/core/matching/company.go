@@ -66,8 +66,9 @@ var weak = words("the and und et y e i og och en de of la le les el los das der 
 // Words that tell a company from another one of the same house.
 var ofHouse = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl service services")
 
-// ofUnit are words for a company of a house that is none of its sisters, whatever they share.
-var ofUnit = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl export import leasing invest investment investments finance financial europe asia america trading retail wholesale rental immobilien property properties estate estates logistics nordic global capital ventures")
+// ofUnit are words for a company of a house that is none of its sisters. What companies trade in is
+// none: it is often left away.
+var ofUnit = words("group gruppe groupe grupo gruppo gruppen holding holdings international intl export import leasing invest investment investments europe asia america nordic global")
 
 // Words that are one word under several spellings.
 var oneWord = func() map[string]string {

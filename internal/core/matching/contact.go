@@ -157,7 +157,7 @@ func likeDates(a, b string) Level {
 	case ay == by && am == bd && ad == bm: // day and month swapped
 		return Near
 	case distance(ay+am+ad, by+bm+bd, 1) == 1:
-		if decades := int(ay[2]) - int(by[2]); am == bm && ad == bd && ay[3] == by[3] && ay[2] != by[2] && decades*decades > 1 { // also a generation
+		if decades := int(ay[2]) - int(by[2]); ay[3] == by[3] && (decades > 1 || decades < -1) { // one is a slip, more may be a generation
 			return Differs
 		}
 		return Near

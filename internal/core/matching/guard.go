@@ -369,7 +369,7 @@ func (s *Score) guardCompany(a, b *Subject, ev *evidence) {
 		switch {
 		case ev.levels[nCode] == Same:
 		case !apart && howMany(phone, where == Same, site) > 1 && s.Bits >= sureOf && a.shortOf(b):
-		case a.unitOf(b, where) && !(phone && where == Same):
+		case a.unitOf(b, where) && !(phone && where == Same) && howMany(phone, own, site) < 3:
 			s.limit(MayNothing, OtherUnit)
 		case reached || there || where == Blank || where == Area:
 			s.limit(MayAsk, NameInPart)
