@@ -126,7 +126,7 @@ var means = map[string][]string{
 	"loss_reason":  {"lost reason", "reason?", "lost?"},
 	"interest":     {"interest", "interest kind", "interest level", "count interest"},
 	"origin":       {"origin", "name origin", "kind origin", "origin person"},
-	"met_on":       {"met", "date met", "date person?", "date?", "when?"},
+	"met_on":       {"met", "date met", "when met", "date person?", "date?", "when?"},
 	"subject":      {"subject", "deal subject", "name subject", "subject title", "what?"},
 	"due_on":       {"due", "date due", "date?", "when?"},
 	"done":         {"done", "done ok", "done status", "ok?"},
