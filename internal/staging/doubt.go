@@ -102,26 +102,30 @@ var (
 
 // letNamesStand takes back that the halves of a name seem turned where the record that was found
 // has them so, or where likeness has told the two names to be the same, in whichever order and
-// writing: what is there is kept then. So it does with what is asked about, which is doubted again
-// when the answer is that it is somebody else. Of a record found by a key turned names would be
-// written over its own.
+// writing: what is there is kept then. Of a record found by a key turned names would be written over
+// its own. While it is asked whether the row is such a record, the doubt does not hold the row: it
+// does again when the answer is that it is somebody else.
 func (k *draftCheck) letNamesStand(ctx context.Context) error {
 	given, family := k.fieldAs(catalog.AsGivenName), k.fieldAs(catalog.AsFamilyName)
 	if given == nil || family == nil || k.plan.May == mapping.Create {
 		return nil
 	}
-	return k.do(ctx, stepNames, q(`delete from {problems} p
-		using {draft} d
-			join (
-				select row_no, record_id, alike from {matches}
-				union all
-				select c.row_no, c.record_id, c.alike from {candidates} c join {questions} x on x.row_no = c.row_no where c.record_id is not null
-			) m on m.row_no = d.row_no
-			join {records} r on r.id = m.record_id
-		where p.row_no = d.row_no and p.code = @code and p.field = @field
-			and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike @> array[{fields}])`,
-		frag{"fields": literals([]string{given.Field.Name, family.Field.Name}), "given": schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name)},
-		arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}))
+	words := frag{
+		"fields": literals([]string{given.Field.Name, family.Field.Name}),
+		"given":  schema.Name(given.Field.Name), "family": schema.Name(family.Field.Name),
+		"of_row": `p.row_no = d.row_no and p.code = @code and p.field = @field`,
+	}
+	with := arg{"code": string(problem.NameOrder), "field": k.plan.Named(family.Field.Name)}
+	statements := []stmt{q(`delete from {problems} p
+		using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
+		where {of_row} and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or m.alike @> array[{fields}])`, words, with)}
+	if !family.Light {
+		statements = append(statements, q(`update {problems} p set light = exists (
+				select from {candidates} c join {questions} x on x.row_no = c.row_no join {records} r on r.id = c.record_id
+				where c.row_no = d.row_no and ((r.{given}, r.{family}) = (d.{given}, d.{family}) or c.alike @> array[{fields}]))
+			from {draft} d where {of_row}`, words, with))
+	}
+	return k.do(ctx, stepNames, statements...)
 }
 
 // letLostBe takes back that a value has lost letters or digits where the record that was found
@@ -139,7 +143,13 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 	}
 	return k.do(ctx, stepLost, q(`delete from {problems} p using {draft} d join {matches} m on m.row_no = d.row_no join {records} r on r.id = m.record_id
 		where p.row_no = d.row_no and p.code = any(@codes) and ({there})`,
-		frag{"there": strings.Join(there, " or ")}, arg{"codes": []string{string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.BadPlace), string(problem.PerhapsNothing)}}))
+		frag{"there": strings.Join(there, " or ")}, arg{"codes": lostCodes}))
+}
+
+// lostCodes are the problems of values that a record may have in full, or just so.
+var lostCodes = []string{
+	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate),
+	string(problem.BadPlace), string(problem.PerhapsNothing),
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

@@ -97,6 +97,16 @@ func TestTurnedNamesOfRecordsThatAreThere(t *testing.T) {
 	b.want(b.codes(i), "[]")
 	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1})
 
+	// While it is asked who it is the doubt does not hold it; who is somebody else is held.
+	b.loaded("contact", "First name,Surname,Phone,City,Birthday\nIngrid,Hoffmann,+4755112234,Bergvik,1975-03-02\n")
+	i = b.check(b.upload("contact", "First name,Surname,Phone,City,Birthday\nHoffmann,Ingrid,+4755112234,Bergvik,1999-11-21\n"))
+	b.want(b.rows(i), "[2 ask (ask)]")
+	_, err = b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseNew}}, b.person)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(b.rows(i), "[2 hold (hold)]")
+	b.want(b.codes(i), "[2 name_order family_name]")
+
 	// Found by a key, the names of the row would take the place of the record's own.
 	i = b.upload("contact", "First name,Surname,E-mail,Phone\nJørgensen,Marit,marit@x.example,+4755112255\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"email"}}} }))

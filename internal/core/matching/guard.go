@@ -131,7 +131,8 @@ type people struct {
 }
 
 func (s *Score) people(a, b *Subject, ev *evidence) people {
-	p := people{evidence: ev, a: a, b: b, given: ev.levels[nGiven], family: ev.levels[nFamily], sure: s.Bits >= sureOf, whole: s.Bits >= wholeOf}
+	p := people{evidence: ev, a: a, b: b, given: ev.levels[nGiven], family: ev.levels[nFamily]}
+	p.sure, p.whole = s.Bits >= sureOf, s.Bits >= wholeOf
 	phone, employer := ev.levels[nPhone] == Same, ev.levels[nEmployer]
 	p.called = p.given == Same || p.given == Near
 	p.own, p.alone = !ev.role && ev.single(nEmail), ev.single(nPhone)
@@ -165,8 +166,7 @@ func (s *Score) guardNames(p people) {
 	case p.given == Differs:
 		kin := p.born && p.family != Blank || positive(p.family) && (p.own || p.alone && !p.house)
 		switch {
-		case positive(p.family) && p.own && p.sure && (p.born || p.colleague) && (p.a.givesItsName() || p.b.givesItsName()):
-			// A fond name that nobody knows: a mailbox with a given name in it is no couple's.
+		case p.fondly():
 		case kin:
 			s.limit(MayAsk, OtherGiven) // perhaps such a fond name; or somebody of the same household
 		default:
@@ -181,6 +181,16 @@ func (s *Score) guardNames(p people) {
 			s.limit(MayNothing, OtherFamily)
 		}
 	}
+}
+
+// fondly reports whether a given name is a fond name that no list has: at a mailbox with one of the
+// two in it, which is no couple's. But Ola at the mailbox of Kari is her husband: of two names that
+// are known neither is a form of the other.
+func (p people) fondly() bool {
+	if !positive(p.family) || !p.own || !p.sure || !p.born && !p.colleague || !p.a.givesItsName() && !p.b.givesItsName() {
+		return false
+	}
+	return !twoNames(p.a.person.given[0], p.b.person.given[0])
 }
 
 // slipped reports whether a name that is much alike is a slip: where the other name agrees, and
@@ -395,7 +405,8 @@ func (s *Score) guardCompany(a, b *Subject, ev *evidence) {
 		if where == Town && called && site && !otherPhone && s.Bits >= singleFrom { // moved within the town
 			break
 		}
-		if !reached || ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs && ev.levels[nCode] != Same { // branches share the mailbox of their house, and a switchboard with other last digits
+		// Branches share the mailbox of their house, and a switchboard with other last digits.
+		if !reached || ev.levels[nPhone] == Near || ev.levels[nPhone] == Differs && ev.levels[nCode] != Same {
 			s.limit(MayAsk, OtherPlace)
 		}
 	}

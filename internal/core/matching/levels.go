@@ -153,8 +153,11 @@ func likeCompanies(a, b *Subject) Level {
 	for _, x := range a.companies {
 		for _, y := range b.companies {
 			l := likeCompany(x, y)
-			if l != Same && l != Near && (near && (x.town == nil) != (y.town == nil) && called(x.bare(), y.bare()) || x.but(y, b, a) || y.but(x, a, b)) {
-				l = Near
+			if l != Same && l != Near {
+				oneTown := near && (x.town == nil) != (y.town == nil) && called(x.bare(), y.bare())
+				if oneTown || x.but(y, b, a) || y.but(x, a, b) {
+					l = Near
+				}
 			}
 			if l != Blank && (out == Blank || l < out) {
 				out = l

@@ -338,7 +338,7 @@ func likeFamily(a, b []string) Level {
 	if (isInitial(ja) || isInitial(jb)) && ja[0] == jb[0] {
 		return Initial
 	}
-	if short, long := min(len(ja), len(jb)), max(len(ja), len(jb)); short > 5 && short < long && ja[:short] == jb[:short] { // cut short, as in Roßbich of Roßbichler
+	if n := min(len(ja), len(jb)); n > 5 && len(ja) != len(jb) && ja[:n] == jb[:n] { // cut short, as in Roßbich of Roßbichler
 		return Part
 	}
 	return loosely(ja, jb)

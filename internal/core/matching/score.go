@@ -36,14 +36,15 @@ const (
 )
 
 // Alike lists the fields whose values say the same in other writing: a short
-// form, an initial, a slip of typing, other letters. They tell nothing new, so
-// a row that is found by them leaves the record's values as they are.
+// form, an initial, a slip of typing, other letters, and, where the pair may be taken in spite of
+// it, a fond name that no list has. They tell nothing new, so a row that is found by them leaves
+// the record's values as they are.
 func (s Score) Alike() []string {
 	var out []string
 	for _, r := range s.Reasons {
 		switch r.Kind {
 		case Given, Family, Company:
-			if r.Level != Differs.String() {
+			if r.Level != Differs.String() || r.Kind == Given && s.Most == MayTake {
 				out = append(out, r.Fields...)
 			}
 		case Place:

@@ -37,8 +37,9 @@ func MailOrder(address, given, family string) (turned, well bool) {
 		return false, false
 	}
 	turned = single && len(given) > 3 && local == family[:1]+given
-	well = local == given+family || len(family) > 2 && local == given[:1]+family || len(family) > 3 && strings.HasPrefix(local, given[:1]+family[:4]) // or with a slip
-	return turned, well
+	initial := given[:1] + family
+	slipped := len(family) > 3 && strings.HasPrefix(local, initial[:5]) // in the end of the family name
+	return turned, local == given+family || len(family) > 2 && local == initial || slipped
 }
 
 // desk reports whether a person's name is that of a desk: each of its words is one of those that
