@@ -308,7 +308,8 @@ func fitChoice(c *cells) (fit, string) {
 		return likeCode(ch.Code) || likeCode(ch.Label) || slices.ContainsFunc(ch.Other, likeCode)
 	}):
 		return contradicts, "its values are numbers or codes, and the choices are words"
-	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) && c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
+	case known == 0 && c.col.Filled > 3 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled) &&
+		c.share("sentences", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.4:
 		return contradicts, "its values are sentences, each another"
 	case known == 0 && c.col.Distinct > 8 && float64(c.col.Distinct) > 0.7*float64(c.col.Filled):
 		return contradicts, "its values are nearly all different, and none is a choice of the field"
@@ -352,7 +353,8 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are telephone numbers"
 	case c.field.ComparedAs() == catalog.AsStreet && c.col.Longest <= 4:
 		return contradicts, "its values are too short for a street"
-	case c.field.ComparedAs() == catalog.AsStreet && c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
+	case c.field.ComparedAs() == catalog.AsStreet &&
+		c.share("words of three letters", func(s string) bool { return threeLetters.MatchString(s) }) < 0.4:
 		return contradicts, "its values are no words"
 	case c.field.ComparedAs() == catalog.AsLocality && len(c.col.Samples) > 1 && c.share("initials", initials.MatchString) > 0.9:
 		return contradicts, "its values are initials, or codes"
@@ -360,7 +362,8 @@ func fitText(c *cells) (fit, string) {
 		return contradicts, "its values are postal codes"
 	case c.field.ComparedAs() == catalog.AsPostalCode && c.lettered() > 0.8 && len(c.col.Samples) >= fewest:
 		return tells, "its values are postal codes"
-	case c.field.Holds == catalog.HoldsRegion && c.col.Longest <= 4 && c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
+	case c.field.Holds == catalog.HoldsRegion && c.col.Longest <= 4 &&
+		c.share("capitals", func(s string) bool { return strings.ToUpper(s) == s && digitsIn(s) == 0 }) > 0.9:
 		return supports, "its values are codes of regions"
 	case c.field.ComparedAs() == catalog.AsCompanyName:
 		if fit, what := c.companies(); fit != neutralFit {
@@ -402,7 +405,8 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are dates"
 	case f.Key && f.Type == catalog.Text && c.share("words", func(s string) bool { return digitsIn(s) == 0 && s != strings.ToUpper(s) }) > 0.6:
 		return contradicts, "its values are words, not numbers"
-	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 && c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
+	case f.Key && c.field.Type == catalog.Text && c.col.Distinct == c.col.Filled && c.col.Longest < 25 &&
+		c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) > 0.9:
 		return supports, "its values are numbers that tell records apart"
 	case f.ComparedAs() == catalog.AsPostalCode && (c.col.Longest > 20 || c.share("some digit", func(s string) bool { return digitsIn(s) > 0 }) < 0.4):
 		return contradicts, "its values are no postal codes"
@@ -415,7 +419,8 @@ const longestTick = 6
 
 // takesTicks are the types of fields whose values may be a yes, a no, a one or a nought.
 var takesTicks = map[catalog.FieldType]bool{
-	catalog.YesNo: true, catalog.OneChoice: true, catalog.Choices: true, catalog.Integer: true, catalog.Decimal: true, catalog.Money: true, catalog.Percent: true,
+	catalog.YesNo: true, catalog.OneChoice: true, catalog.Choices: true, catalog.Integer: true,
+	catalog.Decimal: true, catalog.Money: true, catalog.Percent: true,
 }
 
 // ticks reports whether a column says yes and no, as lists do. NO and DA may be countries and
@@ -433,7 +438,9 @@ func (c *cells) is(of catalog.FieldType) bool { return c.field.Type == of && c.r
 var formsOfAddress = map[string]bool{}
 
 func init() {
-	for w := range strings.SplitSeq("mr|mrs|ms|miss|mx|dr|prof|sir|lady|lord|capt|captain|rev|herr|frau|hr|fr|herr dr|frau dr|prof dr|m|mme|mlle|monsieur|madame|mademoiselle|me|sr|sra|srta|don|doña|dna|sig|sigra|signor|signora|dott|dottssa|ing|avv|dhr|mevr|de heer|mevrouw|senhor|senhora|herra|rouva|pan|pani|κ|κα|κος|κυριος|κυρια|様|さん", "|") {
+	for w := range strings.SplitSeq("mr|mrs|ms|miss|mx|dr|prof|sir|lady|lord|capt|captain|rev|herr|frau|hr|fr|herr dr|frau dr|prof dr"+
+		"|m|mme|mlle|monsieur|madame|mademoiselle|me|sr|sra|srta|don|doña|dna|sig|sigra|signor|signora|dott|dottssa|ing|avv"+
+		"|dhr|mevr|de heer|mevrouw|senhor|senhora|herra|rouva|pan|pani|κ|κα|κος|κυριος|κυρια|様|さん", "|") {
 		formsOfAddress[value.Words(w)] = true
 	}
 }
