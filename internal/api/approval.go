@@ -31,7 +31,7 @@ func (h *handlers) GetApprovalRules(ctx context.Context, r GetApprovalRulesReque
 
 func (h *handlers) SetApprovalRules(ctx context.Context, r SetApprovalRulesRequestObject) (SetApprovalRulesResponseObject, error) {
 	b := r.Body
-	rules := approval.Rules{Always: b.Always, Types: b.Types, Routines: b.Routines, Above: b.Above, OperatorsAbove: b.OperatorsAbove}
+	rules := approval.Rules{Always: b.Always, Types: b.Types, Routines: b.Routines, Above: b.Above, OperatorsAbove: b.OperatorsAbove, OperatorsShare: b.OperatorsShare}
 	c, err := h.store.Catalog(ctx, r.Workspace)
 	if err != nil {
 		return nil, err
@@ -48,7 +48,7 @@ func (h *handlers) SetApprovalRules(ctx context.Context, r SetApprovalRulesReque
 }
 
 func rulesView(r approval.Rules) ApprovalRules {
-	return ApprovalRules{Always: r.Always, Types: r.Types, Routines: r.Routines, Above: r.Above, OperatorsAbove: r.OperatorsAbove}
+	return ApprovalRules{Always: r.Always, Types: r.Types, Routines: r.Routines, Above: r.Above, OperatorsAbove: r.OperatorsAbove, OperatorsShare: r.OperatorsShare}
 }
 
 func approvalView(a work.Approved, by store.Person) Approval {

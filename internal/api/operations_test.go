@@ -75,7 +75,7 @@ func begin(t *testing.T) *face {
 		if err != nil {
 			t.Fatal(err)
 		}
-		_, secret, err := st.AddToken(t.Context(), p, "test", role, time.Now().AddDate(0, 0, 30))
+		_, secret, err := st.AddToken(t.Context(), p, store.NewToken{Label: "test", Role: role, Ends: time.Now().AddDate(0, 0, 30)})
 		if err != nil {
 			t.Fatal(err)
 		}

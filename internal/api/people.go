@@ -61,10 +61,7 @@ func (h *handlers) ListTokens(ctx context.Context, _ ListTokensRequestObject) (L
 
 func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTokenResponseObject, error) {
 	p := personOf(ctx)
-	role, days := rights.Role(r.Body.Role), r.Body.Days
-	if role == "" {
-		role = p.Role
-	}
+	days := r.Body.Days
 	if days == 0 {
 		days = 90
 	}
@@ -72,7 +69,7 @@ func (h *handlers) AddToken(ctx context.Context, r AddTokenRequestObject) (AddTo
 	if r.Body.Days == 0 && p.Until != nil && ends.After(*p.Until) { // nothing was said, so as long as may be
 		ends = *p.Until
 	}
-	t, secret, err := h.work.AddToken(ctx, p, r.Body.Label, role, ends)
+	t, secret, err := h.work.AddToken(ctx, p, store.NewToken{Label: r.Body.Label, Role: rights.Role(r.Body.Role), Workspace: r.Body.Workspace, Ends: ends})
 	return AddToken201JSONResponse(tokenView(t, secret)), err
 }
 

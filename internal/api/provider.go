@@ -29,7 +29,6 @@ type Provider struct {
 	Client, Secret string
 	Label          string                 // what people call it
 	Roles          map[string]rights.Role // by group; with none, people keep the role that they have here
-	PublicURL      string                 // of the console, where the provider sends people back
 }
 
 // Where people come to sign in by the provider, and come back.
@@ -44,6 +43,7 @@ const signingIn = 10 * time.Minute
 // provider is one that was reached; it is looked for again until it is.
 type provider struct {
 	Provider
+	back     string // where it sends people back
 	mu       sync.Mutex
 	verifier *oidc.IDTokenVerifier
 	config   oauth2.Config
@@ -64,7 +64,7 @@ func (p *provider) reach(ctx context.Context) error {
 		return errors.Join(errProvider, err)
 	}
 	p.verifier = found.Verifier(&oidc.Config{ClientID: p.Client})
-	p.config = oauth2.Config{ClientID: p.Client, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: strings.TrimSuffix(p.PublicURL, "/") + signInBack,
+	p.config = oauth2.Config{ClientID: p.Client, ClientSecret: p.Secret, Endpoint: found.Endpoint(), RedirectURL: p.back,
 		Scopes: []string{oidc.ScopeOpenID, "email", "profile", "groups"}}
 	return nil
 }
@@ -188,6 +188,9 @@ func (h *handlers) SignInWays(context.Context, SignInWaysRequestObject) (SignInW
 	out := SignInWays200JSONResponse{}
 	if h.provider != nil {
 		out.Provider, out.Start = h.provider.Label, signInStart
+	}
+	if h.devices != nil {
+		out.Passkeys = h.devices.origin
 	}
 	return out, nil
 }

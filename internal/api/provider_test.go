@@ -36,9 +36,9 @@ func TestSignInByTheOrganisation(t *testing.T) {
 	var console http.Handler
 	here := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { console.ServeHTTP(w, r) }))
 	defer here.Close()
-	console = f.handler(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}},
+	console = f.handler(Options{Log: slog.New(slog.DiscardHandler), Console: fstest.MapFS{"index.html": {Data: []byte("<!doctype html>")}}, PublicURL: here.URL,
 		Provider: &Provider{
-			Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay", PublicURL: here.URL,
+			Issuer: outside.URL, Client: "uchi", Secret: "secret", Label: "Lanternquay",
 			Roles: map[string]rights.Role{"data": rights.Administrator, "sales": rights.Operator},
 		}})
 	browser := func() *http.Client {

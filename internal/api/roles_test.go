@@ -131,3 +131,46 @@ func TestExportsOverTheAPI(t *testing.T) {
 		t.Errorf("%d", res.StatusCode)
 	}
 }
+
+// A token of one workspace does what its role may there, also where its maker may more than
+// elsewhere, and nothing else: the other workspaces are not there for it, and what is of the
+// service as a whole is refused. It goes with its workspace.
+func TestTokenOfOneWorkspace(t *testing.T) {
+	t.Parallel()
+	f := begin(t)
+	ask := f.asks(t)
+	ask(rights.Administrator, http.MethodPost, "/workspaces", `{"name":"other","label":"Other"}`, http.StatusCreated, "other")
+	ask(rights.Administrator, http.MethodPatch, "/people/1", `{"roles":{"other":"operator"}}`, http.StatusOK, "viewer")
+	// Their token is a viewer's: it makes none that may more.
+	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"other","role":"operator"}`, http.StatusForbidden, "role_too_high")
+	ask(rights.Viewer, http.MethodPost, "/tokens", `{"label":"x","workspace":"nowhere"}`, http.StatusNotFound, "unknown_workspace")
+	b := f.browser()
+	if status, answer := b.do(http.MethodPost, "/session", body{"email": "viewer@lanternquay.example", "password": "shore power for all"}); status != http.StatusOK {
+		t.Fatal(status, answer)
+	}
+	status, made := b.do(http.MethodPost, "/tokens", body{"label": "nightly", "workspace": "other"})
+	if status != http.StatusCreated || made["role"] != "operator" || made["workspace"] != "other" {
+		t.Fatalf("a token of one workspace: %d %v", status, made)
+	}
+	const nightly rights.Role = "nightly"
+	f.tokens[nightly] = made["secret"].(string)
+	ask(nightly, http.MethodPost, "/workspaces/other/bundles", `{"name":"x"}`, http.StatusCreated, "x")
+	ask(nightly, http.MethodPost, "/workspaces/other/types", `{"label":"Berth"}`, http.StatusForbidden, "role_too_low")
+	ask(nightly, http.MethodGet, "/session?in=other", "", http.StatusOK, `"role_here":"operator"`)
+	ask(nightly, http.MethodGet, "/session?in=main", "", http.StatusOK, `"role_here":"none"`)
+	ask(nightly, http.MethodGet, "/workspaces/main/types", "", http.StatusNotFound, "unknown_workspace")
+	ask(nightly, http.MethodGet, "/workspaces", "", http.StatusOK, `{"workspaces":[{"label":"Other"`)
+	for _, path := range []string{"/tokens", "/sessions", "/passkeys", "/notices", "/settings", "/people", "/log"} {
+		ask(nightly, http.MethodGet, path, "", http.StatusForbidden, "token_of_workspace")
+	}
+	ask(nightly, http.MethodPost, "/tokens", `{"label":"more"}`, http.StatusForbidden, "token_of_workspace")
+	if res, answer := f.ask(nightly, http.MethodGet, "/metrics", "", ""); res.StatusCode != http.StatusForbidden || !strings.Contains(string(answer), "token_of_workspace") {
+		t.Errorf("the metrics by it: %d %s", res.StatusCode, answer)
+	}
+
+	ask(rights.Administrator, http.MethodPatch, "/people/1", `{"roles":{"other":"none"}}`, http.StatusOK, "viewer")
+	ask(nightly, http.MethodGet, "/workspaces/other/types", "", http.StatusNotFound, "unknown_workspace")
+	ask(rights.Administrator, http.MethodPatch, "/workspaces/other", `{"closed":true}`, http.StatusOK, "other")
+	ask(rights.Administrator, http.MethodDelete, "/workspaces/other?records=0", "", http.StatusNoContent, "")
+	ask(nightly, http.MethodGet, "/workspaces", "", http.StatusUnauthorized, "not_signed_in")
+}

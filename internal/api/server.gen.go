@@ -890,7 +890,10 @@ type ApprovalRules struct {
 	Always bool  `json:"always,omitempty,omitzero"`
 
 	// OperatorsAbove So many an operator loads without an administrator; 0 for no limit
-	OperatorsAbove int64    `json:"operators_above,omitempty,omitzero"`
+	OperatorsAbove int64 `json:"operators_above,omitempty,omitzero"`
+
+	// OperatorsShare So many percent of the records of a type an operator changes or deletes without an administrator; 0 for no limit
+	OperatorsShare int64    `json:"operators_share,omitempty,omitzero"`
 	Routines       []string `json:"routines,omitempty,omitzero"`
 
 	// Types Record types that rows become
@@ -1851,6 +1854,16 @@ type NewNote struct {
 	Text string `json:"text"`
 }
 
+// NewPasskey defines model for NewPasskey.
+type NewPasskey struct {
+	// Answer Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Answer PasskeyJSON `json:"answer"`
+	Ask    string      `json:"ask"`
+
+	// Label The device that it is kept on
+	Label string `json:"label"`
+}
+
 // NewPassword defines model for NewPassword.
 type NewPassword struct {
 	New string `json:"new"`
@@ -1872,6 +1885,9 @@ type NewToken struct {
 	Days  int    `json:"days,omitempty,omitzero"`
 	Label string `json:"label"`
 	Role  Role   `json:"role,omitempty,omitzero"`
+
+	// Workspace That it is to be for alone; left out, for all
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // NewType A record type of a customer's own
@@ -1934,6 +1950,33 @@ type Outcome = verdict.Outcome
 
 // Parting A way in which the cells of one column go to several fields of a draft, a part of each cell to each
 type Parting = mapping.Parting
+
+// Passkey defines model for Passkey.
+type Passkey struct {
+	Id     int64     `json:"id"`
+	Label  string    `json:"label"`
+	MadeAt time.Time `json:"made_at"`
+	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
+}
+
+// PasskeyAnswer defines model for PasskeyAnswer.
+type PasskeyAnswer struct {
+	// Answer Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Answer PasskeyJSON `json:"answer"`
+	Ask    string      `json:"ask"`
+}
+
+// PasskeyAsk defines model for PasskeyAsk.
+type PasskeyAsk struct {
+	// Ask Goes back with the answer, within five minutes
+	Ask string `json:"ask"`
+
+	// Options Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Options PasskeyJSON `json:"options"`
+}
+
+// PasskeyJSON Options for a device, or its answer, in the JSON of Web Authentication, level 3
+type PasskeyJSON = json.RawMessage
 
 // Person defines model for Person.
 type Person struct {
@@ -2492,6 +2535,9 @@ type Token struct {
 
 	// UsedAt When it was last used, to the minute
 	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
+
+	// Workspace That it is for alone; left out for all
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // Totals defines model for Totals.
@@ -2825,6 +2871,11 @@ type SetNoticesJSONBody struct {
 type StreamNoticesParams struct {
 	// LastEventID Also those behind the one of this id, so that a line that broke is taken up without a gap; 0 for those from now on
 	LastEventID int64 `json:"Last-Event-ID,omitempty,omitzero"`
+}
+
+// AskNewPasskeyJSONBody defines parameters for AskNewPasskey.
+type AskNewPasskeyJSONBody struct {
+	Password string `json:"password"`
 }
 
 // WhoAmIParams defines parameters for WhoAmI.
@@ -3366,6 +3417,12 @@ type ChangeViewParams struct {
 // SetNoticesJSONRequestBody defines body for SetNotices for application/json ContentType.
 type SetNoticesJSONRequestBody SetNoticesJSONBody
 
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = NewPasskey
+
+// AskNewPasskeyJSONRequestBody defines body for AskNewPasskey for application/json ContentType.
+type AskNewPasskeyJSONRequestBody AskNewPasskeyJSONBody
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -3380,6 +3437,9 @@ type SignInJSONRequestBody = Credentials
 
 // TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
 type TakeInvitationJSONRequestBody = TakenInvitation
+
+// SignInWithPasskeyJSONRequestBody defines body for SignInWithPasskey for application/json ContentType.
+type SignInWithPasskeyJSONRequestBody = PasskeyAnswer
 
 // SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
 type SetSettingsJSONRequestBody = Settings
@@ -3536,6 +3596,18 @@ type ServerInterface interface {
 	// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
 	// (GET /notices/events)
 	StreamNotices(w http.ResponseWriter, r *http.Request, params StreamNoticesParams)
+	// ListPasskeys My passkeys
+	// (GET /passkeys)
+	ListPasskeys(w http.ResponseWriter, r *http.Request)
+	// AddPasskey Keep the passkey that a device has made
+	// (POST /passkeys)
+	AddPasskey(w http.ResponseWriter, r *http.Request)
+	// AskNewPasskey Ask a device to make a passkey, with my password
+	// (POST /passkeys/ask)
+	AskNewPasskey(w http.ResponseWriter, r *http.Request)
+	// RemovePasskey End one of my passkeys
+	// (DELETE /passkeys/{passkey})
+	RemovePasskey(w http.ResponseWriter, r *http.Request, passkey int64)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(w http.ResponseWriter, r *http.Request)
@@ -3566,6 +3638,12 @@ type ServerInterface interface {
 	// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
 	// (POST /session/invitation)
 	TakeInvitation(w http.ResponseWriter, r *http.Request)
+	// SignInWithPasskey Sign in with what a device has answered, and get a session cookie
+	// (POST /session/passkey)
+	SignInWithPasskey(w http.ResponseWriter, r *http.Request)
+	// AskPasskey Ask a device for a passkey to sign in with
+	// (POST /session/passkey/ask)
+	AskPasskey(w http.ResponseWriter, r *http.Request)
 	// SignInWays How people may sign in beside with a password
 	// (GET /session/ways)
 	SignInWays(w http.ResponseWriter, r *http.Request)
@@ -4004,6 +4082,30 @@ func (_ Unimplemented) StreamNotices(w http.ResponseWriter, r *http.Request, par
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
+// ListPasskeys My passkeys
+// (GET /passkeys)
+func (_ Unimplemented) ListPasskeys(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AddPasskey Keep the passkey that a device has made
+// (POST /passkeys)
+func (_ Unimplemented) AddPasskey(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AskNewPasskey Ask a device to make a passkey, with my password
+// (POST /passkeys/ask)
+func (_ Unimplemented) AskNewPasskey(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// RemovePasskey End one of my passkeys
+// (DELETE /passkeys/{passkey})
+func (_ Unimplemented) RemovePasskey(w http.ResponseWriter, r *http.Request, passkey int64) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
 // ListPeople Everybody who may sign in (administrators)
 // (GET /people)
 func (_ Unimplemented) ListPeople(w http.ResponseWriter, r *http.Request) {
@@ -4061,6 +4163,18 @@ func (_ Unimplemented) SignIn(w http.ResponseWriter, r *http.Request) {
 // TakeInvitation Take up an invitation with a password of your own, and get a session cookie
 // (POST /session/invitation)
 func (_ Unimplemented) TakeInvitation(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SignInWithPasskey Sign in with what a device has answered, and get a session cookie
+// (POST /session/passkey)
+func (_ Unimplemented) SignInWithPasskey(w http.ResponseWriter, r *http.Request) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// AskPasskey Ask a device for a passkey to sign in with
+// (POST /session/passkey/ask)
+func (_ Unimplemented) AskPasskey(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -5165,6 +5279,74 @@ func (siw *ServerInterfaceWrapper) StreamNotices(w http.ResponseWriter, r *http.
 	handler.ServeHTTP(w, r)
 }
 
+// ListPasskeys operation middleware
+func (siw *ServerInterfaceWrapper) ListPasskeys(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.ListPasskeys(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AddPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AddPasskey(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AddPasskey(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AskNewPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AskNewPasskey(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AskNewPasskey(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// RemovePasskey operation middleware
+func (siw *ServerInterfaceWrapper) RemovePasskey(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "passkey" -------------
+	var passkey int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "passkey", chi.URLParam(r, "passkey"), &passkey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "passkey", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.RemovePasskey(w, r, passkey)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
 // ListPeople operation middleware
 func (siw *ServerInterfaceWrapper) ListPeople(w http.ResponseWriter, r *http.Request) {
 
@@ -5351,6 +5533,34 @@ func (siw *ServerInterfaceWrapper) TakeInvitation(w http.ResponseWriter, r *http
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.TakeInvitation(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SignInWithPasskey operation middleware
+func (siw *ServerInterfaceWrapper) SignInWithPasskey(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SignInWithPasskey(w, r)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// AskPasskey operation middleware
+func (siw *ServerInterfaceWrapper) AskPasskey(w http.ResponseWriter, r *http.Request) {
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.AskPasskey(w, r)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -11532,6 +11742,18 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Get(options.BaseURL+"/notices/events", wrapper.StreamNotices)
 	})
 	r.Group(func(r chi.Router) {
+		r.Get(options.BaseURL+"/passkeys", wrapper.ListPasskeys)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/passkeys", wrapper.AddPasskey)
+	})
+	r.Group(func(r chi.Router) {
+		r.Delete(options.BaseURL+"/passkeys/{passkey}", wrapper.RemovePasskey)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/passkeys/ask", wrapper.AskNewPasskey)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/people", wrapper.ListPeople)
 	})
 	r.Group(func(r chi.Router) {
@@ -11560,6 +11782,12 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 	})
 	r.Group(func(r chi.Router) {
 		r.Post(options.BaseURL+"/session/invitation", wrapper.TakeInvitation)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/session/passkey", wrapper.SignInWithPasskey)
+	})
+	r.Group(func(r chi.Router) {
+		r.Post(options.BaseURL+"/session/passkey/ask", wrapper.AskPasskey)
 	})
 	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/session/ways", wrapper.SignInWays)
@@ -12269,6 +12497,157 @@ func (response StreamNoticesdefaultApplicationProblemPlusJSONResponse) VisitStre
 	return err
 }
 
+type ListPasskeysRequestObject struct {
+}
+
+type ListPasskeysResponseObject interface {
+	VisitListPasskeysResponse(w http.ResponseWriter) error
+}
+
+type ListPasskeys200JSONResponse struct {
+	Passkeys []Passkey `json:"passkeys"`
+}
+
+func (response ListPasskeys200JSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPasskeysdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeyRequestObject struct {
+	Body *AddPasskeyJSONRequestBody
+}
+
+type AddPasskeyResponseObject interface {
+	VisitAddPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AddPasskey201JSONResponse Passkey
+
+func (response AddPasskey201JSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPasskeydefaultApplicationProblemPlusJSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskNewPasskeyRequestObject struct {
+	Body *AskNewPasskeyJSONRequestBody
+}
+
+type AskNewPasskeyResponseObject interface {
+	VisitAskNewPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AskNewPasskey200JSONResponse PasskeyAsk
+
+func (response AskNewPasskey200JSONResponse) VisitAskNewPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskNewPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskNewPasskeydefaultApplicationProblemPlusJSONResponse) VisitAskNewPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePasskeyRequestObject struct {
+	Passkey int64 `json:"passkey"`
+}
+
+type RemovePasskeyResponseObject interface {
+	VisitRemovePasskeyResponse(w http.ResponseWriter) error
+}
+
+type RemovePasskey204Response struct {
+}
+
+func (response RemovePasskey204Response) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePasskeydefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPeopleRequestObject struct {
 }
 
@@ -12664,6 +13043,91 @@ func (response TakeInvitationdefaultApplicationProblemPlusJSONResponse) VisitTak
 	return err
 }
 
+type SignInWithPasskeyRequestObject struct {
+	Body *SignInWithPasskeyJSONRequestBody
+}
+
+type SignInWithPasskeyResponseObject interface {
+	VisitSignInWithPasskeyResponse(w http.ResponseWriter) error
+}
+
+type SignInWithPasskey200ResponseHeaders struct {
+	SetCookie string
+}
+
+type SignInWithPasskey200JSONResponse struct {
+	Body    Person
+	Headers SignInWithPasskey200ResponseHeaders
+}
+
+func (response SignInWithPasskey200JSONResponse) VisitSignInWithPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInWithPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignInWithPasskeydefaultApplicationProblemPlusJSONResponse) VisitSignInWithPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskPasskeyRequestObject struct {
+}
+
+type AskPasskeyResponseObject interface {
+	VisitAskPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AskPasskey200JSONResponse PasskeyAsk
+
+func (response AskPasskey200JSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskPasskeydefaultApplicationProblemPlusJSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SignInWaysRequestObject struct {
 }
 
@@ -12672,6 +13136,9 @@ type SignInWaysResponseObject interface {
 }
 
 type SignInWays200JSONResponse struct {
+	// Passkeys The origin at which the console takes passkeys; left out where it takes none
+	Passkeys string `json:"passkeys,omitempty,omitzero"`
+
 	// Provider What people call it
 	Provider string `json:"provider,omitempty,omitzero"`
 
@@ -18141,6 +18608,18 @@ type StrictServerInterface interface {
 	// StreamNotices What I am told from now on, as server-sent events; the data of each is a PersonNotice
 	// (GET /notices/events)
 	StreamNotices(ctx context.Context, request StreamNoticesRequestObject) (StreamNoticesResponseObject, error)
+	// ListPasskeys My passkeys
+	// (GET /passkeys)
+	ListPasskeys(ctx context.Context, request ListPasskeysRequestObject) (ListPasskeysResponseObject, error)
+	// AddPasskey Keep the passkey that a device has made
+	// (POST /passkeys)
+	AddPasskey(ctx context.Context, request AddPasskeyRequestObject) (AddPasskeyResponseObject, error)
+	// AskNewPasskey Ask a device to make a passkey, with my password
+	// (POST /passkeys/ask)
+	AskNewPasskey(ctx context.Context, request AskNewPasskeyRequestObject) (AskNewPasskeyResponseObject, error)
+	// RemovePasskey End one of my passkeys
+	// (DELETE /passkeys/{passkey})
+	RemovePasskey(ctx context.Context, request RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error)
 	// ListPeople Everybody who may sign in (administrators)
 	// (GET /people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
@@ -18171,6 +18650,12 @@ type StrictServerInterface interface {
 	// TakeInvitation Take up an invitation with a password of your own, and get a session cookie
 	// (POST /session/invitation)
 	TakeInvitation(ctx context.Context, request TakeInvitationRequestObject) (TakeInvitationResponseObject, error)
+	// SignInWithPasskey Sign in with what a device has answered, and get a session cookie
+	// (POST /session/passkey)
+	SignInWithPasskey(ctx context.Context, request SignInWithPasskeyRequestObject) (SignInWithPasskeyResponseObject, error)
+	// AskPasskey Ask a device for a passkey to sign in with
+	// (POST /session/passkey/ask)
+	AskPasskey(ctx context.Context, request AskPasskeyRequestObject) (AskPasskeyResponseObject, error)
 	// SignInWays How people may sign in beside with a password
 	// (GET /session/ways)
 	SignInWays(ctx context.Context, request SignInWaysRequestObject) (SignInWaysResponseObject, error)
@@ -18785,6 +19270,118 @@ func (sh *strictHandler) StreamNotices(w http.ResponseWriter, r *http.Request, p
 	}
 }
 
+// ListPasskeys operation middleware
+func (sh *strictHandler) ListPasskeys(w http.ResponseWriter, r *http.Request) {
+	var request ListPasskeysRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPasskeys(ctx, request.(ListPasskeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPasskeys")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(ListPasskeysResponseObject); ok {
+		if err := validResponse.VisitListPasskeysResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AddPasskey operation middleware
+func (sh *strictHandler) AddPasskey(w http.ResponseWriter, r *http.Request) {
+	var request AddPasskeyRequestObject
+
+	var body AddPasskeyJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPasskey(ctx, request.(AddPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPasskey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AddPasskeyResponseObject); ok {
+		if err := validResponse.VisitAddPasskeyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AskNewPasskey operation middleware
+func (sh *strictHandler) AskNewPasskey(w http.ResponseWriter, r *http.Request) {
+	var request AskNewPasskeyRequestObject
+
+	var body AskNewPasskeyJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AskNewPasskey(ctx, request.(AskNewPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskNewPasskey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AskNewPasskeyResponseObject); ok {
+		if err := validResponse.VisitAskNewPasskeyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemovePasskey operation middleware
+func (sh *strictHandler) RemovePasskey(w http.ResponseWriter, r *http.Request, passkey int64) {
+	var request RemovePasskeyRequestObject
+
+	request.Passkey = passkey
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePasskey(ctx, request.(RemovePasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePasskey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(RemovePasskeyResponseObject); ok {
+		if err := validResponse.VisitRemovePasskeyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPeople operation middleware
 func (sh *strictHandler) ListPeople(w http.ResponseWriter, r *http.Request) {
 	var request ListPeopleRequestObject
@@ -19061,6 +19658,61 @@ func (sh *strictHandler) TakeInvitation(w http.ResponseWriter, r *http.Request) 
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(TakeInvitationResponseObject); ok {
 		if err := validResponse.VisitTakeInvitationResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SignInWithPasskey operation middleware
+func (sh *strictHandler) SignInWithPasskey(w http.ResponseWriter, r *http.Request) {
+	var request SignInWithPasskeyRequestObject
+
+	var body SignInWithPasskeyJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SignInWithPasskey(ctx, request.(SignInWithPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignInWithPasskey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SignInWithPasskeyResponseObject); ok {
+		if err := validResponse.VisitSignInWithPasskeyResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AskPasskey operation middleware
+func (sh *strictHandler) AskPasskey(w http.ResponseWriter, r *http.Request) {
+	var request AskPasskeyRequestObject
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.AskPasskey(ctx, request.(AskPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskPasskey")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(AskPasskeyResponseObject); ok {
+		if err := validResponse.VisitAskPasskeyResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

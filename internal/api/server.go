@@ -39,7 +39,9 @@ type Options struct {
 	Log      *slog.Logger
 	Console  fs.FS     // the built console
 	Secure   bool      // the service is reached over TLS, directly or behind a proxy
-	Provider *Provider // where people may sign in; nil for with passwords alone
+	Provider *Provider // where people may sign in beside; nil for here alone
+	// PublicURL is where people find the console; passkeys belong to its host.
+	PublicURL string
 	// SecurityContact is whom to tell of faults of security, as a URI; empty for nobody.
 	SecurityContact string
 	Proxied         bool // a proxy in front tells who asks, in X-Forwarded-For
@@ -54,11 +56,12 @@ type Server struct {
 	spent *prometheus.HistogramVec
 
 	provider *provider
+	devices  *devices // that keep passkeys; nil where none can
 }
 
 // New gives the handler for everything that the service answers.
 func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http.Handler {
-	s := &Server{store: st, room: room, work: w, opt: opt}
+	s := &Server{store: st, room: room, work: w, opt: opt, devices: devicesAt(opt.PublicURL)}
 	reg := prometheus.NewRegistry()
 	s.spent = prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "uchi_request_seconds", Help: "Time that requests take, by route.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"})
 	reg.MustRegister(s.spent, gauges{st, opt.Log}, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
@@ -70,7 +73,7 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	})
 	r.Get("/ready", s.ready)
 	if opt.Provider != nil {
-		s.provider = &provider{Provider: *opt.Provider}
+		s.provider = &provider{Provider: *opt.Provider, back: strings.TrimSuffix(opt.PublicURL, "/") + signInBack}
 		r.Get(signInStart, s.signInAway)
 		r.Get(signInBack, s.signInReturn)
 	}
@@ -82,6 +85,7 @@ func New(st *store.Store, room *staging.Room, w *work.Service, opt Options) http
 	}
 	r.Group(func(r chi.Router) {
 		r.Use(s.signedIn)
+		r.Use(s.everywhere)
 		r.Handle("/metrics", promhttp.HandlerFor(reg, promhttp.HandlerOpts{EnableOpenMetrics: true}))
 	})
 	r.Route("/api/v1", func(r chi.Router) {
@@ -254,7 +258,7 @@ func sessionOf(ctx context.Context) string      { return visitOf(ctx).session }
 func announcedOf(ctx context.Context) int64     { return visitOf(ctx).announced }
 
 // unsigned are the paths at which nobody is signed in yet.
-var unsigned = []string{"/api/v1/session/ways", "/api/v1/session/invitation"}
+var unsigned = []string{"/api/v1/session/ways", "/api/v1/session/invitation", "/api/v1/session/passkey/ask", "/api/v1/session/passkey"}
 
 // signedIn lets through who has a session or a token; signing in itself needs neither.
 func (s *Server) signedIn(next http.Handler) http.Handler {
@@ -276,6 +280,17 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			v.session = c.Value
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), visitKey{}, v)))
+	})
+}
+
+// everywhere refuses a token of one workspace.
+func (s *Server) everywhere(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if only := personOf(r.Context()).Only; only != "" {
+			s.problem(w, r, errOfWorkspace.With(only))
+			return
+		}
+		next.ServeHTTP(w, r)
 	})
 }
 
@@ -314,6 +329,13 @@ const anybody rights.Role = ""
 var needs = map[string]rights.Role{
 	"SignIn":     anybody,
 	"SignInWays": anybody,
+
+	"AskPasskey":        anybody,
+	"SignInWithPasskey": anybody,
+	"ListPasskeys":      rights.Viewer,
+	"AskNewPasskey":     rights.Viewer,
+	"AddPasskey":        rights.Viewer,
+	"RemovePasskey":     rights.Viewer,
 
 	"TakeInvitation": anybody,
 	"SignOut":        rights.Viewer,
@@ -486,6 +508,12 @@ var needs = map[string]rights.Role{
 // ofClosed are the operations that change a workspace which is closed.
 var ofClosed = []string{"ChangeWorkspace", "RemoveWorkspace"}
 
+// ofAnyToken are the operations outside of workspaces for which a token of one workspace
+// does; they tell of no other.
+var ofAnyToken = []string{"WhoAmI", "ListWorkspaces"}
+
+var errOfWorkspace = fault.New(fault.Denied, "token_of_workspace", "the token is for one workspace alone").Mended("Use one that is for all, or sign in with your password.")
+
 // errNoRole refuses an operation for which no role is named.
 var errNoRole = fault.New(fault.Denied, "no_role_named", "nobody may do this, since no role is named for it").Mended("This is a fault of the service; report it.")
 
@@ -511,7 +539,9 @@ func (s *Server) allowed(next StrictHandlerFunc, operation string) StrictHandler
 		case !named:
 			return nil, errNoRole.With(operation)
 		case p.Role == rights.None: // as if it were not there
-			return nil, fault.New(fault.NotFound, "unknown_workspace", "there is no such workspace").With(workspace)
+			return nil, store.ErrNoWorkspace.With(workspace)
+		case workspace == "" && p.Only != "" && !slices.Contains(ofAnyToken, operation):
+			return nil, errOfWorkspace.With(p.Only)
 		case need != anybody && !p.Role.Covers(need):
 			return nil, work.ErrRole(need)
 		}

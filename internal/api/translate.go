@@ -19,7 +19,7 @@ func personView(p store.Person) Person {
 }
 
 func tokenView(t store.Token, secret string) Token {
-	return Token{Id: t.ID, Label: t.Label, Role: Role(t.Role), MadeAt: t.MadeAt, EndsAt: t.EndsAt, UsedAt: at(t.UsedAt), Secret: secret}
+	return Token{Id: t.ID, Label: t.Label, Role: Role(t.Role), Workspace: t.Workspace, MadeAt: t.MadeAt, EndsAt: t.EndsAt, UsedAt: at(t.UsedAt), Secret: secret}
 }
 
 func at(t *time.Time) time.Time {

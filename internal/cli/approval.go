@@ -82,8 +82,8 @@ func (a *app) approvalCmd() *cobra.Command {
 		Use: "approval", GroupID: "service", Args: args(cobra.NoArgs), Short: "Which loads of the workspace need a second person's yes, and set it (administrators)",
 		Long: `Shows which loads of the workspace need a second person's yes. With a flag sets it; what is not said stays.
 
---operators-above lets operators load so many records by themselves; above it an administrator says yes, and
-administrators load without asking.`,
+--operators-above lets operators load so many records by themselves, --operators-share lets them change or delete so
+many percent of the records of a type; above that an administrator says yes, and administrators load without asking.`,
 		Example: "  uchi approval\n  uchi approval --type account --above 10000\n  uchi approval --operators-above 500\n  uchi approval --always=false --type \"\" --above 0",
 	}
 	cmd.RunE = a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
@@ -96,6 +96,7 @@ administrators load without asking.`,
 		for flag, set := range map[string]func(){
 			"always": func() { now.Always = rules.Always }, "type": func() { now.Types = slices.DeleteFunc(rules.Types, blank) }, "routine": func() { now.Routines = slices.DeleteFunc(rules.Routines, blank) },
 			"above": func() { now.Above = rules.Above }, "operators-above": func() { now.OperatorsAbove = rules.OperatorsAbove },
+			"operators-share": func() { now.OperatorsShare = rules.OperatorsShare },
 		} {
 			if said(flag) {
 				set()
@@ -128,6 +129,9 @@ administrators load without asking.`,
 		if now.OperatorsAbove > 0 {
 			lines = append(lines, fmt.Sprintf("loads of operators above %s records, from an administrator", number(now.OperatorsAbove)))
 		}
+		if now.OperatorsShare > 0 {
+			lines = append(lines, fmt.Sprintf("loads of operators that change or delete more than %d %% of the records of a type, from an administrator", now.OperatorsShare))
+		}
 		if len(lines) == 0 {
 			fmt.Fprintln(a.out, "No load needs a second person's yes.")
 			return nil
@@ -144,5 +148,6 @@ administrators load without asking.`,
 	f.StringArrayVar(&rules.Routines, "routine", nil, "loads by this routine need it (repeatable; blank for none)")
 	f.Int64Var(&rules.Above, "above", 0, "loads that make, change or delete more records need it; 0 for no limit")
 	f.Int64Var(&rules.OperatorsAbove, "operators-above", 0, "so many records an operator loads without an administrator; 0 for no limit")
+	f.Int64Var(&rules.OperatorsShare, "operators-share", 0, "so many percent of the records of a type an operator changes or deletes without an administrator; 0 for no limit")
 	return cmd
 }

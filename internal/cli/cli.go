@@ -135,7 +135,7 @@ Start a service with "uchi serve" (or "uchi demo" for a first look), sign in onc
 	root.AddGroup(&cobra.Group{ID: "load", Title: "Loading:"}, &cobra.Group{ID: "look", Title: "Looking:"}, &cobra.Group{ID: "service", Title: "The service:"})
 	root.AddCommand(a.importCmd(), a.bundleCmd(), a.bundlesCmd(), a.importsCmd(), a.mappingCmd(), a.valuesCmd(), a.routineCmd(), a.checkCmd(), a.loadCmd(), a.undoCmd(), a.mendCmd(), a.rowsCmd(), a.questionsCmd(), a.answerCmd(), a.answersCmd(), a.tryCmd(), a.weightsCmd(), a.readCmd(), a.settingsCmd(),
 		a.recordsCmd(), a.viewsCmd(), a.exportCmd(), a.exportsCmd(), a.starterCmd(), a.typesCmd(), a.fieldsCmd(), a.rulesCmd(), a.workspacesCmd(),
-		a.serveCmd(), a.demoCmd(), a.loginCmd(), a.tokensCmd(), a.sessionsCmd(), a.peopleCmd(), a.logCmd(), a.feedsCmd(), a.noticesCmd(), a.hooksCmd(), a.rehearseCmd(), a.askCmd(), a.approveCmd(), a.approvalCmd(), a.keyCmd())
+		a.serveCmd(), a.demoCmd(), a.loginCmd(), a.tokensCmd(), a.sessionsCmd(), a.passkeysCmd(), a.peopleCmd(), a.logCmd(), a.feedsCmd(), a.noticesCmd(), a.hooksCmd(), a.rehearseCmd(), a.askCmd(), a.approveCmd(), a.approvalCmd(), a.keyCmd())
 	return root
 }
 

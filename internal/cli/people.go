@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -356,6 +357,44 @@ func (a *app) sessionsCmd() *cobra.Command {
 	return cmd
 }
 
+func (a *app) passkeysCmd() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "passkeys", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my passkeys, or end one",
+		Long: "Lists the passkeys by which you sign in to the console without a password, or ends one. A passkey is made in the console, on the device that keeps it.",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, _ []string) error {
+			r, err := c.ListPasskeysWithResponse(ctx)
+			if err != nil {
+				return err
+			}
+			if a.asJSON {
+				return a.printJSON(r.JSON200)
+			}
+			if len(r.JSON200.Passkeys) == 0 {
+				fmt.Fprintln(a.out, "You have no passkeys. They are made in the console, on the page of people and tokens.")
+				return nil
+			}
+			tab := a.table("No.", "Device", "Made", "Last used")
+			for _, k := range r.JSON200.Passkeys {
+				tab.AppendRow([]any{k.Id, oneLine(k.Label, 50), dayAndTime(k.MadeAt), cmp.Or(dayAndTime(k.UsedAt), "never")})
+			}
+			tab.Render()
+			return nil
+		}),
+	}
+	cmd.AddCommand(&cobra.Command{
+		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a passkey",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			id, err := numberOf(list[0], "passkey")
+			if err != nil {
+				return err
+			}
+			_, err = c.RemovePasskeyWithResponse(ctx, id)
+			return err
+		}),
+	})
+	return cmd
+}
+
 func (a *app) tokensCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "tokens", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my tokens, make or end one",
@@ -367,20 +406,20 @@ func (a *app) tokensCmd() *cobra.Command {
 			if a.asJSON {
 				return a.printJSON(r.JSON200)
 			}
-			tab := a.table("No.", "Label", "Role", "Made", "Ends", "Last used")
+			tab := a.table("No.", "Label", "Role", "Workspace", "Made", "Ends", "Last used")
 			for _, t := range r.JSON200.Tokens {
-				tab.AppendRow([]any{t.Id, t.Label, t.Role, t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly), dayAndTime(t.UsedAt)})
+				tab.AppendRow([]any{t.Id, t.Label, t.Role, cmp.Or(t.Workspace, "all"), t.MadeAt.Local().Format(time.DateOnly), t.EndsAt.Local().Format(time.DateOnly), dayAndTime(t.UsedAt)})
 			}
 			tab.Render()
 			return nil
 		}),
 	}
-	var role string
+	var role, only string
 	var days int
 	add := &cobra.Command{
-		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once", Example: "  uchi tokens add nightly --role operator --days 30",
+		Use: "add LABEL", Args: args(cobra.ExactArgs(1)), Short: "Make a token; its secret is printed this once", Example: "  uchi tokens add nightly --role operator --days 30\n  uchi tokens add nightly --only main",
 		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Days: days})
+			r, err := c.AddTokenWithResponse(ctx, client.NewToken{Label: list[0], Role: client.Role(role), Workspace: only, Days: days})
 			if err != nil {
 				return err
 			}
@@ -393,6 +432,7 @@ func (a *app) tokensCmd() *cobra.Command {
 	}
 	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
 	add.Flags().IntVar(&days, "days", 0, "days until it ends (90 when left out, or until the token ends by which you are signed in)")
+	add.Flags().StringVar(&only, "only", "", "the workspace that it is for (all of them when left out)")
 	end := &cobra.Command{
 		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a token",
 		RunE: func(cmd *cobra.Command, list []string) error {

@@ -118,7 +118,7 @@ environment alone.`,
 	fl.StringVar(&f.mailFrom, "mail-from", "", "sender of notices, such as \"Uchi <uchi@lanternquay.example>\"")
 	fl.IntVar(&f.mailRows, "mail-rows", defaultMailRows, "most held rows that hang on a notice as a sheet; 0 for none")
 	fl.StringVar(&f.traces, "traces", "", "collector that traces go to, by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces")
-	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails (made from --listen when left out)")
+	fl.StringVar(&f.public, "public-url", "", "where people find the console, for links in mails and for passkeys (made from --listen when left out)")
 	fl.StringVar(&f.keyFile, "key-file", "", "file of the key that passwords of other systems are kept with, older keys behind it (also the key itself in UCHI_KEY; see uchi key)")
 	fl.Int64Var(&f.mostMiB, "max-source", 4096, "largest source, in MiB")
 	fl.IntVar(&f.rowMiB, "max-row", sheet.DefaultLimits.RowBytes>>20, "largest row, in MiB")
@@ -176,7 +176,7 @@ func (a *app) serve(ctx context.Context, f serveFlags, then func(ctx context.Con
 	if err != nil {
 		return err
 	}
-	handler := api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by})
+	handler := api.New(st, room, w, api.Options{Log: log, Console: web.Console(), Secure: f.cert != "" || f.secure, Proxied: f.proxied, SecurityContact: f.contact, Provider: by, PublicURL: f.public})
 	if f.traces != "" {
 		handler = otelhttp.NewHandler(handler, "request", otelhttp.WithTracerProvider(traces))
 	}
@@ -257,7 +257,7 @@ func (f serveFlags) provider() (*api.Provider, error) {
 	if f.issuer == "" {
 		return nil, nil //nolint:nilnil // there is none
 	}
-	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]rights.Role{}, PublicURL: f.public}
+	p := &api.Provider{Issuer: f.issuer, Client: f.oidcClient, Secret: os.Getenv("UCHI_OIDC_SECRET"), Label: f.oidcLabel, Roles: map[string]rights.Role{}}
 	for group, role := range f.oidcRoles {
 		if !rights.Role(role).Valid() {
 			return nil, usageError{fmt.Errorf("%q is no role; they are viewer, operator, administrator", role)}

@@ -892,7 +892,10 @@ type ApprovalRules struct {
 	Always bool  `json:"always,omitempty,omitzero"`
 
 	// OperatorsAbove So many an operator loads without an administrator; 0 for no limit
-	OperatorsAbove int64    `json:"operators_above,omitempty,omitzero"`
+	OperatorsAbove int64 `json:"operators_above,omitempty,omitzero"`
+
+	// OperatorsShare So many percent of the records of a type an operator changes or deletes without an administrator; 0 for no limit
+	OperatorsShare int64    `json:"operators_share,omitempty,omitzero"`
 	Routines       []string `json:"routines,omitempty,omitzero"`
 
 	// Types Record types that rows become
@@ -1853,6 +1856,16 @@ type NewNote struct {
 	Text string `json:"text"`
 }
 
+// NewPasskey defines model for NewPasskey.
+type NewPasskey struct {
+	// Answer Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Answer PasskeyJSON `json:"answer"`
+	Ask    string      `json:"ask"`
+
+	// Label The device that it is kept on
+	Label string `json:"label"`
+}
+
 // NewPassword defines model for NewPassword.
 type NewPassword struct {
 	New string `json:"new"`
@@ -1874,6 +1887,9 @@ type NewToken struct {
 	Days  int    `json:"days,omitempty,omitzero"`
 	Label string `json:"label"`
 	Role  Role   `json:"role,omitempty,omitzero"`
+
+	// Workspace That it is to be for alone; left out, for all
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // NewType A record type of a customer's own
@@ -1936,6 +1952,33 @@ type Outcome = verdict.Outcome
 
 // Parting A way in which the cells of one column go to several fields of a draft, a part of each cell to each
 type Parting = mapping.Parting
+
+// Passkey defines model for Passkey.
+type Passkey struct {
+	Id     int64     `json:"id"`
+	Label  string    `json:"label"`
+	MadeAt time.Time `json:"made_at"`
+	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
+}
+
+// PasskeyAnswer defines model for PasskeyAnswer.
+type PasskeyAnswer struct {
+	// Answer Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Answer PasskeyJSON `json:"answer"`
+	Ask    string      `json:"ask"`
+}
+
+// PasskeyAsk defines model for PasskeyAsk.
+type PasskeyAsk struct {
+	// Ask Goes back with the answer, within five minutes
+	Ask string `json:"ask"`
+
+	// Options Options for a device, or its answer, in the JSON of Web Authentication, level 3
+	Options PasskeyJSON `json:"options"`
+}
+
+// PasskeyJSON Options for a device, or its answer, in the JSON of Web Authentication, level 3
+type PasskeyJSON = json.RawMessage
 
 // Person defines model for Person.
 type Person struct {
@@ -2494,6 +2537,9 @@ type Token struct {
 
 	// UsedAt When it was last used, to the minute
 	UsedAt time.Time `json:"used_at,omitempty,omitzero"`
+
+	// Workspace That it is for alone; left out for all
+	Workspace string `json:"workspace,omitempty,omitzero"`
 }
 
 // Totals defines model for Totals.
@@ -2827,6 +2873,11 @@ type SetNoticesJSONBody struct {
 type StreamNoticesParams struct {
 	// LastEventID Also those behind the one of this id, so that a line that broke is taken up without a gap; 0 for those from now on
 	LastEventID int64 `json:"Last-Event-ID,omitempty,omitzero"`
+}
+
+// AskNewPasskeyJSONBody defines parameters for AskNewPasskey.
+type AskNewPasskeyJSONBody struct {
+	Password string `json:"password"`
 }
 
 // WhoAmIParams defines parameters for WhoAmI.
@@ -3368,6 +3419,12 @@ type ChangeViewParams struct {
 // SetNoticesJSONRequestBody defines body for SetNotices for application/json ContentType.
 type SetNoticesJSONRequestBody SetNoticesJSONBody
 
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = NewPasskey
+
+// AskNewPasskeyJSONRequestBody defines body for AskNewPasskey for application/json ContentType.
+type AskNewPasskeyJSONRequestBody AskNewPasskeyJSONBody
+
 // AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
 type AddPersonJSONRequestBody = NewPerson
 
@@ -3382,6 +3439,9 @@ type SignInJSONRequestBody = Credentials
 
 // TakeInvitationJSONRequestBody defines body for TakeInvitation for application/json ContentType.
 type TakeInvitationJSONRequestBody = TakenInvitation
+
+// SignInWithPasskeyJSONRequestBody defines body for SignInWithPasskey for application/json ContentType.
+type SignInWithPasskeyJSONRequestBody = PasskeyAnswer
 
 // SetSettingsJSONRequestBody defines body for SetSettings for application/json ContentType.
 type SetSettingsJSONRequestBody = Settings
@@ -3633,6 +3693,44 @@ type ClientInterface interface {
 	// Corresponds with GET /notices/events (the `StreamNotices` operationId).
 	StreamNotices(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListPasskeys My passkeys
+	//
+	// Corresponds with GET /passkeys (the `ListPasskeys` operationId).
+	ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskeyWithBody Keep the passkey that a device has made
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AddPasskey Keep the passkey that a device has made
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+	AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskNewPasskeyWithBody Ask a device to make a passkey, with my password
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+	AskNewPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskNewPasskey Ask a device to make a passkey, with my password
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+	AskNewPasskey(ctx context.Context, body AskNewPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePasskey End one of my passkeys
+	//
+	// Corresponds with DELETE /passkeys/{passkey} (the `RemovePasskey` operationId).
+	RemovePasskey(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListPeople Everybody who may sign in (administrators)
 	//
 	// Corresponds with GET /people (the `ListPeople` operationId).
@@ -3727,6 +3825,25 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
 	TakeInvitation(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInWithPasskeyWithBody Sign in with what a device has answered, and get a session cookie
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+	SignInWithPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SignInWithPasskey Sign in with what a device has answered, and get a session cookie
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+	SignInWithPasskey(ctx context.Context, body SignInWithPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AskPasskey Ask a device for a passkey to sign in with
+	//
+	// Corresponds with POST /session/passkey/ask (the `AskPasskey` operationId).
+	AskPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// SignInWays How people may sign in beside with a password
 	//
@@ -4909,6 +5026,104 @@ func (c *Client) StreamNotices(ctx context.Context, params *StreamNoticesParams,
 	return c.Client.Do(req)
 }
 
+// ListPasskeys My passkeys
+//
+// Corresponds with GET /passkeys (the `ListPasskeys` operationId).
+func (c *Client) ListPasskeys(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPasskeysRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskeyWithBody Keep the passkey that a device has made
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+func (c *Client) AddPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AddPasskey Keep the passkey that a device has made
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+func (c *Client) AddPasskey(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAddPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskNewPasskeyWithBody Ask a device to make a passkey, with my password
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+func (c *Client) AskNewPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskNewPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskNewPasskey Ask a device to make a passkey, with my password
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+func (c *Client) AskNewPasskey(ctx context.Context, body AskNewPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskNewPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePasskey End one of my passkeys
+//
+// Corresponds with DELETE /passkeys/{passkey} (the `RemovePasskey` operationId).
+func (c *Client) RemovePasskey(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePasskeyRequest(c.Server, passkey)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListPeople Everybody who may sign in (administrators)
 //
 // Corresponds with GET /people (the `ListPeople` operationId).
@@ -5144,6 +5359,55 @@ func (c *Client) TakeInvitationWithBody(ctx context.Context, contentType string,
 // Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
 func (c *Client) TakeInvitation(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTakeInvitationRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInWithPasskeyWithBody Sign in with what a device has answered, and get a session cookie
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+func (c *Client) SignInWithPasskeyWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInWithPasskeyRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SignInWithPasskey Sign in with what a device has answered, and get a session cookie
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+func (c *Client) SignInWithPasskey(ctx context.Context, body SignInWithPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSignInWithPasskeyRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AskPasskey Ask a device for a passkey to sign in with
+//
+// Corresponds with POST /session/passkey/ask (the `AskPasskey` operationId).
+func (c *Client) AskPasskey(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAskPasskeyRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -8314,6 +8578,147 @@ func NewStreamNoticesRequest(server string, params *StreamNoticesParams) (*http.
 	return req, nil
 }
 
+// NewListPasskeysRequest constructs an http.Request for the ListPasskeys method
+func NewListPasskeysRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewAddPasskeyRequest calls the generic AddPasskey builder with application/json body
+func NewAddPasskeyRequest(server string, body AddPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAddPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAddPasskeyRequestWithBody constructs an http.Request for the AddPasskey method, with any body, and a specified content type
+func NewAddPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/passkeys")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAskNewPasskeyRequest calls the generic AskNewPasskey builder with application/json body
+func NewAskNewPasskeyRequest(server string, body AskNewPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAskNewPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewAskNewPasskeyRequestWithBody constructs an http.Request for the AskNewPasskey method, with any body, and a specified content type
+func NewAskNewPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/passkeys/ask")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemovePasskeyRequest constructs an http.Request for the RemovePasskey method
+func NewRemovePasskeyRequest(server string, passkey int64) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "passkey", passkey, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/passkeys/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPeopleRequest constructs an http.Request for the ListPeople method
 func NewListPeopleRequest(server string) (*http.Request, error) {
 	var err error
@@ -8689,6 +9094,73 @@ func NewTakeInvitationRequestWithBody(server string, contentType string, body io
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSignInWithPasskeyRequest calls the generic SignInWithPasskey builder with application/json body
+func NewSignInWithPasskeyRequest(server string, body SignInWithPasskeyJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSignInWithPasskeyRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewSignInWithPasskeyRequestWithBody constructs an http.Request for the SignInWithPasskey method, with any body, and a specified content type
+func NewSignInWithPasskeyRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAskPasskeyRequest constructs an http.Request for the AskPasskey method
+func NewAskPasskeyRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/session/passkey/ask")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -16024,6 +16496,48 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /notices/events (the `StreamNotices` operationId).
 	StreamNoticesWithResponse(ctx context.Context, params *StreamNoticesParams, reqEditors ...RequestEditorFn) (*StreamNoticesResponse, error)
 
+	// ListPasskeysWithResponse My passkeys
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /passkeys (the `ListPasskeys` operationId).
+	ListPasskeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPasskeysResponse, error)
+
+	// AddPasskeyWithBodyWithResponse Keep the passkey that a device has made
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error)
+
+	// AddPasskeyWithResponse Keep the passkey that a device has made
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+	AddPasskeyWithResponse(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error)
+
+	// AskNewPasskeyWithBodyWithResponse Ask a device to make a passkey, with my password
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+	AskNewPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskNewPasskeyResponse, error)
+
+	// AskNewPasskeyWithResponse Ask a device to make a passkey, with my password
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+	AskNewPasskeyWithResponse(ctx context.Context, body AskNewPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AskNewPasskeyResponse, error)
+
+	// RemovePasskeyWithResponse End one of my passkeys
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /passkeys/{passkey} (the `RemovePasskey` operationId).
+	RemovePasskeyWithResponse(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*RemovePasskeyResponse, error)
+
 	// ListPeopleWithResponse Everybody who may sign in (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -16128,6 +16642,27 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /session/invitation (the `TakeInvitation` operationId).
 	TakeInvitationWithResponse(ctx context.Context, body TakeInvitationJSONRequestBody, reqEditors ...RequestEditorFn) (*TakeInvitationResponse, error)
+
+	// SignInWithPasskeyWithBodyWithResponse Sign in with what a device has answered, and get a session cookie
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+	SignInWithPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SignInWithPasskeyResponse, error)
+
+	// SignInWithPasskeyWithResponse Sign in with what a device has answered, and get a session cookie
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+	SignInWithPasskeyWithResponse(ctx context.Context, body SignInWithPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInWithPasskeyResponse, error)
+
+	// AskPasskeyWithResponse Ask a device for a passkey to sign in with
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /session/passkey/ask (the `AskPasskey` operationId).
+	AskPasskeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*AskPasskeyResponse, error)
 
 	// SignInWaysWithResponse How people may sign in beside with a password
 	//
@@ -17687,6 +18222,195 @@ func (r StreamNoticesResponse) ContentType() string {
 	return ""
 }
 
+type ListPasskeysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *struct {
+		Passkeys []Passkey `json:"passkeys"`
+	}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPasskeysResponse) GetJSON200() *struct {
+	Passkeys []Passkey `json:"passkeys"`
+} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPasskeysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPasskeysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPasskeysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPasskeysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPasskeysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AddPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Passkey
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r AddPasskeyResponse) GetJSON201() *Passkey {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AddPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AddPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AddPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AddPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AddPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AskNewPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PasskeyAsk
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AskNewPasskeyResponse) GetJSON200() *PasskeyAsk {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AskNewPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AskNewPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AskNewPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AskNewPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AskNewPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type RemovePasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type ListPeopleResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
@@ -18171,11 +18895,117 @@ func (r TakeInvitationResponse) ContentType() string {
 	return ""
 }
 
+// SignInWithPasskeyResponse200Headers the declared response headers of an HTTP 200 response for SignInWithPasskey
+type SignInWithPasskeyResponse200Headers struct {
+	SetCookie string
+}
+
+type SignInWithPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Person
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *SignInWithPasskeyResponse200Headers
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SignInWithPasskeyResponse) GetJSON200() *Person {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SignInWithPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SignInWithPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SignInWithPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SignInWithPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SignInWithPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type AskPasskeyResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PasskeyAsk
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AskPasskeyResponse) GetJSON200() *PasskeyAsk {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AskPasskeyResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AskPasskeyResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AskPasskeyResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AskPasskeyResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AskPasskeyResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 type SignInWaysResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
 	JSON200 *struct {
+		// Passkeys The origin at which the console takes passkeys; left out where it takes none
+		Passkeys string `json:"passkeys,omitempty,omitzero"`
+
 		// Provider What people call it
 		Provider string `json:"provider,omitempty,omitzero"`
 
@@ -18188,6 +19018,9 @@ type SignInWaysResponse struct {
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
 func (r SignInWaysResponse) GetJSON200() *struct {
+	// Passkeys The origin at which the console takes passkeys; left out where it takes none
+	Passkeys string `json:"passkeys,omitempty,omitzero"`
+
 	// Provider What people call it
 	Provider string `json:"provider,omitempty,omitzero"`
 
@@ -24594,6 +25427,84 @@ func (c *ClientWithResponses) StreamNoticesWithResponse(ctx context.Context, par
 	return ParseStreamNoticesResponse(rsp)
 }
 
+// ListPasskeysWithResponse My passkeys
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /passkeys (the `ListPasskeys` operationId).
+func (c *ClientWithResponses) ListPasskeysWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPasskeysResponse, error) {
+	rsp, err := c.ListPasskeys(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPasskeysResponse(rsp)
+}
+
+// AddPasskeyWithBodyWithResponse Keep the passkey that a device has made
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+func (c *ClientWithResponses) AddPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error) {
+	rsp, err := c.AddPasskeyWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPasskeyResponse(rsp)
+}
+
+// AddPasskeyWithResponse Keep the passkey that a device has made
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /passkeys (the `AddPasskey` operationId).
+func (c *ClientWithResponses) AddPasskeyWithResponse(ctx context.Context, body AddPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AddPasskeyResponse, error) {
+	rsp, err := c.AddPasskey(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAddPasskeyResponse(rsp)
+}
+
+// AskNewPasskeyWithBodyWithResponse Ask a device to make a passkey, with my password
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+func (c *ClientWithResponses) AskNewPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AskNewPasskeyResponse, error) {
+	rsp, err := c.AskNewPasskeyWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskNewPasskeyResponse(rsp)
+}
+
+// AskNewPasskeyWithResponse Ask a device to make a passkey, with my password
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /passkeys/ask (the `AskNewPasskey` operationId).
+func (c *ClientWithResponses) AskNewPasskeyWithResponse(ctx context.Context, body AskNewPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*AskNewPasskeyResponse, error) {
+	rsp, err := c.AskNewPasskey(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskNewPasskeyResponse(rsp)
+}
+
+// RemovePasskeyWithResponse End one of my passkeys
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /passkeys/{passkey} (the `RemovePasskey` operationId).
+func (c *ClientWithResponses) RemovePasskeyWithResponse(ctx context.Context, passkey int64, reqEditors ...RequestEditorFn) (*RemovePasskeyResponse, error) {
+	rsp, err := c.RemovePasskey(ctx, passkey, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePasskeyResponse(rsp)
+}
+
 // ListPeopleWithResponse Everybody who may sign in (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -24787,6 +25698,45 @@ func (c *ClientWithResponses) TakeInvitationWithResponse(ctx context.Context, bo
 		return nil, err
 	}
 	return ParseTakeInvitationResponse(rsp)
+}
+
+// SignInWithPasskeyWithBodyWithResponse Sign in with what a device has answered, and get a session cookie
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+func (c *ClientWithResponses) SignInWithPasskeyWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SignInWithPasskeyResponse, error) {
+	rsp, err := c.SignInWithPasskeyWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSignInWithPasskeyResponse(rsp)
+}
+
+// SignInWithPasskeyWithResponse Sign in with what a device has answered, and get a session cookie
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey (the `SignInWithPasskey` operationId).
+func (c *ClientWithResponses) SignInWithPasskeyWithResponse(ctx context.Context, body SignInWithPasskeyJSONRequestBody, reqEditors ...RequestEditorFn) (*SignInWithPasskeyResponse, error) {
+	rsp, err := c.SignInWithPasskey(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSignInWithPasskeyResponse(rsp)
+}
+
+// AskPasskeyWithResponse Ask a device for a passkey to sign in with
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /session/passkey/ask (the `AskPasskey` operationId).
+func (c *ClientWithResponses) AskPasskeyWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*AskPasskeyResponse, error) {
+	rsp, err := c.AskPasskey(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAskPasskeyResponse(rsp)
 }
 
 // SignInWaysWithResponse How people may sign in beside with a password
@@ -27276,6 +28226,136 @@ func ParseStreamNoticesResponse(rsp *http.Response) (*StreamNoticesResponse, err
 	return response, nil
 }
 
+// ParseListPasskeysResponse parses an HTTP response from a ListPasskeysWithResponse call
+func ParseListPasskeysResponse(rsp *http.Response) (*ListPasskeysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPasskeysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest struct {
+			Passkeys []Passkey `json:"passkeys"`
+		}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAddPasskeyResponse parses an HTTP response from a AddPasskeyWithResponse call
+func ParseAddPasskeyResponse(rsp *http.Response) (*AddPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AddPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Passkey
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseAskNewPasskeyResponse parses an HTTP response from a AskNewPasskeyWithResponse call
+func ParseAskNewPasskeyResponse(rsp *http.Response) (*AskNewPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AskNewPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PasskeyAsk
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseRemovePasskeyResponse parses an HTTP response from a RemovePasskeyWithResponse call
+func ParseRemovePasskeyResponse(rsp *http.Response) (*RemovePasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseListPeopleResponse parses an HTTP response from a ListPeopleWithResponse call
 func ParseListPeopleResponse(rsp *http.Response) (*ListPeopleResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -27635,6 +28715,85 @@ func ParseTakeInvitationResponse(rsp *http.Response) (*TakeInvitationResponse, e
 	return response, nil
 }
 
+// ParseSignInWithPasskeyResponse parses an HTTP response from a SignInWithPasskeyWithResponse call
+func ParseSignInWithPasskeyResponse(rsp *http.Response) (*SignInWithPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SignInWithPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Person
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers SignInWithPasskeyResponse200Headers
+		if values := rsp.Header.Values("Set-Cookie"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Set-Cookie", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.SetCookie = value
+		}
+		response.Headers200 = &headers
+	}
+
+	return response, nil
+}
+
+// ParseAskPasskeyResponse parses an HTTP response from a AskPasskeyWithResponse call
+func ParseAskPasskeyResponse(rsp *http.Response) (*AskPasskeyResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AskPasskeyResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PasskeyAsk
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
 // ParseSignInWaysResponse parses an HTTP response from a SignInWaysWithResponse call
 func ParseSignInWaysResponse(rsp *http.Response) (*SignInWaysResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -27651,6 +28810,9 @@ func ParseSignInWaysResponse(rsp *http.Response) (*SignInWaysResponse, error) {
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
 		var dest struct {
+			// Passkeys The origin at which the console takes passkeys; left out where it takes none
+			Passkeys string `json:"passkeys,omitempty,omitzero"`
+
 			// Provider What people call it
 			Provider string `json:"provider,omitempty,omitzero"`
 

@@ -100,7 +100,7 @@ func (s *Store) RemovePerson(ctx context.Context, id, by int64) error {
 		for _, sql := range []string{
 			`update people set active = false, removed_at = now(), password = '` + noPassword + `' where id = $1`,
 			`delete from sessions where person = $1`, `delete from tokens where person = $1`, `delete from invitations where person = $1`,
-			`delete from workspace_roles where person = $1`,
+			`delete from workspace_roles where person = $1`, `delete from passkeys where person = $1`, `delete from passkey_asks where person = $1`,
 		} {
 			if _, err := tx.Exec(ctx, sql, id); err != nil {
 				return err

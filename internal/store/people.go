@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -31,10 +32,12 @@ type Person struct {
 	Token string     `db:"token"`
 	// Most is the role of the token, which no workspace gives more than; empty for none.
 	Most rights.Role `db:"most"`
+	// Only is the workspace that the token is for; empty for all of them.
+	Only string `db:"only"`
 }
 
 // personColumns are those of a person who has signed in without a token.
-const personColumns = `id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most`
+const personColumns = `id, email, name, role, active, made_at, null::timestamptz as until, '' as token, '' as most, '' as only`
 
 // told is what the log says of a person.
 func (p Person) told(newPassword bool) map[string]any {
@@ -226,17 +229,13 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 // sessions end but the one whose secret is given.
 func (s *Store) ChangePassword(ctx context.Context, p Person, old, password, session string) error {
 	if p.Until != nil {
-		return fault.New(fault.Conflict, "by_password_only", "a password is not changed with a token").Mended("Sign in with your password.")
+		return errByPassword
 	}
 	if err := longEnough(password); err != nil {
 		return err
 	}
-	var hash string
-	if err := s.db.GetContext(ctx, &hash, `select password from people where id = $1`, p.ID); err != nil {
-		return fmt.Errorf("change password: %w", err)
-	}
-	if !checkPassword(hash, old) {
-		return fault.New(fault.Invalid, "wrong_password", "the old password is not right")
+	if err := s.isPassword(ctx, p, old); err != nil {
+		return err
 	}
 	hashed := hashPassword(password)
 	return s.logged(ctx, Entry{Person: p.ID, Action: "change password"}, func(tx pgx.Tx) error {
@@ -246,6 +245,24 @@ func (s *Store) ChangePassword(ctx context.Context, p Person, old, password, ses
 		_, err := tx.Exec(ctx, `delete from sessions where person = $1 and hash <> $2`, p.ID, hashOf(session))
 		return err
 	})
+}
+
+// errByPassword says that a token does not do for what decides who signs in.
+var errByPassword = fault.New(fault.Conflict, "by_password_only", "how you sign in is not changed with a token").Mended("Sign in with your password.")
+
+// isPassword refuses a password that is not the person's own.
+func (s *Store) isPassword(ctx context.Context, p Person, password string) error {
+	var hash string
+	if err := s.db.GetContext(ctx, &hash, `select password from people where id = $1`, p.ID); err != nil {
+		return fmt.Errorf("look a password up: %w", err)
+	}
+	if hash == noPassword {
+		return fault.New(fault.Conflict, "no_password_here", "you have no password here: your organisation signs you in")
+	}
+	if !checkPassword(hash, password) {
+		return fault.New(fault.Invalid, "wrong_password", "the password is not right")
+	}
+	return nil
 }
 
 // FirstAdministrator makes an administrator when there is nobody yet. The
@@ -303,32 +320,58 @@ func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
 
 // Token is a secret for the command line and scripts, with a role and an end date.
 type Token struct {
-	ID     int64       `db:"id"`
-	Label  string      `db:"label"`
-	Role   rights.Role `db:"role"`
-	MadeAt time.Time   `db:"made_at"`
-	EndsAt time.Time   `db:"ends_at"`
-	UsedAt *time.Time  `db:"used_at"` // to the minute
+	ID        int64       `db:"id"`
+	Label     string      `db:"label"`
+	Role      rights.Role `db:"role"`
+	Workspace string      `db:"workspace"` // that it is for; empty for all
+	MadeAt    time.Time   `db:"made_at"`
+	EndsAt    time.Time   `db:"ends_at"`
+	UsedAt    *time.Time  `db:"used_at"` // to the minute
+}
+
+const tokenColumns = `id, label, role, coalesce(workspace, '') as workspace, made_at, ends_at, used_at`
+
+// NewToken says what a token is to be; without a workspace it is for all of them, and
+// without a role it has that of its maker there.
+type NewToken struct {
+	Label     string
+	Role      rights.Role
+	Workspace string
+	Ends      time.Time
 }
 
 // AddToken makes a token of a person; its secret is shown this once. Who has
 // signed in by a token makes none that outlives it.
-func (s *Store) AddToken(ctx context.Context, p Person, label string, role rights.Role, ends time.Time) (Token, string, error) {
-	if p.Until != nil && ends.After(*p.Until) {
-		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker", "a token that is made with a token ends no later than that").With(ends.Format(time.DateOnly)).
+func (s *Store) AddToken(ctx context.Context, p Person, n NewToken) (Token, string, error) {
+	if p.Until != nil && n.Ends.After(*p.Until) {
+		return Token{}, "", fault.New(fault.Denied, "outlives_its_maker", "a token that is made with a token ends no later than that").With(n.Ends.Format(time.DateOnly)).
 			Mended("Give an end of at most " + p.Until.Format(time.DateTime) + ", or sign in with your password.")
 	}
-	if !role.Valid() || !p.Role.Covers(role) {
-		return Token{}, "", fault.New(fault.Denied, "role_too_high", "a token cannot have a role that you do not have").With(string(role))
+	own := p.Role
+	if n.Workspace != "" {
+		var err error
+		if own, err = s.RoleIn(ctx, p, n.Workspace); err != nil {
+			return Token{}, "", err
+		}
+		if err := s.MustWorkspace(ctx, n.Workspace); err != nil {
+			return Token{}, "", err
+		}
+		if own == rights.None { // as if it were not there
+			return Token{}, "", ErrNoWorkspace.With(n.Workspace)
+		}
 	}
-	if !ends.After(time.Now()) {
+	n.Role = cmp.Or(n.Role, own)
+	if !n.Role.Valid() || !own.Covers(n.Role) {
+		return Token{}, "", fault.New(fault.Denied, "role_too_high", "a token cannot have a role that you do not have").With(string(n.Role))
+	}
+	if !n.Ends.After(time.Now()) {
 		return Token{}, "", fault.New(fault.Invalid, "end_in_past", "the token would have ended already").Mended("Give a day in the future.")
 	}
 	plain, hash := secret("uchi_")
 	var t Token
-	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: label}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, hash, ends_at) values ($1, $2, $3, $4, $5)
-			returning id, label, role, made_at, ends_at, used_at`, p.ID, label, role, hash, ends)
+	err := s.logged(ctx, Entry{Person: p.ID, Action: "add token", Subject: n.Label}, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `insert into tokens (person, label, role, workspace, hash, ends_at) values ($1, $2, $3, nullif($4, ''), $5, $6)
+			returning `+tokenColumns, p.ID, n.Label, n.Role, n.Workspace, hash, n.Ends)
 		if err != nil {
 			return err
 		}
@@ -344,7 +387,7 @@ func (s *Store) AddToken(ctx context.Context, p Person, label string, role right
 // Tokens lists a person's tokens.
 func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
 	var list []Token
-	if err := s.db.SelectContext(ctx, &list, `select id, label, role, made_at, ends_at, used_at from tokens where person = $1 order by id`, person); err != nil {
+	if err := s.db.SelectContext(ctx, &list, `select `+tokenColumns+` from tokens where person = $1 order by id`, person); err != nil {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
 	return list, nil

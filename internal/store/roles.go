@@ -11,7 +11,7 @@ import (
 )
 
 // RoleIn gives what a person may do in a workspace: what was said for it, else what they
-// may do everywhere, and with a token no more than the token may. The role of p is not asked:
+// may do everywhere, and with a token no more than the token may, where it is for. The role of p is not asked:
 // it may be that in another workspace.
 func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.Role, error) {
 	var role rights.Role
@@ -19,6 +19,8 @@ func (s *Store) RoleIn(ctx context.Context, p Person, workspace string) (rights.
 	switch {
 	case err != nil:
 		return "", fmt.Errorf("look up a role: %w", err)
+	case p.Only != "" && p.Only != workspace:
+		return rights.None, nil
 	case p.Most != "" && role.Covers(p.Most):
 		return p.Most, nil
 	}

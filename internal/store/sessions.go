@@ -42,15 +42,14 @@ func (t Tries) wait(tries, free int) time.Duration {
 // says the same, whether there is such a person or not.
 func (s *Store) SignIn(ctx context.Context, email, password string) (Person, string, error) {
 	email = strings.ToLower(strings.TrimSpace(email))
-	o := originOf(ctx)
 	select {
 	case waiting <- struct{}{}:
 		defer func() { <-waiting }()
 	default:
 		return Person{}, "", errCrowded
 	}
-	account, address := hashOf("account "+email), hashOf("address "+o.Address)
-	if err := s.mayTry(ctx, account, address); err != nil {
+	account := hashOf("account " + email)
+	if err := s.mayTry(ctx, account, addressTries(ctx)); err != nil {
 		return Person{}, "", err
 	}
 	var row struct {
@@ -62,27 +61,39 @@ func (s *Store) SignIn(ctx context.Context, email, password string) (Person, str
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
 	if !checkPassword(row.Password, password) {
-		return Person{}, "", s.refused(ctx, row.ID, email)
+		return Person{}, "", s.refused(ctx, row.ID, email, ErrSignIn)
 	}
-	plain, hash := secret("")
-	err = s.logged(ctx, Entry{Person: row.ID, Action: "sign in"}, func(tx pgx.Tx) error {
-		if err := beginSession(ctx, tx, row.ID, hash); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`, address); err != nil { // many may work behind one address
-			return err
-		}
-		if _, err := tx.Exec(ctx, `delete from sign_in_tries where who = $1 or since < now() - make_interval(secs => $2)`, account, s.tries.Longest.Seconds()); err != nil {
-			return err
-		}
-		_, err = tx.Exec(ctx, `delete from sessions where ends_at < now()`)
-		return err
-	})
+	plain, err := s.enter(ctx, row.ID, "", account, func(pgx.Tx) error { return nil })
 	if err != nil {
 		return Person{}, "", fmt.Errorf("sign in: %w", err)
 	}
 	return row.Person, plain, nil
 }
+
+// enter gives the secret of a session for who has shown who they are, and forgets their
+// tries; how is what the log says of it, and also is what belongs to it.
+func (s *Store) enter(ctx context.Context, person int64, how string, tries []byte, also func(tx pgx.Tx) error) (string, error) {
+	plain, hash := secret("")
+	err := s.logged(ctx, Entry{Person: person, Action: "sign in", Subject: how}, func(tx pgx.Tx) error {
+		if err := beginSession(ctx, tx, person, hash); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `update sign_in_tries set tries = greatest(tries - 1, 0) where who = $1`, addressTries(ctx)); err != nil { // many may work behind one address
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from sign_in_tries where who = $1 or since < now() - make_interval(secs => $2)`, tries, s.tries.Longest.Seconds()); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `delete from sessions where ends_at < now()`); err != nil {
+			return err
+		}
+		return also(tx)
+	})
+	return plain, err
+}
+
+// addressTries is under what the tries from an address of the network are counted.
+func addressTries(ctx context.Context) []byte { return hashOf("address " + originOf(ctx).Address) }
 
 func beginSession(ctx context.Context, tx pgx.Tx, person int64, hash []byte) error {
 	o := originOf(ctx)
@@ -172,13 +183,13 @@ func (s *Store) mayTry(ctx context.Context, account, address []byte) error {
 	})
 }
 
-// refused notes in the log that somebody was not let in.
-func (s *Store) refused(ctx context.Context, person int64, email string) error {
+// refused notes in the log that somebody was not let in, and says so.
+func (s *Store) refused(ctx context.Context, person int64, email string, said error) error {
 	err := s.logged(ctx, Entry{Person: person, Action: "fail to sign in", Subject: fault.Cut(email, 254)}, func(pgx.Tx) error { return nil })
 	if err != nil {
 		return err
 	}
-	return ErrSignIn
+	return said
 }
 
 // SignOut ends a session.
@@ -194,7 +205,7 @@ var ErrUnsigned = fault.New(fault.Unsigned, "not_signed_in", "sign in first")
 func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
 		with seen as (update sessions set seen_at = now() where hash = $1 and seen_at < now() - interval '1 minute')
-		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token, '' as most from sessions x join people p on p.id = x.person
+		select p.id, p.email, p.name, p.role, p.active, p.made_at, null::timestamptz as until, '' as token, '' as most, '' as only from sessions x join people p on p.id = x.person
 		where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }
 
@@ -202,7 +213,7 @@ func (s *Store) BySession(ctx context.Context, plain string) (Person, error) {
 func (s *Store) ByToken(ctx context.Context, plain string) (Person, error) {
 	return s.bySecret(ctx, `
 		with used as (update tokens set used_at = now() where hash = $1 and (used_at is null or used_at < now() - interval '1 minute'))
-		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token, x.role as most,
+		select p.id, p.email, p.name, p.active, p.made_at, x.ends_at as until, x.label as token, x.role as most, coalesce(x.workspace, '') as only,
 		case when p.role = 'viewer' or x.role = 'viewer' then 'viewer' when p.role = 'operator' or x.role = 'operator' then 'operator' else 'administrator' end as role
 		from tokens x join people p on p.id = x.person where x.hash = $1 and x.ends_at > now() and p.active`, plain)
 }

@@ -247,10 +247,10 @@ func TestSignIn(t *testing.T) {
 	if _, err := s.BySession(ctx, session); !errors.Is(err, ErrUnsigned) {
 		t.Errorf("after signing out: %v", err)
 	}
-	if _, _, err := s.AddToken(ctx, p, "x", rights.Administrator, time.Now().Add(time.Hour)); !fault.Is(err, "role_too_high") {
+	if _, _, err := s.AddToken(ctx, p, NewToken{Label: "x", Role: rights.Administrator, Ends: time.Now().Add(time.Hour)}); !fault.Is(err, "role_too_high") {
 		t.Error(err)
 	}
-	tok, plain, err := s.AddToken(ctx, p, "x", rights.Viewer, time.Now().Add(time.Hour))
+	tok, plain, err := s.AddToken(ctx, p, NewToken{Label: "x", Role: rights.Viewer, Ends: time.Now().Add(time.Hour)})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"slices"
 
 	"uchi/internal/core/approval"
 	"uchi/internal/core/fault"
@@ -40,8 +41,39 @@ func (s *Service) Approval(ctx context.Context, i store.Import, by store.Person)
 			l.Operator = true
 		}
 	}
+	if rules.OperatorsShare > 0 && l.Operator {
+		if l.Touches, err = s.touches(ctx, i); err != nil {
+			return a, err
+		}
+	}
 	a.Need = rules.Needs(l)
 	return a, nil
+}
+
+// touches is how many records of each type the load of an import changes or deletes.
+func (s *Service) touches(ctx context.Context, i store.Import) (list []approval.Touch, err error) {
+	t := i.Totals.V
+	if t == nil {
+		return nil, nil
+	}
+	there, err := s.store.CountRecords(ctx, i.Workspace)
+	if err != nil {
+		return nil, err
+	}
+	of := func(typeName string, v map[string]int64, removes int64) {
+		n := slices.IndexFunc(list, func(x approval.Touch) bool { return x.Type == typeName })
+		if n < 0 {
+			n, list = len(list), append(list, approval.Touch{Type: typeName, Of: there[typeName]})
+		}
+		list[n].Records += v["update"] + v["delete"] + removes
+	}
+	for _, d := range t.Drafts {
+		of(d.Type, d.Verdicts, d.Removes())
+	}
+	if len(t.Drafts) == 0 {
+		of(i.Routine.V.TypeNames()[0], t.Verdicts, 0)
+	}
+	return list, nil
 }
 
 // wouldWrite is how many records the load of an import makes, changes and deletes.

@@ -82,4 +82,14 @@ func TestApproval(t *testing.T) {
 	i = b.check(b.upload("account", "Company,External ID\nA,B-21\nB,B-22\nC,B-23\n"))
 	b.want(refused(admin), "")
 	b.want(b.wait(i.ID).State, life.Loaded)
+
+	// So do they above a share of the records that are there.
+	b.ok(b.work.SetApprovalRules(b.Context(), "main", approval.Rules{OperatorsShare: 20}, b.person))
+	i = b.check(b.upload("account", "Company,External ID\nAA,B-11\nBB,B-12\n"))
+	b.want(refused(operator), "approval_needed: Ask for it: uchi ask.")
+	b.want(refused(admin), "")
+	b.want(b.wait(i.ID).State, life.Loaded)
+	i = b.check(b.upload("account", "Company,External ID\nAAA,B-11\nNew,B-31\nNewer,B-32\n"))
+	b.want(refused(operator), "")
+	b.want(b.wait(i.ID).State, life.Loaded)
 }

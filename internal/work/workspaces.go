@@ -3,7 +3,6 @@ package work
 import (
 	"cmp"
 	"context"
-	"time"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/expr"
@@ -217,6 +216,47 @@ func (s *Service) SignInBy(ctx context.Context, email, name string, role rights.
 	return s.store.SignInBy(ctx, email, name, role)
 }
 
+// MayHavePasskey tells whether a person may add a passkey: whoever knows their password.
+func (s *Service) MayHavePasskey(ctx context.Context, by store.Person, password string) error {
+	return s.store.MayHavePasskey(ctx, by, password)
+}
+
+// AskPasskey keeps what a device is asked for, until TakeAsk gives it once.
+func (s *Service) AskPasskey(ctx context.Context, by store.Person, data []byte) (string, error) {
+	return s.store.AskPasskey(ctx, by.ID, data)
+}
+
+// TakeAsk gives what a device was asked for.
+func (s *Service) TakeAsk(ctx context.Context, ask string, by store.Person) ([]byte, error) {
+	return s.store.TakeAsk(ctx, ask, by.ID)
+}
+
+// AddPasskey keeps a passkey of a person.
+func (s *Service) AddPasskey(ctx context.Context, k store.Passkey, by store.Person) (store.Passkey, error) {
+	k.Person = by.ID
+	return s.store.AddPasskey(ctx, k)
+}
+
+// RemovePasskey ends a passkey of a person.
+func (s *Service) RemovePasskey(ctx context.Context, by store.Person, id int64) error {
+	return s.store.RemovePasskey(ctx, by.ID, id)
+}
+
+// PasskeyOf finds the passkey by which somebody wants to sign in, and counts the try.
+func (s *Service) PasskeyOf(ctx context.Context, credential []byte) (store.Passkey, store.Person, error) {
+	return s.store.PasskeyOf(ctx, credential)
+}
+
+// SignInByPasskey gives a session's secret for who has answered by a passkey.
+func (s *Service) SignInByPasskey(ctx context.Context, k store.Passkey, kept []byte) (string, error) {
+	return s.store.SignInByPasskey(ctx, k, kept)
+}
+
+// PasskeyRefused notes that a passkey was answered wrongly.
+func (s *Service) PasskeyRefused(ctx context.Context, p store.Person) error {
+	return s.store.PasskeyRefused(ctx, p)
+}
+
 // SignOut ends a session.
 func (s *Service) SignOut(ctx context.Context, secret string) error {
 	return s.store.SignOut(ctx, secret)
@@ -228,8 +268,8 @@ func (s *Service) EndSession(ctx context.Context, by store.Person, id int64) err
 }
 
 // AddToken makes a token of a person; its secret is shown this once.
-func (s *Service) AddToken(ctx context.Context, by store.Person, label string, role rights.Role, ends time.Time) (store.Token, string, error) {
-	return s.store.AddToken(ctx, by, label, role, ends)
+func (s *Service) AddToken(ctx context.Context, by store.Person, n store.NewToken) (store.Token, string, error) {
+	return s.store.AddToken(ctx, by, n)
 }
 
 // RemoveToken ends a token of a person.

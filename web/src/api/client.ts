@@ -30,6 +30,7 @@ export type ApprovalRules = Schemas["ApprovalRules"];
 export type Hook = Schemas["Hook"];
 export type LogEntry = Schemas["LogEntry"];
 export type Token = Schemas["Token"];
+export type Passkey = Schemas["Passkey"];
 export type Settings = Schemas["Settings"];
 export type Origin = Schemas["Origin"];
 export type Routine = Schemas["Routine"];

@@ -35,6 +35,14 @@ export function withRoles(p: Person): Person & { everywhere: Person["role"] } {
   return { ...p, role: here, everywhere: p.role };
 }
 
+/** How people may sign in beside with a password. */
+export const ways = queryOptions({
+  queryKey: ["ways"],
+  queryFn: () => must(api.GET("/session/ways")),
+  staleTime: Infinity,
+  retry: false,
+});
+
 /** Everybody who may sign in, for administrators. */
 export const people = queryOptions({ queryKey: ["people"], queryFn: () => must(api.GET("/people")) });
 

@@ -93,6 +93,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/passkey/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a device for a passkey to sign in with */
+        post: operations["askPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with what a device has answered, and get a session cookie */
+        post: operations["signInWithPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** My passkeys */
+        get: operations["listPasskeys"];
+        put?: never;
+        /** Keep the passkey that a device has made */
+        post: operations["addPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/passkeys/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a device to make a passkey, with my password */
+        post: operations["askNewPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/passkeys/{passkey}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of my passkeys */
+        delete: operations["removePasskey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sessions": {
         parameters: {
             query?: never;
@@ -2309,6 +2395,34 @@ export interface components {
             /** @description At least ten characters */
             password: string;
         };
+        Passkey: {
+            /** Format: int64 */
+            id: number;
+            label: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            used_at?: string;
+        };
+        PasskeyAsk: {
+            /** @description Goes back with the answer, within five minutes */
+            ask: string;
+            options: components["schemas"]["PasskeyJSON"];
+        };
+        PasskeyAnswer: {
+            ask: string;
+            answer: components["schemas"]["PasskeyJSON"];
+        };
+        NewPasskey: {
+            ask: string;
+            answer: components["schemas"]["PasskeyJSON"];
+            /** @description The device that it is kept on */
+            label: string;
+        };
+        /** @description Options for a device, or its answer, in the JSON of Web Authentication, level 3 */
+        PasskeyJSON: {
+            [key: string]: unknown;
+        };
         NewPassword: {
             old: string;
             new: string;
@@ -2325,6 +2439,8 @@ export interface components {
             id: number;
             label: string;
             role: components["schemas"]["Role"];
+            /** @description That it is for alone; left out for all */
+            workspace?: string;
             /** Format: date-time */
             made_at: string;
             /** Format: date-time */
@@ -2457,6 +2573,8 @@ export interface components {
         NewToken: {
             label: string;
             role?: components["schemas"]["Role"];
+            /** @description That it is to be for alone; left out, for all */
+            workspace?: string;
             /** @default 90 */
             days: number;
         };
@@ -2637,6 +2755,11 @@ export interface components {
              * @description So many an operator loads without an administrator; 0 for no limit
              */
             operators_above?: number;
+            /**
+             * Format: int64
+             * @description So many percent of the records of a type an operator changes or deletes without an administrator; 0 for no limit
+             */
+            operators_share?: number;
         };
         /** @description A second person's yes to the load */
         Approval: {
@@ -4573,8 +4696,153 @@ export interface operations {
                         provider?: string;
                         /** @description Where a browser goes to sign in by it */
                         start?: string;
+                        /** @description The origin at which the console takes passkeys; left out where it takes none */
+                        passkeys?: string;
                     };
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What to ask it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAsk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    signInWithPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyAnswer"];
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPasskeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The passkeys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        passkeys: components["schemas"]["Passkey"][];
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPasskey"];
+            };
+        };
+        responses: {
+            /** @description The passkey */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Passkey"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    askNewPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    password: string;
+                };
+            };
+        };
+        responses: {
+            /** @description What to ask it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyAsk"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                passkey: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -2,11 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, must, type Token } from "../api/client";
-import { who } from "../api/queries";
-import { Button, Confirm, Dialog, inputClass, Labelled, Panel, Password, Table, tdClass, Wrong } from "../ui/parts";
+import { who, workspaces } from "../api/queries";
+import { Button, Choose, Confirm, Dialog, inputClass, Labelled, Panel, Password, Table, tdClass, Wrong } from "../ui/parts";
 import { ApprovalSettings } from "../ui/approval";
 import { Hooks } from "../ui/hooks";
 import { Notices } from "../ui/notices";
+import { Passkeys } from "../ui/passkeys";
 import { People } from "../ui/people";
 import { Workspaces } from "../ui/workspaces";
 import { when } from "./start";
@@ -22,6 +23,7 @@ export function AccountPage() {
       <Tokens />
       <Sessions />
       <OwnPassword />
+      <Passkeys />
       {me.data?.everywhere === "administrator" && <People />}
       {me.data?.everywhere === "administrator" && <Workspaces />}
       {me.data?.role === "administrator" && <ApprovalSettings workspace={workspace} />}
@@ -31,16 +33,21 @@ export function AccountPage() {
   );
 }
 
+/** Stands for all workspaces; no workspace is called so. */
+const everywhere = "*";
+
 function Tokens() {
   const client = useQueryClient();
   const list = useQuery({ queryKey: ["tokens"], queryFn: () => must(api.GET("/tokens")) });
   const [label, setLabel] = useState("");
+  const [only, setOnly] = useState(everywhere);
+  const spaces = useQuery(workspaces);
   const [secret, setSecret] = useState("");
   const [copied, setCopied] = useState(false);
   const [ending, setEnding] = useState<Token>();
   const again = () => client.invalidateQueries({ queryKey: ["tokens"] });
   const add = useMutation({
-    mutationFn: () => must(api.POST("/tokens", { body: { label, days: 90 } })),
+    mutationFn: () => must(api.POST("/tokens", { body: { label, days: 90, ...(only !== everywhere && { workspace: only }) } })),
     onSuccess: (t) => {
       setSecret(t.secret ?? "");
       setCopied(false);
@@ -54,11 +61,12 @@ function Tokens() {
   });
   return (
     <Panel title="My tokens, for the command line and scripts">
-      <Table head={["Label", "Role", "Ends", "Last used", ""]} wide>
+      <Table head={["Label", "Role", "For", "Ends", "Last used", ""]} wide>
         {list.data?.tokens.map((t) => (
           <tr key={t.id} className="border-b border-line">
             <td className={tdClass}>{t.label}</td>
             <td className={tdClass}>{t.role}</td>
+            <td className={tdClass}>{t.workspace ?? "all workspaces"}</td>
             <td className={tdClass}>{t.ends_at.slice(0, 10)}</td>
             <td className={tdClass}>{t.used_at ? when(t.used_at) : "never"}</td>
             <td className={`${tdClass} text-right`}>
@@ -83,6 +91,17 @@ function Tokens() {
           value={label}
           onChange={(e) => setLabel(e.target.value)}
         />
+        <div className="w-56 shrink-0">
+          <Choose
+            label="Workspaces that it is for"
+            value={only}
+            onChange={setOnly}
+            options={[
+              { value: everywhere, label: "for all workspaces" },
+              ...(spaces.data?.workspaces ?? []).map((w) => ({ value: w.name, label: `for ${w.label} alone` })),
+            ]}
+          />
+        </div>
         <Button type="submit" look="act" disabled={!label.trim()}>
           Make a token for 90 days
         </Button>

@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
-import { api, must } from "../api/client";
-import { who, withRoles } from "../api/queries";
+import { api, must, type Person } from "../api/client";
+import { ways, who, withRoles } from "../api/queries";
+import { signInByPasskey, usePasskeys } from "../ui/passkeys";
 import { Button, Dialog, inputClass, Labelled, Password, Wrong } from "../ui/parts";
 
 export function SignIn() {
@@ -81,7 +82,7 @@ const failures: Record<string, string> = {
 
 /** Signing in by one's organisation, where the service knows one. */
 function ByOrganisation() {
-  const ways = useQuery({ queryKey: ["ways"], queryFn: () => must(api.GET("/session/ways")), staleTime: Infinity, retry: false });
+  const found = useQuery(ways);
   const failed = new URLSearchParams(location.search).get("sign_in");
   return (
     <>
@@ -91,13 +92,13 @@ function ByOrganisation() {
           error={new Error(failures[failed] ?? "The sign-in of your organisation has failed. The service’s log says why.")}
         />
       )}
-      {ways.data?.start && (
+      {found.data?.start && (
         <>
           <a
             className="flex h-9 items-center justify-center rounded-md border border-act bg-act font-medium text-act-ink hover:brightness-110"
-            href={ways.data.start}
+            href={found.data.start}
           >
-            Sign in with {ways.data.provider}
+            Sign in with {found.data.provider}
           </a>
           <p className="my-4 text-center text-[12.5px] text-ink-soft">or with a password</p>
         </>
@@ -120,16 +121,21 @@ function SignInForm({ start }: { start: string }) {
   const client = useQueryClient();
   const [email, setEmail] = useState(start);
   const [password, setPassword] = useState("");
-  const enter = useMutation({
+  const passkeys = usePasskeys();
+  const come = {
     meta: { signsIn: true }, // a wrong password says so, and is no ended session
-    mutationFn: () => must(api.POST("/session", { body: { email, password } })),
-    onError: () => setPassword(""), // the address stays
-    onSuccess: (p) => {
+    onSuccess: (p: Person) => {
       client.setQueryData(who.queryKey, withRoles(p));
       void client.invalidateQueries();
       window.dispatchEvent(new Event("uchi:back"));
     },
+  };
+  const enter = useMutation({
+    ...come,
+    mutationFn: () => must(api.POST("/session", { body: { email, password } })),
+    onError: () => setPassword(""), // the address stays
   });
+  const byPasskey = useMutation({ ...come, mutationFn: signInByPasskey });
   return (
     <form
       onSubmit={(e) => {
@@ -151,10 +157,22 @@ function SignInForm({ start }: { start: string }) {
           />
         </Labelled>
         <Password label="Password" name="password" required autoFocus={start !== ""} value={password} onChange={setPassword} />
-        <Wrong error={enter.error} />
+        <Wrong error={enter.error ?? byPasskey.error} />
         <Button look="act" type="submit" className="w-full justify-center" disabled={enter.isPending}>
           Sign in
         </Button>
+        {passkeys.here && (
+          <Button
+            className="w-full justify-center"
+            disabled={byPasskey.isPending}
+            onClick={() => {
+              enter.reset();
+              byPasskey.mutate();
+            }}
+          >
+            Sign in with a passkey
+          </Button>
+        )}
       </div>
     </form>
   );

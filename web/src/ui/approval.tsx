@@ -124,13 +124,16 @@ function RulesForm({ workspace, now }: { workspace: string; now: ApprovalRules }
     mutationFn: () => must(api.PUT("/workspaces/{workspace}/approval", { params: { path: { workspace } }, body: r })),
     onSuccess: (saved) => client.setQueryData(["approval", workspace], saved),
   });
-  const number = (label: string, hint: string, key: "above" | "operators_above") => (
+  const number = (label: string, hint: string, key: "above" | "operators_above" | "operators_share") => (
     <Labelled label={label} hint={hint}>
       <input
         className={inputClass}
         inputMode="numeric"
         value={r[key] ? String(r[key]) : ""}
-        onChange={(e) => setR({ ...r, [key]: Number(e.target.value.replace(/\D/g, "")) || 0 })}
+        onChange={(e) => {
+          const n = Number(e.target.value.replace(/\D/g, "")) || 0;
+          setR({ ...r, [key]: key === "operators_share" ? Math.min(n, 100) : n });
+        }}
       />
     </Labelled>
   );
@@ -161,6 +164,11 @@ function RulesForm({ workspace, now }: { workspace: string; now: ApprovalRules }
       <div className="grid grid-cols-2 gap-4 max-[700px]:grid-cols-1">
         {number("Loads that make, change or delete more records than", "Blank for no limit.", "above")}
         {number("Operators alone, at most records", "Above it an administrator says yes. Blank for no limit.", "operators_above")}
+        {number(
+          "Operators alone, at most percent of a record type",
+          "Of its records, changed or deleted. Blank for no limit.",
+          "operators_share",
+        )}
       </div>
       <Wrong error={save.error} />
       <Button type="submit" look="act" disabled={save.isPending || JSON.stringify(r) === JSON.stringify(now)}>
