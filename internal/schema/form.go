@@ -118,6 +118,19 @@ func Typed(f catalog.Field, text string) string {
 	return text + `::` + Type(f)
 }
 
+// Row is the SQL of what a record was, as JSON: its values, and when, by whom and from where
+// it came. What is made of the values, to look them up by, is not in it.
+func Row(t catalog.RecordType, alias string) string {
+	columns := make([]string, 0, len(t.Fields)+3)
+	for _, name := range []string{"created_at", "created_by", "import"} {
+		columns = append(columns, alias+`.`+name)
+	}
+	for _, f := range t.Fields {
+		columns = append(columns, alias+`.`+Value(f.Name))
+	}
+	return `(select to_jsonb(x) from (select ` + strings.Join(columns, ", ") + `) x)`
+}
+
 // OfRow gives the canonical texts of the fields that a record had, by name, from
 // its row as the server writes it as JSON; blank ones are left out. Links are the
 // numbers of the records.

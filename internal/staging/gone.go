@@ -144,7 +144,7 @@ func (c *chunk) removeGone(ctx context.Context) error {
 			free = append(free, `not exists (select from `+pointing+` x where `+schema.Column(p.Field, "x")+` = r.id)`)
 		}
 		d := &draftChunk{chunk: c, check: k, plan: k.plan}
-		n, err := d.do(ctx, stepRemoved, deleteRecords(`{records} r using {gone} g
+		n, err := d.do(ctx, stepRemoved, deleteRecords(k.plan.Type, `{records} r using {gone} g
 			where r.id = g.record_id and r.version = g.version and not g.unsure and `+schema.Column(k.plan.Child.Field, "r")+` = g.parent
 				and not exists (select from {results} o where o.last and o.draft = {n} and o.record_id = r.id)
 				and `+strings.Join(free, " and "), c.i, c.run))

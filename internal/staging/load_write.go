@@ -229,16 +229,16 @@ func (c *draftChunk) update() stmt {
 
 // remove deletes records that nothing points to, and keeps what they were.
 func (c *draftChunk) remove() stmt {
-	return deleteRecords(`{records} r using {results} o
+	return deleteRecords(c.plan.Type, `{records} r using {results} o
 			where r.id = o.record_id and o.last and o.draft = {n} and o.outcome = 'deleted' and {within o}`, c.i, c.run)
 }
 
-// deleteRecords is the statement that deletes records r, as from says behind
+// deleteRecords is the statement that deletes records r of a type, as from says behind
 // delete from, and keeps in the history what they were: their rows.
-func deleteRecords(from string, i store.Import, run store.Run) stmt {
+func deleteRecords(t catalog.RecordType, from string, i store.Import, run store.Run) stmt {
 	return q(`with gone as (
 			delete from `+from+`
-			returning r.id, r.version, to_jsonb(r) as was
+			returning r.id, r.version, `+schema.Row(t, "r")+` as was
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes, was)
 		select id, version + 1, @person, @import, @run, 'delete', '{}', was from gone`, arg{"person": run.Person, "import": i.ID, "run": run.Piece})

@@ -159,7 +159,7 @@ func (u *Undo) countWrites(ctx context.Context) (err error) {
 // word is the vocabulary of the undo.
 func (u *Undo) word(w string) (sql string, isTable, ok bool) {
 	switch w {
-	case "undo", "acts", "rows_of":
+	case "undo", "rows_of":
 		return u.table(w), true, true
 	case "results":
 		return resultsTable(u.i.ID), true, true
@@ -191,36 +191,32 @@ func (u *Undo) of(t undoType) vocabulary {
 }
 
 var (
-	stepUndoTables  = step{does: "makes room for the plan of the undo", reads: "results", writes: "undo acts rows_of want"}
-	stepPlanBack    = step{does: "plans which records come back", reads: "want records history run_records acts", writes: "acts"}
-	stepPlanRemove  = step{does: "plans which records go", reads: "want records history run_records acts", writes: "acts"}
-	stepPlanReturn  = step{does: "plans which values return", reads: "want records acts", writes: "acts"}
-	stepPlanOrder   = step{does: "puts the plan in order", reads: "undo acts rows_of", writes: "undo acts"}
+	stepUndoTables  = step{does: "makes room for the plan of the undo", reads: "results", writes: "undo rows_of want"}
+	stepPlanBack    = step{does: "plans which records come back", reads: "want records history run_records undo rows_of", writes: "undo"}
+	stepPlanRemove  = step{does: "plans which records go", reads: "want records history run_records undo rows_of", writes: "undo"}
+	stepPlanReturn  = step{does: "plans which values return", reads: "want records undo", writes: "undo"}
+	stepPlanOrder   = step{does: "makes the plan ready to be looked up", reads: "undo", writes: "undo"}
 	stepUndoWrite   = step{does: "takes back", reads: "undo want", writes: "records history undo"}
 	stepUndoOutcome = step{does: "notes what has become of the rows", reads: "undo records history", writes: "results"}
 )
 
 // begin finds the record types that the undo is about and makes the table of its
-// acts. Its columns: what is done, the type, the record with its version, the row
-// that it came from, why it cannot be done, the fields that return and those that
-// stay.
+// acts. Its columns: its place in their order, what is done, the type, the record with its
+// version, why it cannot be done, the fields that return and those that stay.
 func (u *Undo) begin(ctx context.Context) error {
 	if err := u.findTypes(ctx); err != nil {
 		return err
 	}
 	return u.do(ctx, stepUndoTables, u.word, q(`create unlogged table if not exists {undo} (
-		seq bigint, act text collate "C" not null, place smallint not null, type text collate "C" not null, record_id bigint not null, version integer not null,
-		row_no bigint, why text collate "C" not null default '', fields text[] not null default '{}', kept text[] not null default '{}')`))
+		seq bigint not null, act text collate "C" not null, place smallint not null, type text collate "C" not null, record_id bigint not null, version integer not null,
+		why text collate "C" not null default '', fields text[] not null default '{}', kept text[] not null default '{}')`))
 }
 
 // plan fills the table of acts.
 func (u *Undo) plan(ctx context.Context) error {
 	err := u.do(ctx, stepUndoTables, u.word,
 		q(`truncate {undo}`),
-		q(`drop table if exists {acts}`),
-		q(`create unlogged table {acts} (like {undo} including defaults)`),
-		q(`drop table if exists {rows_of}`),
-		q(`create unlogged table {rows_of} (type text not null, record_id bigint not null, row_no bigint not null)`))
+		q(`drop table if exists {rows_of}`))
 	if err != nil {
 		return err
 	}
@@ -240,7 +236,7 @@ func (u *Undo) plan(ctx context.Context) error {
 			return err
 		}
 	}
-	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {acts} (type, record_id)`), q(`analyze {acts}`)); err != nil {
+	if err := u.do(ctx, stepPlanOrder, u.word, q(`create index on {undo} (type, record_id)`), q(`analyze {undo}`)); err != nil {
 		return err
 	}
 	if err := u.keepReferred(ctx); err != nil {
@@ -251,21 +247,25 @@ func (u *Undo) plan(ctx context.Context) error {
 			return err
 		}
 	}
-	// First what comes back, then the values, which may point to it, and at last
-	// what goes: from what points to what is pointed to.
-	return u.do(ctx, stepPlanOrder, u.word,
-		q(`analyze {acts}`),
-		q(`insert into {undo} (seq, act, place, type, record_id, version, row_no, why, fields, kept)
-			select row_number() over (order by
-					case act when 'back' then 1 when 'return' then 2 else 3 end,
-					case act when 'remove' then -place else place end,
-					case act when 'remove' then -u.record_id else u.record_id end),
-				act, place, u.type, u.record_id, version, x.row_no, why, fields, kept
-			from {acts} u left join {rows_of} x on x.type = u.type and x.record_id = u.record_id`),
-		q(`drop table {acts}`),
-		q(`create unique index on {undo} (seq)`),
-		q(`create index on {undo} (type, record_id)`),
-		q(`analyze {undo}`))
+	return u.do(ctx, stepPlanOrder, u.word, q(`create unique index on {undo} (seq)`), q(`analyze {undo}`))
+}
+
+// seqBits is how many bits of an act's place in their order stand for its record.
+const seqBits = 44
+
+// seq is the SQL of the place in their order of acts on records of a type: first what
+// comes back, then the values, which may point to it, and at last what goes, from what
+// points to what is pointed to.
+func (u *Undo) seq(act verdict.UndoAct, t undoType, id string) string {
+	phase, rank := int64(slices.Index([]verdict.UndoAct{verdict.BringBack, verdict.Return, verdict.Remove}, act)), int64(t.place)
+	if act == verdict.Remove {
+		rank = int64(len(u.types) - 1 - t.place)
+	}
+	first := (phase*int64(len(u.types)) + rank) << seqBits
+	if act == verdict.Remove {
+		return schema.Int(first+1<<seqBits-1) + ` - ` + id
+	}
+	return schema.Int(first) + ` + ` + id
 }
 
 func (u *Undo) do(ctx context.Context, st step, word vocabulary, statements ...stmt) error {
@@ -273,34 +273,32 @@ func (u *Undo) do(ctx context.Context, st step, word vocabulary, statements ...s
 	return err
 }
 
-// rowsOf notes from which rows the records come, while the results are kept.
+// rowsOf notes which records are of the rows that are taken back, where these are not all.
 func (u *Undo) rowsOf(ctx context.Context) error {
+	if u.run.Only == nil {
+		return nil
+	}
 	there, err := u.room.there(ctx, resultsTable(u.i.ID))
 	if err != nil {
 		return err
 	}
 	if !there || u.i.Routine.V == nil {
-		if u.run.Only != nil {
-			return fault.New(fault.Conflict, "results_not_kept", "what became of the rows is no longer kept, so single rows cannot be taken back").Mended("Take the whole load back.")
-		}
-		return nil
+		return fault.New(fault.Conflict, "results_not_kept", "what became of the rows is no longer kept, so single rows cannot be taken back").Mended("Take the whole load back.")
 	}
-	only := ""
-	if u.run.Only != nil {
-		only = ` and o.row_no <@ ` + literal(*u.run.Only) + `::int8multirange`
-	}
-	var list []stmt
+	list := []stmt{q(`create unlogged table {rows_of} (type text not null, record_id bigint not null)`)}
 	for n, d := range u.i.Routine.V.Drafts {
-		list = append(list, q(`insert into {rows_of} (type, record_id, row_no)
-			select {type}, o.record_id, min(o.row_no) from {results} o
-			where o.run = {pieces} and o.draft = {n} and o.record_id is not null and o.outcome in ('created', 'updated', 'deleted', 'undone'){only}
-			group by o.record_id`, frag{"type": literal(d.Type), "n": schema.Int(n + 1), "only": only}))
+		list = append(list, q(`insert into {rows_of} (type, record_id)
+			select distinct {type}, o.record_id from {results} o where {wrote} and o.row_no <@ {only}::int8multirange`,
+			frag{"type": literal(d.Type), "wrote": wrote(n), "only": literal(*u.run.Only)}))
 	}
-	if u.run.Only != nil { // else all records are, and none is looked up
-		list = append(list, q(`create index on {rows_of} (type, record_id)`))
-	}
-	list = append(list, q(`analyze {rows_of}`))
+	list = append(list, q(`create index on {rows_of} (type, record_id)`), q(`analyze {rows_of}`))
 	return u.do(ctx, stepUndoTables, u.word, list...)
+}
+
+// wrote is the SQL of the rule that the pieces of work have written the record of the n-th
+// draft of a row, in its results o.
+func wrote(n int) string {
+	return `o.run = {pieces} and o.draft = ` + schema.Int(n+1) + ` and o.record_id is not null and o.outcome in ('created', 'updated', 'deleted', 'undone')`
 }
 
 // among is the rule that a record is of one of the rows that are taken back,
@@ -487,7 +485,7 @@ func (w *wantWriter) flush() error {
 	}
 	var names []string
 	for _, f := range w.t.Fields {
-		if _, ok := w.now.want[f.Name]; ok {
+		if want, ok := w.now.want[f.Name]; ok && want != w.now.left[f.Name] { // else there is nothing to return
 			names = append(names, f.Name)
 		}
 	}
@@ -534,8 +532,8 @@ func (u *Undo) planBack(ctx context.Context, t undoType) error {
 		}
 	}
 	return u.do(ctx, stepPlanBack, u.of(t), q(`
-		insert into {acts} (act, place, type, record_id, version, why)
-		select 'back', {place}, {type}, w.record_id, w.version,
+		insert into {undo} (seq, act, place, type, record_id, version, why)
+		select {seq}, 'back', {place}, {type}, w.record_id, w.version,
 			case
 				when exists (select from {history} h where h.record_id = w.record_id and h.version > w.version) then @changed
 				when {taken} then @taken
@@ -545,14 +543,14 @@ func (u *Undo) planBack(ctx context.Context, t undoType) error {
 		where w.gone and w.restored = 0
 			and not exists (select from {records} r where r.id = w.record_id)
 			and not exists (select from {run_records} m where m.piece = {pieces} and m.type = {type} and m.ids @> w.record_id)`,
-		frag{"taken": taken}, arg{"taken": string(verdict.KeyTaken), "changed": string(verdict.ChangedSince)}))
+		frag{"taken": taken, "seq": u.seq(verdict.BringBack, t, "w.record_id")}, arg{"taken": string(verdict.KeyTaken), "changed": string(verdict.ChangedSince)}))
 }
 
 // planRemove plans that records go which the work has made, but for those that
 // somebody else has changed since.
 func (u *Undo) planRemove(ctx context.Context, t undoType) error {
 	return u.do(ctx, stepPlanRemove, u.of(t), q(`
-		insert into {acts} (act, place, type, record_id, version, why)
+		insert into {undo} (seq, act, place, type, record_id, version, why)
 		with going as materialized (
 			select r.id, r.version from {made} m join {records} r on r.id between m.low and m.high
 			where true {among}
@@ -567,10 +565,10 @@ func (u *Undo) planRemove(ctx context.Context, t undoType) error {
 				and h.version > coalesce((select w.restored from {want} w where w.record_id = g.id), 0)
 			group by h.record_id, e.key
 		)
-		select 'remove', {place}, {type}, g.id, g.version,
+		select {seq}, 'remove', {place}, {type}, g.id, g.version,
 			case when exists (select from others o where o.record_id = g.id and o.found is distinct from o.left) then @changed else '' end
 		from going g`,
-		frag{"made": u.made(), "among": u.among(t, "r.id"), "list": numbers(u.run.Undoes)}, arg{"changed": string(verdict.ChangedSince)}))
+		frag{"seq": u.seq(verdict.Remove, t, "g.id"), "made": u.made(), "among": u.among(t, "r.id"), "list": numbers(u.run.Undoes)}, arg{"changed": string(verdict.ChangedSince)}))
 }
 
 // keepReferred keeps records to which something points that stays, and that will
@@ -589,11 +587,11 @@ func (u *Undo) keepReferred(ctx context.Context) error {
 							and ` + left(p.Field, "w") + ` = ` + link + ` and ` + wanted(p.Field, "w") + ` is distinct from ` + link + `)`
 				}
 				n, err := u.conn.do(ctx, stepPlanRemove, u.of(t), q(`
-					update {acts} u set why = @referred
+					update {undo} u set why = @referred
 					where u.act = 'remove' and u.type = {type} and u.why = '' and exists (
 						select from {pointing} x
 						where {link} = u.record_id
-							and not exists (select from {acts} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '')
+							and not exists (select from {undo} g where g.act = 'remove' and g.type = {by} and g.record_id = x.id and g.why = '')
 							and not {returns})`,
 					frag{"pointing": schema.Records(u.i.Workspace, p.Type.Name), "link": link, "by": literal(p.Type.Name), "returns": returns},
 					arg{"referred": string(verdict.ReferredTo)}))
@@ -615,7 +613,7 @@ func (u *Undo) planReturn(ctx context.Context, t undoType) error {
 	if len(t.touched) == 0 {
 		return nil
 	}
-	var back, stay []string
+	var back, stay, looked []string
 	for _, f := range t.touched {
 		name, now := literal(f.Name), schema.Column(f, "r")
 		ready := `true`
@@ -623,28 +621,40 @@ func (u *Undo) planReturn(ctx context.Context, t undoType) error {
 			key := schema.Key(f.Name)
 			ready = `not exists (
 				select from {records} k where k.` + key + ` = w.` + key + ` and k.id <> r.id
-					and not exists (select from {acts} g where g.act = 'remove' and g.type = {type} and g.record_id = k.id and g.why = ''))`
+					and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = k.id and g.why = ''))`
 		}
 		if f.Kind().Form == catalog.LinkForm {
 			target, _ := u.catalog.Type(f.To)
 			ready = `(` + wanted(f, "w") + ` is null
 				or exists (select from ` + schema.Records(u.i.Workspace, target.Name) + ` k where k.id = ` + wanted(f, "w") + `)
-				or exists (select from {acts} g where g.act = 'back' and g.type = ` + literal(target.Name) + ` and g.record_id = ` + wanted(f, "w") + ` and g.why = ''))`
+				or exists (select from {undo} g where g.act = 'back' and g.type = ` + literal(target.Name) + ` and g.record_id = ` + wanted(f, "w") + ` and g.why = ''))`
 		}
+		if ready != `true` {
+			looked = append(looked, name)
+		}
+		differs := name + ` = any(w.fields) and ` + now + ` is distinct from ` + wanted(f, "w")
 		asLeft := `(` + now + ` is not distinct from ` + left(f, "w") + ` and ` + ready + `)`
-		back = append(back, `case when `+name+` = any(w.fields) and `+now+` is distinct from `+wanted(f, "w")+` and `+asLeft+` then `+name+` end`)
-		stay = append(stay, `case when `+name+` = any(w.fields) and `+now+` is distinct from `+wanted(f, "w")+` and not `+asLeft+` then `+name+` end`)
+		back = append(back, `case when `+differs+` and `+asLeft+` then `+name+` end`)
+		stay = append(stay, `case when `+differs+` and not `+asLeft+` then `+name+` end`)
+	}
+	// A record of which nobody has made another version is as the work has left it.
+	same := `r.version = w.version`
+	if len(looked) > 0 {
+		same += ` and not w.fields && array[` + list(looked) + `]`
 	}
 	return u.do(ctx, stepPlanReturn, u.of(t), q(`
-		insert into {acts} (act, place, type, record_id, version, fields, kept, why)
-		select 'return', {place}, {type}, id, version, fields, kept, case when fields = '{}' then @changed else '' end
+		insert into {undo} (seq, act, place, type, record_id, version, fields, kept, why)
+		select {seq}, 'return', {place}, {type}, id, version, fields, kept, case when fields = '{}' then @changed else '' end
 		from (
-			select r.id, r.version, array_remove(array[{back}]::text[], null) as fields, array_remove(array[{stay}]::text[], null) as kept
+			select r.id, r.version,
+				case when {same} then w.fields else array_remove(array[{back}]::text[], null) end as fields,
+				case when {same} then '{}' else array_remove(array[{stay}]::text[], null) end as kept
 			from {want} w join {records} r on r.id = w.record_id
 			where not w.gone and w.fields <> '{}'
-				and not exists (select from {acts} g where g.act = 'remove' and g.type = {type} and g.record_id = w.record_id and g.why = '')
+				and not exists (select from {undo} g where g.act = 'remove' and g.type = {type} and g.record_id = w.record_id and g.why = '')
 		) x
-		where fields <> '{}' or kept <> '{}'`, frag{"back": list(back), "stay": list(stay)}, arg{"changed": string(verdict.ChangedSince)}))
+		where fields <> '{}' or kept <> '{}'`,
+		frag{"seq": u.seq(verdict.Return, t, "id"), "same": same, "back": list(back), "stay": list(stay)}, arg{"changed": string(verdict.ChangedSince)}))
 }
 
 // Summary tells what the plan holds: the numbers, and so many single records,
@@ -662,14 +672,19 @@ func (u *Undo) Summary(ctx context.Context, items int) (UndoPlan, error) {
 	if err != nil {
 		return out, fmt.Errorf("sum up the plan of the undo: %w", err)
 	}
+	there, err := u.room.there(ctx, resultsTable(u.i.ID))
+	if err != nil {
+		return out, err
+	}
 	for _, t := range u.types {
-		title := schema.TitleText(t.RecordType, "r")
 		list, err := collect[UndoItem](ctx, u.room.pool, u.of(t), q(`
-			select u.act, u.type, u.record_id, u.row_no, u.why, u.fields, u.kept, coalesce({title}, '') as title
-			from (
+			with few as materialized (
 				select * from {undo} where type = {type} order by why = '' and kept = '{}', seq limit @items
-			) u left join {records} r on r.id = u.record_id
-			order by u.why = '' and u.kept = '{}', u.seq`, frag{"title": title}, arg{"items": items}))
+			)
+			select u.act, u.type, u.record_id, x.row_no, u.why, u.fields, u.kept, coalesce({title}, '') as title
+			from few u left join {records} r on r.id = u.record_id left join {from} x on x.record_id = u.record_id
+			order by u.why = '' and u.kept = '{}', u.seq`,
+			frag{"title": schema.TitleText(t.RecordType, "r"), "from": u.fromRows(t, there)}, arg{"items": items}))
 		if err != nil {
 			return out, fmt.Errorf("list the plan of the undo: %w", err)
 		}
@@ -678,6 +693,24 @@ func (u *Undo) Summary(ctx context.Context, items int) (UndoPlan, error) {
 	slices.SortStableFunc(out.Items, func(a, b UndoItem) int { return b.stuck() - a.stuck() })
 	out.Items = out.Items[:min(items, len(out.Items))]
 	return out, nil
+}
+
+// fromRows is the SQL of the first rows from which a few records of a type come, while
+// what became of the rows is kept.
+func (u *Undo) fromRows(t undoType, kept bool) string {
+	which := []string{`false`}
+	if kept && u.i.Routine.V != nil {
+		for n, d := range u.i.Routine.V.Drafts {
+			if d.Type == t.Name {
+				which = append(which, wrote(n))
+			}
+		}
+	}
+	if len(which) == 1 {
+		return `(select null::bigint as record_id, null::bigint as row_no)`
+	}
+	return `(select o.record_id, min(o.row_no) as row_no from {results} o
+		where o.record_id in (select record_id from few) and (` + strings.Join(which, ` or `) + `) group by o.record_id)`
 }
 
 // stuck is 1 for what cannot be taken back, wholly or in part.

@@ -57,8 +57,7 @@ func (u *Undo) Chunk(ctx context.Context, most int) (ended bool, err error) {
 
 // Refuse notes that the server refuses the next act.
 func (u *Undo) Refuse(ctx context.Context) error {
-	_, err := u.room.pool.Exec(ctx, `update `+u.table("undo")+` set why = $2 where seq = $1`, u.done+1, verdict.Refused)
-	u.done++
+	_, err := u.room.pool.Exec(ctx, `update `+u.table("undo")+` set why = $2 where seq = (select min(seq) from `+u.table("undo")+` where seq > $1)`, u.done, verdict.Refused)
 	return err
 }
 
@@ -112,7 +111,7 @@ func (c *undoChunk) carryOut(ctx context.Context, written bool) error {
 			list = append(list, c.unlink(p, c.types[n], within))
 		}
 	}
-	remove := deleteRecords(`{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
+	remove := deleteRecords(c.t.RecordType, `{records} r using {acts} u where r.id = u.record_id and r.version = u.version`, c.i, c.run)
 	for k, v := range within {
 		remove.words[k] = v
 	}
@@ -223,8 +222,7 @@ func (c *undoChunk) giveBack(within frag) stmt {
 	names := map[string]string{}
 	for _, f := range c.t.touched {
 		now := schema.Column(f, "r")
-		returns := literal(f.Name) + ` = any(u.fields) and ` + now + ` is not distinct from ` + left(f, "w")
-		pairs = append(pairs, literal(f.Name)+`, case when `+returns+` then jsonb_build_array(`+schema.Shown(c.catalog, f, now)+`, `+schema.Shown(c.catalog, f, c.value(f))+`) end`)
+		pairs = append(pairs, literal(f.Name)+`, case when `+literal(f.Name)+` = any(u.fields) then jsonb_build_array(`+schema.Shown(c.catalog, f, now)+`, `+schema.Shown(c.catalog, f, c.value(f))+`) end`)
 		// What the history then says decides what is written.
 		said := `t.changes ? ` + literal(f.Name)
 		set = append(set, schema.Value(f.Name)+` = case when `+said+` then `+c.value(f)+` else `+now+` end`)
@@ -247,7 +245,7 @@ func (c *undoChunk) giveBack(within frag) stmt {
 	return q(`
 		with todo as materialized (
 			select r.id, {pairs} as changes
-			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id
+			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id and r.version = u.version
 		),
 		changed as (
 			update {records} r set version = r.version + 1, changed_at = now(), changed_by = @person, {title_column} = {title}, {set}

@@ -176,6 +176,9 @@ func TestUndoWhatWasChanged(t *testing.T) {
 func TestUndoWhatWasDeleted(t *testing.T) {
 	b := start(t)
 	b.load(b.check(b.drafted(employed, "contact", "account")))
+	yes := true // what a field held that is no longer filled comes back too
+	_, err := b.work.ChangeField(b.Context(), "main", "contact", "email", catalog.FieldChange{Retired: &yes}, 0, b.person)
+	b.ok(err)
 	before := b.records("account", "contact")
 	i := b.change(b.upload("contact", "Ref,Family name\nK-1,Berg\nK-3,Moe\n"), func(r *mapping.Routine) {
 		r.Drafts[0].May = mapping.Delete
