@@ -146,6 +146,12 @@ func (c *cells) ownMail() bool {
 	}) > 0.95 && !value.PrivateDomain(domain)
 }
 
+// eachAnother reports whether nearly all texts of a column of some length are numbers of
+// something, and others than before: people come again.
+func (c *cells) eachAnother() bool {
+	return c.col.Filled >= 12 && c.col.Distinct*10 > c.col.Filled*9 && c.share("numbers of something", func(s string) bool { return digitsIn(s) > 2 && likeCode(s) }) > 0.8
+}
+
 // enoughNamed is how many texts of a column must name records for it to point to them.
 const enoughNamed = 0.6
 
@@ -163,12 +169,18 @@ func fitReference(c *cells) (fit, string) {
 		if c.ownMail() {
 			return distinctive, "its values are mailboxes of few people at one house"
 		}
+		if c.eachAnother() {
+			return contradicts, "its values are numbers, nearly each another"
+		}
 	} else if c.ownMail() {
 		return against, "its values are mailboxes of few people at one house"
 	}
 	named, why := c.companies()
-	if c.field.ComparedAs() == catalog.AsEmployer || c.field.To == "account" || named == neutralFit {
+	switch {
+	case c.field.ComparedAs() == catalog.AsEmployer, c.field.To == "account", named == neutralFit:
 		return named, why
+	case named == tells && (c.field.To == "staff" || c.field.To == "contact"):
+		return contradicts, why
 	}
 	return against, why
 }

@@ -67,7 +67,7 @@ var decoration = strings.NewReplacer("_", " ", "e-mail", "email", "E-mail", "ema
 // in brackets, numbering, stars and colons are decoration.
 func tokens(s string) []string {
 	if strings.ContainsAny(s, ".)") { // most have none, and patterns take their time
-		s = numbering.ReplaceAllString(s, "")
+		s = unnumbered(s)
 	}
 	if strings.ContainsAny(s, "([{<") {
 		if plain := strings.TrimSpace(asides.ReplaceAllString(s, " ")); plain != "" {
@@ -79,6 +79,15 @@ func tokens(s string) []string {
 	s = value.Words(s)
 	s = strings.ReplaceAll(s, "e mail", "email")
 	return strings.Fields(s)
+}
+
+// unnumbered takes the number or letter of a list off the front of a header; what stands alone
+// behind it, as in C. P., is a short form with it.
+func unnumbered(s string) string {
+	if rest := numbering.ReplaceAllString(s, ""); len(strings.Trim(rest, " .")) > 1 {
+		return rest
+	}
+	return s
 }
 
 // pathDot stands between the names of a path, such as assignee.name; behind a short form, as
@@ -235,7 +244,7 @@ func namesTwo(t, s string, fields []catalog.Field) bool {
 func meaningsOf(t, s string, fields []catalog.Field) (best []float64, decided bool) {
 	best = make([]float64, len(fields))
 	read := func(text string, weight float64) (top float64) {
-		plain := decoration.Replace(numbering.ReplaceAllString(text, ""))
+		plain := decoration.Replace(unnumbered(text))
 		apart := splitCapitals(plain)
 		for _, said := range []string{apart, plain} { // KvK is one word, PostCode two
 			l := lift(strings.Fields(value.Words(said)))

@@ -40,7 +40,7 @@ func (v *View) whatIsLeft(target Target, columns []sheet.Column, list []Suggesti
 		l.mine[c.Header] = true
 	}
 	for _, look := range []func(){
-		l.saidInPart, l.names, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks,
+		l.saidInPart, l.names, l.givenNames, l.owners, l.people, l.days, l.amounts, l.phones, l.titles, l.ownNumber, l.byCells, l.onlyDay, l.remarks,
 	} {
 		look()
 	}
@@ -454,6 +454,26 @@ func (l *left) names() {
 	l.list = parted(l.list, l.target, col.Header, leftOver, "the header is not understood, and it is the one column of full names that is always filled", takes)
 	for n := range l.list {
 		l.list[n].left = l.list[n].left || l.list[n].Column == col.Header
+	}
+}
+
+// givenNames takes the one column of given names that remains and is called a name, where the
+// family names have a column of their own.
+func (l *left) givenNames() {
+	family, person := l.target.Type.FieldAs(catalog.AsFamilyName)
+	given, both := l.target.Type.FieldAs(catalog.AsGivenName)
+	of, hasFamily := l.given(family.Name)
+	if _, hasGiven := l.given(given.Name); !person || !both || !hasFamily || hasGiven {
+		return
+	}
+	col, ok := onlyOne(l.rest(), func(c remaining) bool {
+		called := slices.ContainsFunc(lift(headerWords(c.Header)).sets, func(set []string) bool {
+			return len(set) == 1 && (set[0] == "name" || set[0] == "family")
+		})
+		return called && len(c.Samples) >= fewestToTell && l.view.kinds[c.at].p[textkind.Given] > 0.97
+	})
+	if ok {
+		l.take(col, given.Name, "its values are given names, and the family names stand in “"+of+"”")
 	}
 }
 

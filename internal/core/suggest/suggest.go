@@ -348,10 +348,14 @@ func holdsFullNames(col sheet.Column) bool {
 	if share(col.Samples, withLegalForm) > 0.3 {
 		return false // they are those of companies
 	}
+	l := lift(headerWords(col.Header))
+	person := l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(set, "person") && slices.Contains(personSets, strings.Join(set, " "))
+	})
 	names := withoutTitles(col.Samples)
 	kinds, ok := textkind.Of(names)
 	var halves textkind.Halves
-	if !ok || kinds[textkind.FullName] < ofPersons && (kinds[textkind.FullName] < 0.5 || share(names, halves.Given) < leastGiven) {
+	if !ok || kinds[textkind.FullName] < ofPersons && (kinds[textkind.FullName] < 0.5 && !person || share(names, halves.Given) < leastGiven) {
 		return false
 	}
 	sure := kinds[textkind.FullName] >= fullNames
@@ -359,10 +363,8 @@ func holdsFullNames(col sheet.Column) bool {
 	if h.mute {
 		return (sure || h.asks) && col.Distinct*3 > col.Filled // those who come again and again are our own
 	}
-	l := lift(headerWords(col.Header))
-	return l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
-		person := slices.Contains(set, "person") // which leaves little doubt
-		return (person || sure) && slices.Contains(personSets, strings.Join(set, " ")) || sure && len(set) == 0
+	return person || sure && l.unknown == 0 && slices.ContainsFunc(l.sets, func(set []string) bool {
+		return slices.Contains(personSets, strings.Join(set, " ")) || len(set) == 0
 	})
 }
 

@@ -70,6 +70,9 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		seen.share("everyday", func(s string) bool { return everyday[value.Words(s)] }) > 0.9 {
 		return contradicts, "its values are no names"
 	}
+	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell && kinds.p[textkind.Job] > 0.97 {
+		return contradicts, "its values look like " + kindWords[textkind.Job]
+	}
 	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference
 	if words && (fit == neutralFit || fit == supports) {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
