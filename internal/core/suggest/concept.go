@@ -311,13 +311,13 @@ func corrected(words []string) (out []string, slips int) {
 	out = slices.Clone(words)
 	for n, w := range words {
 		rs := []rune(w)
-		if len(rs) < 4 || small[w] || inPhrase[w] || compound(w) != nil {
+		if len(rs) < 3 || small[w] || inPhrase[w] || compound(w) != nil {
 			continue
 		}
 		if _, known := lexicon[w]; known {
 			continue
 		}
-		if long := spelledOut(w); long != "" {
+		if long := spelledOut(w); long != "" && len(rs) > 3 {
 			out[n] = long
 			slips++
 			continue
@@ -369,11 +369,11 @@ func bones(w string) string {
 	return string(b)
 }
 
-// byBones are the words of the lexicon of five letters and more by their bones.
+// byBones are the words of the lexicon of four letters and more by their bones.
 var byBones = func() map[string][]string {
 	list := map[string][]string{}
 	for _, w := range lexiconWords {
-		if len(w) >= 5 {
+		if len(w) >= 4 && bones(w) != w {
 			list[bones(w)] = append(list[bones(w)], w)
 		}
 	}

@@ -81,13 +81,14 @@ func tokens(s string) []string {
 	return strings.Fields(s)
 }
 
-// unnumbered takes the number or letter of a list off the front of a header; what stands alone
-// behind it, as in C. P., is a short form with it.
+// unnumbered takes the number or letter of a list off the front of a header, but for a letter
+// that means something with what stands behind it, as in C. P. and F. name.
 func unnumbered(s string) string {
-	if rest := numbering.ReplaceAllString(s, ""); len(strings.Trim(rest, " .")) > 1 {
-		return rest
+	rest := numbering.ReplaceAllString(s, "")
+	if _, known := lexicon[value.Words(s)]; known && rest != s || len(strings.Trim(rest, " .")) < 2 {
+		return s
 	}
-	return s
+	return rest
 }
 
 // pathDot stands between the names of a path, such as assignee.name; behind a short form, as

@@ -22,6 +22,7 @@ func columnsOf(text string) (columns []sheet.Column) {
 func TestWhatIsLeft(t *testing.T) {
 	people := "Grace Whitlock|Simon Osei|Priya Chandra|Hazel Kirkby|Owen Moffat|Ruth Sexton|Tariq Lyle|Fiona Rudge|Joan Vance"
 	few := "Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock|Simon Osei|Grace Whitlock"
+	reps := strings.Repeat("Baptiste Querville|Solène Querville|Maëlle Querville|", 2) + "Maëlle Querville|Solène Querville|Maëlle Querville"
 	firms := "Varnholt Timber Ltd|Quellick Foods plc|Dorrimore Haulage Ltd|Estrava Plastics Ltd|Hembleton Controls plc|Okerley Foods Ltd|Pannick Timber plc|Tressold Haulage Ltd|Umberlow Foods Ltd"
 	days := "28/01/2027|15/12/2026|28/02/2027|30/06/2027|17/03/2027|14/04/2027|22/05/2027|19/06/2027|13/07/2027"
 	ticks := "y|n|y|y|n|y|n|n|y"
@@ -52,6 +53,8 @@ func TestWhatIsLeft(t *testing.T) {
 		"owners are no job titles":        {"contact", contact, "Responsible for=Purchasing manager|Head of sales|Financial director|Warehouse clerk|Sales representative|Production planner|Office manager|Accountant|Managing director", ""},
 		"owners come again":               {"contact", contact, "Owner code=" + codes + "|T-242|T-250|T-251", ""},
 		"a name beside the family name":   {"contact", "Surname=Whitlock|Osei|Chandra|Kirkby|Moffat|Sexton|Lyle|Rudge|Vance", "Nom=Grace|Simon|Priya|Hazel|Owen|Ruth|Peter|Fiona|Joan", "Nom given_name"},
+		"few people are no remarks":       {"opportunity", deal, "Comment=" + reps, ""},
+		"few people are no companies":     {"account", "Registered name=" + firms, "Account name=" + reps, ""},
 		"a tick of a task":                {"task", "Subject=" + plans + ";Due=" + days, "Zorb=" + ticks, "Zorb done"},
 		"yes and no are no countries":     {"contact", contact, "Pays=" + ticks, ""},
 		"two languages that say so":       {"contact", contact, "Sprog=" + strings.Repeat("DA|NO|", 4) + "DA", "Sprog language"},

@@ -70,6 +70,9 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 		seen.share("everyday", func(s string) bool { return everyday[value.Words(s)] }) > 0.9 {
 		return contradicts, "its values are no names"
 	}
+	if (f.Type == catalog.LongText || f.ComparedAs() == catalog.AsCompanyName) && seen.fewPeople() {
+		return contradicts, "its values are names of few people"
+	}
 	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell && kinds.p[textkind.Job] > 0.97 {
 		return contradicts, "its values look like " + kindWords[textkind.Job]
 	}
@@ -245,6 +248,15 @@ var inFigures = map[catalog.FieldType]bool{
 
 // mostRead is how many texts of a column are read to tell its type.
 const mostRead = 24
+
+// fewPeople reports whether the cells are full names of people who come again and again.
+func (c *cells) fewPeople() bool {
+	var names textkind.Halves
+	return c.col.Distinct > 1 && c.col.Distinct*2 <= c.col.Filled && c.share("names of people", func(s string) bool {
+		n := len(strings.Fields(s))
+		return n > 1 && n < 4 && digitsIn(s) == 0 && !withLegalForm(s) && !sentence(s) && names.Given(s)
+	}) > 0.6
+}
 
 func (c *cells) mails() float64 {
 	return c.share("mails", func(s string) bool { return strings.Contains(s, "@") })
