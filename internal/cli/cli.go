@@ -12,6 +12,7 @@ import (
 	"io"
 	"log/slog"
 	"os"
+	"strings"
 	"os/signal"
 	"syscall"
 
@@ -123,8 +124,9 @@ Start a service with "uchi serve" (or "uchi demo" for a first look), sign in onc
 		Example: `  uchi demo                                      a first look, with made-up data
   uchi import contacts.csv --into contact        check a file, ask, load it
   uchi import leads.csv --check-only --json      what would it do?`,
-		SilenceUsage: true, SilenceErrors: true,
-		Args: cobra.NoArgs,
+		SilenceUsage: true, SilenceErrors: true, DisableFlagsInUseLine: true, SuggestionsMinimumDistance: 2,
+		Args: isCommand,
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.server, "server", os.Getenv("UCHI_SERVER"), "address of the service (also UCHI_SERVER)")
@@ -144,6 +146,18 @@ func envOr(name, otherwise string) string {
 		return v
 	}
 	return otherwise
+}
+
+// isCommand refuses a word that is no command, and names those that may be meant.
+func isCommand(cmd *cobra.Command, list []string) error {
+	if len(list) == 0 {
+		return nil
+	}
+	said := fmt.Sprintf("there is no command %q", list[0])
+	if near := cmd.SuggestionsFor(list[0]); len(near) > 0 {
+		said += "; perhaps " + strings.Join(near, " or ")
+	}
+	return usageError{errors.New(said)}
 }
 
 // args says how many arguments a command takes, as a usage error.

@@ -156,3 +156,25 @@ func TestPolicyFlags(t *testing.T) {
 		t.Error("a policy for a field without a column is taken")
 	}
 }
+
+// A word that is no command is refused, and named with those that may be meant: a script that
+// asks for it has not done what it should.
+func TestUnknownCommand(t *testing.T) {
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"rwos", "5"}, exitUsage, "perhaps rows"},
+		{[]string{"zzz"}, exitUsage, `there is no command "zzz"`},
+		{[]string{"tokens", "ad"}, exitUsage, "ad"},
+		{[]string{"rows"}, exitUsage, "uchi rows"},
+		{nil, exitOK, ""},
+	} {
+		var out, errs bytes.Buffer
+		a := &app{in: strings.NewReader(""), out: &out, errs: &errs}
+		if code := a.run(t.Context(), c.args); code != c.code || !strings.Contains(errs.String(), c.says) {
+			t.Errorf("uchi %s: %d %s, want %d %s", strings.Join(c.args, " "), code, errs.String(), c.code, c.says)
+		}
+	}
+}
