@@ -12,8 +12,8 @@ import (
 	"io"
 	"log/slog"
 	"os"
-	"strings"
 	"os/signal"
+	"strings"
 	"syscall"
 
 	"uchi/internal/client"

@@ -25,12 +25,14 @@ type asides struct {
 	counts  map[string]*Notice
 	another *Notice // where another table begins; what is below belongs to it
 	before  Row     // the row above that was read
+	summed  bool    // below the totals of all
 }
 
 const (
 	headerAgain = "header_again"
 	totalsRow   = "totals_row"
 	pageLine    = "page_line"
+	noteLine    = "note_line"
 	unitsRow    = "units_row"
 )
 
@@ -42,6 +44,7 @@ var asideWords = map[string]string{
 	headerAgain:  "the header stands again among the rows; it is left out",
 	totalsRow:    "rows read like totals; they are left out",
 	pageLine:     "rows are numbers of pages; they are left out",
+	noteLine:     "lines below the table are remarks on it; they are left out",
 	unitsRow:     "the row below the header says in what its columns are; it is left out",
 	AnotherTable: "another table begins here, which is no part of this import",
 }
@@ -65,8 +68,11 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 		code = unitsRow
 	case few && n == 1 && pageNumber.MatchString(strings.ToLower(firstFilled(row))):
 		code = pageLine
-	case few && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)):
+	case few && (len(ahead) == 0 && !a.ends && lastTotals(row) || a.totals(row, n)), !a.ends && a.sumsUp(row, ahead):
 		code = totalsRow
+		a.summed = totalsWords[value.Words(firstFilled(row))]
+	case few && n == 1 && !a.ends && a.remark(row, ahead):
+		code = noteLine
 	case !a.ends && a.before.Number > 0 && row.Number > a.before.Number+1:
 		if at, title, begins := a.begins(row, ahead, heads); begins {
 			a.another = &Notice{Code: AnotherTable, Message: asideWords[AnotherTable], Row: at, Count: 1, Title: title}
@@ -74,6 +80,7 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 		}
 	}
 	if code == "" {
+		a.summed = false
 		a.before = row // its cells stay as they are until the next is looked at
 		return false
 	}
@@ -87,7 +94,7 @@ func (a *asides) is(row Row, ahead []Row, heads func([]string) bool) bool {
 
 // notices tells what was left out.
 func (a *asides) notices() (list []Notice) {
-	for _, code := range []string{unitsRow, headerAgain, totalsRow, pageLine} {
+	for _, code := range []string{unitsRow, headerAgain, totalsRow, pageLine, noteLine} {
 		if n := a.counts[code]; n != nil {
 			list = append(list, *n)
 		}
@@ -202,6 +209,56 @@ func (a *asides) totals(row Row, n int) bool {
 	words := strings.ReplaceAll(strings.ReplaceAll(value.Words(c), "sub total", "subtotal"), "sous total", "subtotal")
 	first, _, _ := strings.Cut(words, " ")
 	return partTotals[first] || partTotals[words[strings.LastIndexByte(words, ' ')+1:]]
+}
+
+// sumsUp reports whether a row of a narrow table sums it up, with nothing below but lines of one
+// cell: a word for totals stands alone, below a gap or with cells left blank, and beside it are
+// figures alone.
+func (a *asides) sumsUp(row Row, ahead []Row) bool {
+	c := firstFilled(row)
+	if !totalsWords[value.Words(c)] || !alone(ahead) || a.before.Number == 0 {
+		return false
+	}
+	figures := 0
+	for _, other := range row.Cells {
+		if other = value.Trim(other); other != "" && other != c {
+			if kindOfCell(other) != "number" {
+				return false
+			}
+			figures++
+		}
+	}
+	return figures > 0 && (figures+1 < a.width || row.Number > a.before.Number+1)
+}
+
+// alone reports whether no row has more than one filled cell.
+func alone(rows []Row) bool {
+	return !slices.ContainsFunc(rows, func(r Row) bool { return filled(r) > 1 })
+}
+
+// remarkWords begin what is said below a table about it.
+var remarkWords = wordsOf("printed|generated|exported|created|prepared|report|source|sources|note|notes|remark|remarks|legend|confidential|as of|as at|last updated|end of report|gedruckt|druckdatum|erstellt|erzeugt|exportiert|quelle|hinweis|anmerkung|legende|vertraulich|stand|imprimé|exporté|généré|édité|remarque|légende|confidentiel|état au|impreso|exportado|generado|fuente|nota|leyenda|confidencial|stampato|esportato|generato|fonte|legenda|riservato|afgedrukt|geëxporteerd|gegenereerd|bron|opmerking|vertrouwelijk|utskriven|utskrivet|skapad|källa|anmärkning|udskrevet|eksporteret|kilde|bemærkning|fortroligt|wydrukowano|wygenerowano|źródło|uwaga|poufne|impresso|gerado|observação|εκτυπώθηκε|πηγή|σημείωση")
+
+// remark reports whether a row of one cell below a table says something about it: below the totals,
+// or below a gap and with a word, a star or a sign for it; nothing but such rows follow.
+func (a *asides) remark(row Row, ahead []Row) bool {
+	if a.width < 3 || a.before.Number == 0 || !alone(ahead) {
+		return false
+	}
+	if a.summed || a.counts[noteLine] != nil {
+		return true
+	}
+	c := firstFilled(row)
+	if row.Number <= a.before.Number+1 {
+		return false
+	}
+	words := strings.Fields(value.Words(c))
+	for n := min(3, len(words)); n > 0; n-- {
+		if remarkWords[strings.Join(words[:n], " ")] {
+			return len(words) > 1
+		}
+	}
+	return strings.HasPrefix(c, "*") || strings.HasPrefix(c, "©")
 }
 
 // countsRows reports whether a text counts something: "Total: 25 contacts", "Anzahl 25".

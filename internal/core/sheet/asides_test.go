@@ -75,6 +75,36 @@ Grand total;;;;6.839.500,00
 	}
 }
 
+// What is said below a table about it is no record, in a narrow table too; a record of which
+// only the name is known is one.
+func TestRemarksBelowATable(t *testing.T) {
+	const table = "Company,Town,Employees\nHarbour Ltd,Leeds,12\nPier Ltd,York,5\nDock Ltd,Bath,8\n"
+	for below, want := range map[string]struct {
+		rows            int
+		totals, remarks int64
+	}{
+		"\nGrand total,,25\nPrinted 12/03/2026 by Anna\n":    {3, 1, 1},
+		"Total,,25\nall figures of last year\nsee the web\n": {3, 1, 2},
+		"\nSource: the chamber of trade\n* estimated\n":      {3, 0, 2},
+		"\nStand 31.12.2026\n":                               {3, 0, 1},
+		"\nStand Boats Ltd,Hull,\n":                          {4, 0, 0},
+		"\nQuay 9 Ltd,,\n":                                   {4, 0, 0},
+		"\nNote,,\n":                                         {4, 0, 0},
+		"Printed Matter Ltd,,\n":                             {4, 0, 0},
+		"\nPrinted Matter Ltd,,\nLock Ltd,Ely,4\n":           {5, 0, 0},
+		"Total,Paris,900\n":                                  {4, 0, 0},
+		"Total,,900\nLock Ltd,Ely,4\n":                       {5, 0, 0},
+	} {
+		rows, notices := rowsOf(t, table+below, Reading{})
+		if len(rows) != want.rows || notices[totalsRow].Count != want.totals || notices[noteLine].Count != want.remarks {
+			t.Errorf("%q: %d rows, %v; want %+v", below, len(rows), notices, want)
+		}
+	}
+	if rows, _ := rowsOf(t, table+"\nSource: the chamber of trade\n", Reading{Asides: ReadAsides}); len(rows) != 4 {
+		t.Errorf("read like the others: %q", rows)
+	}
+}
+
 // Below a gap, words above columns of other kinds are the header of another table.
 func TestAnotherTableIsNotReadAsRowsOfTheFirst(t *testing.T) {
 	companies := "No;Company;Town;Since\nK-1;Fjordlys Marin AS;Bergen;2019-02-01\nK-2;Tidewerft KG;Emden;2020-05-09\n"

@@ -78,7 +78,8 @@ func TestReadDialects(t *testing.T) {
 		"bytes of no encoding":  {"a,b\n" + strings.Repeat("å,ø\n", 400) + "\xff,2\n", Reading{Encoding: "utf-8"}, []string{"a", "b"}, nil},
 		"count below":           {"Name,Town,Tel,Note\nA,x,1,\nB,y,2,\nTotal marinas: 2 rows,,,\n", Reading{}, []string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}}, {Number: 3, Cells: []string{"B", "y", "2", ""}}}},
 		"called like totals":    {"Name,Town,Tel,Note\nA,x,1,\nTotal: Marine,,,\n", Reading{}, []string{"Name", "Town", "Tel", "Note"}, []Row{{Number: 2, Cells: []string{"A", "x", "1", ""}}, {Number: 3, Cells: []string{"Total: Marine", "", "", ""}}}},
-		"totals below":          {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"B", "2", "y"}}, {Number: 4, Cells: []string{"Total", "3", ""}}}},
+		"totals below":          {"Name,Sum,Town\nA,1,x\nB,2,y\nTotal,3,\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"B", "2", "y"}}}},
+		"a record called so":    {"Name,Sum,Town\nA,1,x\nTotal,3,y\nB,2,y\n", Reading{}, []string{"Name", "Sum", "Town"}, []Row{{Number: 2, Cells: []string{"A", "1", "x"}}, {Number: 3, Cells: []string{"Total", "3", "y"}}, {Number: 4, Cells: []string{"B", "2", "y"}}}},
 		"a total in a sentence": {"Name,Sum,Town,Note\nA,1,x,\n,,,\nTotal,,,\n", Reading{}, []string{"Name", "Sum", "Town", "Note"}, []Row{{Number: 2, Cells: []string{"A", "1", "x", ""}}}},
 		"no quoting":            {"a,b\n\"x,2\n", Reading{Quote: "none"}, []string{"a", "b"}, []Row{{Number: 2, Cells: []string{`"x`, "2"}}}},
 	} {

@@ -52,7 +52,7 @@ const unseen: Partial<Record<keyof Reading, string>> = {
   hidden: "read it like the rest",
 };
 /** Notices about rows that are left out, or doubted, because they seem to be no records. */
-const asides = ["units_row", "header_again", "totals_row", "page_line", "another_table", "lone_cells"];
+const asides = ["units_row", "header_again", "totals_row", "page_line", "note_line", "another_table", "lone_cells"];
 const auto = "detected";
 const zones = Intl.supportedValuesOf("timeZone");
 
