@@ -315,22 +315,28 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 }
 
 // doubtLost finds the problems of values that have lost something on their way here, or that may
-// stand for no name. They stay, as a record may have them so, or in full.
+// stand for no name, or for what the row above has. But for these they stay, as a record may
+// have them so, or in full.
 func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
-		if !fp.Losable || out.Values[i] == "" {
+		if !fp.Losable && !fp.Above || out.Values[i] == "" {
 			continue
 		}
-		code := value.Lost(fp.Field, out.Values[i])
-		if fp.Names && dp.namesNobody(i, out) {
+		code := problem.Code("")
+		switch {
+		case fp.Above && value.SameAsAbove(fp.Field, out.Values[i]):
+			code = problem.SameAsAbove
+		case fp.Names && dp.namesNobody(i, out):
 			code = problem.PerhapsNothing
+		case fp.Losable:
+			code = value.Lost(fp.Field, out.Values[i])
 		}
 		if code == "" {
 			continue
 		}
 		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
-		if fp.Light {
+		if fp.Light || code == problem.SameAsAbove {
 			out.Values[i] = ""
 		}
 	}

@@ -79,6 +79,7 @@ type FieldPlan struct {
 	// whether one to somebody who has left holds the row.
 	Doubt    catalog.Doubt
 	Doubtful Doubtful
+	Above    bool // a value that says that it is that of the row above is in question
 	Losable  bool // a value that has lost letters or digits elsewhere, or may stand for nothing, is in question
 	Names    bool // and it holds names of people or companies
 	Blank    Blank
@@ -383,6 +384,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 			fp.Doubtful = or(o.Doubtful, d.Doubtful)
 		}
 		fp.Losable = f.Type == catalog.Text && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
+		fp.Above = (f.Type == catalog.Text || f.Kind().Form == catalog.LinkForm) && len(from.from) > 0 && or(o.Doubtful, d.Doubtful) != TakeRows
 		fp.Names = fp.Losable && value.HoldsNames(f)
 		fp.Light = Light(f) && or(o.Unreadable, forAll(d.Unreadable, f), HoldRow) == LeaveValue
 		set, err := settings(reading, fp.Field, o, fp.origin, columns)

@@ -29,7 +29,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 
 // badPlace reports whether a text must belong to another field, as where cells of a row have
 // slipped: a postal code without a figure, a town or a job title of figures alone, a mailbox where
-// words are. Regions have numbers in some countries, and so have streets.
+// words are, several cells in one. Regions have numbers in some countries, and so have streets.
 func badPlace(f catalog.Field, s string) bool {
 	as := f.ComparedAs()
 	switch {
@@ -38,7 +38,17 @@ func badPlace(f catalog.Field, s string) bool {
 	case (as == catalog.AsLocality || f.Holds == catalog.HoldsJobTitle) && !strings.ContainsFunc(s, unicode.IsLetter):
 		return true
 	}
-	return f.HoldsWords() && isMailbox(s)
+	return f.HoldsWords() && isMailbox(s) || severalCells(f, s)
+}
+
+// severalCells reports whether a name or a place is more than one cell, where a quote sign that
+// was none has taken the signs between them into one.
+func severalCells(f catalog.Field, s string) bool {
+	switch f.ComparedAs() {
+	case catalog.AsCompanyName, catalog.AsGivenName, catalog.AsFamilyName, catalog.AsLocality, catalog.AsStreet:
+		return strings.Count(s, ";") > 1 || strings.Contains(s, "\t")
+	}
+	return false
 }
 
 // shortened are numbers of many digits as spreadsheet programs show them.

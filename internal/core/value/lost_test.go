@@ -36,6 +36,7 @@ func TestLost(t *testing.T) {
 		{postal, "Greifswald", problem.BadPlace}, {postal, "5003", ""}, {postal, "SW1A 1AA", ""}, {postal, "SE-411 03", ""}, {postal, "５００３", ""},
 		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace}, {town, "大阪市", ""},
 		{street, "12", ""}, {street, "post@kai.example", problem.BadPlace}, {title, "Line @ quay", ""},
+		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {

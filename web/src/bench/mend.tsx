@@ -112,6 +112,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       "lost_letters",
       "made_a_date",
       "bad_place",
+      "same_as_above",
       "partial_date",
       "day_number",
       "rough_number",
@@ -121,7 +122,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
-          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place"].includes(problem.code) && (
+          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "same_as_above"].includes(problem.code) && (
             <Button
               title={
                 problem.code === "name_order"

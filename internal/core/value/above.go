@@ -1,0 +1,23 @@
+package value
+
+import (
+	"strings"
+
+	"uchi/internal/core/catalog"
+)
+
+// sameAsAbove are the marks that say of a cell what stands above it, without blanks and in
+// small letters.
+var sameAsAbove = wordSet(`" '' „ “ ” 〃 ,, -"- –"– —"— ditto dito detto do. d:o idem id. ibid. ibidem sameasabove asabove seeabove s.o. sieheoben wieoben
+	voirci-dessus ci-dessus verarriba comoarriba vedisopra comesopra zieboven alsboven seovan somovan seovenfor somovenfor jakwyżej jw. comoacima veracima
+	ωςάνω όπωςπάνω όπωςπαραπάνω ομοίως kutenyllä vizvýše 同上`)
+
+// SameAsAbove reports whether a text of a field is a mark that stands for what the cell above
+// holds, as people write it in lists: dito, idem, 〃, s. o. Of given names s. o. may be the initials.
+func SameAsAbove(f catalog.Field, s string) bool {
+	if len(s) > 30 {
+		return false
+	}
+	mark := strings.ToLower(strings.ReplaceAll(s, " ", ""))
+	return sameAsAbove[mark] && (mark != "s.o." || f.ComparedAs() != catalog.AsGivenName)
+}
