@@ -292,6 +292,7 @@ func (dp *DraftPlan) doubtCurrency(row sheet.Row, out *Typed) {
 // doubtOrder finds the problem of a name whose family name seems to stand in the place of the
 // given name.
 func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
+	dp.onlyGiven(row, out)
 	if dp.given < 0 || out.Values[dp.given] == "" || out.Values[dp.family] == "" {
 		return
 	}
@@ -312,6 +313,22 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
 		Detail: given + " would be the given name, " + family + " the family name",
 	})
+}
+
+// onlyGiven puts the one word of a cell for whole names into its half where it is a given name
+// and no family name: the family name is missing then.
+func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
+	if dp.given < 0 || dp.family < 0 || out.Values[dp.given] != "" || !dp.Fields[dp.family].origin.take.splitsName() || !dp.Fields[dp.given].origin.take.splitsName() {
+		return
+	}
+	fp, name := &dp.Fields[dp.family], out.Values[dp.family]
+	if strings.Contains(name, " ") || !dp.names.Given(strings.ReplaceAll(name, "-", " ")) {
+		return
+	}
+	out.Values[dp.given], out.Values[dp.family] = name, ""
+	if fp.Field.Required {
+		out.Problems = append(out.Problems, problem.Problem{Code: problem.RequiredMissing, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0)})
+	}
 }
 
 // doubtLost finds the problems of values that have lost something on their way here, or that may
@@ -453,7 +470,7 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if text == "" || !ok {
 		return
 	}
-	if fp.origin.take.splitsName() && !value.OneName(fp.origin.cell(row.Cells, 0)) {
+	if fp.origin.take.splitsName() && (!value.OneName(fp.origin.cell(row.Cells, 0)) || dp.names.Two(fp.origin.cell(row.Cells, 0))) {
 		if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
 			out.Problems = append(out.Problems, problem.Problem{
 				Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,

@@ -101,6 +101,35 @@ func TestNamesThatSeemTurned(t *testing.T) {
 	}
 }
 
+// A cell for whole names that names two people, or has a given name alone, is held.
+func TestWholeNamesThatAreNone(t *testing.T) {
+	c := standard(t)
+	fields := map[string]Origin{"given_name": {From: []string{"Name"}, Take: TakeGivenName}, "family_name": {From: []string{"Name"}, Take: TakeFamilyName}}
+	p, err := NewPlan(routine("contact", fields), c, columns("Name"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for cell, want := range map[string]string{
+		"Ingrid Solberg": "Ingrid Solberg ", "Solberg, Ingrid": "Ingrid Solberg ", "Lefebvre": " Lefebvre ", "Thomas": " Thomas ",
+		"Ingrid": "Ingrid  required_missing", "Jean-Luc": "Jean-Luc  required_missing", "Ingrid Solberg, Ole Hansen": "  several_values",
+	} {
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{cell}}, &typed)
+		var got []string
+		for _, name := range []string{"given_name", "family_name"} {
+			at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == name })
+			got = append(got, typed.Values[at])
+		}
+		code := ""
+		for _, x := range typed.Problems {
+			code += string(x.Code)
+		}
+		if got := strings.Join(append(got, code), " "); got != want {
+			t.Errorf("%s: %q, want %q", cell, got, want)
+		}
+	}
+}
+
 // Under a header that denies, yes is read as no, unless somebody says otherwise; what a word was
 // said to mean is not turned.
 func TestOppositeHeaders(t *testing.T) {

@@ -85,6 +85,18 @@ func (n *Halves) Given(text string) bool {
 	return slices.ContainsFunc(strings.Fields(text), func(w string) bool { return n.half(w).onlyGiven() })
 }
 
+// Two reports whether a text with a comma is the names of two people, each with a given name in
+// front: "Paul Martin, Julie Roux" and not "Le Roux, Julie Anne".
+func (n *Halves) Two(text string) bool {
+	left, right, ok := strings.Cut(text, ",")
+	a, b := strings.Fields(left), strings.Fields(right)
+	if !ok || len(a) < 2 || len(b) < 2 {
+		return false
+	}
+	one, other := n.half(a[0]), n.half(b[0])
+	return one.given && other.given && (one.onlyGiven() || other.onlyGiven()) && !n.Given(a[len(a)-1]) && !n.half(b[len(b)-1]).given
+}
+
 func (n *Halves) half(name string) half {
 	if h, ok := n.told[name]; ok {
 		return h

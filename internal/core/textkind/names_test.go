@@ -36,3 +36,17 @@ func TestLearnNames(t *testing.T) {
 		}
 	}
 }
+
+// Names of two people in one cell are told from a family name with its given names behind a comma.
+func TestTwoNames(t *testing.T) {
+	var names Halves
+	for text, want := range map[string]bool{
+		"Paul Martin, Julie Roux": true, "Ingrid Solberg, Ole Hansen": true, "Hélène Blanc, Sébastien Noir": true,
+		"Le Roux, Julie Anne": false, "van der Berg, Anna Maria": false, "García López, Juan Carlos": false, "Roux, Julie": false, "Julie Roux": false, "Julie Roux, Lyon": false,
+		"Maria Santos, Ana": false, "": false, ",": false, "Marina Kalvøya, Bergen Havn": false,
+	} {
+		if got := names.Two(text); got != want {
+			t.Errorf("%q: %t, want %t", text, got, want)
+		}
+	}
+}
