@@ -67,6 +67,7 @@ const (
 	HoldsJobTitle Holding = "job_title" // words that are no forms of address either
 	HoldsRegion   Holding = "region"    // states and provinces, by name or by letters
 	HoldsBirth    Holding = "birth"     // days of birth, which never lie ahead
+	HoldsChance   Holding = "chance"    // how likely something is, from 0 to 100 %
 )
 
 // namedAs are the comparisons of fields whose texts are names, so words.

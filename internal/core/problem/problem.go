@@ -45,6 +45,7 @@ const (
 	NameOrder        Code = "name_order"
 	BadPlace         Code = "bad_place"
 	SameAsAbove      Code = "same_as_above"
+	NotToUse         Code = "not_to_use"
 	PerhapsNothing   Code = "perhaps_nothing"
 	NotAChoice       Code = "not_a_choice"
 	BadPhone         Code = "bad_phone"
@@ -115,6 +116,7 @@ var table = map[Code]words{
 	MadeDate:         {"a spreadsheet program seems to have made a date of this", "Take the value from the original, and format the column as text before saving. If it is right so, have such values taken as they stand (--doubtful street=take, by the field's name)."},
 	LostLetters:      {"a letter seems to be lost where a question mark stands", "Save the sheet as UTF-8 or as a workbook, or write the letter. If the mark belongs there, have such values taken as they stand (--doubtful company=take, by the field's name)."},
 	BadPlace:         {"this seems to belong to another field, as where a row's cells have slipped", "Write the value here, and this one where it belongs. If it is right so, have such values taken as they stand (--doubtful postal_code=take, by the field's name)."},
+	NotToUse:         {"the name says that its record is not to be used", "Leave the row out, or write the name alone. If the name is right so, have such names taken as they stand (--doubtful name=take, by the field's name)."},
 	SameAsAbove:      {"this says that the value is that of the row above", "Write that value here. If it is the value itself, have such values taken as they stand (--doubtful name=take, by the field's name)."},
 	PerhapsNothing:   {"this may stand for no name at all, or for a desk", "Write the name, or leave the cell blank. If the name is right so, have such names taken as they stand (--doubtful family_name=take, by the field's name)."},
 	NameOrder:        {"the halves of this name seem to stand the other way round: {detail}", "Turn them, or write a comma behind the family name. If the name is right so, have such names taken as they stand (--doubtful family_name=take)."},
@@ -181,7 +183,7 @@ func Summary(c Code) string {
 	says, _, _ := strings.Cut(table[c].says, ":")
 	if strings.Contains(says, "{") {
 		return map[Code]string{RuleBroken: "a rule of the record type is broken", DuplicateRow: "the row is for the same record as an earlier one",
-			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large", TooLong: "the text is too long",
+			TooPrecise: "the number has too many decimal places", OutOfRange: "the number is too large or too small", TooLong: "the text is too long",
 			FileMissing: "no file of this name came along", FileSeveral: "several files have this name", AboutNothing: "the row names no record that it is about",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",

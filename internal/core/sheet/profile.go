@@ -63,6 +63,7 @@ type Profiler struct {
 
 type columnProfile struct {
 	filled, dayFirst, monthFirst, dated int64
+	dotted                              int64 // days first, with dots between
 	dotSign, commaSign, openSign        int64
 	ofOne, ofHundred                    int64
 	longest                             int
@@ -237,7 +238,11 @@ func (c *columnProfile) date(cell string) {
 	}
 	switch value.OrderOf(cell) {
 	case value.DayFirst:
-		c.dayFirst++
+		if at := strings.IndexAny(cell, "./-"); at >= 0 && cell[at] == '.' { // which is so by its dots, and says nothing of others
+			c.dotted++
+		} else {
+			c.dayFirst++
+		}
 	case value.MonthFirst:
 		c.monthFirst++
 	case "":
@@ -490,9 +495,9 @@ func (c *columnProfile) column(header string, i int, rows int64) Column {
 		col.Share = float64(classes[col.Guess]) / float64(c.filled)
 	}
 	switch {
-	case c.dayFirst > 0 && c.monthFirst == 0:
+	case c.dayFirst > 0 && c.monthFirst == 0, c.dotted > 0 && c.openDate == 0 && c.monthFirst == 0:
 		col.DateOrder = string(value.DayFirst)
-	case c.monthFirst > 0 && c.dayFirst == 0:
+	case c.monthFirst > 0 && c.dayFirst == 0 && c.dotted == 0:
 		col.DateOrder = string(value.MonthFirst)
 	case c.openDate > 0:
 		col.Unsettled = "date_order"

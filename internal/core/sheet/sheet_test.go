@@ -356,6 +356,8 @@ func TestTheOrderOfDaysBesideTimes(t *testing.T) {
 	for cells, want := range map[string]string{
 		"11/12/2026 09:14 AM|11/13/2026 02:05 PM": "month_first", "11-12-2026 kl. 10.30|13-12-2026 kl. 9.00": "day_first", "Fri 11/12/2026|Sun 13/12/2026": "day_first",
 		"11/12/2026 à 10h30|13/12/2026 à 11h00": "day_first", "11/12/2026 10:30|12/31/2026 10:30:15": "month_first", "11/12/2026 10:30 Uhr|11/10/2026 9:30 Uhr": "", "Quay 11/12/2026-7|Quay 13/12/2026-8": "",
+		// Dots are day first by themselves, and say nothing of dates with strokes.
+		"11.12.2026|1.10.2026": "day_first", "11.12.2026|12/1/26": "", "31.12.2026|12/1/26": "", "31/12/2026|12.1.2026|12/1/26": "day_first", "11.12.2026|12/31/26": "",
 	} {
 		p := NewProfiler([]string{"When"})
 		for n, c := range strings.Split(cells, "|") {

@@ -19,11 +19,19 @@ func Guard(s string) string {
 	return "'" + s
 }
 
-// Unguard takes away the apostrophe before what would be a formula, as Guard or a
-// person has put it there.
+// Unguard takes away what keeps spreadsheet programs from changing a text: the apostrophe before
+// what would be a formula, as Guard or a person has put it there, or before figures ('00124), and
+// the formula that is a text and no more (="00124").
 func Unguard(s string) string {
-	if len(s) > 1 && s[0] == '\'' && strings.ContainsRune(FormulaSigns, rune(s[1])) {
+	switch {
+	case len(s) < 2:
+	case s[0] == '\'' && (strings.ContainsRune(FormulaSigns, rune(s[1])) || len(s) > 3 && strings.Trim(s[1:], "0123456789 ()./-") == "" && s[1] != ' '):
 		return s[1:]
+	case len(s) > 3 && s[0] == '=' && s[1] == '"' && s[len(s)-1] == '"':
+		inner := s[2 : len(s)-1]
+		if strings.Count(strings.ReplaceAll(inner, `""`, ""), `"`) == 0 { // else it is more than a text
+			return strings.ReplaceAll(inner, `""`, `"`)
+		}
 	}
 	return s
 }

@@ -42,3 +42,15 @@ func FuzzGuard(f *testing.F) {
 		}
 	})
 }
+
+// What keeps a spreadsheet program from changing figures is no part of them.
+func TestUnguardFigures(t *testing.T) {
+	for s, want := range map[string]string{
+		`="00123"`: "00123", `="+44 20"`: "+44 20", `="a ""b"" c"`: `a "b" c`, `=""`: `=""`, `="a"&"b"`: `="a"&"b"`, `=A1`: `=A1`, "'00124": "00124", "'+44": "+44", "'0431 55": "0431 55",
+		"'t Hooft": "'t Hooft", "'99 Boats": "'99 Boats", "'99": "'99", "'": "'", "": "",
+	} {
+		if got := Unguard(s); got != want {
+			t.Errorf("%s: %s, want %s", s, got, want)
+		}
+	}
+}

@@ -23,6 +23,8 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
+	case HoldsNames(f) && notToUse(s):
+		return problem.NotToUse
 	}
 	return ""
 }
@@ -47,6 +49,24 @@ func severalCells(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsCompanyName, catalog.AsGivenName, catalog.AsFamilyName, catalog.AsLocality, catalog.AsStreet:
 		return strings.Count(s, ";") > 1 || strings.Contains(s, "\t")
+	}
+	return false
+}
+
+// setAside are words by which people mark in its name that a record is not to be used, since
+// they cannot or may not delete it.
+var setAside = strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
+	"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
+	"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|")
+
+// notToUse reports whether a name says that its record is not to be used: such words stand at
+// its beginning or its end, or in brackets.
+func notToUse(s string) bool {
+	words := " " + Words(s) + " "
+	for _, w := range setAside {
+		if at := strings.Index(words, " "+w+" "); at >= 0 {
+			return at == 0 || at+len(w)+2 == len(words) || strings.ContainsAny(s, "([{*!-–:")
+		}
 	}
 	return false
 }

@@ -25,6 +25,7 @@ func TestLost(t *testing.T) {
 	street := catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet}
 	postal := catalog.Field{Name: "postal_code", Type: catalog.Text, Likeness: catalog.AsPostalCode}
 	town := catalog.Field{Name: "locality", Type: catalog.Text, Likeness: catalog.AsLocality}
+	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	title := catalog.Field{Name: "title", Type: catalog.Text, Holds: catalog.HoldsWords}
 	for _, c := range []struct {
 		of   catalog.Field
@@ -37,6 +38,8 @@ func TestLost(t *testing.T) {
 		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace}, {town, "大阪市", ""},
 		{street, "12", ""}, {street, "post@kai.example", problem.BadPlace}, {title, "Line @ quay", ""},
 		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
+		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
+		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {

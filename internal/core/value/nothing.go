@@ -22,7 +22,8 @@ var (
 		desconhecido desconhecida não_disponível não_se_aplica sem_dados
 		okänd okänt saknas ej_angivet ej_tillämpligt uppgift_saknas ukendt ikke_oplyst mangler ukjent ikke_oppgitt ikke_kjent
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
-		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v`)
+		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v
+		(null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
 	nothingOrName = strings.Fields(`na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
 	// What stands where a name belongs, and is none either.
 	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména`)

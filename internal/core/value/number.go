@@ -46,6 +46,20 @@ func (r *Reader) number(s string) (string, Trouble) {
 }
 
 func (r *Reader) percent(s string) (string, Trouble) {
+	v, trouble := r.anyPercent(s)
+	if r.field.Holds == catalog.HoldsChance && trouble.Code == "" && (strings.HasPrefix(v, "-") || aboveHundred(v)) {
+		return "", Trouble{problem.OutOfRange, "from 0 to 100 %"}
+	}
+	return v, trouble
+}
+
+// aboveHundred reports whether a canonical number is more than 100.
+func aboveHundred(v string) bool {
+	whole, rest, _ := strings.Cut(v, ".")
+	return len(whole) > 3 || len(whole) == 3 && (whole > "100" || whole == "100" && strings.Trim(rest, "0") != "")
+}
+
+func (r *Reader) anyPercent(s string) (string, Trouble) {
 	bare := Trim(strings.TrimRight(s, "%٪ \u00a0\u202f"))
 	if bare != s || r.set.Percents == "" || r.set.Percents == OfHundred {
 		return r.number(bare)

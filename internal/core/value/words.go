@@ -241,6 +241,9 @@ func (r *Reader) url(s string) (string, Trouble) {
 	if !ok {
 		return "", bad
 	}
+	if rest, named := strings.CutPrefix(host, "www."); named && !strings.Contains(rest, ".") {
+		return "", bad // its end is missing
+	}
 	if p := u.Port(); p != "" {
 		host += ":" + p
 	}

@@ -2703,7 +2703,7 @@ export interface components {
              * @description What its texts are, where likeness does not say so
              * @enum {string}
              */
-            holds?: "words" | "job_title" | "region" | "birth";
+            holds?: "words" | "job_title" | "region" | "birth" | "chance";
             readonly own?: boolean;
             /** @description No longer filled; its values stay */
             retired?: boolean;

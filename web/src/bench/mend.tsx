@@ -113,6 +113,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       "made_a_date",
       "bad_place",
       "same_as_above",
+      "not_to_use",
       "partial_date",
       "day_number",
       "rough_number",
@@ -122,7 +123,9 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
-          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "same_as_above"].includes(problem.code) && (
+          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "same_as_above", "not_to_use"].includes(
+            problem.code,
+          ) && (
             <Button
               title={
                 problem.code === "name_order"
