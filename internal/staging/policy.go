@@ -71,8 +71,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
-// www and a stroke at its end), or only the first words of it, or it with question
-// marks for letters that an encoding could not write, or less of it otherwise (see lost).
+// www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
+// for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or it
+// with question marks for letters that an encoding could not write, or less of it otherwise (see lost).
 // Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
 	first := func(v string) string { return `left(` + v + `, 1)` }
@@ -84,9 +85,17 @@ func otherwise(f catalog.Field, now, was string) string {
 		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
+	cut := ``
+	if f.Type == catalog.Text || f.Type == catalog.LongText {
+		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now + ` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` + joined(now) + `)`
+	}
 	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
-		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' '))))`
+		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + `)))`
 }
+
+// leastCut is from how many characters on a text that ends within a word of another is what was
+// left of it, and no word of its own: Sales is none of Salesman. Figures at the end are others.
+const leastCut = 12
 
 // lost is the SQL for whether a value is what another program has left of what is there: with a
 // question mark for each letter that an encoding could not write (Wi?niewski for Wiśniewski), or as

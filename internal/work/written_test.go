@@ -15,7 +15,8 @@ func TestWrittenOtherwise(t *testing.T) {
 	b.loaded("contact", head+
 		"K-1,Øksnes,Head of Sales,Storgata 4,Prefers the morning. Ask for Kari.\n"+
 		"K-2,Ångström,Skipper,Storgata 1,\n"+
-		"K-3,Μακρής,Ναυπηγός,Λιμάνι 7,\n")
+		"K-3,Μακρής,Ναυπηγός,Λιμάνι 7,\n"+
+		"K-4,Lund,Skipper,Hafenstraße 12,\n")
 	for row, want := range map[string]string{
 		"K-1,OKSNES,HEAD OF SALES,storgata 4,prefers the morning  ask for Kari\n": "same",   // capitals, accents, marks and spaces
 		"K-1,Øksnes,Head,Storgata 4,Prefers the morning.\n":                       "same",   // the first words of what is there
@@ -24,6 +25,10 @@ func TestWrittenOtherwise(t *testing.T) {
 		"K-1,Øksnes,Head of Sales North,Storgata 4,\n":                            "update", // more than is there
 		"K-2,Angstrom,skipper,Storgata 1.,\n":                                     "same",
 		"K-2,Ångström,Skipper,Storgata 12,\n":                                     "update",
+		"K-4,Lund,Skipper,Hafenstraße 1.,\n":                                      "update", // another house
+		"K-4,Lund,Skipper,Hafenstr.,\n":                                           "same",
+		"K-1,Øks.,Head of Sal.,Storg.,Prefers the morning. Ask for Ka\n":          "same",   // short forms, and what a narrow column has left
+		"K-1,Øksnes,Head of S,Storgata 4,\n":                                      "update", // too little to say
 		"K-3,ΜΑΚΡΗΣ,ΝΑΥΠΗΓΟΣ,ΛΙΜΑΝΙ 7,\n":                                         "same",
 		"K-3,Μακρής,Ναυτικός,Λιμάνι 7,\n":                                         "update",
 	} {
