@@ -1,6 +1,8 @@
 package work
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -8,6 +10,7 @@ import (
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/rights"
+	"uchi/internal/core/verdict"
 	"uchi/internal/store"
 )
 
@@ -92,4 +95,30 @@ func TestApproval(t *testing.T) {
 	i = b.check(b.upload("account", "Company,External ID\nAAA,B-11\nNew,B-31\nNewer,B-32\n"))
 	b.want(refused(operator), "")
 	b.want(b.wait(i.ID).State, life.Loaded)
+}
+
+// A load that was begun is carried through as it was allowed, under the name of who began it, also
+// when they are suspended, or become viewers, meanwhile.
+func TestALoadOutlastsItsPersonsRole(t *testing.T) {
+	b := start(t)
+	operator, err := b.store.AddPerson(b.Context(), "op@x.example", "Op", rights.Operator, "a long password", 0)
+	b.ok(err)
+	admin, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
+	b.ok(err)
+	var rows strings.Builder
+	rows.WriteString("Company,External ID\n")
+	for n := range 3000 {
+		fmt.Fprintf(&rows, "Quay %d,Q-%d\n", n, n)
+	}
+	i := b.check(b.upload("account", rows.String()))
+	b.ok(b.work.Load(b.Context(), i, LoadRequest{}, operator))
+	viewer, suspended := rights.Viewer, true
+	_, err = b.store.ChangePerson(b.Context(), operator.ID, store.PersonChange{Role: &viewer, Suspended: &suspended}, admin.ID)
+	b.ok(err)
+	i = b.wait(i.ID)
+	b.want(i.Outcomes.V[verdict.Created], int64(3000))
+	runs, err := b.store.Runs(b.Context(), i.ID)
+	b.ok(err)
+	last := runs[slices.IndexFunc(runs, func(r store.PastRun) bool { return r.Work == life.LoadingRun })]
+	b.want(last.Person, "Op")
 }
