@@ -267,6 +267,13 @@ func TestPasskeys(t *testing.T) {
 	}
 	d.count++
 	signIn("an ended passkey", *d, refused, http.StatusUnauthorized)
+
+	last := &device{origin: origin, host: d.host, flags: present}
+	add(last, "the telephone", "", http.StatusCreated)
+	signIn("another one", *last, "", http.StatusOK)
+	person(`{"password": "another long password"}`)
+	last.count = 5
+	signIn("one from before a new password", *last, refused, http.StatusUnauthorized)
 }
 
 // Passkeys belong to a name; on the own machine that is localhost.

@@ -35,7 +35,7 @@ func (s *Store) Invite(ctx context.Context, id, by int64) (p Person, secretOf st
 }
 
 // TakeInvitation gives the person whom an invitation is for a password, and a session;
-// their other sessions end. It can be taken up once.
+// their other sessions and their passkeys end. It can be taken up once.
 func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p Person, session string, err error) {
 	if err := longEnough(password); err != nil {
 		return p, "", err
@@ -71,6 +71,9 @@ func (s *Store) TakeInvitation(ctx context.Context, plain, password string) (p P
 		if _, err := tx.Exec(ctx, `delete from sessions where person = $1`, id); err != nil {
 			return err
 		}
+		if err := endPasskeys(ctx, tx, id); err != nil {
+			return err
+		}
 		if err := beginSession(ctx, tx, id, hash); err != nil {
 			return err
 		}
@@ -100,11 +103,14 @@ func (s *Store) RemovePerson(ctx context.Context, id, by int64) error {
 		for _, sql := range []string{
 			`update people set active = false, removed_at = now(), password = '` + noPassword + `' where id = $1`,
 			`delete from sessions where person = $1`, `delete from tokens where person = $1`, `delete from invitations where person = $1`,
-			`delete from workspace_roles where person = $1`, `delete from passkeys where person = $1`, `delete from passkey_asks where person = $1`,
+			`delete from workspace_roles where person = $1`, `delete from passkey_asks where person = $1`,
 		} {
 			if _, err := tx.Exec(ctx, sql, id); err != nil {
 				return err
 			}
+		}
+		if err := endPasskeys(ctx, tx, id); err != nil {
+			return err
 		}
 		return anAdministratorStays(ctx, tx, was.Email)
 	})

@@ -145,6 +145,12 @@ func (s *Store) RemovePasskey(ctx context.Context, person, id int64) error {
 	})
 }
 
+// endPasskeys ends all passkeys of a person.
+func endPasskeys(ctx context.Context, tx pgx.Tx, person int64) error {
+	_, err := tx.Exec(ctx, `delete from passkeys where person = $1`, person)
+	return err
+}
+
 // PasskeyOf finds the passkey by which somebody wants to sign in, and whose it is. It
 // counts the try, and refuses when there were too many.
 func (s *Store) PasskeyOf(ctx context.Context, credential []byte) (k Passkey, p Person, err error) {

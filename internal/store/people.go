@@ -159,7 +159,7 @@ type PersonChange struct {
 }
 
 // ChangePerson changes a person. Who is suspended, or gets a new password, is
-// signed out at once; the last administrator who may sign in stays one.
+// signed out at once, and a new password ends their passkeys; the last administrator who may sign in stays one.
 func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange, by int64) (Person, error) {
 	var p Person
 	switch {
@@ -209,6 +209,11 @@ func (s *Store) ChangePerson(ctx context.Context, id int64, change PersonChange,
 		changed.Set(a, b)
 		if err := anAdministratorStays(ctx, tx, p.Email); err != nil {
 			return err
+		}
+		if hashed != nil { // whoever knew the old one may have made them
+			if err := endPasskeys(ctx, tx, id); err != nil {
+				return err
+			}
 		}
 		if p.Active && hashed == nil {
 			return nil

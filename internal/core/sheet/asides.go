@@ -212,8 +212,8 @@ func (a *asides) totals(row Row, n int) bool {
 }
 
 // sumsUp reports whether a row of a narrow table sums it up, with nothing below but lines of one
-// cell: a word for totals stands alone, below a gap or with cells left blank, and beside it are
-// figures alone.
+// cell: a word for totals stands alone, at the end, below a gap or with cells left blank, and beside
+// it are figures alone.
 func (a *asides) sumsUp(row Row, ahead []Row) bool {
 	c := firstFilled(row)
 	if !totalsWords[value.Words(c)] || !alone(ahead) || a.before.Number == 0 {
@@ -228,7 +228,7 @@ func (a *asides) sumsUp(row Row, ahead []Row) bool {
 			figures++
 		}
 	}
-	return figures > 0 && (figures+1 < a.width || row.Number > a.before.Number+1)
+	return figures > 0 && (figures+1 < a.width || row.Number > a.before.Number+1 || len(ahead) == 0)
 }
 
 // alone reports whether no row has more than one filled cell.

@@ -92,6 +92,7 @@ func TestRemarksBelowATable(t *testing.T) {
 		"\nNote,,\n":                                         {4, 0, 0},
 		"Printed Matter Ltd,,\n":                             {4, 0, 0},
 		"\nPrinted Matter Ltd,,\nLock Ltd,Ely,4\n":           {5, 0, 0},
+		"Total,40,25\n":                                      {3, 1, 0},
 		"Total,Paris,900\n":                                  {4, 0, 0},
 		"Total,,900\nLock Ltd,Ely,4\n":                       {5, 0, 0},
 	} {

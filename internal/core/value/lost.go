@@ -23,7 +23,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
-	case HoldsNames(f) && notToUse(s):
+	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
 		return problem.NotToUse
 	}
 	return ""

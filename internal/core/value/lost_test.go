@@ -25,6 +25,7 @@ func TestLost(t *testing.T) {
 	street := catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet}
 	postal := catalog.Field{Name: "postal_code", Type: catalog.Text, Likeness: catalog.AsPostalCode}
 	town := catalog.Field{Name: "locality", Type: catalog.Text, Likeness: catalog.AsLocality}
+	family := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}
 	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	title := catalog.Field{Name: "title", Type: catalog.Text, Holds: catalog.HoldsWords}
 	for _, c := range []struct {
@@ -40,6 +41,7 @@ func TestLost(t *testing.T) {
 		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
 		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
+		{company, "Dublette", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {
