@@ -324,6 +324,20 @@ func dayAndTime(t time.Time) string {
 	return t.Local().Format("2006-01-02 15:04")
 }
 
+// endCmd is the command that ends one of one's own sessions, tokens or passkeys.
+func (a *app) endCmd(short, what string, end func(ctx context.Context, c *client.Conn, id int64) error) *cobra.Command {
+	return &cobra.Command{
+		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: short,
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			id, err := numberOf(list[0], what)
+			if err != nil {
+				return err
+			}
+			return end(ctx, c, id)
+		}),
+	}
+}
+
 func (a *app) sessionsCmd() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "sessions", GroupID: "service", Args: args(cobra.NoArgs), Short: "List my sign-ins that have not ended, or end one",
@@ -343,17 +357,10 @@ func (a *app) sessionsCmd() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.AddCommand(&cobra.Command{
-		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a sign-in",
-		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			id, err := numberOf(list[0], "session")
-			if err != nil {
-				return err
-			}
-			_, err = c.EndSessionWithResponse(ctx, id)
-			return err
-		}),
-	})
+	cmd.AddCommand(a.endCmd("End a sign-in", "session", func(ctx context.Context, c *client.Conn, id int64) error {
+		_, err := c.EndSessionWithResponse(ctx, id)
+		return err
+	}))
 	return cmd
 }
 
@@ -381,17 +388,10 @@ func (a *app) passkeysCmd() *cobra.Command {
 			return nil
 		}),
 	}
-	cmd.AddCommand(&cobra.Command{
-		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a passkey",
-		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
-			id, err := numberOf(list[0], "passkey")
-			if err != nil {
-				return err
-			}
-			_, err = c.RemovePasskeyWithResponse(ctx, id)
-			return err
-		}),
-	})
+	cmd.AddCommand(a.endCmd("End a passkey", "passkey", func(ctx context.Context, c *client.Conn, id int64) error {
+		_, err := c.RemovePasskeyWithResponse(ctx, id)
+		return err
+	}))
 	return cmd
 }
 
@@ -433,22 +433,10 @@ func (a *app) tokensCmd() *cobra.Command {
 	add.Flags().StringVar(&role, "role", "", "viewer, operator or administrator (yours when left out)")
 	add.Flags().IntVar(&days, "days", 0, "days until it ends (90 when left out, or until the token ends by which you are signed in)")
 	add.Flags().StringVar(&only, "only", "", "the workspace that it is for (all of them when left out)")
-	end := &cobra.Command{
-		Use: "end NUMBER", Args: args(cobra.ExactArgs(1)), Short: "End a token",
-		RunE: func(cmd *cobra.Command, list []string) error {
-			id, err := numberOf(list[0], "token")
-			if err != nil {
-				return err
-			}
-			c, err := a.connect()
-			if err != nil {
-				return err
-			}
-			_, err = c.RemoveTokenWithResponse(cmd.Context(), id)
-			return err
-		},
-	}
-	cmd.AddCommand(add, end)
+	cmd.AddCommand(add, a.endCmd("End a token", "token", func(ctx context.Context, c *client.Conn, id int64) error {
+		_, err := c.RemoveTokenWithResponse(ctx, id)
+		return err
+	}))
 	return cmd
 }
 

@@ -133,16 +133,7 @@ func (s *Store) AddPasskey(ctx context.Context, k Passkey) (Passkey, error) {
 
 // RemovePasskey ends a passkey of a person.
 func (s *Store) RemovePasskey(ctx context.Context, person, id int64) error {
-	return s.logged(ctx, Entry{Person: person, Action: "end passkey", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from passkeys where id = $1 and person = $2`, id, person)
-		if err != nil {
-			return fmt.Errorf("end passkey: %w", err)
-		}
-		if tag.RowsAffected() == 0 {
-			return fault.New(fault.NotFound, "unknown_passkey", "you have no such passkey").With(fmt.Sprint(id))
-		}
-		return nil
-	})
+	return s.endOwn(ctx, "passkey", person, id)
 }
 
 // endPasskeys ends all passkeys of a person.

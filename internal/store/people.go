@@ -400,14 +400,5 @@ func (s *Store) Tokens(ctx context.Context, person int64) ([]Token, error) {
 
 // RemoveToken ends a token of a person.
 func (s *Store) RemoveToken(ctx context.Context, person, id int64) error {
-	return s.logged(ctx, Entry{Person: person, Action: "end token", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from tokens where id = $1 and person = $2`, id, person)
-		if err != nil {
-			return fmt.Errorf("remove token: %w", err)
-		}
-		if tag.RowsAffected() == 0 {
-			return fault.New(fault.NotFound, "unknown_token", "you have no such token").With(fmt.Sprint(id))
-		}
-		return nil
-	})
+	return s.endOwn(ctx, "token", person, id)
 }

@@ -253,13 +253,18 @@ func (s *Store) Sessions(ctx context.Context, person int64, own string) ([]Sessi
 
 // EndSession ends one sign-in of a person.
 func (s *Store) EndSession(ctx context.Context, person, id int64) error {
-	return s.logged(ctx, Entry{Person: person, Action: "end session", Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `delete from sessions where id = $1 and person = $2`, id, person)
+	return s.endOwn(ctx, "session", person, id)
+}
+
+// endOwn ends a session, a token or a passkey of a person.
+func (s *Store) endOwn(ctx context.Context, what string, person, id int64) error {
+	return s.logged(ctx, Entry{Person: person, Action: "end " + what, Subject: fmt.Sprint(id)}, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, `delete from `+what+`s where id = $1 and person = $2`, id, person)
 		if err != nil {
-			return fmt.Errorf("end session: %w", err)
+			return fmt.Errorf("end %s: %w", what, err)
 		}
 		if tag.RowsAffected() == 0 {
-			return fault.New(fault.NotFound, "unknown_session", "you have no such session").With(fmt.Sprint(id))
+			return fault.New(fault.NotFound, "unknown_"+what, "you have no such "+what).With(fmt.Sprint(id))
 		}
 		return nil
 	})
