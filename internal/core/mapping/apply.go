@@ -258,7 +258,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 	dp.doubtCurrency(row, out)
 	dp.doubtOrder(row, out)
-	dp.doubtLost(row, out)
+	dp.doubtLost(row, country, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
@@ -334,13 +334,13 @@ func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
 // doubtLost finds the problems of values that have lost something on their way here, or that may
 // stand for no name, or for what the row above has. But for these they stay, as a record may
 // have them so, or in full.
-func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
+func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
 		if !fp.Losable && !fp.Above || out.Values[i] == "" {
 			continue
 		}
-		code := problem.Code("")
+		code, detail := problem.Code(""), ""
 		switch {
 		case fp.Above && value.SameAsAbove(fp.Field, out.Values[i]):
 			code = problem.SameAsAbove
@@ -349,10 +349,15 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, out *Typed) {
 		case fp.Losable:
 			code = value.Lost(fp.Field, out.Values[i])
 		}
+		if code == "" && fp.Losable && fp.Field.ComparedAs() == catalog.AsPostalCode {
+			if detail = value.LostZero(fp.reader.Country(country), out.Values[i]); detail != "" {
+				code = problem.LostZero
+			}
+		}
 		if code == "" {
 			continue
 		}
-		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Light: fp.Light})
+		out.Problems = append(out.Problems, problem.Problem{Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0), Detail: detail, Light: fp.Light})
 		if fp.Light || code == problem.SameAsAbove {
 			out.Values[i] = ""
 		}

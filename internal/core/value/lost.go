@@ -29,6 +29,19 @@ func Lost(f catalog.Field, s string) problem.Code {
 	return ""
 }
 
+// zeroFirst are the countries of which some postal codes begin with a zero, by how many figures
+// they have (Universal Postal Union, addressing systems).
+var zeroFirst = map[string]int{"DE": 5, "US": 5, "FR": 5, "IT": 5, "ES": 5, "FI": 5, "MX": 5, "TR": 5, "UA": 5, "KR": 5, "MY": 5, "NO": 4, "DK": 4, "AU": 4, "SG": 6, "JP": 7, "RO": 6}
+
+// LostZero tells the postal code of a country (ISO 3166) that has lost the zero in front of it, as
+// spreadsheet programs leave it out; empty when none is missing.
+func LostZero(country, code string) string {
+	if n := zeroFirst[country]; n == 0 || len(code) != n-1 || strings.Trim(code, "0123456789") != "" {
+		return ""
+	}
+	return "0" + code
+}
+
 // badPlace reports whether a text must belong to another field, as where cells of a row have
 // slipped: a postal code without a figure, a town or a job title of figures alone, a mailbox where
 // words are, several cells in one. Regions have numbers in some countries, and so have streets.

@@ -49,3 +49,15 @@ func TestLost(t *testing.T) {
 		}
 	}
 }
+
+// A postal code that has a figure less than those of its country has lost the zero in front.
+func TestLostZero(t *testing.T) {
+	for in, want := range map[[2]string]string{
+		{"DE", "1067"}: "01067", {"US", "2110"}: "02110", {"NO", "150"}: "0150", {"JP", "600001"}: "0600001",
+		{"DE", "01067"}: "", {"DE", "106"}: "", {"DE", "D-1067"}: "", {"NO", "5003"}: "", {"AT", "1010"}: "", {"CH", "8001"}: "", {"", "1067"}: "", {"DE", ""}: "",
+	} {
+		if got := LostZero(in[0], in[1]); got != want {
+			t.Errorf("%s %s: %q, want %q", in[0], in[1], got, want)
+		}
+	}
+}

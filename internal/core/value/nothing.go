@@ -182,7 +182,7 @@ func Nobody(f catalog.Field, other, s string) bool {
 	low := strings.ToLower(s)
 	first, _, _ := strings.Cut(low, " ")
 	switch { // most names are told by their words
-	case perhapsNothing[low] && !writtenAsName(f, s, other != ""):
+	case perhapsNothing[low] && (strings.EqualFold(other, s) || !writtenAsName(f, s, other != "")): // Test Test
 		return true
 	case f.Likeness == catalog.AsFamilyName && deskWords[first]:
 		return desk(other, s)

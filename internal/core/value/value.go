@@ -140,6 +140,15 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 	return r
 }
 
+// Country is the country (ISO 3166) to which a row of another, or of none, belongs; empty when it
+// is not known.
+func (r *Reader) Country(ofRow string) string {
+	if ofRow != "" {
+		return ofRow
+	}
+	return r.set.Country
+}
+
 // Read gives the canonical text of a cell, empty for a blank one.
 func (r *Reader) Read(cell string) (string, Trouble) { return r.ReadIn(cell, "") }
 

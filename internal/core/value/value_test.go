@@ -562,6 +562,9 @@ func TestNobody(t *testing.T) {
 			t.Errorf("%q behind a given name: %v", name, got)
 		}
 	}
+	if !Nobody(person, "Test", "Test") || Nobody(person, "Ute", "Test") {
+		t.Error("Test Test is nobody, and Ute Test somebody")
+	}
 }
 
 // The yes under a header that denies is a no to what the field asks.
