@@ -484,8 +484,11 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		}
 		return
 	}
-	if fp.Field.ComparedAs() == catalog.AsGivenName && !dp.HasID { // what comes from records comes back as it is
-		text = value.GivenName(text)
+	if as := fp.Field.ComparedAs(); (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID { // what comes from records comes back as it is
+		text = value.WithoutBirthName(text)
+		if as == catalog.AsGivenName {
+			text = value.GivenName(text)
+		}
 	}
 	if dp.empties(text) {
 		if fp.Field.Required {

@@ -423,9 +423,12 @@ func Honorific(s string) string {
 }
 
 // GivenName gives a given name without the titles in front of it and the degrees behind it:
-// "Dr. Ada", "Tom MBA". A letter may be an initial as well.
+// "Dr. Ada", "Tom MBA"; of "Dr. med." nothing is left. A letter may be an initial as well.
 func GivenName(s string) string {
 	words := strings.Fields(s)
+	if len(words) > 1 && strings.ContainsRune(words[0], '.') && isTitle(words[0], false) && OnlyTitles(s) {
+		return ""
+	}
 	if len(words) > 1 && slices.Contains(behindNames, bare(words[len(words)-1])) {
 		words = words[:len(words)-1]
 		s = strings.Join(words, " ")
@@ -434,6 +437,18 @@ func GivenName(s string) string {
 		return s
 	}
 	return strings.Join(untitled(s), " ")
+}
+
+// WithoutBirthName takes the name of birth off a half of a name: "Lehmann, geb. Meier", "Anna (née
+// Blanc)".
+func WithoutBirthName(s string) string {
+	words := strings.Fields(s)
+	for n := 1; n+1 < len(words); n++ {
+		if slices.Contains(bornAs, strings.TrimLeft(words[n], "(")) {
+			return strings.TrimRight(strings.Join(words[:n], " "), ",")
+		}
+	}
+	return s
 }
 
 // OnlyTitles reports whether a text is titles and degrees and nothing else: "Dr.", "Dipl.-Kfm., MBA".

@@ -450,8 +450,20 @@ func TestNoName(t *testing.T) {
 }
 
 func TestGivenName(t *testing.T) {
-	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom Jr.", "Tom MBA": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": ""} {
+	for in, want := range map[string]string{"Dr. Ada": "Ada", "Herr Dr. Tom": "Tom", "Tom Jr.": "Tom Jr.", "Tom MBA": "Tom", "Dipl.-Ing. Ada Mary": "Ada Mary", "Ada": "Ada", "Dr.": "Dr.", "M. Ada": "M. Ada", "Ing-Marie": "Ing-Marie", "Mag Ada": "Mag Ada", "Mag. Ada": "Ada", "": "", "Dr. med.": "", "Prof. Dr.": ""} {
 		if got := GivenName(in); got != want {
+			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+}
+
+// A half of a name is without the name of birth that stands behind it.
+func TestWithoutBirthName(t *testing.T) {
+	for in, want := range map[string]string{
+		"Lehmann geb. Meier": "Lehmann", "Lehmann, geb. Meier": "Lehmann", "Anna (geb. Meier)": "Anna", "Dupont née Blanc": "Dupont", "van Nee": "van Nee", "Nee Lund": "Nee Lund",
+		"Anna Nee Lund": "Anna Nee Lund", "geb. Meier": "geb. Meier", "Lehmann geb.": "Lehmann geb.", "": "", "Lehmann": "Lehmann",
+	} {
+		if got := WithoutBirthName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
 		}
 	}

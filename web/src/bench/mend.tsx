@@ -124,9 +124,16 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
-          {["name_order", "perhaps_nothing", "lost_letters", "made_a_date", "bad_place", "same_as_above", "not_to_use", "lost_zero"].includes(
-            problem.code,
-          ) && (
+          {[
+            "name_order",
+            "perhaps_nothing",
+            "lost_letters",
+            "made_a_date",
+            "bad_place",
+            "same_as_above",
+            "not_to_use",
+            "lost_zero",
+          ].includes(problem.code) && (
             <Button
               title={
                 problem.code === "name_order"
