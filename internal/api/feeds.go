@@ -116,6 +116,14 @@ func (h *handlers) feedView(ctx context.Context, f store.Feed, files, runs int) 
 	if v.SetUp, err = setUpView(doc); err != nil {
 		return v, err
 	}
+	kinds, usual, err := h.store.FeedTold(ctx, f, personOf(ctx).ID)
+	if err != nil {
+		return v, err
+	}
+	v.Told.Usual = usual
+	for _, k := range kinds {
+		v.Told.Kinds = append(v.Told.Kinds, NoticeKind(k))
+	}
 	list, err := h.store.FeedFiles(ctx, f.ID, files)
 	if err != nil {
 		return v, err
@@ -131,6 +139,21 @@ func (h *handlers) feedView(ctx context.Context, f store.Feed, files, runs int) 
 		})
 	}
 	return v, err
+}
+
+func (h *handlers) SetFeedTold(ctx context.Context, r SetFeedToldRequestObject) (SetFeedToldResponseObject, error) {
+	var kinds *[]store.NoticeKind
+	if !r.Body.Usual {
+		kinds = &[]store.NoticeKind{}
+		for _, k := range r.Body.Kinds {
+			*kinds = append(*kinds, store.NoticeKind(k))
+		}
+	}
+	if err := h.work.SetFeedTold(ctx, r.Workspace, r.Feed, kinds, personOf(ctx)); err != nil {
+		return nil, err
+	}
+	v, err := h.feed(ctx, r.Workspace, r.Feed)
+	return SetFeedTold200JSONResponse(v), err
 }
 
 func feedFileView(x store.FeedFile) FeedFile {

@@ -1253,6 +1253,7 @@ type Feed struct {
 	// Runs Its looks, newest first
 	Runs    []FeedRun `json:"runs,omitempty,omitzero"`
 	SetUp   FeedSetUp `json:"set_up"`
+	Told    FeedTold  `json:"told,omitempty,omitzero"`
 	Version int       `json:"version"`
 
 	// Words When it looks
@@ -1402,6 +1403,15 @@ type FeedSetting struct {
 
 	// Trust The SFTP host may show another key from now on
 	Trust bool `json:"trust,omitempty,omitzero"`
+}
+
+// FeedTold defines model for FeedTold.
+type FeedTold struct {
+	// Kinds Of what I am told of it
+	Kinds []NoticeKind `json:"kinds,omitempty,omitzero"`
+
+	// Usual That is what I am told of feeds that act for me, and nothing of others; when it is set, kinds do not count
+	Usual bool `json:"usual"`
 }
 
 // Field defines model for Field.
@@ -3477,6 +3487,9 @@ type PauseFeedJSONRequestBody PauseFeedJSONBody
 // RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
 type RunFeedJSONRequestBody RunFeedJSONBody
 
+// SetFeedToldJSONRequestBody defines body for SetFeedTold for application/json ContentType.
+type SetFeedToldJSONRequestBody = FeedTold
+
 // AddHookJSONRequestBody defines body for AddHook for application/json ContentType.
 type AddHookJSONRequestBody AddHookJSONBody
 
@@ -3758,6 +3771,9 @@ type ServerInterface interface {
 	// RunFeed Have a feed look now
 	// (POST /workspaces/{workspace}/feeds/{feed}/run)
 	RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
+	// SetFeedTold Say of what I want to be told of this feed: waits, failed, ended
+	// (PUT /workspaces/{workspace}/feeds/{feed}/told)
+	SetFeedTold(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam)
 	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
 	// (GET /workspaces/{workspace}/hooks)
 	ListHooks(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam)
@@ -4403,6 +4419,12 @@ func (_ Unimplemented) PauseFeed(w http.ResponseWriter, r *http.Request, workspa
 // RunFeed Have a feed look now
 // (POST /workspaces/{workspace}/feeds/{feed}/run)
 func (_ Unimplemented) RunFeed(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	w.WriteHeader(http.StatusNotImplemented)
+}
+
+// SetFeedTold Say of what I want to be told of this feed: waits, failed, ended
+// (PUT /workspaces/{workspace}/feeds/{feed}/told)
+func (_ Unimplemented) SetFeedTold(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
 	w.WriteHeader(http.StatusNotImplemented)
 }
 
@@ -6712,6 +6734,41 @@ func (siw *ServerInterfaceWrapper) RunFeed(w http.ResponseWriter, r *http.Reques
 
 	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		siw.Handler.RunFeed(w, r, workspace, feed)
+	}))
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		handler = middleware(handler)
+	}
+
+	handler.ServeHTTP(w, r)
+}
+
+// SetFeedTold operation middleware
+func (siw *ServerInterfaceWrapper) SetFeedTold(w http.ResponseWriter, r *http.Request) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "workspace" -------------
+	var workspace WorkspaceParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "workspace", chi.URLParam(r, "workspace"), &workspace, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "workspace", Err: err})
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed FeedParam
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", chi.URLParam(r, "feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: r.URL.RawPath == ""})
+	if err != nil {
+		siw.ErrorHandlerFunc(w, r, &InvalidParamFormatError{ParamName: "feed", Err: err})
+		return
+	}
+
+	handler := http.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		siw.Handler.SetFeedTold(w, r, workspace, feed)
 	}))
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -11904,6 +11961,9 @@ func HandlerWithOptions(si ServerInterface, options ChiServerOptions) http.Handl
 		r.Post(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/run", wrapper.RunFeed)
 	})
 	r.Group(func(r chi.Router) {
+		r.Put(options.BaseURL+"/workspaces/{workspace}/feeds/{feed}/told", wrapper.SetFeedTold)
+	})
+	r.Group(func(r chi.Router) {
 		r.Get(options.BaseURL+"/workspaces/{workspace}/hooks", wrapper.ListHooks)
 	})
 	r.Group(func(r chi.Router) {
@@ -14622,6 +14682,47 @@ type RunFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RunFeeddefaultApplicationProblemPlusJSONResponse) VisitRunFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetFeedToldRequestObject struct {
+	Workspace WorkspaceParam `json:"workspace"`
+	Feed      FeedParam      `json:"feed"`
+	Body      *SetFeedToldJSONRequestBody
+}
+
+type SetFeedToldResponseObject interface {
+	VisitSetFeedToldResponse(w http.ResponseWriter) error
+}
+
+type SetFeedTold200JSONResponse Feed
+
+func (response SetFeedTold200JSONResponse) VisitSetFeedToldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetFeedTolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetFeedTolddefaultApplicationProblemPlusJSONResponse) VisitSetFeedToldResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -18770,6 +18871,9 @@ type StrictServerInterface interface {
 	// RunFeed Have a feed look now
 	// (POST /workspaces/{workspace}/feeds/{feed}/run)
 	RunFeed(ctx context.Context, request RunFeedRequestObject) (RunFeedResponseObject, error)
+	// SetFeedTold Say of what I want to be told of this feed: waits, failed, ended
+	// (PUT /workspaces/{workspace}/feeds/{feed}/told)
+	SetFeedTold(ctx context.Context, request SetFeedToldRequestObject) (SetFeedToldResponseObject, error)
 	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
 	// (GET /workspaces/{workspace}/hooks)
 	ListHooks(ctx context.Context, request ListHooksRequestObject) (ListHooksResponseObject, error)
@@ -20803,6 +20907,40 @@ func (sh *strictHandler) RunFeed(w http.ResponseWriter, r *http.Request, workspa
 		sh.options.ResponseErrorHandlerFunc(w, r, err)
 	} else if validResponse, ok := response.(RunFeedResponseObject); ok {
 		if err := validResponse.VisitRunFeedResponse(w); err != nil {
+			sh.options.ResponseErrorHandlerFunc(w, r, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// SetFeedTold operation middleware
+func (sh *strictHandler) SetFeedTold(w http.ResponseWriter, r *http.Request, workspace WorkspaceParam, feed FeedParam) {
+	var request SetFeedToldRequestObject
+
+	request.Workspace = workspace
+	request.Feed = feed
+
+	var body SetFeedToldJSONRequestBody
+	if err := runtime.BindJSONBody(r, &body); err != nil {
+		sh.options.RequestErrorHandlerFunc(w, r, fmt.Errorf("can't decode JSON body: %w", err))
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx context.Context, w http.ResponseWriter, r *http.Request, request interface{}) (interface{}, error) {
+		return sh.ssi.SetFeedTold(ctx, request.(SetFeedToldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetFeedTold")
+	}
+
+	response, err := handler(r.Context(), w, r, request)
+
+	if err != nil {
+		sh.options.ResponseErrorHandlerFunc(w, r, err)
+	} else if validResponse, ok := response.(SetFeedToldResponseObject); ok {
+		if err := validResponse.VisitSetFeedToldResponse(w); err != nil {
 			sh.options.ResponseErrorHandlerFunc(w, r, err)
 		}
 	} else if response != nil {

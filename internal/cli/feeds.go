@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -8,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -54,7 +56,7 @@ func (a *app) feedsCmd() *cobra.Command {
 		}),
 	}
 	cmd.AddCommand(a.setFeedCmd(), a.runFeedCmd(), a.sendToFeedCmd(),
-		a.pauseFeedCmd("pause", "Pause a feed", true), a.pauseFeedCmd("resume", "Let a feed go on", false),
+		a.tellOfFeedCmd(), a.pauseFeedCmd("pause", "Pause a feed", true), a.pauseFeedCmd("resume", "Let a feed go on", false),
 		&cobra.Command{
 			Use: "remove NAME", Args: args(cobra.ExactArgs(1)), Short: "Forget a feed; its imports stay (administrators)",
 			RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
@@ -106,6 +108,19 @@ func placeWords(p client.FeedPlace) string {
 	return "other programs"
 }
 
+// toldWords says of what somebody is told of a feed.
+func toldWords(t client.FeedTold) string {
+	var words []string
+	for _, k := range t.Kinds {
+		words = append(words, string(k))
+	}
+	s := cmp.Or(strings.Join(words, ", "), "nothing")
+	if t.Usual {
+		s += ", as usual"
+	}
+	return s
+}
+
 func (a *app) showFeed(f client.Feed) error {
 	if a.asJSON {
 		return a.printJSON(f)
@@ -140,6 +155,7 @@ func (a *app) showFeed(f client.Feed) error {
 	}
 	line("Next", strings.Join(next, "   "))
 	line("Acts for", f.Owner)
+	line("Tells me", toldWords(f.Told))
 	line("Bounds", boundWords(f.SetUp.Bounds))
 	if len(f.Files) > 0 {
 		fmt.Fprintf(a.out, "\n%s\n", a.paint(bold, "Files"))
@@ -405,6 +421,28 @@ func (a *app) followFeed(ctx context.Context, c *client.Conn, before client.Feed
 			return f, nil
 		case <-time.After(200 * time.Millisecond):
 		}
+	}
+}
+
+func (a *app) tellOfFeedCmd() *cobra.Command {
+	return &cobra.Command{
+		Use: "tell NAME KIND...", Args: args(cobra.MinimumNArgs(2)), Short: "Say of what I want to be told of a feed: waits, failed, ended, none or usual",
+		Long: `Says of what you want to be told of a feed, in the console and by mail: that a file waits for a person, that it
+could not look, that a file was loaded; or none. Usually one is told of the feeds that act for oneself.`,
+		Example: "  uchi feeds tell weekly waits failed\n  uchi feeds tell weekly none\n  uchi feeds tell weekly usual",
+		RunE: a.on(func(ctx context.Context, c *client.Conn, list []string) error {
+			told := client.FeedTold{Usual: slices.Equal(list[1:], []string{"usual"})}
+			if !told.Usual && !slices.Equal(list[1:], []string{"none"}) {
+				for _, k := range list[1:] {
+					told.Kinds = append(told.Kinds, client.NoticeKind(k))
+				}
+			}
+			r, err := c.SetFeedToldWithResponse(ctx, c.Workspace, list[0], told)
+			if err != nil {
+				return err
+			}
+			return a.showFeed(*r.JSON200)
+		}),
 	}
 }
 

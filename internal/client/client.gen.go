@@ -1255,6 +1255,7 @@ type Feed struct {
 	// Runs Its looks, newest first
 	Runs    []FeedRun `json:"runs,omitempty,omitzero"`
 	SetUp   FeedSetUp `json:"set_up"`
+	Told    FeedTold  `json:"told,omitempty,omitzero"`
 	Version int       `json:"version"`
 
 	// Words When it looks
@@ -1404,6 +1405,15 @@ type FeedSetting struct {
 
 	// Trust The SFTP host may show another key from now on
 	Trust bool `json:"trust,omitempty,omitzero"`
+}
+
+// FeedTold defines model for FeedTold.
+type FeedTold struct {
+	// Kinds Of what I am told of it
+	Kinds []NoticeKind `json:"kinds,omitempty,omitzero"`
+
+	// Usual That is what I am told of feeds that act for me, and nothing of others; when it is set, kinds do not count
+	Usual bool `json:"usual"`
 }
 
 // Field defines model for Field.
@@ -3479,6 +3489,9 @@ type PauseFeedJSONRequestBody PauseFeedJSONBody
 // RunFeedJSONRequestBody defines body for RunFeed for application/json ContentType.
 type RunFeedJSONRequestBody RunFeedJSONBody
 
+// SetFeedToldJSONRequestBody defines body for SetFeedTold for application/json ContentType.
+type SetFeedToldJSONRequestBody = FeedTold
+
 // AddHookJSONRequestBody defines body for AddHook for application/json ContentType.
 type AddHookJSONRequestBody AddHookJSONBody
 
@@ -4146,6 +4159,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 	RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFeedToldWithBody Say of what I want to be told of this feed: waits, failed, ended
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+	SetFeedToldWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// SetFeedTold Say of what I want to be told of this feed: waits, failed, ended
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+	SetFeedTold(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body SetFeedToldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListHooks Addresses of other programs that are told what people are told, with the last calls (administrators)
 	//
@@ -6210,6 +6237,40 @@ func (c *Client) RunFeedWithBody(ctx context.Context, workspace WorkspaceParam, 
 // Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 func (c *Client) RunFeed(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRunFeedRequest(c.Server, workspace, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFeedToldWithBody Say of what I want to be told of this feed: waits, failed, ended
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+func (c *Client) SetFeedToldWithBody(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFeedToldRequestWithBody(c.Server, workspace, feed, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// SetFeedTold Say of what I want to be told of this feed: waits, failed, ended
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+func (c *Client) SetFeedTold(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body SetFeedToldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewSetFeedToldRequest(c.Server, workspace, feed, body)
 	if err != nil {
 		return nil, err
 	}
@@ -10790,6 +10851,60 @@ func NewRunFeedRequestWithBody(server string, workspace WorkspaceParam, feed Fee
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewSetFeedToldRequest calls the generic SetFeedTold builder with application/json body
+func NewSetFeedToldRequest(server string, workspace WorkspaceParam, feed FeedParam, body SetFeedToldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewSetFeedToldRequestWithBody(server, workspace, feed, "application/json", bodyReader)
+}
+
+// NewSetFeedToldRequestWithBody constructs an http.Request for the SetFeedTold method, with any body, and a specified content type
+func NewSetFeedToldRequestWithBody(server string, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "workspace", workspace, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/workspaces/%s/feeds/%s/told", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -17014,6 +17129,20 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /workspaces/{workspace}/feeds/{feed}/run (the `RunFeed` operationId).
 	RunFeedWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body RunFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*RunFeedResponse, error)
 
+	// SetFeedToldWithBodyWithResponse Say of what I want to be told of this feed: waits, failed, ended
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+	SetFeedToldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetFeedToldResponse, error)
+
+	// SetFeedToldWithResponse Say of what I want to be told of this feed: waits, failed, ended
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+	SetFeedToldWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body SetFeedToldJSONRequestBody, reqEditors ...RequestEditorFn) (*SetFeedToldResponse, error)
+
 	// ListHooksWithResponse Addresses of other programs that are told what people are told, with the last calls (administrators)
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -20813,6 +20942,54 @@ func (r RunFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r RunFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+type SetFeedToldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r SetFeedToldResponse) GetJSON200() *Feed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r SetFeedToldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r SetFeedToldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r SetFeedToldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r SetFeedToldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r SetFeedToldResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -26389,6 +26566,32 @@ func (c *ClientWithResponses) RunFeedWithResponse(ctx context.Context, workspace
 	return ParseRunFeedResponse(rsp)
 }
 
+// SetFeedToldWithBodyWithResponse Say of what I want to be told of this feed: waits, failed, ended
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+func (c *ClientWithResponses) SetFeedToldWithBodyWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*SetFeedToldResponse, error) {
+	rsp, err := c.SetFeedToldWithBody(ctx, workspace, feed, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetFeedToldResponse(rsp)
+}
+
+// SetFeedToldWithResponse Say of what I want to be told of this feed: waits, failed, ended
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /workspaces/{workspace}/feeds/{feed}/told (the `SetFeedTold` operationId).
+func (c *ClientWithResponses) SetFeedToldWithResponse(ctx context.Context, workspace WorkspaceParam, feed FeedParam, body SetFeedToldJSONRequestBody, reqEditors ...RequestEditorFn) (*SetFeedToldResponse, error) {
+	rsp, err := c.SetFeedTold(ctx, workspace, feed, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseSetFeedToldResponse(rsp)
+}
+
 // ListHooksWithResponse Addresses of other programs that are told what people are told, with the last calls (administrators)
 //
 // Returns a wrapper object for the known response body format(s).
@@ -30027,6 +30230,39 @@ func ParseRunFeedResponse(rsp *http.Response) (*RunFeedResponse, error) {
 			return nil, err
 		}
 		response.JSON202 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	return response, nil
+}
+
+// ParseSetFeedToldResponse parses an HTTP response from a SetFeedToldWithResponse call
+func ParseSetFeedToldResponse(rsp *http.Response) (*SetFeedToldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &SetFeedToldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
 
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
 		var dest Problem

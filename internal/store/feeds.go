@@ -287,7 +287,7 @@ func (s *Store) ClaimFeed(ctx context.Context, process string) (f Feed, r FeedRu
 }
 
 // EndFeedRun ends a look of a feed. One that has failed, where the one before it has not
-// failed so, is told to whoever it acts for.
+// failed so, is told to whoever it acts for, and who follows it.
 func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 	return s.inTx(ctx, func(tx pgx.Tx) error {
 		if t := r.Trouble.V; t != nil {
@@ -302,7 +302,7 @@ func (s *Store) EndFeedRun(ctx context.Context, r FeedRun, f Feed) error {
 					Link: "/w/" + f.Workspace + "/feeds/" + url.PathEscape(f.Name),
 				}
 				n.Lines.V = []string{t.Message + ".", t.Mend}
-				if err := Notify(ctx, tx, n, []int64{f.Owner}); err != nil {
+				if err := NotifyOfFeed(ctx, tx, n, f); err != nil {
 					return err
 				}
 			}

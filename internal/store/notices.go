@@ -45,17 +45,94 @@ type Notice struct {
 	Name      string         `db:"name"`
 }
 
+// FeedNotices are the kinds that tell of feeds.
+var FeedNotices = []NoticeKind{Waits, Failed, Ended}
+
 // Notify tells those of the people who want to know of such a thing and may sign in, and
 // the programs that do.
 func Notify(ctx context.Context, tx pgx.Tx, n Notice, people []int64) error {
+	return notify(ctx, tx, n, `p.id = any($6) and $2 = any(p.told)`, people)
+}
+
+// NotifyOfFeed tells those who want to know of such a thing of a feed: who follows it, and else
+// whom it acts for. Nobody is told of a workspace that they may not look at.
+func NotifyOfFeed(ctx context.Context, tx pgx.Tx, n Notice, f Feed) error {
+	return notify(ctx, tx, n, `case
+			when exists (select from feed_followers w where w.feed = $6 and w.person = p.id)
+			then exists (select from feed_followers w where w.feed = $6 and w.person = p.id and $2 = any(w.told))
+			else p.id = (select owner from feeds where id = $6) and $2 = any(p.told)
+		end and coalesce((select role from workspace_roles r where r.person = p.id and r.workspace = $1), p.role) <> 'none'`, f.ID)
+}
+
+// notify tells the people p who may sign in and for whom who holds, of whom $6 tells.
+func notify(ctx context.Context, tx pgx.Tx, n Notice, who string, of any) error {
 	_, err := tx.Exec(ctx, `
 		insert into notices (person, workspace, kind, subject, lines, link)
-		select p.id, $2, $3, $4, $5, $6 from people p where p.id = any($1) and p.active and $3 = any(p.told)`,
-		people, n.Workspace, n.Kind, fault.Cut(n.Subject, 200), JSON[[]string]{append([]string{}, n.Lines.V...)}, n.Link)
+		select p.id, $1, $2, $3, $4, $5 from people p where p.active and `+who,
+		n.Workspace, n.Kind, fault.Cut(n.Subject, 200), JSON[[]string]{append([]string{}, n.Lines.V...)}, n.Link, of)
 	if err != nil {
 		return fmt.Errorf("notify: %w", err)
 	}
 	return callHooks(ctx, tx, n)
+}
+
+// FeedTold gives of what a person is told of a feed; usual when that is what they are told of
+// feeds of theirs, and nothing of those of others.
+func (s *Store) FeedTold(ctx context.Context, f Feed, person int64) (kinds []NoticeKind, usual bool, err error) {
+	var list []string
+	err = s.pool.QueryRow(ctx, `select told from feed_followers where feed = $1 and person = $2`, f.ID, person).Scan(&list)
+	if usual = IsMissing(err); usual {
+		list, err = nil, nil
+		if f.Owner == person {
+			err = s.pool.QueryRow(ctx, `select told from people where id = $1`, person).Scan(&list)
+		}
+	}
+	if err != nil {
+		return nil, false, fmt.Errorf("read of what somebody is told: %w", err)
+	}
+	for _, k := range FeedNotices {
+		if slices.Contains(list, string(k)) {
+			kinds = append(kinds, k)
+		}
+	}
+	return kinds, usual, nil
+}
+
+// SetFeedTold sets of what a person is told of a feed; nil lets what they are told usually hold.
+func (s *Store) SetFeedTold(ctx context.Context, f Feed, person int64, kinds *[]NoticeKind) error {
+	changed := &Changed{}
+	return s.logged(ctx, Entry{Person: person, Workspace: f.Workspace, Action: "change notices", Subject: f.Name, Changed: changed}, func(tx pgx.Tx) error {
+		if kinds == nil {
+			changed.Set(nil, map[string]any{"told": "as usual"})
+			if _, err := tx.Exec(ctx, `delete from feed_followers where feed = $1 and person = $2`, f.ID, person); err != nil {
+				return fmt.Errorf("set of what somebody is told: %w", err)
+			}
+			return nil
+		}
+		list, err := noticeWords(*kinds, FeedNotices)
+		if err != nil {
+			return err
+		}
+		changed.Set(nil, map[string]any{"told": list})
+		_, err = tx.Exec(ctx, `insert into feed_followers (feed, person, told) values ($1, $2, $3) on conflict (feed, person) do update set told = excluded.told`, f.ID, person, list)
+		if err != nil {
+			return fmt.Errorf("set of what somebody is told: %w", err)
+		}
+		return nil
+	})
+}
+
+// noticeWords gives kinds as words, all of which must be among some.
+func noticeWords(kinds, among []NoticeKind) ([]string, error) {
+	list := []string{}
+	for _, k := range kinds {
+		if !slices.Contains(among, k) {
+			return nil, fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").With(string(k)).
+				Mended(fmt.Sprintf("Choose of %v.", among))
+		}
+		list = append(list, string(k))
+	}
+	return list, nil
 }
 
 // Notices lists what a person was told, newest first.
@@ -105,13 +182,9 @@ func (s *Store) Told(ctx context.Context, person int64) ([]NoticeKind, error) {
 
 // SetTold sets of what a person is told.
 func (s *Store) SetTold(ctx context.Context, person int64, kinds []NoticeKind) error {
-	list := []string{}
-	for _, k := range kinds {
-		if !slices.Contains(NoticeKinds, k) {
-			return fault.New(fault.Invalid, "unknown_notice", "nobody is told of such a thing").With(string(k)).
-				Mended(fmt.Sprintf("Choose of %v.", NoticeKinds))
-		}
-		list = append(list, string(k))
+	list, err := noticeWords(kinds, NoticeKinds)
+	if err != nil {
+		return err
 	}
 	changed := &Changed{}
 	return s.logged(ctx, Entry{Person: person, Action: "change notices", Changed: changed}, func(tx pgx.Tx) error {

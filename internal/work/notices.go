@@ -138,14 +138,23 @@ func (s *Service) SetTold(ctx context.Context, by store.Person, kinds []store.No
 	return s.store.SetTold(ctx, by.ID, kinds)
 }
 
-// aboutFile tells whoever a feed acts for what has become of a file.
+// SetFeedTold sets of what a person is told of a feed; nil lets what they are told usually hold.
+func (s *Service) SetFeedTold(ctx context.Context, workspace, name string, kinds *[]store.NoticeKind, by store.Person) error {
+	f, err := s.store.Feed(ctx, workspace, name)
+	if err != nil {
+		return err
+	}
+	return s.store.SetFeedTold(ctx, f, by.ID, kinds)
+}
+
+// aboutFile tells whoever a feed acts for, and who follows it, what has become of a file.
 func aboutFile(ctx context.Context, tx pgx.Tx, f store.Feed, kind store.NoticeKind, i store.Import, says string, why []feed.Breach) error {
 	n := store.Notice{Workspace: &f.Workspace, Kind: kind, Subject: i.Name + " " + says, Link: fmt.Sprintf("/w/%s/imports/%d", f.Workspace, i.ID)}
 	for _, b := range why {
 		n.Lines.V = append(n.Lines.V, b.Says)
 	}
 	n.Lines.V = append(n.Lines.V, "Brought by the feed "+f.Name+".", totalsOf(i))
-	return store.Notify(ctx, tx, n, []int64{f.Owner})
+	return store.NotifyOfFeed(ctx, tx, n, f)
 }
 
 // totalsOf words what the rows of an import would become, or have.

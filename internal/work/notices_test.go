@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"net"
 	"strings"
 	"testing"
 	"time"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/feed"
 	"uchi/internal/core/rights"
 	"uchi/internal/core/sheet"
@@ -119,4 +121,67 @@ func cellsOf(t *testing.T, f mail.File) string {
 		}
 		cells.WriteString(strings.Join(row.Cells, "|") + "\n")
 	}
+}
+
+// Of a feed those are told whom it acts for, unless they want less of it, and those who follow it,
+// of what they said; never who may not look at its workspace.
+func TestWhoIsToldOfAFeed(t *testing.T) {
+	b, dir := fed(t)
+	b.ok(b.work.SetTold(b.Context(), b.person, []store.NoticeKind{store.Waits, store.Ended}))
+	b.setFeed(feed.Feed{Place: feed.Place{Kind: feed.Folder, Folder: dir}, Bounds: feed.UsualBounds})
+	person := func(email string) store.Person {
+		p, err := b.store.AddPerson(b.Context(), email, email, rights.Operator, "a long password", 0)
+		b.ok(err)
+		return p
+	}
+	follows, waitsOnly, out, nobody := person("follows@x.example"), person("waits@x.example"), person("out@x.example"), person("nobody@x.example")
+	const name = "marinas weekly"
+	set := func(p store.Person, kinds ...store.NoticeKind) {
+		t.Helper()
+		b.ok(b.work.SetFeedTold(b.Context(), "main", name, &kinds, p))
+	}
+	set(follows, store.Waits, store.Ended)
+	set(waitsOnly, store.Waits)
+	set(out, store.Ended)
+	none := rights.None
+	_, err := b.store.AddPerson(b.Context(), "admin@x.example", "Admin", rights.Administrator, "a long password", 0)
+	b.ok(err)
+	_, err = b.store.ChangePerson(b.Context(), out.ID, store.PersonChange{Roles: map[string]rights.Role{"main": none}}, b.person.ID)
+	b.ok(err)
+	f, err := b.store.Feed(b.Context(), "main", name)
+	b.ok(err)
+	said := func(p store.Person) string {
+		t.Helper()
+		kinds, usual, err := b.store.FeedTold(b.Context(), f, p.ID)
+		b.ok(err)
+		return fmt.Sprint(kinds, usual)
+	}
+	b.want(said(b.person)+said(follows)+said(nobody), "[waits ended] true[waits ended] false[] true")
+	bring := func(file string) {
+		t.Helper()
+		b.put(dir, file, marinas(1, 10, "customer"), 5)
+		b.put(dir, file+".done", "", 5)
+		b.rests(false)
+	}
+	told := func(p store.Person) (subjects string) {
+		t.Helper()
+		list, err := b.store.Notices(b.Context(), p.ID, 10)
+		b.ok(err)
+		for _, n := range list {
+			subjects += n.Subject + ";"
+		}
+		return subjects
+	}
+	bring("a.csv")
+	b.want(told(b.person)+told(follows)+told(waitsOnly)+told(out)+told(nobody), "a.csv was loaded;a.csv was loaded;")
+	set(b.person) // of nothing
+	b.ok(b.work.SetFeedTold(b.Context(), "main", name, nil, follows))
+	b.want(said(b.person)+said(follows), "[] false[] true")
+	b.want(fault.Is(b.work.SetFeedTold(b.Context(), "main", name, &[]store.NoticeKind{store.AsksYes}, follows), "unknown_notice"), true)
+	b.want(fault.Is(b.work.SetFeedTold(b.Context(), "main", "no such", nil, follows), "unknown_feed"), true)
+	b.ok(b.store.Pool().QueryRow(b.Context(), `select 1 from log where action = 'change notices' and subject = $1 limit 1`, name).Scan(new(int)))
+	b.put(dir, "b.csv", marinas(20, 30, "hibernating"), 4)
+	b.put(dir, "b.csv.done", "", 4)
+	b.rests(false)
+	b.want(told(b.person)+told(follows)+told(waitsOnly)+told(out)+told(nobody), "a.csv was loaded;a.csv was loaded;b.csv waits for a person;")
 }

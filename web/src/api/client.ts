@@ -22,6 +22,7 @@ export type FieldChange = Schemas["FieldChange"];
 export type Choice = Schemas["Choice"];
 export type Feed = Schemas["Feed"];
 export type FeedFile = Schemas["FeedFile"];
+export type FeedTold = Schemas["FeedTold"];
 export type FeedSetUp = Schemas["FeedSetUp"];
 export type FeedBounds = Schemas["FeedBounds"];
 export type FeedPart = Schemas["FeedPart"];

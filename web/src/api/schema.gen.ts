@@ -1992,6 +1992,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/workspaces/{workspace}/feeds/{feed}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say of what I want to be told of this feed: waits, failed, ended */
+        put: operations["setFeedTold"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/workspaces/{workspace}/feeds/{feed}/files": {
         parameters: {
             query?: never;
@@ -4163,12 +4183,19 @@ export interface components {
             /** @description For whom it acts */
             owner: string;
             has_secret: boolean;
+            told?: components["schemas"]["FeedTold"];
             /** @description Of its SFTP host, as it was first seen */
             host_key?: string;
             /** @description The files that it has taken, newest first */
             files?: components["schemas"]["FeedFile"][];
             /** @description Its looks, newest first */
             runs?: components["schemas"]["FeedRun"][];
+        };
+        FeedTold: {
+            /** @description Of what I am told of it */
+            kinds?: components["schemas"]["NoticeKind"][];
+            /** @description That is what I am told of feeds that act for me, and nothing of others; when it is set, kinds do not count */
+            usual: boolean;
         };
         FeedFile: {
             name: string;
@@ -8124,6 +8151,34 @@ export interface operations {
                 "application/json": {
                     paused: boolean;
                 };
+            };
+        };
+        responses: {
+            /** @description The feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    setFeedTold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace: components["parameters"]["workspace_param"];
+                feed: components["parameters"]["feed_param"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedTold"];
             };
         };
         responses: {

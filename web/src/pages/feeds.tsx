@@ -2,10 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Play, TestTube, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, must, type Feed, type FeedFile, type FeedSetUp } from "../api/client";
+import { api, must, type Feed, type FeedFile, type FeedSetUp, type FeedTold, type NoticeKind } from "../api/client";
 import { who } from "../api/queries";
 import { FeedForm } from "../ui/feedform";
-import { Button, Confirm, cx, Empty, Loading, Panel, Table, tdClass, Wrong } from "../ui/parts";
+import { Button, Confirm, cx, Empty, Loading, Panel, Table, tdClass, Ticked, Wrong } from "../ui/parts";
 import { count } from "../ui/verdict";
 import { when } from "./start";
 
@@ -28,6 +28,12 @@ const looks: Record<string, string> = {
 function FileState({ x }: { x: FeedFile }) {
   return <b className={cx("font-semibold", looks[x.state])}>{x.state.replace("_", " ")}</b>;
 }
+
+const feedKinds: { kind: NoticeKind; label: string }[] = [
+  { kind: "waits", label: "A file waits for a person" },
+  { kind: "failed", label: "It could not look" },
+  { kind: "ended", label: "A file was loaded" },
+];
 
 /** What runs by itself. */
 export function FeedsPage() {
@@ -120,6 +126,10 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
       must(api.POST("/workspaces/{workspace}/feeds/{feed}/pause", { params: { path }, body: { paused } })),
     onSuccess: put,
   });
+  const tell = useMutation({
+    mutationFn: (body: FeedTold) => must(api.PUT("/workspaces/{workspace}/feeds/{feed}/told", { params: { path }, body })),
+    onSuccess: put,
+  });
   const trust = useMutation({
     mutationFn: () => must(api.PUT("/workspaces/{workspace}/feeds/{feed}", { params: { path }, body: { trust: true } })),
     onSuccess: put,
@@ -132,6 +142,7 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
   if (!feed.data) return <Loading what="the feed" />;
   const f = feed.data;
   const s = f.set_up;
+  const told = f.told?.kinds ?? [];
   const operator = me.data && me.data.role !== "viewer";
   const administrator = me.data?.role === "administrator";
   const waiting = f.files?.find((x) => x.state === "waiting");
@@ -233,6 +244,28 @@ function OneFeed({ workspace, name }: { workspace: string; name: string }) {
                 ))}
               </Table>
             )}
+          </Panel>
+          <Panel title="What I am told of it">
+            <div className="flex flex-wrap items-center gap-x-5 gap-y-1.5 px-4 py-3">
+              {feedKinds.map((k) => (
+                <Ticked
+                  key={k.kind}
+                  label={k.label}
+                  on={told.includes(k.kind)}
+                  disabled={tell.isPending}
+                  onChange={(on) =>
+                    tell.mutate({ usual: false, kinds: on ? [...told, k.kind] : told.filter((x) => x !== k.kind) })
+                  }
+                />
+              ))}
+              {f.told?.usual ? (
+                <span className="text-[12.5px] text-ink-soft">As usual: of the feeds that act for me.</span>
+              ) : (
+                <Button look="quiet" disabled={tell.isPending} onClick={() => tell.mutate({ usual: true })}>
+                  As usual
+                </Button>
+              )}
+            </div>
           </Panel>
           <Panel title="Looks">
             {f.runs?.length ? (
