@@ -13,6 +13,18 @@ import { labelOf, originOf, routineOf, setOriginIn, spot, type Kind, type Spot }
 import { useAnswers } from "./questions";
 import { ValuesDialog } from "./values";
 
+/** Problems of values that may be right as they stand. */
+const doubts = [
+  "name_order",
+  "perhaps_nothing",
+  "lost_letters",
+  "made_a_date",
+  "bad_place",
+  "same_as_above",
+  "not_to_use",
+  "lost_zero",
+];
+
 /** What changes cells; the rows that it touches are checked again before it answers. */
 export function useEdits(workspace: string, id: number) {
   const client = useQueryClient();
@@ -105,35 +117,14 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const missing = problem.code === "required_missing";
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
-  const meansAll =
-    [
-      "name_order",
-      "perhaps_nothing",
-      "lost_letters",
-      "made_a_date",
-      "bad_place",
-      "same_as_above",
-      "not_to_use",
-      "lost_zero",
-      "partial_date",
-      "day_number",
-      "rough_number",
-    ].includes(problem.code) && !!origin;
+  const asItStands = doubts.includes(problem.code);
+  const meansAll = (asItStands || ["partial_date", "day_number", "rough_number"].includes(problem.code)) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
       {problem.code === "bad_phone" && <HomeOffer workspace={workspace} i={i} />}
       {meansAll && (
         <div className={kindButtons}>
-          {[
-            "name_order",
-            "perhaps_nothing",
-            "lost_letters",
-            "made_a_date",
-            "bad_place",
-            "same_as_above",
-            "not_to_use",
-            "lost_zero",
-          ].includes(problem.code) && (
+          {asItStands && (
             <Button
               title={
                 problem.code === "name_order"
