@@ -274,6 +274,14 @@ func TestPasskeys(t *testing.T) {
 	person(`{"password": "another long password"}`)
 	last.count = 5
 	signIn("one from before a new password", *last, refused, http.StatusUnauthorized)
+
+	// Who asks without end keeps nobody else from it. A few questions of before are open.
+	for range 51 {
+		if status, answer = b.do(http.MethodPost, "/session/passkey/ask", nil); status != http.StatusOK {
+			break
+		}
+	}
+	want("asking without end", status, answer, "too_many_sign_ins", http.StatusServiceUnavailable)
 }
 
 // Passkeys belong to a name; on the own machine that is localhost.

@@ -34,9 +34,9 @@ const (
 	AskLength = 5 * time.Minute
 	// mostPasskeys is how many a person may have.
 	mostPasskeys = 20
-	// mostAsks is how many questions may wait for an answer, so that nobody fills the
-	// database by asking.
-	mostAsks = 10_000
+	// mostAsks is how many questions may wait for an answer, of all and of one address of
+	// the network, so that nobody fills the database by asking, or keeps others from it.
+	mostAsks, mostAsksOfOne = 10_000, 50
 )
 
 // ErrPasskey says that a passkey was not accepted, and no more.
@@ -53,8 +53,10 @@ func (s *Store) AskPasskey(ctx context.Context, person int64, data []byte) (stri
 		if _, err := tx.Exec(ctx, `delete from passkey_asks where ends_at < now()`); err != nil {
 			return err
 		}
-		tag, err := tx.Exec(ctx, `insert into passkey_asks (hash, person, data, ends_at)
-			select $1, nullif($2, 0::bigint), $3, $4 where (select count(*) from passkey_asks) < $5`, hash, person, data, time.Now().Add(AskLength), mostAsks)
+		tag, err := tx.Exec(ctx, `insert into passkey_asks (hash, person, address, data, ends_at)
+			select $1, nullif($2, 0::bigint), $3, $4, $5
+			where (select count(*) from passkey_asks) < $6 and (select count(*) from passkey_asks where address = $3) < $7`,
+			hash, person, addressTries(ctx), data, time.Now().Add(AskLength), mostAsks, mostAsksOfOne)
 		if err == nil && tag.RowsAffected() == 0 {
 			return errCrowded
 		}

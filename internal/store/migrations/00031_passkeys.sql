@@ -15,7 +15,9 @@ create index on passkeys (person);
 create table passkey_asks (
     hash    bytea primary key,
     person  bigint references people, -- who wants to add one; null for signing in
+    address bytea not null,           -- of the network, as a hash
     data    jsonb not null,
     ends_at timestamptz not null
 );
 create index on passkey_asks (ends_at);
+create index on passkey_asks (address);
