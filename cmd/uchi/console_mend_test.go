@@ -130,3 +130,14 @@ func TestUndoAndMendByCommand(t *testing.T) {
 	says("Met at the quay", 0, "records", "contact", "CON-5")
 	says("undo", 0, "imports", "runs", "1")
 }
+
+// Zeros that a spreadsheet program has left out are put back in all cells at once.
+func TestZerosArePutBack(t *testing.T) {
+	s := serve(t)
+	s.uchi(3, "Ref;Firma;PLZ;Land\nZ-1;Elbe Boote GmbH;1067;DE\nZ-2;Saale Marin AG;6108;DE\nZ-3;Kiel Boot GmbH;24103;DE\n", "import", "-", "--into", "account", "--check-only")
+	p := open(s)
+	p.do("go to the check", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
+	p.click(`//button[contains(., "a zero seems to be lost in front")]`)
+	p.click(`//button[.="Put the zeros back"]`)
+	p.until("nothing is held", `document.body.innerText.includes("2 cells were mended") && document.body.innerText.includes("Nothing is wrong")`)
+}

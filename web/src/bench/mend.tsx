@@ -191,6 +191,19 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       )}
       <div className={kindButtons}>
         {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
+        {column && problem.code === "lost_zero" && (
+          <Button
+            disabled={edits.replace.isPending}
+            onClick={() =>
+              edits.replace.mutate(
+                { column, how: "pattern", find: "^", replace: "0", ...where },
+                { onSuccess: (r) => told(r.count) },
+              )
+            }
+          >
+            Put the {problem.count === 1 ? "zero" : "zeros"} back
+          </Button>
+        )}
         {column && !missing && <Button onClick={() => setAsking("replace")}>Find and replace…</Button>}
         {missing && at && <Button onClick={() => setAsking("blanks")}>One value for blanks…</Button>}
         {column && !missing && !problem.light && (
