@@ -68,9 +68,14 @@ func severalCells(f catalog.Field, s string) bool {
 
 // setAside are words by which people mark in its name that a record is not to be used, since
 // they cannot or may not delete it.
-var setAside = strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
-	"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
-	"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|")
+var setAside = func() (list []string) {
+	for _, w := range strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
+		"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
+		"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|") {
+		list = append(list, Words(w))
+	}
+	return list
+}()
 
 // notToUse reports whether a name says that its record is not to be used: such words stand at
 // its beginning or its end, or in brackets.

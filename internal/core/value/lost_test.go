@@ -41,7 +41,7 @@ func TestLost(t *testing.T) {
 		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
 		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
-		{company, "Dublette", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
+		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse}, {company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {
