@@ -82,27 +82,35 @@ type Import struct {
 	CellsRun       *int64                          `db:"cells_run"`       // the run that staged the cells
 	CheckRun       *int64                          `db:"check_run"`       // the run whose verdicts hold
 	RoutineVersion int                             `db:"routine_version"` // of the routine, counted up with each change
-	NextRow        int64                           `db:"next_row"`        // where the load goes on
-	Writes         int64                           `db:"writes"`          // of the types that it writes; see Store.Writes
-	LinkWrites     int64                           `db:"link_writes"`     // of those that it only links to
-	Catalogue      int64                           `db:"catalogue"`       // the edition of the record types that the check saw
-	Digest         int64                           `db:"digest"`          // of the verdicts that are not carried out yet
-	CheckBegan     *time.Time                      `db:"check_began_at"`
-	CheckedAt      *time.Time                      `db:"checked_at"`
-	AnsweredAt     *time.Time                      `db:"answered_at"`
-	BeganAt        *time.Time                      `db:"began_at"`
-	EndedAt        *time.Time                      `db:"ended_at"`
-	CleanedAt      *time.Time                      `db:"cleaned_at"` // since when its source and results are not kept
-	Bundle         *int64                          `db:"bundle"`
-	Rehearses      *int64                          `db:"rehearses"`    // the import that it rehearses
-	RehearsesIn    string                          `db:"rehearses_in"` // the workspace of that
-	Place          int64                           `db:"place"`        // its number in the bundle, which stays
-	Turn           int                             `db:"turn"`         // where it stands in the order of the bundle
-	MadeBy         int64                           `db:"made_by"`
-	MadeByName     string                          `db:"made_by_name"`
-	MadeAt         time.Time                       `db:"made_at"`
-	ChangedAt      time.Time                       `db:"changed_at"`
-	Veil           mapping.Veil                    `db:"-"` // what is kept of it from who looks
+	Suggested
+	NextRow     int64        `db:"next_row"`    // where the load goes on
+	Writes      int64        `db:"writes"`      // of the types that it writes; see Store.Writes
+	LinkWrites  int64        `db:"link_writes"` // of those that it only links to
+	Catalogue   int64        `db:"catalogue"`   // the edition of the record types that the check saw
+	Digest      int64        `db:"digest"`      // of the verdicts that are not carried out yet
+	CheckBegan  *time.Time   `db:"check_began_at"`
+	CheckedAt   *time.Time   `db:"checked_at"`
+	AnsweredAt  *time.Time   `db:"answered_at"`
+	BeganAt     *time.Time   `db:"began_at"`
+	EndedAt     *time.Time   `db:"ended_at"`
+	CleanedAt   *time.Time   `db:"cleaned_at"` // since when its source and results are not kept
+	Bundle      *int64       `db:"bundle"`
+	Rehearses   *int64       `db:"rehearses"`    // the import that it rehearses
+	RehearsesIn string       `db:"rehearses_in"` // the workspace of that
+	Place       int64        `db:"place"`        // its number in the bundle, which stays
+	Turn        int          `db:"turn"`         // where it stands in the order of the bundle
+	MadeBy      int64        `db:"made_by"`
+	MadeByName  string       `db:"made_by_name"`
+	MadeAt      time.Time    `db:"made_at"`
+	ChangedAt   time.Time    `db:"changed_at"`
+	Veil        mapping.Veil `db:"-"` // what is kept of it from who looks
+}
+
+// Suggested says what of an import stands as it was suggested, and is suggested anew
+// when the source is read in another way.
+type Suggested struct {
+	TypeSuggested    bool `db:"type_suggested"`
+	RoutineSuggested bool `db:"routine_suggested"`
 }
 
 // Headers lists the headers of the source, in their order.
@@ -132,7 +140,7 @@ const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name,
 	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
 	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
-	i.routine_version, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
+	i.routine_version, i.type_suggested, i.routine_suggested, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
 	i.bundle, i.rehearses, coalesce((select o.workspace from imports o where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
@@ -397,7 +405,7 @@ func OnVersion(change, now int, what string) error {
 // act.
 func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
 	_, err := tx.Exec(ctx, `
-		update imports set routine = $2, into_type = $3, routine_version = routine_version + 1
+		update imports set routine = $2, into_type = $3, routine_version = routine_version + 1, type_suggested = false, routine_suggested = false
 		where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
 	if err != nil {
 		return fmt.Errorf("store routine: %w", err)
@@ -426,26 +434,29 @@ func RestoreReading(ctx context.Context, tx pgx.Tx, id int64) error {
 
 // ReadResult is what reading a source has found.
 type ReadResult struct {
-	Findings []sheet.Finding
-	Columns  []sheet.Column
-	Notices  []sheet.Notice
-	Rows     int64
-	Anchors  []int64 // the row number of every thousandth row
-	Reading  sheet.Reading
-	Into     string
-	Routine  *mapping.Routine
+	Findings  []sheet.Finding
+	Columns   []sheet.Column
+	Notices   []sheet.Notice
+	Rows      int64
+	Anchors   []int64 // the row number of every thousandth row
+	Reading   sheet.Reading
+	Into      string
+	Routine   *mapping.Routine
+	Suggested // which of the two was not said by anybody
 }
 
 // SetRead stores what was read, for the end of its run.
 func SetRead(ctx context.Context, tx pgx.Tx, run Run, r ReadResult) error {
 	_, err := tx.Exec(ctx, `
 		update imports set reading = @reading, findings = @findings, columns = @columns, notices = @notices, rows = @rows, anchors = @anchors,
-			into_type = @into, routine = @routine, routine_version = routine_version + 1, reading_was = null, cells_run = @run, check_run = null, totals = null
+			into_type = @into, routine = @routine, type_suggested = @type_suggested, routine_suggested = @routine_suggested,
+			routine_version = routine_version + 1, reading_was = null, cells_run = @run, check_run = null, totals = null
 		where id = @id`,
 		pgx.StrictNamedArgs{
 			"id": run.Import, "run": run.ID, "reading": JSON[sheet.Reading]{r.Reading}, "findings": JSON[[]sheet.Finding]{r.Findings},
 			"columns": JSON[[]sheet.Column]{r.Columns}, "notices": JSON[[]sheet.Notice]{r.Notices}, "rows": r.Rows, "anchors": r.Anchors,
 			"into": r.Into, "routine": JSON[*mapping.Routine]{r.Routine},
+			"type_suggested": r.TypeSuggested, "routine_suggested": r.RoutineSuggested,
 		})
 	if err != nil {
 		return fmt.Errorf("store what was read: %w", err)

@@ -84,7 +84,7 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 		return err
 	}
 	result := store.ReadResult{Findings: st.findings, Columns: columns, Notices: slices.Concat(st.table.Notices, notices, st.table.Rest()), Rows: st.cells.Rows(), Anchors: st.cells.Anchors, Reading: i.Reading.V}
-	if result.Into, result.Routine, err = s.firstMapping(ctx, c.Offered(), i, columns); err != nil {
+	if err := s.firstMapping(ctx, c.Offered(), i, &result); err != nil {
 		return err
 	}
 	if result.Routine != nil { // whoever made it, the owner is to load it
@@ -125,45 +125,55 @@ func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Tabl
 }
 
 // firstMapping keeps the routine that the import has as far as its columns are
-// there, else takes what is certain of the suggestions.
-func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, columns []sheet.Column) (string, *mapping.Routine, error) {
-	into := i.Into
-	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 {
+// there, else takes what is certain of the suggestions. What was only suggested for a
+// source that was read otherwise is suggested anew: of another sheet, a column of the
+// same name or in the same place may be something else.
+func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.Import, result *store.ReadResult) error {
+	columns := result.Columns
+	result.Into = i.Into
+	result.TypeSuggested = i.Into == "" || i.TypeSuggested && !i.Written
+	if r := i.Routine.V; r != nil && len(r.Drafts) > 0 && (!i.RoutineSuggested || i.Written) {
 		there := make([]string, len(columns))
 		for n, col := range columns {
 			there[n] = col.Header
 		}
 		moved := r.Moved(i.Headers(), there) // read otherwise, a header may say the same in other letters
+		result.Into, result.TypeSuggested = r.Drafts[0].Type, false
 		i.Columns.V = columns
 		if kept, ok := fitted(c, moved.Renamed(c), i); ok {
-			return kept.Drafts[0].Type, &kept, nil
+			result.Routine = &kept
+			return nil
 		}
-		into = r.Drafts[0].Type
 	}
-	if into == "" && i.Bundle != nil {
+	result.RoutineSuggested = true
+	if result.TypeSuggested && i.Bundle != nil {
 		i.Columns.V = columns
 		r, err := s.recognised(ctx, c, i)
 		if r != nil || err != nil {
-			return intoOf(r), r, err
+			result.Into, result.Routine = intoOf(r), r
+			return err
 		}
 	}
-	if into == "" {
-		into, _ = suggest.Sure(suggest.NewView(columns).Among(c).Called(i.Name).Types(c, func(string) suggest.Memory { return nil }))
+	if result.TypeSuggested {
+		i.Findings.V = result.Findings
+		result.Into, _ = suggest.Sure(suggest.NewView(columns).Among(c).Called(namesOf(i)...).Types(c, func(string) suggest.Memory { return nil }))
 	}
-	t, ok := c.Type(into)
+	t, ok := c.Type(result.Into)
 	if !ok {
-		return "", nil, nil
+		result.Into = ""
+		return nil
 	}
 	memory, err := s.memories(ctx, i.Workspace)
 	if err != nil {
-		return "", nil, err
+		return err
 	}
 	view, err := s.viewOf(ctx, i.Workspace, c, columns)
 	if err != nil {
-		return "", nil, err
+		return err
 	}
 	r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
-	return into, &r, nil
+	result.Routine = &r
+	return nil
 }
 
 // intoOf gives the record type that the rows of an import become first.

@@ -3,6 +3,7 @@ package work
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
@@ -43,7 +44,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	out.Types = view.Called(i.Name).Types(c, memory)
+	out.Types = view.Called(namesOf(i)...).Types(c, memory)
 	drafts := []mapping.Draft{{Type: typeName}}
 	if r := i.Routine.V; r != nil && (typeName == "" || typeName == i.Into) {
 		drafts = r.Drafts
@@ -80,6 +81,23 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 		}
 	}
 	return out, nil
+}
+
+// namesOf gives what the sheet of an import is called, the nearest first: what the import is
+// called where that names a part of its source, the sheet of a workbook, the file of an archive,
+// and what the import is called.
+func namesOf(i store.Import) (names []string) {
+	if strings.Contains(i.Name, sheet.Within) {
+		names = append(names, i.Name)
+	}
+	for _, option := range []string{"sheet", "file"} {
+		for _, f := range i.Findings.V {
+			if f.Option == option {
+				names = append(names, f.Value)
+			}
+		}
+	}
+	return append(names, i.Name)
 }
 
 // phonesWithoutCountry gives the headers of the columns from which drafts, each with its target,

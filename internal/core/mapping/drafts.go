@@ -279,15 +279,27 @@ func eachNow(t catalog.RecordType, names []string) []string {
 
 // Moved gives the routine with the headers that stand now where others stood,
 // when a source was read otherwise: a header that is gone is taken for the one in
-// its place, if that is new.
+// its place, if that is new and the same text in another encoding: it has the same
+// letters and figures of ASCII, which nearly all encodings share. Of another sheet, or
+// below another header row, a column in the same place is another column.
 func (r Routine) Moved(before, now []string) Routine {
 	to := map[string]string{}
 	for i, h := range before {
-		if i < len(now) && !slices.Contains(now, h) && !slices.Contains(before, now[i]) {
+		if len(now) == len(before) && !slices.Contains(now, h) && !slices.Contains(before, now[i]) && ascii(h) == ascii(now[i]) {
 			to[h] = now[i]
 		}
 	}
 	return r.WithColumns(to)
+}
+
+// ascii gives the letters and figures of ASCII in a text.
+func ascii(s string) string {
+	return strings.Map(func(r rune) rune {
+		if '0' <= r && r <= '9' || 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' {
+			return r
+		}
+		return -1
+	}, s)
 }
 
 // WithColumns gives the routine with other columns in the place of some, by their names.

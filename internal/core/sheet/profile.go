@@ -419,8 +419,8 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 		columns[i] = p.columns[i].column(p.header[i], i, p.rows)
 	}
 	var notices []Notice
-	if gap := gapColumn(columns); gap != "" {
-		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one, unless the columns of one are chosen", Column: gap})
+	if gap := gapColumn(columns); gap >= 0 {
+		notices = append(notices, Notice{Code: "gap_column", Message: "an empty column without a header parts the sheet: where two tables stand side by side, each row is read as one, unless the columns of one are chosen", Column: columns[gap].Header})
 	}
 	if p.ragged > 0 {
 		notices = append(notices, Notice{Code: "ragged_rows", Message: "rows have more cells than the header; they are held", Row: p.first, Count: p.ragged})
@@ -440,16 +440,40 @@ func (p *Profiler) Profile() ([]Column, []Notice) {
 	return columns, notices
 }
 
-// gapColumn names the first column that holds nothing at all, not even a header, between others
-// that do.
-func gapColumn(columns []Column) string {
+// gapColumn gives the place of the first column that holds nothing at all, not even a header,
+// between others that do; -1 for none.
+func gapColumn(columns []Column) int {
+	filled := func(c Column) bool { return c.Filled > 0 }
 	for i, c := range columns {
 		if i > 0 && c.Filled == 0 && len(c.Nothing) == 0 && c.Header == noHeaderName(i) &&
-			slices.ContainsFunc(columns[:i], func(c Column) bool { return c.Filled > 0 }) && slices.ContainsFunc(columns[i+1:], func(c Column) bool { return c.Filled > 0 }) {
-			return c.Header
+			slices.ContainsFunc(columns[:i], filled) && slices.ContainsFunc(columns[i+1:], filled) {
+			return i
 		}
 	}
-	return ""
+	return -1
+}
+
+// BesideGap gives the columns, from one to before another, that stand on one side of an empty
+// column and are filled in less than half as many rows as those on the other: most likely
+// they are another table. Without any it gives none.
+func BesideGap(columns []Column) (from, to int) {
+	gap := gapColumn(columns)
+	if gap < 0 {
+		return 0, 0
+	}
+	most := func(columns []Column) (n int64) {
+		for _, c := range columns {
+			n = max(n, c.Filled)
+		}
+		return n
+	}
+	switch before, behind := most(columns[:gap]), most(columns[gap+1:]); {
+	case behind*2 < before:
+		return gap + 1, len(columns)
+	case before*2 < behind:
+		return 0, gap
+	}
+	return 0, 0
 }
 
 // UsualCells gives how many cells rows fill on average, if they fill so many that one with a

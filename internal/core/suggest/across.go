@@ -31,7 +31,7 @@ type View struct {
 	types   map[string]*compared
 	groups  map[string]map[int]inGroup // the columns in numbered groups of each type; see Among
 	ranked  []TypeSuggestion           // best first, once they were asked for
-	called  []string                   // the words of the sheet's name
+	called  []string                   // the names of the sheet, the nearest first
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
 	words   [][]string                 // of the header of each column
 	people  map[string]bool            // headers of columns of full names; see fullNames
@@ -157,6 +157,19 @@ func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Sugg
 	return NewView(columns).Across([]Target{{Type: t, Memory: memory}})
 }
 
+// doubtBeside takes nothing from what seems to be another table beside the one that is read.
+func (v *View) doubtBeside(list []Suggestion) {
+	from, to := sheet.BesideGap(v.columns)
+	for _, col := range v.columns[from:to] {
+		for n := range list {
+			if s := &list[n]; s.Column == col.Header && s.Taken {
+				s.Taken, s.Confidence = false, min(s.Confidence, perhaps)
+				s.Reason += ", but it seems to be of another table beside this one"
+			}
+		}
+	}
+}
+
 // place is a field of one of the targets, by its place among the type's.
 type place struct {
 	target, at int
@@ -233,6 +246,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		out = nameFiles(target, out)
 	}
 	ofLines = v.doubtTotals(targets, out)
+	v.doubtBeside(out)
 	order := map[string]int{}
 	for i, c := range v.columns {
 		order[c.Header] = i

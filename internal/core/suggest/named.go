@@ -33,18 +33,29 @@ var filesOf = map[string][]string{
 		"uppgifter", "oppgaver", "opgaver", "tehtävät", "zadania"},
 }
 
-// Called tells the view what the sheet is called: its name, or that of its file, with
-// whatever it stands in.
-func (v *View) Called(name string) *View {
-	v.called = tokens(ownName(name))
+// Called tells the view what the sheet is called: its name, or that of its file, each with
+// whatever it stands in. The first that names a record type counts: a sheet's name says
+// more than its file's, where it says anything.
+func (v *View) Called(names ...string) *View {
+	v.called = names
 	return v
 }
 
-// named gives the record types whose records the name of the sheet names, those that
-// it names by the longest words: sales people are not any people.
+// named gives the record types whose records the name of the sheet names.
 func (v *View) named(c catalog.Catalog) map[string]bool {
+	for _, name := range v.called {
+		if types := namedBy(name, c); len(types) > 0 {
+			return types
+		}
+	}
+	return nil
+}
+
+// namedBy gives the record types whose records a name names, those that it names by the
+// longest words: sales people are not any people.
+func namedBy(name string, c catalog.Catalog) map[string]bool {
 	longest, out := 1, map[string]bool{}
-	says := " " + strings.Join(v.called, " ") + " "
+	says := " " + strings.Join(tokens(ownName(name)), " ") + " "
 	for _, t := range c.Types {
 		for _, word := range append([]string{t.Name, t.Plural, t.Label}, filesOf[t.Name]...) {
 			w := strings.Join(tokens(word), " ")

@@ -1,0 +1,6 @@
+-- +goose Up
+-- What of an import stands as it was suggested, and may be suggested otherwise when its source is
+-- read in another way; what a person or a routine has said stays.
+alter table imports
+    add column type_suggested boolean not null default false,
+    add column routine_suggested boolean not null default false;
