@@ -132,7 +132,7 @@ func (h *handlers) DownloadWorkbook(ctx context.Context, r DownloadWorkbookReque
 // downloadName names a sheet of chosen rows after its source.
 func downloadName(i store.Import, f staging.RowFilter) string {
 	name := i.FileName
-	for _, ending := range []string{".csv", ".xlsx", ".ods", ".tsv", ".txt", ".jsonl", ".zip"} {
+	for _, ending := range []string{".csv", ".xlsx", ".ods", ".tsv", ".txt", ".jsonl", ".json", ".xls", ".html", ".zip"} {
 		name = strings.TrimSuffix(name, ending)
 	}
 	if what := f.Outcome + f.Verdict; what != "" {

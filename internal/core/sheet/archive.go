@@ -62,6 +62,9 @@ func openRows(src Source, reading Reading, limits Limits) (Reader, []io.Closer, 
 	case formatJSON:
 		j, err := newJSONLines(src, reading, limits)
 		return j, nil, err
+	case formatHTML:
+		p, err := newPageTable(src, reading, limits)
+		return p, nil, err
 	}
 	d, err := newDelimited(src, reading, limits)
 	return d, nil, err

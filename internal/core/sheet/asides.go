@@ -19,6 +19,7 @@ const rowsAhead = 5
 // page, totals, page numbers, and the beginning of another table. It counts them.
 type asides struct {
 	header []string // as it stands in the sheet; nil when there is none
+	lower  []string // its second row; nil when it has one
 	width  int
 	ends   bool // a person said where the table ends
 
@@ -144,18 +145,23 @@ func saysUnits(row Row, ahead []Row) bool {
 	return said > 1 && len(ahead) > 0
 }
 
-// saysHeader reports whether a row is the header once more.
+// saysHeader reports whether a row is the header once more, or a row of it.
 func (a *asides) saysHeader(row Row) bool {
-	if len(a.header) < 2 || len(row.Cells) == 0 || row.Cells[0] != a.header[0] {
+	return saysAgain(a.header, row) || a.lower != nil && saysAgain(a.lower, row)
+}
+
+// saysAgain reports whether a row says what a row of a header does.
+func saysAgain(header []string, row Row) bool {
+	if len(header) < 2 || len(row.Cells) == 0 || row.Cells[0] != header[0] {
 		return false
 	}
 	for i, c := range row.Cells {
-		if i >= len(a.header) && value.Trim(c) != "" || i < len(a.header) && c != a.header[i] && value.Trim(c) != value.Trim(a.header[i]) {
+		if i >= len(header) && value.Trim(c) != "" || i < len(header) && c != header[i] && value.Trim(c) != value.Trim(header[i]) {
 			return false
 		}
 	}
 	n := filled(row)
-	return n > 1 && n == filled(Row{Cells: a.header})
+	return n > 1 && n == filled(Row{Cells: header})
 }
 
 func firstFilled(row Row) string {

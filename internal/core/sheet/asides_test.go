@@ -239,6 +239,49 @@ func TestARowOfUnits(t *testing.T) {
 	}
 }
 
+// A header of two rows, of which the lower fills gaps of the upper, is one.
+func TestHeaderOfTwoRows(t *testing.T) {
+	known := func(cells []string) bool {
+		return len(cells) > 1 && !slices.ContainsFunc(cells, func(c string) bool {
+			return !slices.Contains([]string{"Street", "Postcode", "Town", "First", "Last", "Rep", "Mail"}, c)
+		})
+	}
+	for _, c := range []struct{ text, header, rows string }{
+		{"No,Company,Address,,,Turnover,Since\n,,Street,Postcode,Town,kEUR,\n1,a,b,01067,d,5,2020\n", "No|Company|Address Street|Address Postcode|Address Town|Turnover kEUR|Since", "3"},
+		{"No,Contact,\n,First,Last\n1,a,b\n", "No|Contact First|Contact Last", "3"},
+		{"No,Contact,,Note,,,\n,First,Last,,,Rep,Mail\n1,a,b\n,First,Last,,,Rep,Mail\n2,c,d\n", "No|Contact First|Contact Last|Note|Column E|Rep|Mail", "3 5"}, // another table beside, and the header again
+		{"No,Contact,,Town\n1,First,Last,Street\n2,a,b,c\n", "No|Contact|Column C|Town", "2 3"},                                                                // a number: a row of data
+		{"No,Contact,,Town\nx,Anna,Lie,Voss\ny,Kari,Moe,Bergen\n", "No|Contact|Column C|Town", "2 3"},                                                          // words that head no columns
+		{"No,First,Last,Town\n,Street,Town,\n1,a,b,c\n", "No|First|Last|Town", "2 3"},                                                                          // no gap
+		{"No,Contact,\n\n,First,Last\n1,a,b\n", "No|Contact", "3 4"},                                                                                           // a row between
+	} {
+		src := Source{Name: "x.csv", Size: int64(len(c.text)), ReaderAt: strings.NewReader(c.text)}
+		for _, reading := range []Reading{{HeaderRow: 1}, {HeaderRow: 1, FirstRow: 2}} {
+			table, err := Open(src, reading, DefaultLimits)
+			if err != nil {
+				t.Fatal(err)
+			}
+			table.JoinGroups(known)
+			got := strings.Join(table.Header, "|")
+			var rows []string
+			for {
+				row, err := table.Next()
+				if err != nil {
+					break
+				}
+				rows = append(rows, itoa(int(row.Number)))
+			}
+			if reading.FirstRow == 0 && (got != c.header || strings.Join(rows, " ") != c.rows) {
+				t.Errorf("%q: %s; rows %v", c.text, got, rows)
+			}
+			if reading.FirstRow > 0 && strings.Contains(got, " First") {
+				t.Errorf("%q: the row below the header was to be data: %s", c.text, got)
+			}
+			table.Close()
+		}
+	}
+}
+
 // Words above a header that stand over several columns each are joined to those of the columns,
 // where they are known to head columns.
 func TestWordsOverSeveralColumns(t *testing.T) {

@@ -2,7 +2,6 @@ package sheet
 
 import (
 	"bytes"
-	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
@@ -23,15 +22,22 @@ var delimiterNames = map[byte]string{',': "comma", ';': "semicolon", '\t': "tab"
 var otherFiles = []struct{ start, name string }{
 	{"%PDF", "a PDF document"}, {"\x89PNG", "a picture"}, {"\xff\xd8\xff", "a picture"},
 	{"GIF8", "a picture"}, {"\x1f\x8b", "a compressed file"}, {"7z\xbc\xaf", "a compressed file"}, {"Rar!", "a compressed file"}, {"\x7fELF", "a program"}, {"MZ\x90", "a program"},
-	{"SQLite format 3", "a database"}, {"<!DOCTYPE html", "a web page"}, {"<html", "a web page"},
+	{"SQLite format 3", "a database"},
 }
+
+// What marked texts begin with, in small letters.
+var (
+	pageStarts = []string{"<!doctype html", "<html", "<head", "<body", "<table", "<meta", "<style", "<div", "<center"}
+	xmlStarts  = []string{"<?xml", "<!doctype"}
+)
 
 // The formats that are read.
 const (
 	formatText = "delimited text"
 	formatXLSX = "Office Open XML workbook"
 	formatODS  = "OpenDocument spreadsheet"
-	formatJSON = "JSON Lines"
+	formatJSON = "JSON"
+	formatHTML = "web page"
 	formatZIP  = "ZIP archive"
 )
 
@@ -63,15 +69,28 @@ func sniff(src Source) (string, []byte, error) {
 			return "", nil, notText(src, "this is "+o.name+", not a spreadsheet that can be read")
 		}
 	}
-	line, _, _ := bytes.Cut(bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n"), []byte("\n"))
-	if bytes.HasPrefix(line, []byte("{")) && (json.Valid(line) || len(line) > sampleSize/2) || startsArray(sample) {
-		return formatJSON, sample, nil
+	start := bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n")
+	switch start := strings.ToLower(string(start[:min(len(start), 500)])); {
+	case hasPrefix(start, xmlStarts) && !hasPrefix(start, pageStarts) && !strings.Contains(start, "<html"):
+		return "", nil, notText(src, "this is an XML document, not a spreadsheet that can be read")
+	case (hasPrefix(start, pageStarts) || hasPrefix(start, xmlStarts)) && holdsTable(sample):
+		return formatHTML, sample, nil
+	case hasPrefix(start, pageStarts), hasPrefix(start, xmlStarts):
+		return "", nil, notText(src, "this is a web page without a table")
 	}
-	if bytes.HasPrefix(line, []byte("{")) && likeJSON(sample) {
-		return "", nil, fault.New(fault.Invalid, "one_json_object", "this is one JSON document, not a list of objects").At(fault.Place{File: src.Name}).
+	shape, _ := shapeOfJSON(sample, src.Size <= int64(len(sample)))
+	switch {
+	case shape == noJSON:
+		return formatText, sample, nil
+	case shape == oneObject:
+		return "", nil, fault.New(fault.Invalid, "one_json_object", "this is one JSON document without a list of objects").At(fault.Place{File: src.Name}).
 			Mended("Send one array of objects, or one object a line (JSON Lines).")
 	}
-	return formatText, sample, nil
+	return formatJSON, sample, nil
+}
+
+func hasPrefix(s string, starts []string) bool {
+	return slices.ContainsFunc(starts, func(start string) bool { return strings.HasPrefix(s, start) })
 }
 
 // Detect finds out how a source is to be read. What was set by hand in set is
@@ -113,7 +132,22 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 			findings = append(findings, f)
 		}
 	case formatJSON:
+		findings[0].Value, findings[0].Evidence = wordsOfJSON(shapeOfJSON(sample, src.Size <= int64(len(sample))))
 		return set, findings, nil
+	case formatHTML:
+		if set.Encoding == "" {
+			f := pageEncoding(src, sample)
+			set.Encoding = f.Value
+			findings = append(findings, f)
+		}
+		if set.Sheet == "" {
+			f, err := detectTable(src, set.Encoding)
+			if err != nil {
+				return set, nil, err
+			}
+			set.Sheet = f.Value
+			findings = append(findings, f)
+		}
 	case formatText:
 		var more []Finding
 		if set, more, err = detectText(src, sample, set); err != nil {
@@ -138,24 +172,6 @@ func Detect(src Source, set Reading) (Reading, []Finding, error) {
 		findings = append(findings, f)
 	}
 	return set, findings, nil
-}
-
-// startsArray reports whether a text begins as an array of objects in JSON does.
-func startsArray(sample []byte) bool {
-	rest, ok := bytes.CutPrefix(bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n"), []byte("["))
-	return ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte("{"))
-}
-
-// likeJSON reports whether what is at the beginning of a text are members of a
-// JSON object.
-func likeJSON(sample []byte) bool {
-	d := json.NewDecoder(bytes.NewReader(bytes.TrimPrefix(sample, utf8BOM)))
-	for range 3 { // the brace, a name, what it stands for
-		if _, err := d.Token(); err != nil {
-			return false
-		}
-	}
-	return true
 }
 
 // headerSearch is how many rows are looked at for the header.

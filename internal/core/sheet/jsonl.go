@@ -15,7 +15,7 @@ import (
 )
 
 // jsonLines reads objects of JSON: one a line (JSON Lines), or the items of one
-// array. The names in the first objects are the header, in their order; members
+// array, which may stand within an object, as services wrap what they answer. The names in the first objects are the header, in their order; members
 // of objects are named with a dot between, a list's items are joined. A row's
 // number is that of its line, or its place in the array; the header, which stands
 // in no line, is row 0. A line that is no object among others that are stands as it is
@@ -31,6 +31,130 @@ type jsonLines struct {
 	number int64
 	first  bool
 	cells  []string
+	others bool // the document holds other lists
+}
+
+// How the objects of a document stand in it.
+type jsonShape int
+
+const (
+	noJSON      jsonShape = iota
+	jsonByLine            // one a line
+	jsonList              // in one array
+	jsonWrapped           // in an array within an object
+	oneObject             // it is one object, and no list of others
+)
+
+// listPlace is where a list of objects stands: the names that lead to it, and the byte of its bracket.
+type listPlace struct {
+	path string
+	from int
+}
+
+// mostWraps is how many objects a list may stand in.
+const mostWraps = 4
+
+// shapeOfJSON tells by the beginning of a text, which may be all of it, how objects stand in it.
+func shapeOfJSON(sample []byte, all bool) (jsonShape, listPlace) {
+	body := bytes.TrimLeft(bytes.TrimPrefix(sample, utf8BOM), " \t\r\n")
+	before := len(sample) - len(body)
+	if rest, ok := bytes.CutPrefix(body, []byte("[")); ok && bytes.HasPrefix(bytes.TrimLeft(rest, " \t\r\n"), []byte("{")) {
+		return jsonList, listPlace{from: before}
+	}
+	if !bytes.HasPrefix(body, []byte("{")) {
+		return noJSON, listPlace{}
+	}
+	line, rest, _ := bytes.Cut(body, []byte("\n"))
+	whole := json.Valid(line)
+	if whole && (len(bytes.TrimSpace(rest)) > 0 || !all) {
+		return jsonByLine, listPlace{}
+	}
+	if list, ok := wrappedList(body); ok {
+		list.from += before
+		return jsonWrapped, list
+	}
+	switch {
+	case whole, len(line) > sampleSize/2:
+		return jsonByLine, listPlace{}
+	case likeJSON(body):
+		return oneObject, listPlace{}
+	}
+	return noJSON, listPlace{}
+}
+
+// wrappedList finds the first list of objects within the object that a text begins with, but for
+// those in other lists.
+func wrappedList(text []byte) (listPlace, bool) {
+	d := json.NewDecoder(bytes.NewReader(text))
+	var names []string // that lead to what stands next
+	depth, name := 0, true
+	for {
+		t, err := d.Token()
+		if err != nil {
+			return listPlace{}, false
+		}
+		switch t := t.(type) {
+		case json.Delim:
+			switch t {
+			case '{':
+				if depth++; depth > mostWraps {
+					return listPlace{}, false
+				}
+				name = true
+				continue
+			case '}':
+				if depth--; depth == 0 {
+					return listPlace{}, false
+				}
+				names = names[:depth-1]
+			case '[':
+				at := int(d.InputOffset())
+				if bytes.HasPrefix(bytes.TrimLeft(text[at:], " \t\r\n"), []byte("{")) {
+					return listPlace{path: strings.Join(names, "."), from: at - 1}, true
+				}
+				for d.More() { // values: they are passed over
+					var ignored json.RawMessage
+					if d.Decode(&ignored) != nil {
+						return listPlace{}, false
+					}
+				}
+				if _, err := d.Token(); err != nil {
+					return listPlace{}, false
+				}
+				names = names[:depth-1]
+			}
+			name = true
+		default:
+			if s, ok := t.(string); ok && name {
+				names, name = append(names[:depth-1], s), false
+				continue
+			}
+			names, name = names[:depth-1], true
+		}
+	}
+}
+
+// likeJSON reports whether what is at the beginning of a text are members of a
+// JSON object.
+func likeJSON(body []byte) bool {
+	d := json.NewDecoder(bytes.NewReader(body))
+	for range 3 { // the brace, a name, what it stands for
+		if _, err := d.Token(); err != nil {
+			return false
+		}
+	}
+	return true
+}
+
+// wordsOfJSON says how the objects of a document stand in it, and why that is known.
+func wordsOfJSON(shape jsonShape, list listPlace) (format, evidence string) {
+	switch shape {
+	case jsonList:
+		return formatJSON + ", one list", "it begins with a list of objects"
+	case jsonWrapped:
+		return formatJSON + ", one list", "it is one object, with a list of objects under “" + list.path + "”"
+	}
+	return formatJSON + " Lines", "its first line is an object"
 }
 
 // Bounds of an object, whatever is sent.
@@ -47,10 +171,15 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 			return nil, err
 		}
 		j := &jsonLines{src: src, limits: limits}
-		in := bufio.NewReaderSize(text, 256<<10)
-		if start, _ := in.Peek(4096); startsArray(start) {
+		in := bufio.NewReaderSize(text, sampleSize)
+		start, err := in.Peek(sampleSize)
+		switch shape, list := shapeOfJSON(start, err == io.EOF); shape {
+		case jsonList, jsonWrapped:
+			if _, err := in.Discard(list.from); err != nil {
+				return nil, err
+			}
 			j.next = j.items(in)
-		} else {
+		default:
 			j.next, j.byLine = j.lines(in), true
 		}
 		return j, nil
@@ -151,7 +280,7 @@ func (j *jsonLines) items(in *bufio.Reader) func() ([]byte, error) {
 				begun = true
 				continue
 			case c == ']':
-				return nil, io.EOF
+				return nil, j.passOver(in)
 			case c == ',' || c == ' ' || c == '\t' || c == '\r' || c == '\n' || c >= 0x80: // a byte order mark
 				continue
 			default:
@@ -165,6 +294,38 @@ func (j *jsonLines) items(in *bufio.Reader) func() ([]byte, error) {
 			}
 		}
 	}
+}
+
+// passOver reads what stands behind the list that was read, and takes note where it holds another.
+func (j *jsonLines) passOver(in *bufio.Reader) error {
+	quoted, escaped, list := false, false, false
+	for {
+		c, err := in.ReadByte()
+		if err != nil {
+			return err
+		}
+		switch {
+		case quoted:
+			quoted, escaped = escaped || c != '"', !escaped && c == '\\'
+		case c == '"':
+			quoted, list = true, false
+		case c == '[':
+			list = true
+		case c == '{':
+			j.others = j.others || list
+			list = false
+		case c > ' ':
+			list = false
+		}
+	}
+}
+
+// notices tells of what was not read.
+func (j *jsonLines) notices() []Notice {
+	if !j.others {
+		return nil
+	}
+	return []Notice{{Code: "other_lists", Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"}}
 }
 
 func (j *jsonLines) tooLong() error {

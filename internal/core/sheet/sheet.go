@@ -227,6 +227,7 @@ type Table struct {
 	to      int  // nor it and those behind it; 0 reads all
 
 	said     []string // the header as it stands in the sheet
+	at       int64    // the row of the header
 	above    Row      // the row right above the header
 	asides   *asides  // nil when all rows are read
 	ahead    []Row
@@ -329,35 +330,107 @@ func (t *Table) findHeader(src Source, at int64) error {
 			if t.mend {
 				mended(row.Cells)
 			}
-			t.said = slices.Clone(row.Cells[:widthOf(row)])
+			t.said, t.at = slices.Clone(row.Cells[:widthOf(row)]), row.Number
 			t.Header, t.Notices = columnNames(row, t.from)
 			return nil
 		}
 	}
 }
 
-// JoinGroups joins to the headers the words above them that stand over several columns, such as
-// Company over Name and Town; heads tells whether words are known to head columns, since titles
-// stand above headers as well. It is asked before the first row is read.
+// JoinGroups joins to the headers the words above or below them that make one header with them:
+// those above stand over several columns, such as Company over Name and Town; those below
+// stand under gaps, such as Street, Postcode and Town under the one word Address. Heads tells
+// whether words are known to head columns, since titles stand above headers as well, and rows
+// below. It is asked before the first row is read.
 func (t *Table) JoinGroups(heads func(cells []string) bool) {
-	if t.above.Number == 0 || !overSeveral(t.above.Cells, t.said) || !heads(t.above.Cells) {
+	if t.above.Number > 0 && overSeveral(t.above.Cells, t.said) && heads(t.above.Cells) {
+		t.join(t.above.Cells, t.said)
+		t.Notices = append(t.Notices, Notice{
+			Code: "grouped_header", Row: t.above.Number,
+			Message: "words in the row above the header stand over several columns each; they are joined to theirs",
+		})
 		return
 	}
-	joined, group := slices.Clone(t.said), ""
-	for n, name := range joined {
-		if n < len(t.above.Cells) && !blank(t.above.Cells[n]) {
-			group = value.Trim(t.above.Cells[n])
+	if t.at == 0 || t.first > 0 || t.asides == nil { // else a person has said where the rows begin, or that all are rows
+		return
+	}
+	row, err := t.read()
+	if err != nil {
+		t.aheadErr = err
+		return
+	}
+	if row.Number != t.at+1 || !underGaps(t.said, row, heads) {
+		t.ahead = append(t.ahead, row)
+		return
+	}
+	t.asides.lower = slices.Clone(row.Cells[:widthOf(row)])
+	t.join(t.said, row.Cells)
+	t.Notices = append(t.Notices, Notice{
+		Code: "grouped_header", Row: row.Number,
+		Message: "the header has two rows: words in the lower one stand under gaps of the upper one; they are joined to those above them",
+	})
+}
+
+// join names the columns by two rows of words, of which an upper one holds for what stands lower
+// in its column, and in those behind it while nothing else stands above.
+func (t *Table) join(upper, lower []string) {
+	at := func(cells []string, n int) string {
+		if n < len(cells) {
+			return value.Trim(cells[n])
 		}
-		if name = value.Trim(name); group != "" && !strings.Contains(value.Words(name), value.Words(group)) {
-			joined[n] = value.Trim(group + " " + name)
+		return ""
+	}
+	joined, group := make([]string, max(len(t.said), widthOf(Row{Cells: lower}))), ""
+	for n := range joined {
+		high, low := at(upper, n), at(lower, n)
+		switch {
+		case high != "":
+			group = high
+		case low == "":
+			group = ""
+		}
+		switch {
+		case low == "":
+			joined[n] = high
+		case group == "" || strings.Contains(value.Words(low), value.Words(group)):
+			joined[n] = low
+		default:
+			joined[n] = group + " " + low
+		}
+		if low == "" { // what stands alone is no group of those behind it
+			group = ""
 		}
 	}
-	var notices []Notice
-	t.Header, notices = columnNames(Row{Number: t.above.Number + 1, Cells: joined}, t.from)
-	t.Notices = append(notices, Notice{
-		Code: "grouped_header", Row: t.above.Number,
-		Message: "words in the row above the header stand over several columns each; they are joined to theirs",
-	})
+	t.Header, t.Notices = columnNames(Row{Number: t.at, Cells: joined}, t.from)
+	if t.asides != nil {
+		t.asides.width = len(t.Header)
+	}
+}
+
+// underGaps reports whether a row below the header is a part of it: it stands under gaps of the
+// header, with words that are known to head columns there and words alone elsewhere.
+func underGaps(header []string, row Row, heads func(cells []string) bool) bool {
+	var under []string
+	gaps, open := 0, -1 // the column of the words over a gap
+	for n, c := range row.Cells {
+		low := !blank(c)
+		switch {
+		case n < len(header) && !blank(header[n]):
+			open = -1
+			if low {
+				open = n
+			}
+		case low:
+			if gaps++; open >= 0 {
+				under = append(under, row.Cells[open])
+				open = -1
+			}
+			under = append(under, c)
+		default:
+			open = -1
+		}
+	}
+	return gaps > 0 && len(under) > 1 && onlyWords(row) && heads(under)
 }
 
 // overSeveral reports whether the cells of a row stand over the names below as those of groups do:

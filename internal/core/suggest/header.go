@@ -98,8 +98,13 @@ var pathDot = regexp.MustCompile(`(\pL{3})\.(\pL{3})`)
 // lastNumber is that of Name1, which tells which of several it is.
 var lastNumber = regexp.MustCompile(`(\pL{3})(\d)$`)
 
+// wrapping are names at the beginning of a path that say nothing of what they hold, as in
+// attributes.name.
+var wrapping = regexp.MustCompile(`^(?i:attributes?|properties|props|fields|values|data|records?|items?|payload|results?)\.(\pL)`)
+
 func splitCapitals(s string) string {
 	if strings.Contains(s, ".") {
+		s = wrapping.ReplaceAllString(s, "$1")
 		s = pathDot.ReplaceAllString(s, "$1 $2")
 	}
 	if n := len(s); n > 0 && isDigit(s[n-1]) {

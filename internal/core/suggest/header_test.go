@@ -139,6 +139,51 @@ func TestPaths(t *testing.T) {
 	}
 }
 
+// What services wrap their answers in says nothing of what is in it, and a few rows that hold a
+// person make no sheet of people of companies.
+func TestWrappedPaths(t *testing.T) {
+	c := standard(t)
+	columns := []sheet.Column{
+		{Header: "attributes.name", Longest: 20, Filled: 8, Distinct: 8, Samples: []string{"Pontoon Works Ltd", "Sjøbua AS", "Cantiere Doria S.r.l.", "Hausboot Müller"}},
+		{Header: "attributes.address.city", Longest: 9, Filled: 7, Blank: 1, Distinct: 4, Samples: []string{"Leith", "Bergen", "Köln", "Genova"}},
+		{Header: "people.first", Longest: 5, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Uwe"}},
+		{Header: "people.last", Longest: 6, Filled: 1, Blank: 7, Distinct: 1, Samples: []string{"Müller"}},
+	}
+	if got, ok := Sure(NewView(columns).Among(c).Types(c, func(string) Memory { return nil })); got != "account" {
+		t.Error(got, ok)
+	}
+}
+
+// Nothing is taken from what seems to be another table beside the one that is read, on either side
+// of it; an empty column alone parts no table.
+func TestTablesBeside(t *testing.T) {
+	account, _ := standard(t).Type("account")
+	main := []sheet.Column{
+		{Header: "Company", Longest: 20, Filled: 24, Distinct: 24, Samples: []string{"Seglerhof Adler", "Marina Brandt", "Rederi Coral"}},
+		{Header: "Town", Longest: 9, Filled: 24, Distinct: 9, Samples: []string{"Dresden", "Graz", "Plymouth"}},
+	}
+	for _, c := range []struct {
+		filled int64
+		first  bool
+		want   string
+	}{{2, false, "name locality "}, {2, true, "name locality "}, {22, false, "name locality email "}} {
+		side := []sheet.Column{{Header: "Mail", Longest: 30, Filled: c.filled, Blank: 24 - c.filled, Distinct: 2, Samples: []string{"info@adler.example", "info@brandt.example"}}}
+		columns := slices.Concat(main, []sheet.Column{{Header: "Column C", Blank: 24}}, side)
+		if c.first {
+			columns = slices.Concat(side, []sheet.Column{{Header: "Column B", Blank: 24}}, main)
+		}
+		got := ""
+		for _, s := range Columns(account, columns, nil) {
+			if s.Taken {
+				got += s.Field + " "
+			}
+		}
+		if got != c.want {
+			t.Errorf("%+v: %s", c, got)
+		}
+	}
+}
+
 // The number of a customer is no contact's own: where it repeats it names the account, and
 // where it does not, nobody can tell.
 func TestWhoseNumbers(t *testing.T) {

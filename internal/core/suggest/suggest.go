@@ -158,15 +158,24 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		all = append(all, Target{Type: t, Memory: memory(t.Name)})
 	}
 	v.compareAll(all)
+	filledIn := map[string]float64{}
+	for _, col := range columns {
+		filledIn[col.Header] = float64(col.Filled) / float64(max(1, col.Filled+col.Blank))
+		if col.Filled == 0 && col.Blank == 0 { // nothing is known of its rows
+			filledIn[col.Header] = 1
+		}
+	}
 	var out []TypeSuggestion
 	for _, t := range c.Types {
 		required, wanted := 0, 0
+		full, loads := map[string]float64{}, 0.0            // the share of rows in which a field is filled, and that of rows that would load
 		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
 		said := map[string]bool{}                           // fields that were not only left
 		sum := 0.0
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
 				said[s.Field] = said[s.Field] || !s.left
+				full[s.Field] = max(full[s.Field], filledIn[s.Column])
 				if got[s.Field] = true; !placed[s.Column] {
 					weight := s.Confidence * telling(c, s.Field)
 					if s.left {
@@ -182,6 +191,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 				wanted++
 				if got[f.Name] {
 					required++
+					loads += min(1, full[f.Name]/mostlyFilled)
 				} else if f.Type != catalog.Reference {
 					v.lacking[t.Name] = true
 				}
@@ -189,7 +199,7 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		}
 		score := sum / float64(max(1, len(columns)))
 		if wanted > 0 {
-			score *= 0.4 + 0.6*float64(required)/float64(wanted)
+			score *= 0.4 + 0.6*loads/float64(wanted)
 		}
 		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
 			score *= hardly // only people have them
@@ -228,6 +238,10 @@ var marksOf = map[string]struct {
 }
 
 const unmarked = 0.8
+
+// mostlyFilled is in what share of the rows what a type requires is filled in sheets of it: where it
+// is in fewer, most rows are something else.
+const mostlyFilled = 0.5
 
 // rarer is for leads, which lists seldom hold without saying so.
 const rarer = 0.72

@@ -183,7 +183,7 @@ export function SourcePanel({ workspace, i }: PanelProps) {
             value={r.last_row ? String(r.last_row) : ""}
             onSet={(v) => Number(v) >= 0 && set({ last_row: Number(v) || undefined })}
           />
-          {found("format")?.value !== "JSON Lines" && (
+          {!found("format")?.value.startsWith("JSON") && (
             <Written
               label="Columns"
               hint={r.columns ? "set by hand" : "all; where two tables stand side by side, say which are of this one"}

@@ -75,7 +75,7 @@ export function Upload({ workspace }: { workspace: string }) {
         <div className="mr-auto">
           <div className="font-medium">{send.isPending ? "Sending…" : "Drop spreadsheets here"}</div>
           <div className="text-[12.5px] text-ink-soft">
-            CSV, XLSX, ODS, JSON Lines; several, or a ZIP, as a bundle. Nothing is written before you have seen it.
+            CSV, XLSX, ODS, JSON, tables of web pages; several, or a ZIP, as a bundle. Nothing is written before you have seen it.
           </div>
         </div>
         <Button look="act" onClick={() => input.current?.click()} disabled={send.isPending}>
