@@ -334,6 +334,9 @@ func (k *draftCheck) settle(ctx context.Context) error {
 	if err := k.findRepeats(ctx); err != nil {
 		return err
 	}
+	if err := k.askEmployers(ctx); err != nil {
+		return err
+	}
 	if !k.becoming() {
 		return nil
 	}

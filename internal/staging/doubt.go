@@ -30,11 +30,7 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 		return `array_position(` + order + `, ` + now + `) < array_position(` + order + `, ` + was + `)`
 	case catalog.Private:
 		domain := func(v string) string { return `lower(split_part(` + v + `, '@', 2))` }
-		var private []string
-		for _, d := range value.PrivateMail() {
-			private = append(private, schema.Literal(d))
-		}
-		anybodys := ` in (` + list(private) + `)`
+		anybodys := ` in (` + literals(value.PrivateMail()) + `)`
 		sql := domain(now) + anybodys + ` and not ` + domain(was) + anybodys
 		// Or the mailbox that is there is at the company for which the person works, and
 		// goes on to work by what the row says.
@@ -52,9 +48,17 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 			}
 		}
 		// Most mailboxes are those that are there.
-		return `case when ` + now + ` <> ` + was + ` and ` + domain(now) + ` <> ` + domain(was) + ` then ` + sql + ` end`
+		return `case when ` + now + ` <> ` + was + ` then ` + desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql + ` end`
 	}
 	return `false`
+}
+
+// desksOver is the SQL of whether one mailbox is a desk's and the other a person's own.
+func desksOver(now, was string) string {
+	desks := func(v string) string {
+		return `btrim(lower(split_part(` + v + `, '@', 1)), '0123456789.-_') in (` + literals(value.RoleMailboxes()) + `)`
+	}
+	return `(` + desks(now) + ` and not ` + desks(was) + `)`
 }
 
 // domainsOf is the query of the domains, x.domain, of the company that a field of a
@@ -179,6 +183,10 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 			kept = `(` + kept + ` or ` + k.unmoved(*fp, "q", now(fp.Field)) + `)`
 		}
 		words := schema.Literal(doubtful[fp.Doubt]+": ") + ` || ` + k.shown(fp.Field, was)
+		if fp.Doubt == catalog.Private {
+			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was) +
+				` else ` + words + ` end`
+		}
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 			select d.row_no, @code, @field, @col, {cell}, d.detail, @light
 			from (select q.row_no, {words} as detail from {staged} where q.record_id is not null and ({doubt}) and {stays q} and not {kept}) d`,

@@ -50,7 +50,11 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		case f.Key: // found by likeness, a record keeps its own keys
 			out = `case when ` + row + `.found_by in (` + own + `) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		case !fp.Chosen && k.alike[f.Name]: // and what the row only writes otherwise
-			out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.alike) then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
+			more := ``
+			if other, ok := k.otherHalf(f); ok {
+				more = ` and not coalesce(` + fuller(given, was, schema.Column(other, record)) + `, false)`
+			}
+			out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.alike)` + more + ` then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		}
 	}
 	if fp.Blank == mapping.Clear {
@@ -91,6 +95,30 @@ func otherwise(f catalog.Field, now, was string) string {
 	}
 	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
 		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + `)))`
+}
+
+// otherHalf gives the other half of a person's name.
+func (k *draftCheck) otherHalf(f catalog.Field) (catalog.Field, bool) {
+	switch f.ComparedAs() {
+	case catalog.AsGivenName:
+		return k.plan.Type.FieldAs(catalog.AsFamilyName)
+	case catalog.AsFamilyName:
+		return k.plan.Type.FieldAs(catalog.AsGivenName)
+	}
+	return catalog.Field{}, false
+}
+
+// fuller is the SQL for whether a half of a person's name says all that is there, and more: the
+// double name that somebody took at the wedding, a second given name, the name of an initial. What
+// holds anything but letters and what joins names, is in capitals throughout, or only adds an
+// initial, is no better; nor is what the record has in the other half.
+func fuller(now, was, other string) string {
+	words := func(v string) string { return `replace(lower(` + v + ` collate "C.utf8"), '-', ' ')` }
+	each := func(v string) string { return `string_to_array(` + words(v) + `, ' ')` }
+	return `(length(` + now + `) > length(` + was + `) and ` + now + ` ~ '^[[:alpha:]][[:alpha:] .''’-]+$' and ` + now + ` <> upper(` + now + ` collate "C.utf8") and ` + now + ` !~ ' [[:alpha:]][.]?$'` +
+		` and not (` + each(now) + ` && coalesce(` + each(other) + `, '{}'))` +
+		` and (starts_with(` + words(now) + `, ` + words(was) + ` || ' ') or right(` + words(now) + `, length(` + was + `) + 1) = ' ' || ` + words(was) +
+		` or ` + was + ` ~ '^[[:alpha:]][.]?$' and ` + now + ` ~ '^[[:alpha:]]{2}' and starts_with(` + words(now) + `, lower(left(` + was + `, 1) collate "C.utf8"))))`
 }
 
 // leastCut is from how many characters on a text that ends within a word of another is what was

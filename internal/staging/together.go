@@ -266,19 +266,61 @@ func (k *draftCheck) findByTitle(ctx context.Context) error {
 // askNamesakes asks about records of a name that a row gives with another legal form, or in
 // another place: one that is made beside them would be a second of that name.
 func (k *draftCheck) askNamesakes(title string) []stmt {
+	return k.askAbout(nil, `
+		select d.row_no, r.id
+		from {linked} join {records} r on r.{key} = {title}
+		where r.{key} <> '' and {unsettled d}`, frag{"linked": k.linked(), "key": schema.Title, "title": title})
+}
+
+// askAbout asks of rows whether they are for one of the records that a query gives for
+// them, as row_no and id. Of the fields alike a record keeps what it has when the answer is
+// that it is.
+func (k *draftCheck) askAbout(alike []string, query string, with ...any) []stmt {
 	return []stmt{
 		q(`create unlogged table {several} as
-			select d.row_no, count(*) as finds, (array_agg(r.id order by r.id))[1:@most] as ids
-			from {linked} join {records} r on r.{key} = {title}
-			where r.{key} <> '' and {unsettled d}
-			group by d.row_no`, frag{"linked": k.linked(), "key": schema.Title, "title": title}, arg{"most": mostCandidates}),
+			select row_no, count(distinct id) as finds, (array_agg(distinct id order by id))[1:@most] as ids
+			from (`+query+`) x
+			group by row_no`, append(with, arg{"most": mostCandidates})...),
 		q(`insert into {questions} (row_no, kind, rule, candidates, percent)
 			select row_no, case finds when 1 then @alike else @several end, @rule, finds, @percent from {several}`,
 			arg{"alike": string(verdict.AskAlike), "several": string(verdict.AskSeveral), "rule": len(k.plan.Rules) + 1, "percent": namesakePercent}),
-		q(`insert into {candidates} (row_no, place, record_id, percent)
-			select x.row_no, i.place, i.id, @percent from {several} x, unnest(x.ids) with ordinality i (id, place)`, arg{"percent": namesakePercent}),
+		q(`insert into {candidates} (row_no, place, record_id, percent, alike)
+			select x.row_no, i.place, i.id, @percent, @alike::text[] from {several} x, unnest(x.ids) with ordinality i (id, place)`,
+			arg{"percent": namesakePercent, "alike": alike}),
 		q(`drop table {several}`),
 	}
+}
+
+// askEmployers asks, where a row's person was found and the company that the row names was
+// not, whether it is the one that the person works for by the record: where one of the two
+// names has all words of the other, a company that is made for the row would be a second one.
+func (k *draftCheck) askEmployers(ctx context.Context) error {
+	for _, fp := range k.references() {
+		if fp.Draft < 0 || fp.Field.ComparedAs() != catalog.AsEmployer {
+			continue
+		}
+		to := k.Check.drafts[fp.Draft]
+		title := to.titleOf("d")
+		if !namesCompany(to.plan.Type) || title == "" || to.plan.May == mapping.Create || to.plan.May == mapping.Delete {
+			continue
+		}
+		err := to.do(ctx, stepTitle, to.askAbout(to.plan.Type.Title, `
+			select d.row_no, e.id
+			from {people_found} m
+			join {people} r on r.id = m.record_id
+			join {records} e on e.id = r.{employer}
+			join {became} b on b.row_no = m.row_no and b.record_id < 0
+			join {draft} d on d.row_no = -b.record_id,
+			lateral (select string_to_array({title}, ' ') as said, string_to_array(e.{key}, ' ') as known) w
+			where {unsettled d} and e.{key} <> '' and {title} <> ''
+				and (w.said <@ w.known and w.said::text ~ '[[:alpha:]]{4}' or w.known <@ w.said and w.known::text ~ '[[:alpha:]]{4}')`,
+			frag{"people_found": k.table("matches"), "people": schema.Records(k.i.Workspace, k.plan.Type.Name), "employer": schema.Value(fp.Field.Name),
+				"title": title, "key": schema.Title})...)
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // namesakePercent is the percentage of likeness that is said of records of a row's name and

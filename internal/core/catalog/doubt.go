@@ -8,7 +8,7 @@ const (
 	NoDoubt Doubt = ""
 	Older   Doubt = "older"   // a date before the one that is there
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
-	Private Doubt = "private" // a private mailbox over one at the company
+	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
 )
 
 // Doubts tells in which way a value of the field can be worse than one that is

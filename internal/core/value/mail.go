@@ -61,6 +61,10 @@ var between = wordSet("and und et e y en og och i ja the der die das des de la l
 // is no person's own, as info and office2 are.
 func RoleMailbox(local string) bool { return roleBoxes[strings.Trim(local, "0123456789.-_")] }
 
+// RoleMailboxes lists what stands before the sign of such addresses, but for figures and marks
+// around it.
+func RoleMailboxes() []string { return sorted(roleBoxes) }
+
 // PrivateDomain reports whether anybody can have a mailbox under a domain in small letters.
 func PrivateDomain(domain string) bool { return privateMail[domain] }
 

@@ -1,0 +1,62 @@
+package work
+
+import (
+	"testing"
+
+	"uchi/internal/core/verdict"
+)
+
+// Where a record of a person is found by likeness, its name takes on what the row says more of
+// it, and nothing else.
+func TestNamesInFuller(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "First name,Surname,E-mail,Birthday\n"+
+		"Tess,Harrow,tess@quay.example,1990-03-02\n"+
+		"W.,Nguyen,w.nguyen@asia.example,1971-05-06\n"+
+		"Saskia van,Vermeer,saskia@kaag.example,1982-07-08\n"+
+		"Anna,Brandt-Kerr,anna@leith.example,1983-09-10\n"+
+		"Olaf,Lie,olaf@lie.example,1984-11-12\n")
+	b.load(b.check(b.upload("contact", "First name,Surname,E-mail,Birthday\n"+
+		"Tess,Harrow-Penrose,tess@quay.example,1990-03-02\n"+ // a double name
+		"Wei,Nguyen,w.nguyen@asia.example,1971-05-06\n"+ // the name of an initial
+		"Saskia,van Vermeer,saskia@kaag.example,1982-07-08\n"+ // parted otherwise
+		"Anna,Kerr,anna@leith.example,1983-09-10\n"+ // less
+		"Olaf J.,LIE-HAUG,olaf@lie.example,1984-11-12\n"))) // an initial, and capitals
+	for id, want := range map[string]string{"CON-1": "Tess Harrow-Penrose", "CON-2": "Wei Nguyen", "CON-3": "Saskia van Vermeer", "CON-4": "Anna Brandt-Kerr", "CON-5": "Olaf Lie"} {
+		v := b.record("contact", id).Values
+		b.want(v["given_name"]+" "+v["family_name"], want)
+	}
+}
+
+// A desk's mailbox in the place of a person's own is told; in that of another desk's, or where
+// there is none, it is not.
+func TestDesksOverPeople(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Number in the old system,Surname,E-mail\n1,Harrow,tess@quay.example\n2,Moe,office@moe.example\n3,Lie,\n4,Dahl,kari@dahl.example\n")
+	i := b.check(b.upload("contact", "Number in the old system,Surname,E-mail\n1,Harrow,info@quay.example\n2,Moe,info@moe.example\n3,Lie,info@lie.example\n4,Dahl,kd@dahl.example\n"))
+	b.want(b.codes(i), "[2 doubtful_value email]")
+}
+
+// A company that a row names in fewer or more words than that for which its person works by the
+// record is asked about: one that is made would stand beside it. The answer holds for all rows of
+// that company.
+func TestCompaniesOfKnownPeople(t *testing.T) {
+	b := start(t)
+	b.load(b.check(b.drafted("First name,Surname,Company,E-mail,Mobile\nSaskia,Vermeer,Jachthaven De Kaag,saskia@kaag.example,+31612345678\nRhona,McCall,McCall Boats,rhona@mccall.example,+447700900111\n", "contact", "account")))
+	const rows = "First name,Surname,Company,E-mail,Mobile\n" +
+		"Saskia,Vermeer,De Kaag,saskia@kaag.example,+31612345678\n" + // 2 less of the name
+		"Piet,Jansen,De Kaag,piet@kaag.example,+31612345999\n" + // 3 the same company
+		"Rhona,McCall,Firth Chandlery,rhona@firth.example,+447700900111\n" + // 4 another company
+		"Ada,Nowhere,Boats,ada@boats.example,\n" // 5 nobody is known there
+	i := b.check(b.drafted(rows, "contact", "account"))
+	b.want(b.rows(i)[0], "2 ask (ask 1, ask)")
+	b.want(b.rows(i)[3], "5 create (create, create)")
+	b.want(i.Totals.V.Verdicts["ask"], 1)
+	_, err := b.work.Answer(b.Context(), i, []Given{{Row: 2, Choice: verdict.ChooseTake, Record: "ACC-1", Draft: "account"}}, b.person)
+	b.ok(err)
+	i = b.check(b.again(i))
+	b.want(b.rows(i)[:2], "[2 same (same 1, same 1) 3 create (create, skip)]")
+	b.load(i)
+	b.want(b.record("contact", "CON-3").Values["account"], "ACC-1")
+	b.want(b.counts()["account"], 4)
+}
