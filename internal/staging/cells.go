@@ -136,6 +136,32 @@ func (r *Room) SameRows(ctx context.Context, i store.Import, run store.Run) (boo
 	return !differ, nil
 }
 
+// Holding gives those of some texts that stand, in whatever capitals, in columns of an import, which
+// are counted from 0. Without staged cells it gives none.
+func (r *Room) Holding(ctx context.Context, i store.Import, columns []int, texts []string) ([]string, error) {
+	cells, ok := cellsOf(i)
+	if !ok {
+		return nil, nil
+	}
+	if there, err := r.there(ctx, cells); err != nil || !there || len(texts) == 0 {
+		return nil, err
+	}
+	var values []string
+	for _, at := range columns {
+		values = append(values, `c.cells[`+schema.Int(at+1)+`]`)
+	}
+	rows, err := r.pool.Query(ctx, `
+		with held as materialized (
+			select distinct v from (select lower(btrim(unnest(array[`+list(values)+`]))) as v from `+cells+` c) x
+			where v = any(select lower(btrim(t)) from unnest($1::text[]) t)
+		)
+		select t from unnest($1::text[]) t where lower(btrim(t)) in (select v from held)`, texts)
+	if err != nil {
+		return nil, fmt.Errorf("look for texts among the cells: %w", err)
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
+}
+
 // HasCells reports whether the cells are staged; after a crash of the database
 // unlogged tables are empty.
 func (r *Room) HasCells(ctx context.Context, i store.Import) (bool, error) {

@@ -111,6 +111,7 @@ type Import struct {
 type Suggested struct {
 	TypeSuggested    bool `db:"type_suggested"`
 	RoutineSuggested bool `db:"routine_suggested"`
+	SuggestedAmong   bool `db:"suggested_among"` // when all of its bundle were read
 }
 
 // Headers lists the headers of the source, in their order.
@@ -140,7 +141,7 @@ const importColumns = `i.id, i.workspace, i.name, i.source, s.name as file_name,
 	i.state, i.rest, i.written, i.run, coalesce(x.work, '') as work, coalesce(x.done_rows, 0) as done_rows, coalesce(x.of_rows, 0) as of_rows, x.cancelled_by is not null as cancelled,
 	(select count(*) from runs t where t.import = i.id and t.ended_at is null and t.work = 'try') as tries,
 	i.into_type, i.reading, i.findings, i.columns, i.notices, i.rows, i.routine, i.totals, i.outcomes, i.trouble,
-	i.routine_version, i.type_suggested, i.routine_suggested, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
+	i.routine_version, i.type_suggested, i.routine_suggested, i.suggested_among, i.cells_run, i.check_run, i.next_row, i.writes, i.link_writes, i.catalogue, i.digest, i.check_began_at, i.checked_at, i.answered_at, i.began_at, i.ended_at, i.cleaned_at,
 	i.bundle, i.rehearses, coalesce((select o.workspace from imports o where o.id = i.rehearses), '') as rehearses_in, i.place, i.turn, i.made_by, p.name as made_by_name, i.made_at, i.changed_at`
 
 const importFrom = `
@@ -413,6 +414,23 @@ func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) err
 	return nil
 }
 
+// SetSuggested stores a routine that is suggested in the place of another, for the change of an act.
+func SetSuggested(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
+	_, err := tx.Exec(ctx, `update imports set routine = $2, routine_version = routine_version + 1 where id = $1`, id, JSON[mapping.Routine]{r})
+	if err != nil {
+		return fmt.Errorf("store a suggested routine: %w", err)
+	}
+	return nil
+}
+
+// NoteAmong notes that the columns of the imports of a bundle were suggested when all were read.
+func (s *Store) NoteAmong(ctx context.Context, bundle int64) error {
+	if _, err := s.pool.Exec(ctx, `update imports set suggested_among = true where bundle = $1 and not suggested_among`, bundle); err != nil {
+		return fmt.Errorf("note what was suggested: %w", err)
+	}
+	return nil
+}
+
 // SetReading stores reading options, for the change of an act. Those by which the
 // source was read stay at hand until it has been read by the new ones.
 func SetReading(ctx context.Context, tx pgx.Tx, id int64, r sheet.Reading) error {
@@ -449,7 +467,7 @@ type ReadResult struct {
 func SetRead(ctx context.Context, tx pgx.Tx, run Run, r ReadResult) error {
 	_, err := tx.Exec(ctx, `
 		update imports set reading = @reading, findings = @findings, columns = @columns, notices = @notices, rows = @rows, anchors = @anchors,
-			into_type = @into, routine = @routine, type_suggested = @type_suggested, routine_suggested = @routine_suggested,
+			into_type = @into, routine = @routine, type_suggested = @type_suggested, routine_suggested = @routine_suggested, suggested_among = false,
 			routine_version = routine_version + 1, reading_was = null, cells_run = @run, check_run = null, totals = null
 		where id = @id`,
 		pgx.StrictNamedArgs{

@@ -55,6 +55,21 @@ func (s *Service) NewBundle(ctx context.Context, workspace, name string, by stor
 	return s.store.AddBundle(ctx, workspace, name, by)
 }
 
+// sameSource tells of a new source which of the imports of a bundle reads one of the same content.
+func (s *Service) sameSource(ctx context.Context, source int64, there []store.Import) (name string, ok bool, err error) {
+	sum, _, err := s.store.SourceSum(ctx, source)
+	if err != nil {
+		return "", false, err
+	}
+	at := slices.IndexFunc(there, func(i store.Import) bool {
+		return i.FileSHA256 == sum && i.State != life.Discarded && i.State != life.Undone
+	})
+	if at < 0 {
+		return "", false, nil
+	}
+	return there[at].FileName, true, nil
+}
+
 // AddToBundle stores a source and makes an import of every sheet that it holds. What
 // cannot be read is noted, and stops nothing.
 func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) error {
@@ -90,6 +105,14 @@ func (s *Service) AddToBundle(ctx context.Context, b store.Bundle, u Upload) err
 	if len(there)+len(parts) > MostMembers {
 		return fault.Newf(fault.TooLarge, "too_many_files", "a bundle has at most %d sheets, and these would be %d", MostMembers, len(there)+len(parts)).At(fault.Place{File: name}).
 			Mended("Make several bundles.")
+	}
+	if same, ok, err := s.sameSource(ctx, source, there); err != nil {
+		return err
+	} else if ok {
+		if err := s.store.DropSource(ctx, source); err != nil {
+			return err
+		}
+		return left(sheet.Part{}, sheet.SameAs(same))
 	}
 	for _, p := range parts {
 		if p.Trouble != nil {
@@ -286,6 +309,9 @@ func (s *Service) CheckBundle(ctx context.Context, b store.Bundle, by store.Pers
 	if b.State == life.Loaded || b.State == life.Undone || b.State == life.Discarded {
 		return fault.Newf(fault.Conflict, "wrong_state", "a bundle that is %s is not checked", b.State).
 			Mended("Make another bundle of the files, or check a single import of it.")
+	}
+	if err := s.suggestAmong(ctx, b.ID); err != nil {
+		return err
 	}
 	v, err := s.Bundle(ctx, b)
 	if err != nil {

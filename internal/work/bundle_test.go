@@ -227,3 +227,41 @@ func TestBundleTakenBackInPart(t *testing.T) {
 	b.want([]any{bundle.State, bundle.Trouble.V.Code}, []any{life.Loaded, "part_undone"})
 	b.want(b.record("contact", "CON-1").Links["account"].Title, "Ulvsund Havn")
 }
+
+// The files of a bundle say by each other's numbers and names what their columns point to; what a
+// person has placed stays. Small numbers say nothing.
+func TestColumnsThatNameRowsBeside(t *testing.T) {
+	b := start(t)
+	bundle := b.bundled(
+		"visits.csv", "Date,Subject,With,At,By,Rank\n2026-11-03,Call,P7,K-101,IH,1\n2026-11-04,Visit,P8,K-102,TB,2\n2026-11-05,Mail,P9,K-103,IH,3\n",
+		"people.csv", "No,First name,Surname,Job title\nP7,Ada,Moe,Buyer\nP8,Ole,Lie,Captain\nP9,Kari,Dahl,Director\n",
+		"customers.csv", "No,Company,Town\nK-101,Alpha Marina AS,Bergen\nK-102,Beta Havn AS,Voss\nK-103,Gamma Verft AS,Molde\n",
+		"staff.csv", "Short,Name,E-mail\nIH,Ilse Hauser,ih@lantern.example\nTB,Tomas Brandt,tb@lantern.example\n",
+	)
+	bundle = b.checkBundle(bundle)
+	var placed []string
+	for _, i := range b.members(bundle) {
+		if i.Name == "visits.csv" {
+			for _, header := range []string{"With", "At", "By", "Rank"} {
+				placed = append(placed, b.placed(i, header))
+			}
+		}
+	}
+	b.want(placed, "[task contact task account task owner task -]")
+	for _, i := range b.members(bundle) {
+		b.want(i.Totals.V.Verdicts, map[string]int64{"create": i.Rows})
+	}
+}
+
+// The same content twice in a bundle makes its records once, and the bundle says so.
+func TestSameContentTwice(t *testing.T) {
+	b := start(t)
+	const customers = "No,Company\nK-101,Alpha Marina AS\n"
+	bundle := b.bundled("customers.csv", customers, "copy.csv", customers, "old.zip", b.zipped("a/people.csv", "Surname\nMoe\n", "b/people (2).csv", "Surname\nMoe\n", "notes.csv", customers))
+	var left []string
+	for _, l := range bundle.LeftOut.V {
+		left = append(left, l.Name+" "+l.Trouble.Code)
+	}
+	b.want(left, "[copy.csv same_content b/people (2).csv same_content]")
+	b.want(len(b.members(bundle)), 3)
+}

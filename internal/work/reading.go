@@ -100,7 +100,10 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
-	return s.room.Drop(ctx, i.ID, r.ID)
+	if err := s.room.Drop(ctx, i.ID, r.ID); err != nil || i.Bundle == nil {
+		return err
+	}
+	return s.suggestAmong(ctx, *i.Bundle)
 }
 
 func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler, w *staging.CellWriter) error {
@@ -167,7 +170,8 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	if err != nil {
 		return err
 	}
-	view, err := s.viewOf(ctx, i.Workspace, c, columns)
+	i.Columns.V = columns
+	view, err := s.viewOf(ctx, i, c)
 	if err != nil {
 		return err
 	}

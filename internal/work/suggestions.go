@@ -40,7 +40,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	if err != nil {
 		return out, err
 	}
-	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	view, err := s.viewOf(ctx, i, c)
 	if err != nil {
 		return out, err
 	}
@@ -123,12 +123,17 @@ func phonesWithoutCountry(reading sheet.Reading, drafts []mapping.Draft, targets
 // mostNamed is how many texts of a column are looked up among the records.
 const mostNamed = 20
 
-// viewOf readies columns for suggestions, with how many of their texts name records that
-// the types of a catalog point to.
-func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalog, columns []sheet.Column) (*suggest.View, error) {
+// viewOf readies the columns of an import for suggestions, with how many of their texts name
+// records that the types of a catalog point to, or rows of other files of its bundle that become such.
+func (s *Service) viewOf(ctx context.Context, i store.Import, c catalog.Catalog) (*suggest.View, error) {
+	columns := i.Columns.V
 	var texts []string
 	for _, col := range columns {
 		texts = append(texts, col.Samples[:min(len(col.Samples), mostNamed)]...)
+	}
+	beside, err := s.readBeside(ctx, i)
+	if err != nil {
+		return nil, err
 	}
 	shares := map[string][]float64{}
 	for _, t := range c.Types {
@@ -140,7 +145,11 @@ func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalo
 		if !pointed {
 			continue
 		}
-		named, err := s.store.Named(ctx, workspace, t, texts)
+		named, err := s.store.Named(ctx, i.Workspace, t, texts)
+		if err != nil {
+			return nil, err
+		}
+		rows, err := s.namedBeside(ctx, t, beside, texts)
 		if err != nil {
 			return nil, err
 		}
@@ -148,7 +157,7 @@ func (s *Service) viewOf(ctx context.Context, workspace string, c catalog.Catalo
 		for n, at := 0, 0; n < len(columns); n++ {
 			of, found := min(len(columns[n].Samples), mostNamed), 0.0
 			for range of {
-				if named[at] {
+				if named[at] || rows[texts[at]] {
 					found++
 				}
 				at++
@@ -186,7 +195,7 @@ func (s *Service) AddDraft(ctx context.Context, i store.Import, draft mapping.Dr
 	if err != nil {
 		return err
 	}
-	view, err := s.viewOf(ctx, i.Workspace, c, i.Columns.V)
+	view, err := s.viewOf(ctx, i, c)
 	if err != nil {
 		return err
 	}

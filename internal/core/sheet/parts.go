@@ -109,8 +109,19 @@ func filesOf(src Source) ([]Part, error) {
 		return nil, fault.Newf(fault.TooLarge, "too_many_files", "the archive holds %d files, more than %d", len(files), MostParts).At(fault.Place{File: src.Name}).
 			Mended("Send archives with fewer files in them.")
 	}
+	type content struct {
+		sum  uint32
+		size uint64
+	}
 	var list []Part
+	first := map[content]string{}
 	for _, f := range files {
+		of := content{f.CRC32, f.UncompressedSize64}
+		if same := first[of]; same != "" && of.size > 0 {
+			list = append(list, Part{File: f.Name, Trouble: SameAs(same)})
+			continue
+		}
+		first[of] = f.Name
 		inner, err := partsWithin(src, f.Name)
 		if err != nil {
 			list = append(list, Part{File: f.Name, Trouble: asTrouble(err)})
@@ -122,6 +133,12 @@ func filesOf(src Source) ([]Part, error) {
 		}
 	}
 	return list, nil
+}
+
+// SameAs is the trouble with a part of which the content stands in another as well: both would make
+// the same records.
+func SameAs(other string) *fault.Error {
+	return fault.New(fault.Conflict, "same_content", "its content is that of "+other).Mended("Nothing is missing: the rows are read there.")
 }
 
 func partsWithin(src Source, name string) ([]Part, error) {

@@ -12,8 +12,9 @@ import (
 // Whose numbers a column of numbers holds: those of what the rows are, or of the customers that
 // these belong to.
 
-// numbersOfCompanies are the sets of concepts of headers that mean the number of a customer.
-var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code"}
+// numbersOfCompanies are the sets of concepts of headers that mean the number of a customer, or
+// that in the companies register.
+var numbersOfCompanies = []string{"customer number", "customer code", "company number", "company code", "registration", "company registration", "registration number", "company registration number"}
 
 // ofCompanies reports whether a header means the number of a customer.
 func ofCompanies(header string) bool {
@@ -108,21 +109,32 @@ func namesRows(names, own sheet.Column) bool {
 // where nothing else does, before columns are assigned: the number of what the rows are may stand
 // in another.
 func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
-	given := assign(scores)
+	given, taken := assign(scores), map[int]bool{}
 	for c, i := range given {
-		if i < 0 || scores[c][i] < certain || !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) || !comesAgain(v.columns[c]) {
+		taken[i] = taken[i] || i >= 0 && scores[c][i] >= certain
+	}
+	for c, i := range given {
+		sure := i >= 0 && scores[c][i] >= certain
+		if sure && !ownKey(places[i].field) || !comesAgain(v.columns[c]) || !ofCompanies(v.columns[c].Header) {
 			continue
 		}
-		target := targets[places[i].target]
-		link, ok := companyLink(target.Type)
-		if !ok || target.Memory[Key(v.columns[c].Header)] == places[i].field.Name {
+		of := 0 // the target that it is of; where nothing takes it, that of the rows
+		if sure {
+			of = places[i].target
+		} else if len(targets) > 1 {
 			continue
 		}
-		to := slices.IndexFunc(places, func(p place) bool { return p.target == places[i].target && p.field.Name == link.Name })
-		if to < 0 || slices.ContainsFunc(given, func(at int) bool { return at == to }) {
+		link, ok := companyLink(targets[of].Type)
+		if !ok || sure && targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
 			continue
 		}
-		scores[c][to], reasons[c][to] = scores[c][i], "it numbers customers, and repeats: several rows name the same"
-		scores[c][i] = 0
+		to := slices.IndexFunc(places, func(p place) bool { return p.target == of && p.field.Name == link.Name })
+		if to < 0 || taken[to] {
+			continue
+		}
+		scores[c][to], reasons[c][to] = certain, "it numbers customers, and repeats: several rows name the same"
+		if sure {
+			scores[c][to], scores[c][i] = scores[c][i], 0
+		}
 	}
 }

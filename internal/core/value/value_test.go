@@ -333,7 +333,7 @@ func TestTimes(t *testing.T) {
 
 func TestLanguages(t *testing.T) {
 	check(t, catalog.Field{Name: "language", Type: catalog.Language}, Settings{}, []readCase{
-		{"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"Norsk", "no", ""}, {"se", "se", ""}, {"SE", "", problem.BadLanguage}, {"UK", "", problem.BadLanguage}, {"native", "", problem.BadLanguage},
+		{"Deutsch", "de", ""}, {"pt-BR", "pt-BR", ""}, {"Norsk", "no", ""}, {"se", "", problem.BadLanguage}, {"Northern Sami", "se", ""}, {"dk", "da", ""}, {"CZ", "cs", ""}, {"uk", "uk", ""}, {"SE", "", problem.BadLanguage}, {"UK", "", problem.BadLanguage}, {"native", "", problem.BadLanguage},
 	})
 }
 

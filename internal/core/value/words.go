@@ -440,12 +440,23 @@ var languageNames = sync.OnceValue(func() map[string]string {
 })
 
 // aCountrys are codes of languages that are written for the country of the same letters, in
-// capitals: UK is hardly Ukrainian, and SE not Northern Sami.
-var aCountrys = wordSet("UK SE CH IE SI EE BR BE IN")
+// capitals: UK is hardly Ukrainian, and IN not Indonesian. Those of seldom are it in small
+// letters as well: se is rather Swedish than Northern Sami, ch rather Swiss than Chamorro.
+var (
+	aCountrys = wordSet("UK SI BE IN")
+	seldom    = wordSet("se ch ie ee br kr tw")
+)
+
+// spokenIn are codes of countries that are none of a language, with the one that is spoken there.
+var spokenIn = map[string]string{"dk": "da", "cz": "cs", "gr": "el", "jp": "ja", "cn": "zh", "ua": "uk", "us": "en", "gb": "en"}
 
 func (r *Reader) language(s string) (string, Trouble) {
-	if aCountrys[s] {
+	code := strings.ToLower(s)
+	if aCountrys[s] || seldom[code] {
 		return "", Trouble{problem.BadLanguage, "these are the letters of a country"}
+	}
+	if spoken := spokenIn[code]; spoken != "" {
+		return spoken, Trouble{}
 	}
 	if code, ok := languageNames()[Words(s)]; ok && !doubted(s) {
 		return code, Trouble{}

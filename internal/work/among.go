@@ -1,0 +1,124 @@
+package work
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
+	"uchi/internal/core/life"
+	"uchi/internal/core/mapping"
+	"uchi/internal/store"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// The files of a bundle name each other's rows by their numbers and names before any of them is a
+// record: what a column points to is seen when all have been read.
+
+// suggestAmong suggests columns anew for the imports of a bundle, once all of them have been read,
+// as far as nobody has said anything of them. It is done when the last one was read, and before a
+// check, should that come sooner.
+func (s *Service) suggestAmong(ctx context.Context, bundle int64) error {
+	imports, err := s.store.BundleImports(ctx, bundle)
+	if err != nil || len(imports) < 2 || slices.ContainsFunc(imports, func(i store.Import) bool { return i.Work == life.Reading }) {
+		return err
+	}
+	for _, i := range imports {
+		if !i.RoutineSuggested || i.SuggestedAmong || i.Routine.V == nil || i.State != life.Open || i.Work != "" || i.Written {
+			continue
+		}
+		if err := s.suggestAgain(ctx, i); err != nil {
+			return err
+		}
+	}
+	return s.store.NoteAmong(ctx, bundle)
+}
+
+// suggestAgain suggests the columns of an import anew, unless somebody changes them meanwhile.
+func (s *Service) suggestAgain(ctx context.Context, i store.Import) error {
+	c, err := s.store.Catalog(store.Whole(ctx), i.Workspace)
+	if err != nil {
+		return err
+	}
+	again := store.ReadResult{Columns: i.Columns.V, Findings: i.Findings.V}
+	if err := s.firstMapping(ctx, c.Offered(), i, &again); err != nil {
+		return err
+	}
+	owner, err := s.store.PersonIn(ctx, i.MadeBy, i.Workspace)
+	if err != nil || again.Routine == nil {
+		return err
+	}
+	r := again.Routine.Fillable(c, owner.Role)
+	if slices.Equal(r.Columns(), i.Routine.V.Columns()) {
+		return nil
+	}
+	err = s.act(ctx, i, life.ChangeRoutine, owner, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {
+		if now.RoutineVersion != i.RoutineVersion {
+			return nil
+		}
+		return store.SetSuggested(ctx, tx, now.ID, r)
+	})
+	if _, refused := fault.From(err); refused { // it was begun with meanwhile
+		return nil
+	}
+	return err
+}
+
+// namedBeside tells of texts, which of them name a row of other files of the bundle that is to
+// become a record of a type, by what stands in the columns of its keys and of its title.
+func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside []store.Import, texts []string) (map[string]bool, error) {
+	named, telling := map[string]bool{}, slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !tells(text) })
+	for _, o := range beside {
+		var places []int
+		for _, d := range o.Routine.V.Drafts {
+			if d.Type == t.Name {
+				places = append(places, placesOf(o, d, t)...)
+			}
+		}
+		if len(places) == 0 {
+			continue
+		}
+		found, err := s.room.Holding(ctx, o, places, telling)
+		if err != nil {
+			return nil, err
+		}
+		for _, text := range found {
+			named[text] = true
+		}
+	}
+	return named, nil
+}
+
+// placesOf gives the places of the columns from which a draft takes its keys and its title.
+func placesOf(o store.Import, d mapping.Draft, t catalog.RecordType) (places []int) {
+	for _, f := range t.Fields {
+		from := d.Fields[f.Name].From
+		if len(from) != 1 || !f.Key && !slices.Contains(t.Title, f.Name) {
+			continue
+		}
+		if at := slices.Index(o.Headers(), from[0]); at >= 0 && !slices.Contains(places, at) {
+			places = append(places, at)
+		}
+	}
+	return places
+}
+
+// tells reports whether a text is one that hardly names a record by chance: small numbers stand in
+// columns of all kinds.
+func tells(text string) bool {
+	const longest, manyDigits = 200, 5
+	return len(text) <= longest && (len(text) >= manyDigits || strings.Trim(text, "0123456789.,- ") != "")
+}
+
+// readBeside gives the other imports of the bundle of an import that have been read and placed.
+func (s *Service) readBeside(ctx context.Context, i store.Import) ([]store.Import, error) {
+	if i.Bundle == nil {
+		return nil, nil
+	}
+	list, err := s.store.BundleImports(ctx, *i.Bundle)
+	return slices.DeleteFunc(list, func(o store.Import) bool {
+		return o.ID == i.ID || o.Routine.V == nil || o.CellsRun == nil
+	}), err
+}
