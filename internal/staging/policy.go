@@ -76,7 +76,8 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
-// for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or it
+// for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or a
+// person's full name in another order, or it
 // with question marks for letters that an encoding could not write, or less of it otherwise (see lost).
 // Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
@@ -89,12 +90,20 @@ func otherwise(f catalog.Field, now, was string) string {
 		return `btrim(regexp_replace(translate(lower(normalize(` + v + `, NFKD) collate "C.utf8"), ` + schema.Literal(strokes+marks) + `, ` + schema.Literal(strokesAre) + `), '[^[:alnum:]]+', ' ', 'g'))`
 	}
 	joined := func(v string) string { return `replace(` + words(v) + `, ' ', '')` }
+	mayBe := `not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))`
+	turned := ``
+	if f.Holds == catalog.HoldsPerson {
+		sorted := func(v string) string {
+			return `array(select w from unnest(string_to_array(` + words(v) + `, ' ')) w order by w)`
+		}
+		mayBe, turned = `true`, ` or `+sorted(now)+` = `+sorted(was)
+	}
 	cut := ``
 	if f.Type == catalog.Text || f.Type == catalog.LongText {
 		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now + ` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` + joined(now) + `)`
 	}
-	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or not (` + plain(now) + ` and ` + plain(was) + ` and lower(` + first(now) + `) <> lower(` + first(was) + `))` +
-		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + `)))`
+	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or ` + mayBe +
+		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + turned + `)))`
 }
 
 // otherHalf gives the other half of a person's name.

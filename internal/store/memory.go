@@ -53,26 +53,27 @@ func (s *Store) Memories(ctx context.Context, workspace string) (map[string]sugg
 }
 
 // Named tells of each text whether it names a record of a type that is there: by the whole
-// title, in either order of a person's name, by a key, or, of those who own records, by the
+// title, in either order of a person's name, by a key that is telling, or, of those who own records, by the
 // first name or the initials.
 func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordType, texts []string) ([]bool, error) {
 	var at []int64
 	var title, key []string
+	var telling []bool
 	forms := value.NewNamer(t, value.Settings{})
 	for n, text := range texts {
 		if text = value.Trim(text); text == "" || len(text) > longestNamed {
 			continue
 		}
-		at, title, key = append(at, int64(n)), append(title, value.TitleKey(t, text)), append(key, "")
+		at, title, key, telling = append(at, int64(n)), append(title, value.TitleKey(t, text)), append(key, ""), append(telling, false)
 		for _, form := range forms.Forms(text) {
-			at, title, key = append(at, int64(n)), append(title, ""), append(key, form)
+			at, title, key, telling = append(at, int64(n)), append(title, ""), append(key, form), append(telling, value.Telling(text))
 		}
 	}
 	records := schema.Records(workspace, t.Name)
 	hits := []string{`exists (select from ` + records + ` r where x.title <> '' and r.` + schema.Title + ` = x.title)`}
 	for _, f := range t.Fields {
-		if f.Key && f.Type == catalog.Email {
-			hits = append(hits, `exists (select from `+records+` r where x.key <> '' and r.`+schema.Key(f.Name)+` = x.key)`)
+		if f.Key && (f.Type == catalog.Email || f.Type == catalog.Text) {
+			hits = append(hits, `x.telling and exists (select from `+records+` r where x.key <> '' and r.`+schema.Key(f.Name)+` = x.key)`)
 		}
 	}
 	if t.InUse != "" {
@@ -81,8 +82,8 @@ func (s *Store) Named(ctx context.Context, workspace string, t catalog.RecordTyp
 	}
 	var found []int64
 	err := s.db.SelectContext(ctx, &found, `
-		select distinct x.n from unnest($1::bigint[], $2::text[], $3::text[]) x (n, title, key)
-		where (x.title <> '' or x.key <> '') and (`+strings.Join(hits, " or ")+`)`, at, title, key)
+		select distinct x.n from unnest($1::bigint[], $2::text[], $3::text[], $4::boolean[]) x (n, title, key, telling)
+		where (x.title <> '' or x.key <> '') and (`+strings.Join(hits, " or ")+`)`, at, title, key, telling)
 	if err != nil {
 		return nil, fmt.Errorf("look names up: %w", err)
 	}

@@ -3,12 +3,12 @@ package work
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/fault"
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
 	"uchi/internal/store"
 
 	"github.com/jackc/pgx/v5"
@@ -69,7 +69,7 @@ func (s *Service) suggestAgain(ctx context.Context, i store.Import) error {
 // namedBeside tells of texts, which of them name a row of other files of the bundle that is to
 // become a record of a type, by what stands in the columns of its keys and of its title.
 func (s *Service) namedBeside(ctx context.Context, t catalog.RecordType, beside []store.Import, texts []string) (map[string]bool, error) {
-	named, telling := map[string]bool{}, slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !tells(text) })
+	named, telling := map[string]bool{}, slices.DeleteFunc(slices.Clone(texts), func(text string) bool { return !value.Telling(text) })
 	for _, o := range beside {
 		var places []int
 		for _, d := range o.Routine.V.Drafts {
@@ -103,13 +103,6 @@ func placesOf(o store.Import, d mapping.Draft, t catalog.RecordType) (places []i
 		}
 	}
 	return places
-}
-
-// tells reports whether a text is one that hardly names a record by chance: small numbers stand in
-// columns of all kinds.
-func tells(text string) bool {
-	const longest, manyDigits = 200, 5
-	return len(text) <= longest && (len(text) >= manyDigits || strings.Trim(text, "0123456789.,- ") != "")
 }
 
 // readBeside gives the other imports of the bundle of an import that have been read and placed.

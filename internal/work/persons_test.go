@@ -60,3 +60,12 @@ func TestCompaniesOfKnownPeople(t *testing.T) {
 	b.want(b.record("contact", "CON-3").Values["account"], "ACC-1")
 	b.want(b.counts()["account"], 4)
 }
+
+// The full name of somebody is kept as it is said, and the same name turned about replaces nothing.
+func TestFullNamesTurned(t *testing.T) {
+	b := start(t)
+	b.loaded("staff", "Name,E-mail\nIngrid Havnes,ih@lantern.example\n\"Harbottle, Callum\",ch@lantern.example\nLars Brattvik,lb@lantern.example\n")
+	b.want(b.record("staff", "STF-2").Values["name"], "Callum Harbottle")
+	i := b.check(b.upload("staff", "Name,E-mail\n\"Havnes, Ingrid\",ih@lantern.example\nHARBOTTLE CALLUM,ch@lantern.example\nLars Brattvik-Moe,lb@lantern.example\n"))
+	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 update (update 3)]")
+}

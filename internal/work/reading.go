@@ -157,9 +157,14 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 			return err
 		}
 	}
+	i.Columns.V, i.Findings.V = columns, result.Findings
+	shares, err := s.sharesNamed(ctx, i, c)
+	if err != nil {
+		return err
+	}
+	view := func() *suggest.View { return suggest.NewView(columns).Among(c).Naming(shares) }
 	if result.TypeSuggested {
-		i.Findings.V = result.Findings
-		result.Into, _ = suggest.Sure(suggest.NewView(columns).Among(c).Called(namesOf(i)...).Types(c, func(string) suggest.Memory { return nil }))
+		result.Into, _ = suggest.Sure(view().Called(namesOf(i)...).Types(c, func(string) suggest.Memory { return nil }))
 	}
 	t, ok := c.Type(result.Into)
 	if !ok {
@@ -170,12 +175,7 @@ func (s *Service) firstMapping(ctx context.Context, c catalog.Catalog, i store.I
 	if err != nil {
 		return err
 	}
-	i.Columns.V = columns
-	view, err := s.viewOf(ctx, i, c)
-	if err != nil {
-		return err
-	}
-	r := suggest.Routine(t, view.Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
+	r := suggest.Routine(t, view().Across([]suggest.Target{{Type: t, Memory: memory(t.Name)}}))
 	result.Routine = &r
 	return nil
 }

@@ -123,9 +123,15 @@ func phonesWithoutCountry(reading sheet.Reading, drafts []mapping.Draft, targets
 // mostNamed is how many texts of a column are looked up among the records.
 const mostNamed = 20
 
-// viewOf readies the columns of an import for suggestions, with how many of their texts name
-// records that the types of a catalog point to, or rows of other files of its bundle that become such.
+// viewOf readies the columns of an import for suggestions.
 func (s *Service) viewOf(ctx context.Context, i store.Import, c catalog.Catalog) (*suggest.View, error) {
+	shares, err := s.sharesNamed(ctx, i, c)
+	return suggest.NewView(i.Columns.V).Among(c).Naming(shares), err
+}
+
+// sharesNamed gives for each column of an import how many of its texts name records that the types
+// of a catalog point to, or rows of other files of its bundle that become such; see View.Naming.
+func (s *Service) sharesNamed(ctx context.Context, i store.Import, c catalog.Catalog) (map[string][]float64, error) {
 	columns := i.Columns.V
 	var texts []string
 	for _, col := range columns {
@@ -165,7 +171,7 @@ func (s *Service) viewOf(ctx context.Context, i store.Import, c catalog.Catalog)
 			shares[t.Name][n] = found / float64(max(1, of))
 		}
 	}
-	return suggest.NewView(columns).Among(c).Naming(shares), nil
+	return shares, nil
 }
 
 // memories reads what was chosen for headers before, of all record types.

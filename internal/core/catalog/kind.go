@@ -64,6 +64,7 @@ type Holding string
 // What texts can be; the zero value says nothing.
 const (
 	HoldsWords    Holding = "words"     // names of things, titles: no numbers, no dates
+	HoldsPerson   Holding = "person"    // full names of people
 	HoldsJobTitle Holding = "job_title" // words that are no forms of address either
 	HoldsRegion   Holding = "region"    // states and provinces, by name or by letters
 	HoldsBirth    Holding = "birth"     // days of birth, which never lie ahead
@@ -75,7 +76,7 @@ var namedAs = []Likeness{AsGivenName, AsFamilyName, AsHonorific, AsCompanyName, 
 
 // HoldsWords reports whether the field's texts are words rather than figures.
 func (f Field) HoldsWords() bool {
-	return f.Holds == HoldsWords || f.Holds == HoldsJobTitle || f.Holds == HoldsRegion || slices.Contains(namedAs, f.ComparedAs())
+	return f.Holds == HoldsWords || f.Holds == HoldsPerson || f.Holds == HoldsJobTitle || f.Holds == HoldsRegion || slices.Contains(namedAs, f.ComparedAs())
 }
 
 // Kind says all about a field type that is the same for every field of it. It

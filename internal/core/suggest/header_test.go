@@ -154,6 +154,28 @@ func TestWrappedPaths(t *testing.T) {
 	}
 }
 
+// Rows that are those who own records already are of staff, where
+// they might be leads as well.
+func TestRowsOfStaff(t *testing.T) {
+	c := standard(t)
+	columns := []sheet.Column{
+		{Header: "Employee", Longest: 20, Filled: 4, Distinct: 4, Samples: []string{"Havnes, Ingrid", "Lars Brattvik", "Harbottle Callum", "New Person"}},
+		{Header: "Work e-mail", Longest: 40, Filled: 4, Distinct: 4, Samples: []string{"ingrid.havnes@lantern.example", "lars.brattvik@lantern.example", "callum.harbottle@lantern.example", "new@lantern.example"}},
+		{Header: "Dept", Longest: 8, Filled: 4, Distinct: 2, Samples: []string{"Norway", "UK"}},
+		{Header: "Status", Longest: 10, Filled: 4, Distinct: 3, Samples: []string{"Active", "On leave", "Terminated"}},
+	}
+	of := func(named float64) (string, bool) {
+		v := NewView(columns).Among(c).Naming(map[string][]float64{"staff": {0.5, named, 0, 0}})
+		return Sure(v.Types(c, func(string) Memory { return nil }))
+	}
+	if got, _ := of(0.75); got != "staff" {
+		t.Error(got)
+	}
+	if got, ok := of(0.5); ok {
+		t.Error(got)
+	}
+}
+
 // Nothing is taken from what seems to be another table beside the one that is read, on either side
 // of it; an empty column alone parts no table.
 func TestTablesBeside(t *testing.T) {

@@ -171,11 +171,13 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		full, loads := map[string]float64{}, 0.0            // the share of rows in which a field is filled, and that of rows that would load
 		got, placed := map[string]bool{}, map[string]bool{} // a column may go to two fields, and counts once
 		said := map[string]bool{}                           // fields that were not only left
-		sum := 0.0
+		sum, known := 0.0, false                            // whether the rows are those who own records
 		for _, s := range v.Across([]Target{{Type: t, Memory: memory(t.Name)}}) {
 			if s.Taken {
 				said[s.Field] = said[s.Field] || !s.left
 				full[s.Field] = max(full[s.Field], filledIn[s.Column])
+				f, _ := t.Field(s.Field)
+				known = known || t.InUse != "" && (f.Key || slices.Contains(t.Title, s.Field)) && v.namesRows(t.Name, s.Column)
 				if got[s.Field] = true; !placed[s.Column] {
 					weight := s.Confidence * telling(c, s.Field)
 					if s.left {
@@ -204,6 +206,9 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 		if _, person := t.FieldAs(catalog.AsFamilyName); birthdays && !person && !slices.ContainsFunc(t.Fields, func(f catalog.Field) bool { return f.Holds == catalog.HoldsBirth }) {
 			score *= hardly // only people have them
 		}
+		if known {
+			score *= byName
+		}
 		if wanted > 0 && required == 0 { // no row of it would load
 			score *= unmarked
 		}
@@ -223,6 +228,12 @@ func (v *View) Types(c catalog.Catalog, memory func(typeName string) Memory) []T
 	slices.SortStableFunc(out, func(a, b TypeSuggestion) int { return cmp.Compare(b.Score, a.Score) })
 	v.ranked = out
 	return out
+}
+
+// namesRows reports whether a column names records of a type, each once.
+func (v *View) namesRows(typeName, header string) bool {
+	at := slices.IndexFunc(v.columns, func(c sheet.Column) bool { return c.Header == header })
+	return at >= 0 && v.columns[at].Filled > 1 && v.kinds[at].names[typeName] >= enoughNamed && !comesAgain(v.columns[at])
 }
 
 // marksOf are the fields of which one is found where a sheet is of a type that has all

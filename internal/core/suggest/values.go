@@ -76,7 +76,9 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell && kinds.p[textkind.Job] > 0.97 {
 		return contradicts, "its values look like " + kindWords[textkind.Job]
 	}
-	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference
+	// The number of a record is as good a name of it as any, whatever else it is like.
+	number := f.Type == catalog.Reference && seen.share("mostly digits", func(s string) bool { return digitsIn(s)*2 > len(s) }) > 0.6
+	words := f.Type == catalog.Text || f.Type == catalog.LongText || f.Type == catalog.Reference && !number
 	if words && (fit == neutralFit || fit == supports) {
 		if kind, why := fitKind(f, kinds); kind != neutralFit {
 			return kind, why

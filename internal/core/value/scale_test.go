@@ -26,7 +26,7 @@ func TestScaledAmounts(t *testing.T) {
 			t.Errorf("%q as a count: %q, want %q", s, got, want)
 		}
 	}
-	for s, want := range map[string]string{"ca. 20k €": "€", "ca. 20k": "", "über 5.000 €": "€", "~ 300 USD": "USD"} {
+	for s, want := range map[string]string{"ca. 20k €": "€", "ca. 20k": "", "über 5.000 €": "€", "~ 300 USD": "USD", "10k-20k": "", "10-20k EUR": "EUR", "€5k – €10k": "€", "-5 USD": "USD"} {
 		if c := CurrencyIn(s); c != want {
 			t.Errorf("%q carries %q, want %q", s, c, want)
 		}

@@ -257,10 +257,25 @@ func (r *Reader) text(s string) (string, Trouble) {
 	if r.field.ComparedAs() == catalog.AsPostalCode {
 		s = strings.TrimSpace(strings.TrimPrefix(s, "〒")) // which only says that it is one
 	}
+	if r.field.Holds == catalog.HoldsPerson {
+		s = spoken(s)
+	}
 	if r.set.Capitals == AsNames && r.field.HoldsWords() {
 		s = asNames(r.field, s)
 	}
 	return r.fits(s)
+}
+
+// spoken gives a full name in the order in which it is said: Ada Kade for “Kade, Ada”.
+func spoken(s string) string {
+	if strings.Count(s, ",") != 1 {
+		return s
+	}
+	given, family := SplitName(s)
+	if given == "" || family == "" {
+		return s
+	}
+	return given + " " + family
 }
 
 func (r *Reader) fits(s string) (string, Trouble) {
@@ -384,6 +399,13 @@ func NewNamer(t catalog.RecordType, s Settings) *Namer {
 		}
 	}
 	return n
+}
+
+// Telling reports whether a text, where it stands among the keys of records, hardly does so by
+// chance: small numbers stand in columns of all kinds.
+func Telling(text string) bool {
+	const longest, manyDigits = 200, 5 // bytes
+	return len(text) <= longest && (len(text) >= manyDigits || strings.Trim(text, "0123456789.,- ") != "")
 }
 
 // Forms gives the normal forms of a text: its LookupKey first, then those that

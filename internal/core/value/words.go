@@ -1,6 +1,7 @@
 package value
 
 import (
+	"cmp"
 	"maps"
 	"net/url"
 	"regexp"
@@ -481,6 +482,11 @@ func CurrencyIn(s string) string {
 	if first := strings.IndexFunc(s, unicode.IsDigit); first > 0 { // “ca. 20k €” is in euros
 		if word := strings.TrimRight(Fold(strings.TrimSpace(s[:first])), "."); aboutWords[word] || fromWords[word] || toWords[word] {
 			s = s[first:]
+		}
+	}
+	if strings.ContainsAny(s, "-–—~") {
+		if m := rangeOf.FindStringSubmatch(s); m != nil { // “10k-20k” is in nothing that is named
+			return cmp.Or(CurrencyIn(m[4]+m[5]+m[6]), CurrencyIn(m[1]+m[2]+m[3]))
 		}
 	}
 	s, _ = scaled(s, true)

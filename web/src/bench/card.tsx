@@ -205,7 +205,17 @@ interface Read {
 }
 
 /** What fields hold that are names. */
-const named = new Set(["given_name", "family_name", "company_name", "street", "locality", "job_title", "region", "words"]);
+const named = new Set([
+  "given_name",
+  "family_name",
+  "company_name",
+  "street",
+  "locality",
+  "job_title",
+  "region",
+  "words",
+  "person",
+]);
 
 const ofCapitals: [string, Read][] = [
   ["Set them as names: VAN DER KADE is van der Kade", { capitals: "as_names" }],
