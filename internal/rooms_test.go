@@ -27,7 +27,7 @@ var layers = []struct {
 	{"uchi/internal/core/view", []string{"core/catalog", "core/fault", "core/value"}},
 	{"uchi/internal/core/expr", []string{"core/catalog", "core/fault", "core/problem"}},
 	{"uchi/internal/core/mapping", []string{"core/"}},
-	{"uchi/internal/core/matching", []string{"core/catalog", "core/value"}},
+	{"uchi/internal/core/matching", []string{"core/catalog", "core/textkind", "core/value"}},
 	{"uchi/internal/core/suggest", []string{"core/"}},
 	{"uchi/internal/core/bundle", []string{"core/catalog", "core/mapping"}},
 	{"uchi/internal/core/verdict", []string{"core/mapping"}},

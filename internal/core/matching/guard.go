@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+
+	"uchi/internal/core/textkind"
 )
 
 // Beside the weights, guards look at what speaks against a pair: they say how much the evidence
@@ -190,7 +192,11 @@ func (p people) fondly() bool {
 	if !positive(p.family) || !p.own || !p.sure || !p.born && !p.colleague || !p.a.givesItsName() && !p.b.givesItsName() {
 		return false
 	}
-	return !twoNames(p.a.person.given[0], p.b.person.given[0])
+	x, y := p.a.person.given[0], p.b.person.given[0]
+	if x[0] == y[0] && !p.a.spellsItsName() && !p.b.spellsItsName() { // u.kade is Uwe's as well as Ulrike's
+		return false
+	}
+	return !twoNames(x, y) && !(textkind.GivenName(x) && textkind.GivenName(y))
 }
 
 // slipped reports whether a name that is much alike is a slip: where the other name agrees, and
@@ -334,9 +340,15 @@ func (s *Score) guardScarce(p people) {
 // the family name.
 func (s *Subject) givesItsName() bool {
 	local, family := squeeze(s.email.plain), squeeze(strings.Join(s.person.family, ""))
-	return slices.ContainsFunc(s.person.given, func(w string) bool {
-		return len(w) > 2 && strings.Contains(local, w) || len(w) > 0 && family != "" && local == w[:1]+family
+	return s.spellsItsName() || slices.ContainsFunc(s.person.given, func(w string) bool {
+		return len(w) > 0 && family != "" && local == w[:1]+family
 	})
+}
+
+// spellsItsName reports whether the mailbox has the person's given name in it.
+func (s *Subject) spellsItsName() bool {
+	local := squeeze(s.email.plain)
+	return slices.ContainsFunc(s.person.given, func(w string) bool { return len(w) > 2 && strings.Contains(local, w) })
 }
 
 // howMany tells how many of these are so.

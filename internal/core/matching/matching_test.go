@@ -203,12 +203,24 @@ func TestPeopleApart(t *testing.T) {
 		{"her year of birth with another decade", contact("Kari", "Øksnes", "", "", "Storgata 4", "5003", "1990-04-03"), Found},
 		{"a fond name that no list has, at her own mailbox", contact("Tippan", "Øksnes", "kari@x.example", "", "", "", "1980-04-03"), Found},
 		{"somebody of another name at her mailbox, born as she", contact("Robert", "Øksnes", "kari@x.example", "", "", "", "1980-04-03"), Doubtful},
+		{"another name that is known, though in no list of fond ones", contact("Zdenek", "Øksnes", "kari@x.example", "", "", "", "1980-04-03"), Doubtful},
 		{"all but the name", contact("Nils", "Berg", "", "+4755112233", "Storgata 4", "5003", ""), New},
 		{"her family name cut short", contact("Kari", "Øksnesv", "kari@x.example", "", "", "", ""), Found},
 	} {
 		s := compare(t, "contact", 100_000, 1, c.row, kari)
 		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != c.want {
 			t.Errorf("%s: decision %d, want %d; %.1f %% %+v %v", c.name, got, c.want, s.Percent, s.Reasons, s.Against)
+		}
+	}
+}
+
+// A mailbox that has but the initial of a given name is anybody's whose name begins so.
+func TestMailboxesOfInitials(t *testing.T) {
+	for given, want := range map[string]Decision{"Ulrike": Doubtful, "Uwe": Found, "Uw": Found} {
+		row := contact(given, "Seefeld", "u.seefeld@seefeld.example", "", "", "", "1980-04-03")
+		s := compare(t, "contact", 100_000, 1, row, contact("Uwe", "Seefeld", "u.seefeld@seefeld.example", "", "", "", "1980-04-03"))
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != want {
+			t.Errorf("%s: decision %d, want %d; %v", given, got, want, s.Against)
 		}
 	}
 }

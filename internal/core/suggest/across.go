@@ -34,6 +34,7 @@ type View struct {
 	called  []string                   // the names of the sheet, the nearest first
 	lacking map[string]bool            // types alone do not find all that they need but links; see Types
 	words   [][]string                 // of the header of each column
+	prefix  string                     // with which most headers begin, and that says nothing
 	people  map[string]bool            // headers of columns of full names; see fullNames
 }
 
@@ -52,7 +53,7 @@ type compared struct {
 func NewView(columns []sheet.Column) *View {
 	v := &View{
 		columns: columns, kinds: make([]kindsOf, len(columns)), types: map[string]*compared{},
-		lacking: map[string]bool{}, people: map[string]bool{},
+		lacking: map[string]bool{}, people: map[string]bool{}, prefix: sharedPrefix(columns),
 	}
 	for n, col := range columns {
 		v.words = append(v.words, tokens(col.Header))
@@ -140,6 +141,9 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
+		if v.prefix != "" {
+			h.all = Key(col.Header) // as it is remembered
+		}
 		for i, f := range x.fields {
 			if !h.known || h.said[i].score > 0 || t.Memory[h.all] == f.Name { // else it is another
 				fits[i], looks[i] = fitOf(t.Type, f, col, kinds)
@@ -147,14 +151,58 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 			scores[i], reasons[i] = judge(f, i, h, col, fits[i], looks[i], t.Memory)
 		}
 		x.heads[n] = h
+		if refuted(h, fits) {
+			for i, f := range x.fields {
+				if !plainKinds[f.Type] || h.said[i].score > 0 {
+					continue
+				}
+				if fit, what := fitOf(t.Type, f, col, kinds); fit == distinctive && col.Filled >= fewest {
+					fits[i], looks[i], scores[i], reasons[i] = fit, what, leftOver, "the header says something else, but "+what
+				}
+			}
+		}
 	}
 	x.scores[n], x.reasons[n], x.fits[n], x.looks[n] = scores, reasons, fits, looks
+}
+
+// plainKinds are the types of which cells can hardly be anything else.
+var plainKinds = map[catalog.FieldType]bool{catalog.Country: true, catalog.Currency: true, catalog.Email: true, catalog.URL: true, catalog.OneChoice: true}
+
+// refuted reports whether a header says a field for sure, and the cells are nothing that it says: a
+// short form was meant otherwise.
+func refuted(h header, fits []fit) bool {
+	if h.aside {
+		return false
+	}
+	for i, s := range h.said {
+		if s.score >= certain && fits[i] != contradicts {
+			return false
+		}
+	}
+	return h.known
 }
 
 // Columns gives for each column the field it seems to belong to; columns for
 // which nothing is known are left out.
 func Columns(t catalog.RecordType, columns []sheet.Column, memory Memory) []Suggestion {
 	return NewView(columns).Across([]Target{{Type: t, Memory: memory}})
+}
+
+// letTellingGo lets a column whose cells look like something else than a field holds give way to one
+// whose header says the field as well, and whose cells tell it.
+func (v *View) letTellingGo(targets []Target, places []place, scores [][]float64) {
+	for i, p := range places {
+		fits := v.compare(targets[p.target].Type, targets[p.target].Memory).fits
+		told := false
+		for c := range v.columns {
+			told = told || scores[c][i] >= certain && fits[c][p.at] >= tells
+		}
+		for c := range v.columns {
+			if told && fits[c][p.at] == against {
+				scores[c][i] = min(scores[c][i], certain-0.01)
+			}
+		}
+	}
 }
 
 // doubtBeside takes nothing from what seems to be another table beside the one that is read.
@@ -217,6 +265,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 	v.numberCustomers(targets, places, scores, reasons)
 	v.besideFamily(places, scores)
 	v.firstOfSeveral(places, whose, scores)
+	v.letTellingGo(targets, places, scores)
 	for c, i := range assign(scores) {
 		if i < 0 || scores[c][i] < doubt {
 			continue

@@ -77,7 +77,7 @@ var means = map[string][]string{
 		"consent main",
 	},
 	"source_ref": {
-		"customer number", "person number", "old number", "number system", "old number system", "deal number",
+		"customer number", "person number", "old number", "address number", "number system", "old number system", "deal number",
 		"customer code", "person code", "company code", "code number", "old code", "number?", "code?",
 		"customer?", "person?", "deal?",
 	},
@@ -85,7 +85,7 @@ var means = map[string][]string{
 		"registration", "registration number", "company registration", "company registration number",
 		"registration code", "company registration code",
 	},
-	"legal_name": {"legal name", "company legal", "company legal name", "legal?"},
+	"legal_name": {"legal name", "company legal", "company legal name", "legal?", "full name?", "company full name"},
 	"industry":   {"industry", "industry name", "industry code", "company industry", "industry notes", "does"},
 	"employees": {
 		"employees", "employees number", "count employees", "employees count", "company employees",
@@ -114,13 +114,13 @@ var means = map[string][]string{
 	"estimated_value": {
 		"estimated amount", "amount", "amount currency", "amount currency estimated", "amount interest",
 		"expected revenue", "estimated revenue", "estimated deal", "estimated deal amount", "deal amount",
-		"estimated?",
+		"estimated order", "estimated?",
 	},
 	"currency":    {"currency", "currency code"},
-	"probability": {"probability", "percent probability", "close probability", "percent?"},
+	"probability": {"probability", "percent probability", "close probability", "close percent", "percent?"},
 	"expected_close": {
 		"close", "close date", "close expected", "close date expected", "close deal", "close due", "close estimated",
-		"close date estimated", "deal due expected", "date expected", "expected?", "when?",
+		"close date estimated", "expected order", "deal due expected", "date expected", "expected?", "when?",
 	},
 	"opened_on":    {"opened", "date opened", "deal opened"},
 	"loss_reason":  {"lost reason", "unmade", "reason?", "lost?"},
@@ -155,7 +155,7 @@ var (
 
 // flavours say which of several of a kind it is, or how it is written; without them it
 // is the same field.
-var flavours = wordSet("work main code name full address net ok percent currency preferred invoice house what")
+var flavours = wordSet("work main code name full address net ok percent currency preferred invoice house what when where")
 
 // entities are the concepts by which the records of a type are known themselves.
 var entities = map[string][]string{

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/textkind"
 	"uchi/internal/core/value"
 )
@@ -69,13 +70,35 @@ func (v *View) isGrouped(column int) bool {
 }
 
 // headerFor is the header of a column as it is compared with the fields of a type: of one in
-// a group of it, what stands behind the number, and a name where nothing does.
+// a group of it, what stands behind the number, and a name where nothing does; else without what
+// the headers of the sheet begin with alike.
 func (v *View) headerFor(typeName string, column int) string {
 	g, ok := v.groups[typeName][column]
 	if !ok {
-		return v.columns[column].Header
+		return strings.TrimPrefix(v.columns[column].Header, v.prefix)
 	}
 	return cmp.Or(g.says, "Name")
+}
+
+// sharedPrefix gives the short form, with the sign behind it, with which most headers of a sheet
+// begin, as in LD_FNAME and LD_ORG: it says of what table they are. One that means something is
+// none.
+func sharedPrefix(columns []sheet.Column) string {
+	const fewestSharing, longestPrefix = 4, 5
+	counts := map[string]int{}
+	for _, c := range columns {
+		if at := strings.IndexAny(c.Header, "_.-:"); at > 0 && at <= longestPrefix && at+1 < len(c.Header) {
+			counts[c.Header[:at+1]]++
+		}
+	}
+	for prefix, n := range counts {
+		word := value.Words(prefix)
+		_, known := lexicon[word]
+		if n >= fewestSharing && n*5 >= len(columns)*3 && !known && !small[word] && compound(word) == nil {
+			return prefix
+		}
+	}
+	return ""
 }
 
 // numbersOf lists the numbers of groups, in their order.

@@ -176,6 +176,70 @@ func TestRowsOfStaff(t *testing.T) {
 	}
 }
 
+// What most headers of a sheet begin with, and that means nothing, is left out; what was chosen
+// before is remembered by the whole header.
+func TestSharedPrefixes(t *testing.T) {
+	lead, _ := standard(t).Type("lead")
+	columns := []sheet.Column{
+		{Header: "LX_FNAME", Longest: 9, Filled: 6, Distinct: 6, Samples: []string{"Ada", "Ole", "Kari", "Nils", "Berit", "Jan"}},
+		{Header: "LX_ORG", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"Alpha AS", "Beta AS", "Gamma AS", "Delta AS", "Quay Ltd", "Kai GmbH"}},
+		{Header: "LX_NOTE", Longest: 20, Filled: 6, Distinct: 6, Samples: []string{"ring", "later", "wants price", "no", "yes please", "soon"}},
+		{Header: "LX_ZZ", Longest: 9, Filled: 6, Distinct: 6, Samples: []string{"q1", "q2", "q3", "q4", "q5", "q6"}},
+		{Header: "Ccy", Longest: 3, Filled: 6, Distinct: 2, Samples: []string{"EUR", "NOK"}},
+	}
+	got := map[string]string{}
+	for _, s := range Columns(lead, columns, Memory{Key("LX_ZZ"): "source_ref"}) {
+		if s.Taken {
+			got[s.Column] = s.Field
+		}
+	}
+	if got["LX_NOTE"] != "description" || got["LX_ORG"] != "company" || got["LX_ZZ"] != "source_ref" {
+		t.Error(got)
+	}
+	if p := sharedPrefix(columns[:3]); p != "" {
+		t.Errorf("three columns share %q", p)
+	}
+	known := slices.Clone(columns)
+	for n := range known {
+		known[n].Header = strings.Replace(known[n].Header, "LX_", "TEL_", 1)
+	}
+	if p := sharedPrefix(known); p != "" {
+		t.Errorf("%q means something", p)
+	}
+}
+
+// A short form that was meant otherwise, as the cells say beyond doubt, is no reason to leave the
+// column out; a word about somebody else is.
+func TestHeadersThatCellsRefute(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	lands := []string{"NO", "SE", "Danmark", "DE", "Italia", "FR", "NL"}
+	for header, want := range map[string]string{"Town": "country", "Mobile": "country", "Delivery town": ""} {
+		got := ""
+		for _, s := range Columns(contact, []sheet.Column{{Header: header, Longest: 7, Filled: 7, Distinct: 7, Samples: lands}}, nil) {
+			if s.Taken {
+				got = s.Field
+			}
+		}
+		if got != want {
+			t.Errorf("%s: %q, want %q", header, got, want)
+		}
+	}
+}
+
+// Of two columns that are called by the company, the one whose cells are family names gives way.
+func TestLettingTellingGo(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	columns := []sheet.Column{
+		{Header: "Name/Firma", Longest: 9, Filled: 7, Distinct: 7, Samples: []string{"Müller", "Schmidt", "Schneider", "Fischer", "Weber", "Wagner", "Hoffmann"}},
+		{Header: "Gehört zu Firma", Longest: 20, Filled: 7, Distinct: 7, Samples: []string{"Alpha GmbH", "Beta AG", "Gamma KG", "Delta GmbH", "Quay Ltd", "Kai GmbH", "Boot AG"}},
+	}
+	for _, s := range Columns(contact, columns, nil) {
+		if s.Field == "account" && s.Column != "Gehört zu Firma" {
+			t.Errorf("%+v", s)
+		}
+	}
+}
+
 // Nothing is taken from what seems to be another table beside the one that is read, on either side
 // of it; an empty column alone parts no table.
 func TestTablesBeside(t *testing.T) {

@@ -143,7 +143,7 @@ func (l *left) meant(concept string) func(catalog.Field) bool {
 // saidInPart takes columns whose headers hold the word of a field beside short forms that are not
 // understood (QTY_ORD, TEL_STD), where the cells agree and no other column may be it. In headers
 // that people write, such words say whose it is; only of amounts, where a sheet has one column of
-// them, they do not.
+// them, of remarks and of job titles they do not.
 func (l *left) saidInPart() {
 	x := l.view.compare(l.target.Type, l.target.Memory)
 	for _, s := range slices.Clone(l.list) {
@@ -155,8 +155,9 @@ func (l *left) saidInPart() {
 		if x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
 			continue
 		}
-		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
-		if money && !l.onlyAmounts(at) || !money && !technical(s.Column) {
+		money := x.fields[n].Type == catalog.Money                                                  // of which there are many, with and without what
+		plain := x.fields[n].Type == catalog.LongText || x.fields[n].Holds == catalog.HoldsJobTitle // of which there is mostly one
+		if money && !l.onlyAmounts(at) || !money && !plain && !technical(s.Column) {
 			continue
 		}
 		if fit, what := x.fits[at][n], x.looks[at][n]; fit >= supports && l.alone(x, at, n) {

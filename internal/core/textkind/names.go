@@ -120,6 +120,10 @@ func (n *Halves) half(name string) half {
 	return h
 }
 
+// GivenName reports whether a word, in small letters, is a given name somewhere; one word in a
+// hundred that is none is taken for one.
+func GivenName(word string) bool { return listed(0, word) }
+
 func listed(filter int, word string) bool {
 	filters := tableBytes[buckets*int(Kinds):]
 	return eachProbe(word, func(at uint32) bool { return filters[filter*filterBytes+int(at/8)]&(1<<(at%8)) != 0 })
