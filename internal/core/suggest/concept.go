@@ -68,7 +68,7 @@ var means = map[string][]string{
 	},
 	"locality":    {"town", "town name", "address town", "where?"},
 	"region":      {"region", "region name", "region code"},
-	"postal_code": {"postal", "postal code", "postal number", "address postal", "address code?"},
+	"postal_code": {"postal", "postal code", "postal number", "address postal", "postal town?", "address code?"},
 	"country":     {"country", "country code", "country name", "address country", "country region?"},
 	"birthday":    {"birth", "birth date", "date?", "when?"},
 	"language":    {"language", "language code", "language person", "language preferred"},
@@ -165,7 +165,7 @@ var entities = map[string][]string{
 // small words join others and mean nothing themselves.
 var small = wordSet(`
 	the a an of for and or in to at by on as is are held get be bis until till we you i my our your their his her
-	per if it this that der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
+	per if it this that which der die das des dem den ein eine von vom zu zum zur und oder im am ist wir sie le la les l
 	de du des d et ou un une en au aux el los las del y o al lo il gli di della dello dei e van het een of op te os do
 	da dos das em och av på til fra med i og eller ja tai se z w na do dla i a το η ο του της και z v a na
 	ihr ihre ihrem ihren euer eure uw jouw je votre vos tu su sus vuestro vuestra sua suo vostro vostra seu vosso twoj twoja
