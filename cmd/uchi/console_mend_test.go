@@ -141,3 +141,22 @@ func TestZerosArePutBack(t *testing.T) {
 	p.click(`//button[.="Put the zeros back"]`)
 	p.until("nothing is held", `document.body.innerText.includes("2 cells were mended") && document.body.innerText.includes("Nothing is wrong")`)
 }
+
+// Cells that say that they hold what stands above take it by one press, and blank ones of a column
+// in the dialog, which shows first what would change.
+func TestTakingWhatStandsAbove(t *testing.T) {
+	s := serve(t)
+	s.uchi(3, "Firma;Ort\nElbe Boote GmbH;Kiel\nSaale Marin AG;dito\nWerft Nord;\n", "import", "-", "--into", "account", "--check-only")
+	p := open(s)
+	p.do("go to the check", chromedp.Navigate(p.server+"/w/main/imports/1/check"))
+	p.click(`//button[contains(., "this says that the value is that of the row above")]`)
+	p.click(`//button[.="Take what stands above"]`)
+	p.until("the cell says it", `document.body.innerText.includes("1 cell was mended") && document.body.innerText.includes("Nothing is wrong")`)
+	if out := s.uchi(0, "", "mend", "above", "1", "Ort", "--yes"); !strings.Contains(out, "1 cell changed") {
+		t.Errorf("blank cells: %s", out)
+	}
+	if out := s.uchi(0, "", "rows", "1", "--text", "Kiel"); strings.Count(out, "Kiel") != 3 {
+		t.Errorf("the rows say %s", out)
+	}
+	s.uchi(2, "", "mend", "above", "1")
+}

@@ -530,6 +530,7 @@ func (e ProgressBusy) Valid() bool {
 
 // Defines values for ReplacementHow.
 const (
+	Above   ReplacementHow = "above"
 	Any     ReplacementHow = "any"
 	Part    ReplacementHow = "part"
 	Pattern ReplacementHow = "pattern"
@@ -539,6 +540,8 @@ const (
 // Valid indicates whether the value is a known member of the ReplacementHow enum.
 func (e ReplacementHow) Valid() bool {
 	switch e {
+	case Above:
+		return true
 	case Any:
 		return true
 	case Part:
@@ -2227,7 +2230,7 @@ type Replacement struct {
 	Field string `json:"field,omitempty,omitzero"`
 	Find  string `json:"find,omitempty,omitzero"`
 
-	// How The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+	// How The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell; above lets cells take what the next one above says that is none of them: those that say what is to be found, else those of the rows that are chosen, else blank ones
 	How ReplacementHow `json:"how"`
 
 	// Preview Say what would change and change nothing
@@ -2243,7 +2246,7 @@ type Replacement struct {
 	Verdict Verdict `json:"verdict,omitempty,omitzero"`
 }
 
-// ReplacementHow The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+// ReplacementHow The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell; above lets cells take what the next one above says that is none of them: those that say what is to be found, else those of the rows that are chosen, else blank ones
 type ReplacementHow string
 
 // Role defines model for Role.

@@ -35,7 +35,7 @@ const (
 )
 
 var (
-	errDeclined = errors.New("nothing was loaded")
+	errDeclined = errors.New("nothing was changed")
 	errHeld     = errors.New("rows are held")
 )
 
@@ -77,7 +77,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 	case errors.Is(err, errHeld):
 		return exitHeld
 	case errors.Is(err, errDeclined):
-		fmt.Fprintln(a.errs, "Nothing was loaded.")
+		fmt.Fprintln(a.errs, "Nothing was changed.")
 		return exitDeclined
 	case errors.As(err, &usage):
 		fmt.Fprintf(a.errs, "%s\nSee %s --help.\n", err, root.CommandPath())

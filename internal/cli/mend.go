@@ -25,12 +25,13 @@ are checked again at once.`,
 		Example: `  uchi mend cell 12 14 "E-mail=ada@lanternquay.example"
   uchi mend replace 12 Country "Sth Korea" KR
   uchi mend replace 12 Phone "^00" + --pattern
+  uchi mend above 12 Company --problem same_as_above
   uchi mend blank 12 E-mail --problem bad_email
   uchi mend leave-out 12 --problem bad_email
   uchi rows 12 --verdict hold --xlsx held.xlsx && uchi mend sheet 12 held.xlsx
   uchi mend back 12`,
 	}
-	cmd.AddCommand(a.mendCellCmd(), a.mendReplaceCmd(), a.mendBlankCmd(), a.mendLeaveOutCmd(), a.mendSheetCmd(), a.mendNearCmd(), a.mendListCmd(), a.mendBackCmd())
+	cmd.AddCommand(a.mendCellCmd(), a.mendReplaceCmd(), a.mendAboveCmd(), a.mendBlankCmd(), a.mendLeaveOutCmd(), a.mendSheetCmd(), a.mendNearCmd(), a.mendListCmd(), a.mendBackCmd())
 	return cmd
 }
 
@@ -162,6 +163,28 @@ func (a *app) mendReplaceCmd() *cobra.Command {
 	w.add(cmd)
 	cmd.Flags().BoolVar(&part, "part", false, "also where the text is a part of the cell")
 	cmd.Flags().BoolVar(&pattern, "pattern", false, "find what fits a pattern; $1 in the replacement is its first group")
+	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "change without asking")
+	return cmd
+}
+
+func (a *app) mendAboveCmd() *cobra.Command {
+	var w where
+	var says string
+	var yes bool
+	cmd := &cobra.Command{
+		Use: "above NUMBER COLUMN", Args: args(cobra.ExactArgs(2)),
+		Short: "Let cells of a column say what stands above them: blank ones, or those that say so",
+		Long: `Lets cells of a column take what the next cell above says that is none of them and not blank. These are the blank
+ones, as in sheets in which a value stands in the first row of those that it is for; those that say a text (--says "s. o."); or, with
+--problem, --field or --verdict, those of the rows that are so.`,
+		Example: "  uchi mend above 12 Company\n  uchi mend above 12 Company --problem same_as_above\n  uchi mend above 12 Town --says \"s. o.\"",
+		RunE: func(cmd *cobra.Command, list []string) error {
+			return a.replace(cmd.Context(), list[0], client.Replacement{Column: list[1], How: "above", Find: says,
+				Verdict: verdict.Verdict(w.verdict), Problem: w.problem, Field: w.field}, yes)
+		},
+	}
+	w.add(cmd)
+	cmd.Flags().StringVar(&says, "says", "", "cells that say this")
 	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "change without asking")
 	return cmd
 }

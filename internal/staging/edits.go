@@ -201,6 +201,40 @@ type Replacement struct {
 	Place  int // of the column, counted from 0
 	Rows   RowFilter
 	Change func(text string) string // gives the text itself where nothing is found
+	Above  *Above                   // nil where Change says what cells become
+}
+
+// Above says which cells of a column take what the next cell above says that is none of them and
+// not blank: those that say a text, any of the rows that are chosen, or those that are blank.
+type Above struct {
+	Says string // blank cells, when it is empty
+	Any  bool   // whatever they say
+}
+
+// aboves is the SQL of the cells that take what stands above them: row_no, was and value.
+func (x Replacement) aboves(i store.Import, args arg) stmt {
+	found := `btrim(coalesce(c.cells[{n}], '')) = ''`
+	switch {
+	case x.Above.Any:
+		found = `true`
+	case x.Above.Says != "":
+		found, args["says"] = `coalesce(c.cells[{n}], '') = @says`, x.Above.Says
+	}
+	return q(`
+		select row_no, text as was, value
+		from (
+			select row_no, text, found, first_value(text) over (partition by part order by row_no) as value
+			from (
+				select row_no, text, found, count(*) filter (where not found and btrim(text) <> '') over (order by row_no) as part
+				from (
+					select c.row_no, coalesce(c.cells[{n}], '') as text, `+found+` and ({cond}) as found
+					from {cells} c {said}
+				) said
+			) parted
+			where part > 0
+		) filled
+		where found and value <> text and not {settled}`,
+		frag{"n": schema.Int(x.Place + 1), "cond": x.Rows.cond(args), "settled": settledRow(resultsTable(i.ID), "filled")}, args)
 }
 
 // Replaced is a text of a column with what it becomes.
@@ -217,11 +251,20 @@ func (r *Room) EachReplaced(ctx context.Context, i store.Import, x Replacement, 
 		return errNotStaged
 	}
 	args := arg{}
-	sql, _, err := q(`
-		select coalesce(c.cells[{n}], '') as text, count(*) as count
+	texts := q(`
+		select coalesce(c.cells[{n}], '') as text, '' as value, count(*) as count
 		from {cells} c {said} where {cond} and not {settled}
-		group by 1 order by 2 desc, 1`,
-		frag{"n": schema.Int(x.Place + 1), "cond": x.Rows.cond(args), "settled": settledRow(resultsTable(i.ID), "c")}).compose(word)
+		group by 1 order by 3 desc, 1`,
+		frag{"n": schema.Int(x.Place + 1), "cond": x.Rows.cond(args), "settled": settledRow(resultsTable(i.ID), "c")})
+	if x.Above != nil {
+		args = arg{}
+		cells, _, err := x.aboves(i, args).compose(word)
+		if err != nil {
+			return err
+		}
+		texts = q(`select was, value, count(*) from ({cells_above}) x group by 1, 2 order by 3 desc, 1, 2`, frag{"cells_above": cells})
+	}
+	sql, _, err := texts.compose(word)
 	if err != nil {
 		return err
 	}
@@ -231,12 +274,15 @@ func (r *Room) EachReplaced(ctx context.Context, i store.Import, x Replacement, 
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var text string
+		var text, now string
 		var count int64
-		if err := rows.Scan(&text, &count); err != nil {
+		if err := rows.Scan(&text, &now, &count); err != nil {
 			return fmt.Errorf("look through the column: %w", err)
 		}
-		if now := x.Change(text); now != text {
+		if x.Above == nil {
+			now = x.Change(text)
+		}
+		if now != text {
 			if err := each(Replaced{Was: text, Value: now, Count: count}); err != nil {
 				return err
 			}
@@ -265,6 +311,18 @@ func (r *Room) StageReplaced(ctx context.Context, run store.Run, i store.Import,
 // Replace makes the cells say what a run has staged, for the change of an act.
 func (r *Room) Replace(ctx context.Context, tx pgx.Tx, run store.Run, i store.Import, x Replacement, by int64) (int64, error) {
 	args := arg{"place": x.Place}
+	if x.Above != nil {
+		word, ok := r.rows(i)
+		if !ok {
+			return 0, errNotStaged
+		}
+		cells, _, err := x.aboves(i, args).compose(word)
+		if err != nil {
+			return 0, err
+		}
+		return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value) select row_no, @place, value from ({cells_above}) x`,
+			frag{"cells_above": cells}, args), by)
+	}
 	return r.change(ctx, tx, i, q(`insert into edited (row_no, place, value)
 		select c.row_no, @place, f.value
 		from {cells} c {said} join {replaced} f on f.was = coalesce(c.cells[{n}], '')

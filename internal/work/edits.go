@@ -197,6 +197,7 @@ const (
 	FindPart    = "part"    // a part of the cell says it
 	FindPattern = "pattern" // a part of the cell fits a pattern, in the syntax of RE2
 	FindAny     = "any"     // any cell
+	FindAbove   = "above"   // cells that take what stands above them; see staging.Above
 )
 
 // ReplaceRequest is what is to be found in a column, and what it becomes.
@@ -232,7 +233,7 @@ func (q ReplaceRequest) change() (func(string) string, error) {
 		}
 		return func(text string) string { return re.ReplaceAllString(text, q.Replace) }, nil
 	}
-	return nil, fault.New(fault.Invalid, "unknown_how", "nothing is found so").At(fault.Place{Path: "how"}).With(q.How).Mended("Choose whole, part, pattern or any.")
+	return nil, fault.New(fault.Invalid, "unknown_how", "nothing is found so").At(fault.Place{Path: "how"}).With(q.How).Mended("Choose whole, part, pattern, any or above.")
 }
 
 // valuesShown is how many values a replacement lists.
@@ -263,6 +264,10 @@ func (s *Service) replacement(i store.Import, q ReplaceRequest) (staging.Replace
 	if x.Place, err = placeOf(i, q.Column); err != nil {
 		return x, err
 	}
+	if q.How == FindAbove {
+		x.Above = &staging.Above{Says: q.Find, Any: q.Find == "" && q.Rows != (staging.RowFilter{})}
+		return x, nil
+	}
 	x.Change, err = q.change()
 	return x, err
 }
@@ -274,8 +279,10 @@ func (s *Service) Replace(ctx context.Context, i store.Import, q ReplaceRequest,
 		return 0, err
 	}
 	err = s.beside(ctx, i, by, func(ctx context.Context, run store.Run) error {
-		if err := s.room.StageReplaced(ctx, run, i, x); err != nil {
-			return err
+		if x.Above == nil {
+			if err := s.room.StageReplaced(ctx, run, i, x); err != nil {
+				return err
+			}
 		}
 		n, err = s.editing(ctx, i, by, "replace in "+q.Column, func(ctx context.Context, tx pgx.Tx, now store.Import) (int64, error) {
 			return s.room.Replace(ctx, tx, run, now, x, by.ID)

@@ -279,3 +279,53 @@ func TestNothing(t *testing.T) {
 	i = b.load(b.check(i))
 	b.want(b.record("contact", "CON-2").Values, map[string]string{"family_name": "Na", "source_ref": "K-2"})
 }
+
+// Cells take what the next one above says that says something of its own: those with a problem,
+// those that say a text, or blank ones. Nothing stands above the first; what was loaded stays.
+func TestTakingWhatStandsAbove(t *testing.T) {
+	b := start(t)
+	const sheet = "Company,Town,Phone\n" +
+		"dito,Bergen,1\n" + // 2 nothing stands above
+		"Alpha Marina,Voss,2\n" + // 3
+		"dito,s.o.,3\n" + // 4
+		"〃,,4\n" + // 5
+		"Beta Havn,,5\n" + // 6
+		"dito,Molde,6\n" // 7
+	i := b.check(b.exactly(b.upload("account", sheet), "name"))
+	companies := func(i store.Import) (list []string) {
+		rows, err := b.room.Rows(b.Context(), i, staging.RowFilter{}, 0, -1, 100)
+		b.ok(err)
+		for _, r := range rows {
+			list = append(list, r.Cells.V[0]+"/"+r.Cells.V[1])
+		}
+		return list
+	}
+	above := ReplaceRequest{Column: "Company", How: FindAbove, Rows: staging.RowFilter{Problem: "same_as_above", Field: "name"}}
+	n, values, more, err := b.work.Replacing(b.Context(), i, above)
+	b.ok(err)
+	b.want([]any{n, values, more}, []any{int64(3), []staging.Replaced{{Was: "dito", Value: "Alpha Marina", Count: 1}, {Was: "dito", Value: "Beta Havn", Count: 1}, {Was: "〃", Value: "Alpha Marina", Count: 1}}, false})
+	n, err = b.work.Replace(b.Context(), i, above, b.person)
+	b.ok(err)
+	b.want(n, 3)
+	i = b.again(i)
+	b.want(companies(i), "[dito/Bergen Alpha Marina/Voss Alpha Marina/s.o. Alpha Marina/ Beta Havn/ Beta Havn/Molde]")
+
+	n, err = b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Town", How: FindAbove}, b.person) // blank ones: s.o. says something
+	b.ok(err)
+	b.want(n, 2)
+	b.want(companies(b.again(i)), "[dito/Bergen Alpha Marina/Voss Alpha Marina/s.o. Alpha Marina/s.o. Beta Havn/s.o. Beta Havn/Molde]")
+	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "Town", How: FindAbove, Find: "s.o."}, b.person)
+	b.ok(err)
+	b.want(n, 3)
+	i = b.again(i)
+	b.want(companies(i), "[dito/Bergen Alpha Marina/Voss Alpha Marina/Voss Alpha Marina/Voss Beta Havn/Voss Beta Havn/Molde]")
+	b.agree(i)
+
+	// What was loaded no longer changes, and all edits can be taken back.
+	_, err = b.work.TakeEditsBack(b.Context(), i, nil, "", b.person)
+	b.ok(err)
+	i = b.load(b.again(i))
+	n, err = b.work.Replace(b.Context(), b.again(i), ReplaceRequest{Column: "Town", How: FindAbove}, b.person)
+	b.ok(err)
+	b.want(n, 1) // row 5, which is held; row 6 was loaded
+}

@@ -3746,10 +3746,10 @@ export interface components {
         Replacement: {
             column: string;
             /**
-             * @description The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell
+             * @description The whole cell says it, a part of it does, a part fits a pattern (RE2), or any cell; above lets cells take what the next one above says that is none of them: those that say what is to be found, else those of the rows that are chosen, else blank ones
              * @enum {string}
              */
-            how: "whole" | "part" | "pattern" | "any";
+            how: "whole" | "part" | "pattern" | "any" | "above";
             find?: string;
             /** @description What it becomes; of a pattern $1 stands for its first group */
             replace: string;

@@ -204,6 +204,17 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             Put the {problem.count === 1 ? "zero" : "zeros"} back
           </Button>
         )}
+        {column && (problem.code === "same_as_above" || missing) && (
+          <Button
+            disabled={edits.replace.isPending}
+            title="Each takes what the next cell above says that says something of its own."
+            onClick={() =>
+              edits.replace.mutate({ column, how: "above", replace: "", ...where }, { onSuccess: (r) => told(r.count) })
+            }
+          >
+            Take what stands above
+          </Button>
+        )}
         {column && !missing && <Button onClick={() => setAsking("replace")}>Find and replace…</Button>}
         {missing && at && <Button onClick={() => setAsking("blanks")}>One value for blanks…</Button>}
         {column && !missing && !problem.light && (
@@ -351,6 +362,7 @@ const hows = [
   { value: "whole", label: "whole cells" },
   { value: "part", label: "a part of the cell" },
   { value: "pattern", label: "a pattern (RE2)" },
+  { value: "above", label: "take what stands above" },
 ] as const;
 
 /** Find and replace in a column, with what it would change. */
@@ -367,9 +379,11 @@ export function ReplaceDialog(p: {
   const [to, setTo] = useState("");
   const [only, setOnly] = useState(true);
   const some = Object.keys(p.where).length > 0;
-  const body: Replacement = { column: p.column, how, find, replace: to, ...(some && only ? p.where : {}) };
-  const would = useReplacing(p.workspace, p.i, body, find !== "");
-  const n = find === "" || would.error ? 0 : (would.data?.count ?? 0);
+  const above = how === "above";
+  const body: Replacement = { column: p.column, how, find, replace: above ? "" : to, ...(some && only ? p.where : {}) };
+  const asked = find !== "" || above;
+  const would = useReplacing(p.workspace, p.i, body, asked);
+  const n = !asked || would.error ? 0 : (would.data?.count ?? 0);
   return (
     <Dialog
       open
@@ -395,15 +409,27 @@ export function ReplaceDialog(p: {
       }
     >
       <div className="grid grid-cols-[1fr_1fr_180px] gap-3 max-[700px]:grid-cols-1">
-        <Labelled label="Find">
+        <Labelled
+          label={above ? "Cells that say" : "Find"}
+          hint={above ? (some && only ? "Empty, it is all in these rows." : "Empty, it is the blank ones.") : undefined}
+        >
           <input className={inputClass} value={find} onChange={(e) => setFind(e.target.value)} />
         </Labelled>
-        <Labelled label="Replace with" hint={how === "pattern" ? "$1 is the first group." : "Leave it empty to take it out."}>
-          <input className={inputClass} value={to} onChange={(e) => setTo(e.target.value)} />
+        <Labelled
+          label="Replace with"
+          hint={
+            above
+              ? "Each takes what the next cell above says."
+              : how === "pattern"
+                ? "$1 is the first group."
+                : "Leave it empty to take it out."
+          }
+        >
+          <input className={inputClass} disabled={above} value={above ? "" : to} onChange={(e) => setTo(e.target.value)} />
         </Labelled>
         <div>
-          <span className="mb-1 block text-[12px] font-medium text-ink-soft">Where it is</span>
-          <Choose label="Where it is" value={how} onChange={setHow} options={[...hows]} />
+          <span className="mb-1 block text-[12px] font-medium text-ink-soft">How</span>
+          <Choose label="How" value={how} onChange={setHow} options={[...hows]} />
         </div>
       </div>
       {some && (
@@ -429,7 +455,7 @@ export function ReplaceDialog(p: {
           </tbody>
         </table>
       )}
-      {find !== "" && n === 0 && would.data && !would.error && <p className="mt-3 text-ink-soft">No cell says so.</p>}
+      {asked && n === 0 && would.data && !would.error && <p className="mt-3 text-ink-soft">No cell says so.</p>}
     </Dialog>
   );
 }
