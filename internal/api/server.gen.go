@@ -1143,7 +1143,7 @@ type Credentials struct {
 	Password string `json:"password"`
 }
 
-// DoubtfulPolicy What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company): what is there stays, the row's value is taken, or the row is held
+// DoubtfulPolicy What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company, a number where the row says 0): what is there stays, the row's value is taken, or the row is held
 type DoubtfulPolicy string
 
 // Draft defines model for Draft.

@@ -57,7 +57,7 @@ func (r *routineChange) add(fl *pflag.FlagSet) {
 	fl.Float64Var(&r.takeAt, "take-at", 0, "percent of likeness from which a record is taken")
 	fl.Float64Var(&r.askAt, "ask-at", 0, "percent of likeness from which a record is asked about")
 	fl.StringArrayVar(&r.both, "both", nil, "when record and row both have a value: replace, keep, newer, or field=replace, keep, newer, add (repeatable)")
-	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox at the company), or a name seems turned: keep what is there, take the row's value, hold the row, or field=keep, take, hold (repeatable)")
+	fl.StringArrayVar(&r.doubtful, "doubtful", nil, "when the record knows it better (a later date or stage, a mailbox at the company, a number where the row says 0), or a name seems turned: keep what is there, take the row's value, hold the row, or field=keep, take, hold (repeatable)")
 	fl.StringArrayVar(&r.unreadable, "unreadable", nil, "when a value cannot be read: hold the row, leave_out the value, or field=hold, leave_out; link=create makes records that are missing (repeatable)")
 	fl.StringArrayVar(&r.blank, "blank", nil, "when the row says nothing: leave, clear, or field=leave, clear (repeatable)")
 	fl.StringVar(&r.newerBy, "newer-by", "", "the column that tells how old a row is")

@@ -21,6 +21,8 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 	switch fp.Doubt {
 	case catalog.Older:
 		return now + ` < ` + was
+	case catalog.Zero:
+		return now + ` = 0 and ` + was + ` <> 0`
 	case catalog.Lower:
 		var codes []string
 		for _, c := range fp.Field.Choices {
@@ -97,6 +99,7 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Older:   "the record has a later date",
 	catalog.Lower:   "the record is further on already",
 	catalog.Private: "the record has a mailbox at the company",
+	catalog.Zero:    "the record has a number other than 0",
 }
 
 var (

@@ -196,6 +196,10 @@ func (s *Service) watch(ctx context.Context, r store.Run) (context.Context, func
 	}
 }
 
+// afterEnd gives a context for what is done when a run has ended: the watch, which sees that it
+// has, is to end nothing of that.
+func afterEnd(ctx context.Context) context.Context { return context.WithoutCancel(ctx) }
+
 // progressEvery is how many rows pass between two notes of progress.
 const progressEvery = 25_000
 
@@ -253,7 +257,7 @@ func (s *Service) check(ctx context.Context, r store.Run, i store.Import) error 
 	if err != nil {
 		return err
 	}
-	return s.room.Drop(ctx, i.ID, *i.CellsRun, r.ID)
+	return s.room.Drop(afterEnd(ctx), i.ID, *i.CellsRun, r.ID)
 }
 
 // setChecked makes what a run has checked hold.
@@ -316,7 +320,7 @@ func (s *Service) checkTouched(ctx context.Context, r store.Run, i store.Import)
 	if err != nil {
 		return false, err
 	}
-	return true, s.room.DropRun(ctx, r)
+	return true, s.room.DropRun(afterEnd(ctx), r)
 }
 
 // mostRounds is how often a check of some rows takes on more of them before all

@@ -3,6 +3,7 @@ package work
 import (
 	"testing"
 
+	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
 )
 
@@ -68,4 +69,17 @@ func TestFullNamesTurned(t *testing.T) {
 	b.want(b.record("staff", "STF-2").Values["name"], "Callum Harbottle")
 	i := b.check(b.upload("staff", "Name,E-mail\n\"Havnes, Ingrid\",ih@lantern.example\nHARBOTTLE CALLUM,ch@lantern.example\nLars Brattvik-Moe,lb@lantern.example\n"))
 	b.want(b.rows(i), "[2 same (same 1) 3 same (same 2) 4 update (update 3)]")
+}
+
+// None over a count or an amount is told and not written; it is where nothing is there, and where
+// the field's policy says so.
+func TestNoneOverANumber(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Number in the old system,Company,Employees\n1,Alpha,150\n2,Beta,\n3,Gamma,7\n")
+	const sheet = "Number in the old system,Employees\n1,0\n2,0\n3,8\n"
+	i := b.check(b.upload("account", sheet))
+	b.want(b.codes(i), "[2 doubtful_value employees]")
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3)]")
+	b.load(b.check(b.change(b.upload("account", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
+	b.want(b.record("account", "ACC-1").Values["employees"], "0")
 }

@@ -100,6 +100,7 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	if err != nil {
 		return err
 	}
+	ctx = afterEnd(ctx)
 	if err := s.room.Drop(ctx, i.ID, r.ID); err != nil || i.Bundle == nil {
 		return err
 	}

@@ -208,6 +208,22 @@ func formOf(name string) string {
 	return form
 }
 
+// plainForms are legal forms of which none is another's writing, by how formOf gives them.
+var plainForms = func() map[string]string {
+	forms := map[string]string{}
+	for _, all := range []string{
+		"gmbh gesellschaftmitbeschrankterhaftung gesmbh", "gmbhcokg gmbhucokg gmbhundcokg", "ag aktiengesellschaft", "kg kommanditgesellschaft", "ohg",
+		"ltd limited", "plc publiclimitedcompany", "llp", "llc", "inc incorporated", "as aksjeselskap aktieselskab", "asa", "ab aktiebolag", "aps anpartsselskab",
+		"bv beslotenvennootschap", "nv naamlozevennootschap", "vof", "sarl", "sas", "snc", "srl", "spa", "sl", "oy osakeyhtio", "spzoo", "spj", "lda limitada",
+	} {
+		writings := strings.Fields(all)
+		for _, w := range writings {
+			forms[w] = writings[0]
+		}
+	}
+	return forms
+}()
+
 func ofWords(words []string, key string) (c company) {
 	for _, w := range words {
 		w = squeeze(w)

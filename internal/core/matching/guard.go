@@ -21,6 +21,7 @@ const (
 	OtherGeneration = "other_generation"
 	OtherSex        = "other_form_of_address"
 	OtherCompany    = "other_company_name"
+	OtherForm       = "other_legal_form"
 	OtherUnit       = "other_company_of_the_house"
 	OtherPlace      = "other_place"
 	OtherCode       = "other_code"
@@ -361,6 +362,20 @@ func howMany(list ...bool) (n int) {
 	return n
 }
 
+// otherForm reports whether all names of two companies have legal forms, and none of one has that of
+// one of the other: a GmbH beside its GmbH & Co. KG.
+func (s *Subject) otherForm(o *Subject) bool {
+	for _, x := range s.companies {
+		for _, y := range o.companies {
+			a, b := plainForms[formOf(x.said)], plainForms[formOf(y.said)]
+			if a == "" || b == "" || a == b {
+				return false
+			}
+		}
+	}
+	return len(s.companies) > 0 && len(o.companies) > 0
+}
+
 // guardCompany keeps the branches of a company apart.
 func (s *Score) guardCompany(a, b *Subject, ev *evidence) {
 	name, where := ev.levels[nCompany], ev.levels[nPlace]
@@ -370,7 +385,7 @@ func (s *Score) guardCompany(a, b *Subject, ev *evidence) {
 	there := where == Same || where == Near
 	switch name {
 	case Differs, Blank:
-		if reached || site && there {
+		if reached || site && (there || where == Blank) {
 			s.limit(MayAsk, OtherCompany)
 		} else {
 			s.limit(MayNothing, OtherCompany)
@@ -398,6 +413,9 @@ func (s *Score) guardCompany(a, b *Subject, ev *evidence) {
 		default:
 			s.limit(MayNothing, NameInPart)
 		}
+	}
+	if ev.levels[nCode] != Same && a.otherForm(b) {
+		s.limit(MayAsk, OtherForm)
 	}
 	if ev.levels[nCode] == Differs || ev.levels[nWeb] == Differs && otherNumbers(a.webs, b.webs) {
 		s.limit(MayAsk, OtherCode)

@@ -255,6 +255,9 @@ func TestCompaniesApart(t *testing.T) {
 		{"short for it", with(map[string]string{"name": "Kalvøya"}), Found},
 		{"its export house", with(map[string]string{"name": "Kalvøya Marina Export AS", "phone": ""}), New},
 		{"its export house at its number", with(map[string]string{"name": "Kalvøya Marina Export AS"}), Doubtful},
+		{"another legal form, all else the same", with(map[string]string{"name": "Kalvøya Marina ASA"}), Doubtful},
+		{"its legal form written out", with(map[string]string{"name": "Kalvøya Marina Aksjeselskap"}), Found},
+		{"its street as Norwegians shorten it", with(map[string]string{"street": "Bryggevn. 9"}), Found},
 		{"its branch, named by the town", map[string]string{"name": "Kalvøya Marina Tromvik", "website": "https://kalvoya.example", "locality": "Tromvik", "postal_code": "9008"}, New},
 	} {
 		s := compare(t, "account", 100_000, 1, c.row, there)

@@ -22,7 +22,7 @@ var roads = words(`street st str strasse road rd avenue ave av avenida avda lane
 	apt apartment flat unit suite no nr n num numero numer number hus haus og etg etage floor door building bldg po box postbox postboks postfach bp c o
 	de du des del della van der den la le les am an im zum y`)
 
-var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
+var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt vn veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
 
 func squeezed(list string) []string {
 	var out []string

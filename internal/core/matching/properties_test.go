@@ -141,7 +141,7 @@ func TestSays(t *testing.T) {
 			t.Errorf("level %d has no words", l)
 		}
 	}
-	for _, why := range []string{OtherGiven, OtherFamily, OtherDate, OtherGeneration, OtherSex, OtherCompany, OtherUnit,
+	for _, why := range []string{OtherGiven, OtherFamily, OtherDate, OtherGeneration, OtherSex, OtherCompany, OtherForm, OtherUnit,
 		OtherPlace, OtherCode, InitialOnly, NameInPart, OneKind, NoName} {
 		if againstWords[why] == "" {
 			t.Errorf("%s has no words", why)

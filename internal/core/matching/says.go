@@ -45,6 +45,7 @@ var againstWords = map[string]string{
 	OtherGeneration: "father or son by the name",
 	OtherSex:        "another form of address",
 	OtherCompany:    "another name of the company",
+	OtherForm:       "another legal form",
 	OtherUnit:       "another company of the same house",
 	OtherPlace:      "another place",
 	OtherCode:       "another number",

@@ -141,7 +141,8 @@ func (v *View) compareColumn(n int, t Target, x *compared, forms []fieldForms, k
 	x.heads[n] = header{aside: true}
 	if !strings.Contains(col.Header, view.Arrow) { // what is shown of another record is not this one's
 		h := headerOf(t.Type.Name, v.headerFor(t.Type.Name, n), x.fields, forms, x.words)
-		if v.prefix != "" {
+		if rest, ok := strings.CutPrefix(col.Header, v.prefix); ok && v.prefix != "" && !h.known {
+			h = headerOf(t.Type.Name, rest, x.fields, forms, x.words)
 			h.all = Key(col.Header) // as it is remembered
 		}
 		for i, f := range x.fields {

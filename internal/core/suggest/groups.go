@@ -70,12 +70,11 @@ func (v *View) isGrouped(column int) bool {
 }
 
 // headerFor is the header of a column as it is compared with the fields of a type: of one in
-// a group of it, what stands behind the number, and a name where nothing does; else without what
-// the headers of the sheet begin with alike.
+// a group of it, what stands behind the number, and a name where nothing does.
 func (v *View) headerFor(typeName string, column int) string {
 	g, ok := v.groups[typeName][column]
 	if !ok {
-		return strings.TrimPrefix(v.columns[column].Header, v.prefix)
+		return v.columns[column].Header
 	}
 	return cmp.Or(g.says, "Name")
 }

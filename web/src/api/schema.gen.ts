@@ -3260,7 +3260,7 @@ export interface components {
             doubtful?: components["schemas"]["DoubtfulPolicy"];
         };
         /**
-         * @description What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company): what is there stays, the row's value is taken, or the row is held
+         * @description What happens when the record knows a value better than the row (a later date or stage, a mailbox at the company, a number where the row says 0): what is there stays, the row's value is taken, or the row is held
          * @enum {string}
          */
         DoubtfulPolicy: "keep" | "take" | "hold";
