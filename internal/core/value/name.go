@@ -71,6 +71,15 @@ func isParticle(word string) bool {
 // OneName reports whether a text is the name of one person and nothing beside it.
 func OneName(s string) bool { return !severalPeople(s) && besideName(s) == "" }
 
+// sameInitial reports whether a word of a name begins as another does: Jo Lie (Johanna), and not
+// Ola Dahl (Electrician).
+func sameInitial(name, other string) bool {
+	other = Fold(other)
+	return slices.ContainsFunc(strings.Fields(Fold(name)), func(w string) bool {
+		return other == "" || w[0] == other[0]
+	})
+}
+
 // severalPeople reports whether a name is that of more than one person, or of a firm called
 // after its people: "Hans und Petra Meier", "Brodersen & Sohn", "Ada Kade/Per Lund".
 func severalPeople(s string) bool {
@@ -108,7 +117,7 @@ func besideName(s string) string {
 	}
 	if open := strings.LastIndexByte(s, '('); open > 0 {
 		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
-		own := len(aside) == 1 && (titles[bare(aside[0])] || !roles[bare(aside[0])] && (isName(aside[0]) || slices.Contains(degrees, bare(aside[0]))))
+		own := len(aside) == 1 && (titles[bare(aside[0])] || slices.Contains(degrees, bare(aside[0])) || !roles[bare(aside[0])] && isName(aside[0]) && sameInitial(s[:open], aside[0]))
 		if strings.HasSuffix(Trim(s), ")") && !own {
 			return strings.Join(aside, " ")
 		}
