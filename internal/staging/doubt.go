@@ -156,7 +156,7 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 // lostCodes are the problems of values that a record may have in full, or just so.
 var lostCodes = []string{
 	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate),
-	string(problem.BadPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero),
+	string(problem.BadPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero), string(problem.FootnoteMark),
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

@@ -5,6 +5,7 @@ import (
 
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
+	"uchi/internal/staging"
 	"uchi/internal/store"
 )
 
@@ -47,6 +48,20 @@ func TestDigitsThatASheetHasLost(t *testing.T) {
 	b.load(b.check(b.upload("account", "Account id,Street,Postal code,Number in the old system\nACC-1,5-6,0150,00017\n")))
 	v := b.record("account", "ACC-1").Values
 	b.want(v["postal_code"]+" "+v["street"]+" "+v["source_ref"], "0150 5-6 00017")
+}
+
+// Marks for notes below a list are no part of names: the rows are held until the marks are taken
+// away, in all cells at once, but for a record that has just this.
+func TestMarksBesideNames(t *testing.T) {
+	b := start(t)
+	b.load(b.check(b.change(b.upload("account", "Number in the old system,Company\n1,Quay Ltd*\n"), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
+	i := b.check(b.upload("account", "Number in the old system,Company\n1,Quay Ltd*\n2,Tern Works AS ¹\n3,Sail*Spar Ltd\n"))
+	b.want(b.codes(i), "[3 footnote_mark name]")
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "hold": 1, "create": 1})
+	_, err := b.work.Replace(b.Context(), i, ReplaceRequest{Column: "Company", How: FindPattern, Find: `\s*[*†‡#¹²³]+$`, Rows: staging.RowFilter{Problem: "footnote_mark"}}, b.person)
+	b.ok(err)
+	i = b.again(i)
+	b.want(i.Totals.V.Verdicts, map[string]int64{"same": 1, "create": 2})
 }
 
 // A word for nothing where a name belongs makes no record called so, and leaves one that is.

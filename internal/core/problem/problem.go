@@ -47,6 +47,7 @@ const (
 	SameAsAbove      Code = "same_as_above"
 	NotToUse         Code = "not_to_use"
 	LostZero         Code = "lost_zero"
+	FootnoteMark     Code = "footnote_mark"
 	PerhapsNothing   Code = "perhaps_nothing"
 	NotAChoice       Code = "not_a_choice"
 	BadPhone         Code = "bad_phone"
@@ -117,6 +118,7 @@ var table = map[Code]words{
 	MadeDate:         {"a spreadsheet program seems to have made a date of this", "Take the value from the original, and format the column as text before saving. If it is right so, have such values taken as they stand (--doubtful street=take, by the field's name)."},
 	LostLetters:      {"a letter seems to be lost where a question mark stands", "Save the sheet as UTF-8 or as a workbook, or write the letter. If the mark belongs there, have such values taken as they stand (--doubtful company=take, by the field's name)."},
 	BadPlace:         {"this seems to belong to another field, as where a row's cells have slipped", "Write the value here, and this one where it belongs. If it is right so, have such values taken as they stand (--doubtful postal_code=take, by the field's name)."},
+	FootnoteMark:     {"a mark stands beside the name, as for a footnote", "Take it away, in all of them at once (uchi mend replace NUMBER COLUMN '^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$' '' --pattern --problem footnote_mark), and say in a column of its own what it means. If names are right so, have them taken as they stand (--doubtful name=take, by the field's name)."},
 	LostZero:         {"a zero seems to be lost in front: it would be {detail}", "Format the column as text before saving, or put the zeros back in all of them at once (uchi mend replace NUMBER COLUMN '^' 0 --pattern --problem lost_zero). If such codes are right so, have them taken as they stand (--doubtful postal_code=take)."},
 	NotToUse:         {"the name says that its record is not to be used", "Leave the row out, or write the name alone. If the name is right so, have such names taken as they stand (--doubtful name=take, by the field's name)."},
 	SameAsAbove:      {"this says that the value is that of the row above", "Write that value here, or take what stands above in all of them at once (uchi mend above NUMBER COLUMN --problem same_as_above). If it is the value itself, have such values taken as they stand (--doubtful name=take, by the field's name)."},

@@ -299,6 +299,11 @@ func TestWhoseNumbers(t *testing.T) {
 			t.Errorf("%s: %q, want %q", x.name, got, x.want)
 		}
 	}
+	for _, s := range NewView([]sheet.Column{own}).Naming(map[string][]float64{"account": {0.9}}).Across([]Target{{Type: contact}}) {
+		if s.Column == "Customer No" && (s.Field != "account" || !s.Taken) {
+			t.Errorf("numbers of customers that are there go to %s", s.Field)
+		}
+	}
 	for _, s := range Columns(contact, []sheet.Column{own}, Memory{Key("Customer No"): "source_ref"}) {
 		if s.Column == "Customer No" && !s.Taken {
 			t.Error("what was chosen before is not taken")

@@ -105,9 +105,9 @@ func namesRows(names, own sheet.Column) bool {
 	return found >= 0.5 || found >= 0.2 && found*float64(len(names.Samples)) >= 3
 }
 
-// numberCustomers lets columns of customers' numbers that repeat go to the link to the customer,
-// where nothing else does, before columns are assigned: the number of what the rows are may stand
-// in another.
+// numberCustomers lets columns of customers' numbers that repeat, or that customers have, go to the
+// link to the customer, where nothing else does, before columns are assigned: the number of what the
+// rows are may stand in another.
 func (v *View) numberCustomers(targets []Target, places []place, scores [][]float64, reasons [][]string) {
 	given, taken := assign(scores), map[int]bool{}
 	for c, i := range given {
@@ -115,17 +115,18 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 	}
 	for c, i := range given {
 		sure := i >= 0 && scores[c][i] >= certain
-		if sure && !ownKey(places[i].field) || !comesAgain(v.columns[c]) || !ofCompanies(v.columns[c].Header) {
+		if sure && !ownKey(places[i].field) || !ofCompanies(v.columns[c].Header) {
 			continue
 		}
 		of := 0 // the target that it is of; where nothing takes it, that of the rows
 		if sure {
 			of = places[i].target
-		} else if len(targets) > 1 {
+		} else if len(targets) != 1 {
 			continue
 		}
 		link, ok := companyLink(targets[of].Type)
-		if !ok || sure && targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
+		known := v.kinds[c].names[link.To] >= enoughNamed
+		if !ok || !known && !comesAgain(v.columns[c]) || sure && targets[of].Memory[Key(v.columns[c].Header)] == places[i].field.Name {
 			continue
 		}
 		to := slices.IndexFunc(places, func(p place) bool { return p.target == of && p.field.Name == link.Name })
@@ -133,6 +134,9 @@ func (v *View) numberCustomers(targets []Target, places []place, scores [][]floa
 			continue
 		}
 		scores[c][to], reasons[c][to] = certain, "it numbers customers, and repeats: several rows name the same"
+		if known {
+			reasons[c][to] = "it numbers customers, and these are there"
+		}
 		if sure {
 			scores[c][to], scores[c][i] = scores[c][i], 0
 		}

@@ -23,11 +23,17 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
+	case HoldsNames(f) && footnoted.MatchString(s):
+		return problem.FootnoteMark
 	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
 		return problem.NotToUse
 	}
 	return ""
 }
+
+// footnoted is a name with a mark before or behind it, as lists have them for what a note below says
+// of some: Lie*, † Ada Kade, Tern Works AS ¹.
+var footnoted = regexp.MustCompile(`^[*†‡#¹²³]+\s*\pL|\pL[.)]?\s*[*†‡#¹²³]+$`)
 
 // zeroFirst are the countries of which some postal codes begin with a zero, by how many figures
 // they have (Universal Postal Union, addressing systems).

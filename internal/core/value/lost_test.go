@@ -39,6 +39,8 @@ func TestLost(t *testing.T) {
 		{town, "5003", problem.BadPlace}, {town, "Åndalsnes 2", ""}, {town, "kai@kai.example", problem.BadPlace}, {town, "大阪市", ""},
 		{street, "12", ""}, {street, "post@kai.example", problem.BadPlace}, {title, "Line @ quay", ""},
 		{street, ";Fr. Silke Möller;0431 55 12 4;", problem.BadPlace}, {town, "Kiel;24103", ""}, {street, "Kai 2\tKiel", problem.BadPlace}, {title, "Crane; cradle; slip", ""},
+		{family, "Coral-Reyes*", problem.FootnoteMark}, {family, "† Berg", problem.FootnoteMark}, {company, "Tern Works AS ¹", problem.FootnoteMark}, {company, "Tern Ltd.**", problem.FootnoteMark},
+		{company, "#1 Marine", ""}, {company, "Sail*Spar", ""}, {family, "*", ""}, {company, "Quay 2", ""},
 		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
 		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse}, {company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},

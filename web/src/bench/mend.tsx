@@ -23,6 +23,7 @@ const doubts = [
   "same_as_above",
   "not_to_use",
   "lost_zero",
+  "footnote_mark",
 ];
 
 /** What changes cells; the rows that it touches are checked again before it answers. */
@@ -202,6 +203,19 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
             }
           >
             Put the {problem.count === 1 ? "zero" : "zeros"} back
+          </Button>
+        )}
+        {column && problem.code === "footnote_mark" && (
+          <Button
+            disabled={edits.replace.isPending}
+            onClick={() =>
+              edits.replace.mutate(
+                { column, how: "pattern", find: "^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$", replace: "", ...where },
+                { onSuccess: (r) => told(r.count) },
+              )
+            }
+          >
+            Take the {problem.count === 1 ? "mark" : "marks"} away
           </Button>
         )}
         {column && (problem.code === "same_as_above" || missing) && (
