@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"reflect"
 	"slices"
 
 	"uchi/internal/core/catalog"
@@ -51,7 +52,7 @@ func (s *Service) suggestAgain(ctx context.Context, i store.Import) error {
 		return err
 	}
 	r := again.Routine.Fillable(c, owner.Role)
-	if slices.Equal(r.Columns(), i.Routine.V.Columns()) {
+	if reflect.DeepEqual(r.Drafts, i.Routine.V.Drafts) {
 		return nil
 	}
 	err = s.act(ctx, i, life.ChangeRoutine, owner, "", func(ctx context.Context, tx pgx.Tx, now store.Import) error {

@@ -92,36 +92,47 @@ func pageEncoding(src Source, sample []byte) Finding {
 	return detectEncoding(sample, src.Size <= sampleSize)
 }
 
-// detectTable takes the table of a page that has the most rows of several cells among those that
-// begin in its first part.
-func detectTable(src Source, encoding string) (Finding, error) {
+// tablesOf counts for each table that begins in the first part of a page its rows of several cells.
+func tablesOf(src Source, encoding string) (rows []int, err error) {
 	text, err := pageText(src, encoding)
 	if err != nil {
-		return Finding{}, err
+		return nil, err
 	}
 	page, err := io.ReadAll(io.LimitReader(text, sampleSize))
 	if err != nil {
-		return Finding{}, fmt.Errorf("read the start of %s: %w", src.Name, err)
+		return nil, fmt.Errorf("read the start of %s: %w", src.Name, err)
 	}
-	var names []string
-	best, most := 0, 0
 	for n := range MostParts {
 		p := &pageTable{src: src, limits: DefaultLimits, z: html.NewTokenizer(bytes.NewReader(page)), want: n}
-		rows := 0
+		several := 0
 		for {
 			row, err := p.Next()
 			if err != nil {
 				break // what is wrong is said when it is read
 			}
 			if filled(row) > 1 {
-				rows++
+				several++
 			}
 		}
 		if p.seen <= n {
 			break
 		}
-		if names = append(names, pageTableName(n)); rows > most {
-			best, most = n, rows
+		rows = append(rows, several)
+	}
+	return rows, nil
+}
+
+// detectTable takes the table of a page that has the most rows of several cells.
+func detectTable(src Source, encoding string) (Finding, error) {
+	rows, err := tablesOf(src, encoding)
+	if err != nil {
+		return Finding{}, err
+	}
+	var names []string
+	best := 0
+	for n, several := range rows {
+		if names = append(names, pageTableName(n)); several > rows[best] {
+			best = n
 		}
 	}
 	f := Finding{Option: "sheet", Value: pageTableName(best), Sure: len(names) == 1, Evidence: "the only table of the page", Choices: names}
@@ -129,6 +140,25 @@ func detectTable(src Source, encoding string) (Finding, error) {
 		f.Evidence = "the largest of " + itoa(len(names)) + " tables of the page"
 	}
 	return f, nil
+}
+
+// partsOfPage gives the tables of a page that have a header and rows, each as a part; where there is
+// but one, the page is it.
+func partsOfPage(src Source) ([]Part, error) {
+	rows, err := tablesOf(src, "")
+	if err != nil {
+		return nil, err
+	}
+	var list []Part
+	for n, several := range rows {
+		if several > 1 {
+			list = append(list, Part{Sheet: pageTableName(n)})
+		}
+	}
+	if len(list) < 2 {
+		return []Part{{}}, nil
+	}
+	return list, nil
 }
 
 // Next implements Reader.

@@ -83,6 +83,21 @@ func TestTablesOfPages(t *testing.T) {
 	}
 }
 
+// Each table of a page with a header and rows is a part of a bundle.
+func TestTablesOfPagesAsParts(t *testing.T) {
+	const menu, people, towns = "<table><tr><td>Menu<td>Help</table>", "<table><tr><th>Name<th>Mail<tr><td>a<td>b</table>", "<table><tr><th>Town<th>Code<tr><td>c<td>d<tr><td>e<td>f</table>"
+	for page, want := range map[string]string{menu + people: "", menu + people + towns: "Table 2,Table 3"} {
+		parts, err := Parts(Source{Name: "x.xls", Size: int64(len(page)), ReaderAt: strings.NewReader(page)})
+		var names []string
+		for _, p := range parts {
+			names = append(names, p.Sheet)
+		}
+		if got := strings.Join(names, ","); got != want || err != nil {
+			t.Errorf("%s: %q %v", page, got, err)
+		}
+	}
+}
+
 // Lists of objects are read wherever they stand in a document.
 func TestListsWithinObjects(t *testing.T) {
 	for _, c := range []struct {
@@ -90,11 +105,12 @@ func TestListsWithinObjects(t *testing.T) {
 		rows               []string
 		notices            string
 	}{
-		{"wrapped", "{\"count\": 2, \"ok\": true, \"page\": {\"n\": 1, \"sort\": [\"a\", \"b\"]},\n \"data\": [\n {\"name\": \"a\", \"town\": {\"code\": 1}},\n {\"name\": \"b\"}\n ], \"next\": null}\n", "name|town.code", []string{"1 a|1", "2 b|"}, ""},
-		{"on one line", `{"data":[{"name":"a"},{"name":"b"}],"next":"}]{["}`, "name", []string{"1 a", "2 b"}, ""},
+		{"wrapped", "{\"count\": 2, \"ok\": true, \"page\": {\"n\": 1, \"sort\": [\"a\", \"b\"]},\n \"data\": [\n {\"name\": \"a\", \"town\": {\"code\": 1}},\n {\"name\": \"b\"}\n ], \"next\": null}\n", "name|town.code", []string{"1 a|1", "2 b|"}, "beside_list"},
+		{"on one line", `{"data":[{"name":"a"},{"name":"b"}],"next":"}]{["}`, "name", []string{"1 a", "2 b"}, "beside_list"},
 		{"deeper", `{"d":{"results":[{"name":"a"}]}}`, "name", []string{"1 a"}, ""},
-		{"two lists", `{"accounts":[{"name":"a"}],"people":[{"name":"p"}]}`, "name", []string{"1 a"}, "other_lists"},
-		{"lists of texts behind", `{"accounts":[{"name":"a"}],"tags":["x", "y"], "page": {"n": 1}}`, "name", []string{"1 a"}, ""},
+		{"two lists", `{"accounts":[{"name":"a"}],"people":[{"name":"p"}]}`, "name", []string{"1 a"}, "other_lists beside_list"},
+		{"lists of texts behind", `{"accounts":[{"name":"a"}],"tags":["x", "y"], "page": {"n": 1}}`, "name", []string{"1 a"}, "beside_list"},
+		{"a record with others in it", `{"name":"a","town":"b","people":[{"first":"c"}]}`, "first", []string{"1 c"}, "beside_list"},
 		{"lines with lists", "{\"name\":\"a\",\"mails\":[{\"m\":\"x\"}]}\n{\"name\":\"b\"}\n", "name|mails", []string{"1 a|x", "2 b|"}, ""},
 		{"one line alone", `{"name":"a","tags":["x","y"]}`, "name|tags", []string{"1 a|x; y"}, ""},
 		{"a list alone", ` [ {"name":"a"} ]`, "name", []string{"1 a"}, ""},

@@ -31,7 +31,8 @@ type jsonLines struct {
 	number int64
 	first  bool
 	cells  []string
-	others bool // the document holds other lists
+	others bool     // the document holds other lists
+	beside []string // names of what stands beside the list
 }
 
 // How the objects of a document stand in it.
@@ -47,9 +48,13 @@ const (
 
 // listPlace is where a list of objects stands: the names that lead to it, and the byte of its bracket.
 type listPlace struct {
-	path string
-	from int
+	path   string
+	from   int
+	beside []string // names of what stands before it, and is not read
 }
+
+// mostBeside is how many names of what is not read are told.
+const mostBeside = 6
 
 // mostWraps is how many objects a list may stand in.
 const mostWraps = 4
@@ -88,6 +93,7 @@ func wrappedList(text []byte) (listPlace, bool) {
 	d := json.NewDecoder(bytes.NewReader(text))
 	var names []string // that lead to what stands next
 	depth, name := 0, true
+	var beside []string
 	for {
 		t, err := d.Token()
 		if err != nil {
@@ -110,7 +116,7 @@ func wrappedList(text []byte) (listPlace, bool) {
 			case '[':
 				at := int(d.InputOffset())
 				if bytes.HasPrefix(bytes.TrimLeft(text[at:], " \t\r\n"), []byte("{")) {
-					return listPlace{path: strings.Join(names, "."), from: at - 1}, true
+					return listPlace{path: strings.Join(names, "."), from: at - 1, beside: beside}, true
 				}
 				for d.More() { // values: they are passed over
 					var ignored json.RawMessage
@@ -128,6 +134,9 @@ func wrappedList(text []byte) (listPlace, bool) {
 			if s, ok := t.(string); ok && name {
 				names, name = append(names[:depth-1], s), false
 				continue
+			}
+			if len(beside) < mostBeside {
+				beside = append(beside, strings.Join(names, "."))
 			}
 			names, name = names[:depth-1], true
 		}
@@ -178,7 +187,7 @@ func newJSONLines(src Source, reading Reading, limits Limits) (*jsonLines, error
 			if _, err := in.Discard(list.from); err != nil {
 				return nil, err
 			}
-			j.next = j.items(in)
+			j.next, j.beside = j.items(in), list.beside
 		default:
 			j.next, j.byLine = j.lines(in), true
 		}
@@ -299,6 +308,7 @@ func (j *jsonLines) items(in *bufio.Reader) func() ([]byte, error) {
 // passOver reads what stands behind the list that was read, and takes note where it holds another.
 func (j *jsonLines) passOver(in *bufio.Reader) error {
 	quoted, escaped, list := false, false, false
+	var text []byte // the last one
 	for {
 		c, err := in.ReadByte()
 		if err != nil {
@@ -306,9 +316,13 @@ func (j *jsonLines) passOver(in *bufio.Reader) error {
 		}
 		switch {
 		case quoted:
-			quoted, escaped = escaped || c != '"', !escaped && c == '\\'
+			if quoted, escaped = escaped || c != '"', !escaped && c == '\\'; quoted && len(text) < mostName {
+				text = append(text, c)
+			}
+		case c == ':' && len(j.beside) < mostBeside:
+			j.beside = append(j.beside, clean(string(text)))
 		case c == '"':
-			quoted, list = true, false
+			quoted, list, text = true, false, text[:0]
 		case c == '[':
 			list = true
 		case c == '{':
@@ -321,11 +335,14 @@ func (j *jsonLines) passOver(in *bufio.Reader) error {
 }
 
 // notices tells of what was not read.
-func (j *jsonLines) notices() []Notice {
-	if !j.others {
-		return nil
+func (j *jsonLines) notices() (list []Notice) {
+	if j.others {
+		list = append(list, Notice{Code: "other_lists", Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"})
 	}
-	return []Notice{{Code: "other_lists", Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"}}
+	if len(j.beside) > 0 {
+		list = append(list, Notice{Code: "beside_list", Message: "what stands beside the list is not read: " + strings.Join(j.beside, ", ")})
+	}
+	return list
 }
 
 func (j *jsonLines) tooLong() error {

@@ -71,6 +71,8 @@ func partsOf(src Source, format string) ([]Part, error) {
 		return sheetsOf(src, format)
 	case formatZIP:
 		return filesOf(src)
+	case formatHTML:
+		return partsOfPage(src)
 	}
 	return []Part{{}}, nil
 }

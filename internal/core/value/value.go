@@ -266,10 +266,16 @@ func (r *Reader) text(s string) (string, Trouble) {
 	return r.fits(s)
 }
 
-// spoken gives a full name in the order in which it is said: Ada Kade for “Kade, Ada”.
+// spoken gives a full name in the order in which it is said: Ada Kade for “Kade, Ada”. What names a
+// desk or a role stays as it is.
 func spoken(s string) string {
-	if strings.Count(s, ",") != 1 {
+	if strings.Count(s, ",") != 1 || !OneName(s) {
 		return s
+	}
+	for w := range strings.FieldsSeq(Words(s)) {
+		if deskWords[w] {
+			return s
+		}
 	}
 	given, family := SplitName(s)
 	if given == "" || family == "" {
