@@ -23,7 +23,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
-	case HoldsNames(f) && footnoted.MatchString(s):
+	case HoldsNames(f) && strings.ContainsAny(s, footnotes) && footnoted.MatchString(s):
 		return problem.FootnoteMark
 	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
 		return problem.NotToUse
@@ -31,9 +31,12 @@ func Lost(f catalog.Field, s string) problem.Code {
 	return ""
 }
 
+// footnotes are the marks by which lists point to a note below them.
+const footnotes = "*†‡#¹²³"
+
 // footnoted is a name with a mark before or behind it, as lists have them for what a note below says
 // of some: Lie*, † Ada Kade, Tern Works AS ¹.
-var footnoted = regexp.MustCompile(`^[*†‡#¹²³]+\s*\pL|\pL[.)]?\s*[*†‡#¹²³]+$`)
+var footnoted = regexp.MustCompile(`^[` + footnotes + `]+\s*\pL|\pL[.)]?\s*[` + footnotes + `]+$`)
 
 // zeroFirst are the countries of which some postal codes begin with a zero, by how many figures
 // they have (Universal Postal Union, addressing systems).

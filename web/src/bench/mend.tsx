@@ -84,6 +84,17 @@ function useReplacing(workspace: string, i: Import, body: Replacement, on: boole
   });
 }
 
+/** Problems that one pattern puts right in all cells. */
+const patterns: Record<string, { one: string; many: string; find: string; replace: string }> = {
+  lost_zero: { one: "Put the zero back", many: "Put the zeros back", find: "^", replace: "0" },
+  footnote_mark: {
+    one: "Take the mark away",
+    many: "Take the marks away",
+    find: "^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$",
+    replace: "",
+  },
+};
+
 const shownValues = 6;
 const kindButtons = "flex flex-wrap gap-1.5 [&_button]:h-7 [&_button]:px-2 [&_button]:text-[12px]";
 const dayWords = { first_day: "first day", last_day: "last day" };
@@ -119,6 +130,7 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
   const target = of?.field.to ? p.types.find((t) => t.name === of.field.to) : undefined;
   const creatable = problem.code === "link_not_found" && column !== "" && !origin?.find && target && !target.in_use && !i.written;
   const asItStands = doubts.includes(problem.code);
+  const put = patterns[problem.code];
   const meansAll = (asItStands || ["partial_date", "day_number", "rough_number"].includes(problem.code)) && !!origin;
   return (
     <div className="mt-1 mb-2 ml-4 space-y-2 border-l-2 border-ask pl-3 text-[12.5px]">
@@ -192,30 +204,17 @@ export function MendKind(p: { workspace: string; i: Import; kinds: Kind[]; types
       )}
       <div className={kindButtons}>
         {column && meant && <Button onClick={() => setAsking("values")}>What the words mean…</Button>}
-        {column && problem.code === "lost_zero" && (
+        {column && put && (
           <Button
             disabled={edits.replace.isPending}
             onClick={() =>
               edits.replace.mutate(
-                { column, how: "pattern", find: "^", replace: "0", ...where },
+                { column, how: "pattern", find: put.find, replace: put.replace, ...where },
                 { onSuccess: (r) => told(r.count) },
               )
             }
           >
-            Put the {problem.count === 1 ? "zero" : "zeros"} back
-          </Button>
-        )}
-        {column && problem.code === "footnote_mark" && (
-          <Button
-            disabled={edits.replace.isPending}
-            onClick={() =>
-              edits.replace.mutate(
-                { column, how: "pattern", find: "^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$", replace: "", ...where },
-                { onSuccess: (r) => told(r.count) },
-              )
-            }
-          >
-            Take the {problem.count === 1 ? "mark" : "marks"} away
+            {problem.count === 1 ? put.one : put.many}
           </Button>
         )}
         {column && (problem.code === "same_as_above" || missing) && (
