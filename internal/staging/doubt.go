@@ -50,7 +50,8 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 			}
 		}
 		// Most mailboxes are those that are there.
-		return `case when ` + now + ` <> ` + was + ` then ` + desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql + ` end`
+		return `case when ` + now + ` <> ` + was + ` then ` +
+			desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql + ` end`
 	}
 	return `false`
 }
@@ -187,8 +188,8 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		}
 		words := schema.Literal(doubtful[fp.Doubt]+": ") + ` || ` + k.shown(fp.Field, was)
 		if fp.Doubt == catalog.Private {
-			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was) +
-				` else ` + words + ` end`
+			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
+			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
 		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
 			select d.row_no, @code, @field, @col, {cell}, d.detail, @light

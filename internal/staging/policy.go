@@ -1,6 +1,8 @@
 package staging
 
 import (
+	"strings"
+
 	"uchi/internal/core/catalog"
 	"uchi/internal/core/mapping"
 	"uchi/internal/schema"
@@ -54,7 +56,8 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 			if other, ok := k.otherHalf(f); ok {
 				more = ` and not coalesce(` + fuller(given, was, schema.Column(other, record)) + `, false)`
 			}
-			out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.alike)` + more + ` then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
+			alike := schema.Literal(f.Name) + ` = any(` + row + `.alike)`
+			out = `case when ` + alike + more + ` then coalesce(` + was + `, ` + now + `) else ` + out + ` end`
 		}
 	}
 	if fp.Blank == mapping.Clear {
@@ -124,10 +127,21 @@ func (k *draftCheck) otherHalf(f catalog.Field) (catalog.Field, bool) {
 func fuller(now, was, other string) string {
 	words := func(v string) string { return `replace(lower(` + v + ` collate "C.utf8"), '-', ' ')` }
 	each := func(v string) string { return `string_to_array(` + words(v) + `, ' ')` }
-	return `(length(` + now + `) > length(` + was + `) and ` + now + ` ~ '^[[:alpha:]][[:alpha:] .''’-]+$' and ` + now + ` <> upper(` + now + ` collate "C.utf8") and ` + now + ` !~ ' [[:alpha:]][.]?$'` +
-		` and not (` + each(now) + ` && coalesce(` + each(other) + `, '{}'))` +
-		` and (starts_with(` + words(now) + `, ` + words(was) + ` || ' ') or right(` + words(now) + `, length(` + was + `) + 1) = ' ' || ` + words(was) +
-		` or ` + was + ` ~ '^[[:alpha:]][.]?$' and ` + now + ` ~ '^[[:alpha:]]{2}' and starts_with(` + words(now) + `, lower(left(` + was + `, 1) collate "C.utf8"))))`
+	initial := was + ` ~ '^[[:alpha:]][.]?$' and ` + now + ` ~ '^[[:alpha:]]{2}'` +
+		` and starts_with(` + words(now) + `, lower(left(` + was + `, 1) collate "C.utf8"))`
+	more := []string{
+		`starts_with(` + words(now) + `, ` + words(was) + ` || ' ')`,
+		`right(` + words(now) + `, length(` + was + `) + 1) = ' ' || ` + words(was),
+		initial,
+	}
+	return `(` + strings.Join([]string{
+		`length(` + now + `) > length(` + was + `)`,
+		now + ` ~ '^[[:alpha:]][[:alpha:] .''’-]+$'`,
+		now + ` <> upper(` + now + ` collate "C.utf8")`,
+		now + ` !~ ' [[:alpha:]][.]?$'`,
+		`not (` + each(now) + ` && coalesce(` + each(other) + `, '{}'))`,
+		`(` + strings.Join(more, " or ") + `)`,
+	}, " and ") + `)`
 }
 
 // leastCut is from how many characters on a text that ends within a word of another is what was

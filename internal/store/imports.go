@@ -416,7 +416,9 @@ func SetRoutine(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) err
 
 // SetSuggested stores a routine that is suggested in the place of another, for the change of an act.
 func SetSuggested(ctx context.Context, tx pgx.Tx, id int64, r mapping.Routine) error {
-	_, err := tx.Exec(ctx, `update imports set routine = $2, into_type = $3, routine_version = routine_version + 1 where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
+	_, err := tx.Exec(ctx, `
+		update imports set routine = $2, into_type = $3, routine_version = routine_version + 1
+		where id = $1`, id, JSON[mapping.Routine]{r}, r.Drafts[0].Type)
 	if err != nil {
 		return fmt.Errorf("store a suggested routine: %w", err)
 	}

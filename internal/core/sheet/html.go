@@ -237,6 +237,9 @@ func (p *pageTable) start(kind html.TokenType) (ended bool, err error) {
 				}
 			}
 		}
+		if p.down > 1 { // a small page is not to say blank cells without end
+			p.across = min(p.across, mostCovered)
+		}
 		for len(p.cells) < len(p.below) && p.below[len(p.cells)] > 0 { // covered from above
 			p.below[len(p.cells)]--
 			p.cells = append(p.cells, "")
@@ -257,8 +260,12 @@ func (p *pageTable) start(kind html.TokenType) (ended bool, err error) {
 	return ended, nil
 }
 
-// mostSpanned is over how many rows a cell may reach.
-const mostSpanned = 10_000
+// mostSpanned is over how many rows a cell may reach, and mostCovered over how many columns where it
+// reaches over several rows.
+const (
+	mostSpanned = 10_000
+	mostCovered = 100
+)
 
 // lineBreak stands for the end of a line in a cell until its white space has been put together: a
 // sign that no text holds.

@@ -128,6 +128,25 @@ func TestListsWithinObjects(t *testing.T) {
 	}
 }
 
+// A small page that asks for very many blank cells, or tables in each other, takes little memory.
+func TestHostilePagesAreBounded(t *testing.T) {
+	for name, page := range map[string]string{
+		"cells over cells":  "<table><tr><td rowspan=9999 colspan=1999>a" + strings.Repeat("<tr><td>x", 5_000) + "</table>",
+		"tables in tables":  strings.Repeat("<table><tr><td>", 30_000),
+		"nothing but signs": "<table><tr><td>" + strings.Repeat("&#9;<br>", 100_000) + "x</table>",
+	} {
+		all := taken(func() {
+			_, rows, _, err := readDetected("x.xls", page, Reading{})
+			if err == nil && len(rows) > 5_001 {
+				t.Errorf("%s: %d rows", name, len(rows))
+			}
+		})
+		if all > 300<<20 {
+			t.Errorf("%s took %d MiB", name, all>>20)
+		}
+	}
+}
+
 // Whatever a page holds, reading it ends, and no row is wider than it may be.
 func FuzzPages(f *testing.F) {
 	f.Add("<table><tr><td>a<td>b</table>", "Table 1")

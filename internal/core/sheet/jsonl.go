@@ -15,7 +15,8 @@ import (
 )
 
 // jsonLines reads objects of JSON: one a line (JSON Lines), or the items of one
-// array, which may stand within an object, as services wrap what they answer. The names in the first objects are the header, in their order; members
+// array, which may stand within an object, as services wrap what they answer. The names
+// in the first objects are the header, in their order; members
 // of objects are named with a dot between, a list's items are joined. A row's
 // number is that of its line, or its place in the array; the header, which stands
 // in no line, is row 0. A line that is no object among others that are stands as it is
@@ -337,7 +338,8 @@ func (j *jsonLines) passOver(in *bufio.Reader) error {
 // notices tells of what was not read.
 func (j *jsonLines) notices() (list []Notice) {
 	if j.others {
-		list = append(list, Notice{Code: "other_lists", Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"})
+		list = append(list, Notice{Code: "other_lists",
+			Message: "the document holds another list of objects behind the one that is read; send it as a document of its own"})
 	}
 	if len(j.beside) > 0 {
 		list = append(list, Notice{Code: "beside_list", Message: "what stands beside the list is not read: " + strings.Join(j.beside, ", ")})

@@ -155,8 +155,9 @@ func (l *left) saidInPart() {
 		if x.heads[at].aside || x.heads[at].said[n].score < leastPart || ownKey(x.fields[n]) {
 			continue
 		}
-		money := x.fields[n].Type == catalog.Money                                                  // of which there are many, with and without what
-		plain := x.fields[n].Type == catalog.LongText || x.fields[n].Holds == catalog.HoldsJobTitle // of which there is mostly one
+		money := x.fields[n].Type == catalog.Money // of which there are many, with and without what
+		// Of remarks and of job titles there is mostly one column.
+		plain := x.fields[n].Type == catalog.LongText || x.fields[n].Holds == catalog.HoldsJobTitle
 		if money && !l.onlyAmounts(at) || !money && !plain && !technical(s.Column) {
 			continue
 		}

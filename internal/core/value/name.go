@@ -117,7 +117,8 @@ func besideName(s string) string {
 	}
 	if open := strings.LastIndexByte(s, '('); open > 0 {
 		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
-		own := len(aside) == 1 && (titles[bare(aside[0])] || slices.Contains(degrees, bare(aside[0])) || !roles[bare(aside[0])] && isName(aside[0]) && sameInitial(s[:open], aside[0]))
+		own := len(aside) == 1 && (titles[bare(aside[0])] || slices.Contains(degrees, bare(aside[0])) ||
+			!roles[bare(aside[0])] && isName(aside[0]) && sameInitial(s[:open], aside[0]))
 		if strings.HasSuffix(Trim(s), ")") && !own {
 			return strings.Join(aside, " ")
 		}
