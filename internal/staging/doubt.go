@@ -23,6 +23,12 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 		return now + ` < ` + was
 	case catalog.Zero:
 		return now + ` = 0 and ` + was + ` <> 0`
+	case catalog.Abroad: // the country is mostly that of the row or the sheet, which nobody dials
+		number := func(v string) string { return `split_part(` + v + `, ';', 1)` }
+		const digits, code = 8, 3 // of the number, and up to the country's code
+		last := func(v string) string { return `right(` + number(v) + `, ` + schema.Int(digits) + `)` }
+		first := func(v string) string { return `left(` + v + `, ` + schema.Int(code) + `)` }
+		return now + ` <> ` + was + ` and ` + first(now) + ` <> ` + first(was) + ` and ` + last(now) + ` = ` + last(was)
 	case catalog.Lower:
 		var codes []string
 		for _, c := range fp.Field.Choices {
@@ -101,6 +107,7 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Lower:   "the record is further on already",
 	catalog.Private: "the record has a mailbox at the company",
 	catalog.Zero:    "the record has a number other than 0",
+	catalog.Abroad:  "the record has this number in another country",
 }
 
 var (

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"uchi/internal/core/mapping"
+	"uchi/internal/core/sheet"
 	"uchi/internal/core/verdict"
 )
 
@@ -82,4 +83,15 @@ func TestNoneOverANumber(t *testing.T) {
 	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 update (update 3)]")
 	b.load(b.check(b.change(b.upload("account", sheet), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows })))
 	b.want(b.record("account", "ACC-1").Values["employees"], "0")
+}
+
+// A number that is there with the code of another country stays: the row's has mostly been lent
+// that of the sheet. Another number is another.
+func TestNumbersOfAnotherCountry(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Number in the old system,Surname,Phone\n1,Moe,+45 33 22 11 01\n2,Lie,+45 33 22 11 02\n3,Dahl,+45 33 22 11 03\n")
+	i := b.upload("contact", "Number in the old system,Surname,Phone\n1,Moe,33 22 11 01\n2,Lie,33 22 11 99\n3,Dahl,+45 33 22 11 03\n")
+	i = b.check(b.read(i, sheet.Reading{Country: "NO"}))
+	b.want(b.codes(i), "[2 doubtful_value phone]")
+	b.want(b.rows(i), "[2 same (same 1) 3 update (update 2) 4 same (same 3)]")
 }

@@ -9,6 +9,7 @@ const (
 	Older   Doubt = "older"   // a date before the one that is there
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
 	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
+	Abroad  Doubt = "abroad"  // a telephone number that is there with the code of another country
 	Zero    Doubt = "zero"    // none, where a count or an amount is there: programs write it for what they do not know
 )
 
@@ -25,6 +26,8 @@ func (t RecordType) Doubts(f Field) Doubt {
 		return Private
 	case f.Type == Date && !(people && f.ComparedAs() == AsDate), f.Type == DateTime:
 		return Older
+	case f.Type == Phone:
+		return Abroad
 	case !f.Required && (f.Type == Integer || f.Type == Decimal || f.Type == Money):
 		return Zero
 	}

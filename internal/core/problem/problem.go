@@ -191,7 +191,7 @@ func Summary(c Code) string {
 			FileMissing: "no file of this name came along", FileSeveral: "several files have this name", AboutNothing: "the row names no record that it is about",
 			RowsDisagree: "rows for the same record contradict each other", LinkHeld: "the record that it belongs to is of a row that is not settled",
 			KnownElsewhere: "what it would make is there already as a record of another type",
-			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company, a number where the row says 0",
+			DoubtfulValue:  "the record knows it better: a later date, a later stage, a mailbox at the company, a number where the row says 0, or in another country",
 			LinkLeft:       "what it points to is not in use any more, or has left",
 			LinkDoubtful:   "a company of this name is there, with another legal form or in another place",
 			LinkNotFound:   "no record is found by this id, key or name", ChangedSince: "the record was changed after the check", ChangedBoth: "the value was changed in the sheet and in the record"}[c]
