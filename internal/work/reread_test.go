@@ -2,6 +2,7 @@ package work
 
 import (
 	"bytes"
+	"fmt"
 	"testing"
 
 	"uchi/internal/core/mapping"
@@ -79,4 +80,24 @@ func TestAnotherEncodingOfASource(t *testing.T) {
 	})
 	i = b.read(i, sheet.Reading{Encoding: "iso-8859-1"})
 	b.want(b.placed(i, "Straße"), "account street")
+}
+
+// What was only suggested is not remembered as chosen: in the next sheet the same header may be
+// something else.
+func TestWhatNobodyChose(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Company\nAlpha Marina\n")
+	first := b.upload("opportunity", lines("Deal,Title,Customer,Value,Expected close,Stage", 7, func(n int) string {
+		return fmt.Sprintf("D%d,Refit of pier %d,Alpha Marina,%d00,2027-01-0%d,won", n+1, n+1, n+1, n+1)
+	}))
+	b.want(b.placed(first, "Deal"), "opportunity source_ref")
+	b.load(b.check(first))
+	next := b.upload("opportunity", "Deal no,Deal,Customer\nBD-1,Pedestals west quay,Alpha Marina\nBD-2,Charger for the pilot boat,Alpha Marina\nBD-3,Refit of pier C,Alpha Marina\n")
+	b.want(b.placed(next, "Deal"), "opportunity title")
+	b.want(b.placed(next, "Deal no"), "opportunity source_ref")
+	b.load(b.check(b.change(next, func(r *mapping.Routine) {
+		delete(r.Drafts[0].Fields, "title")
+		r.Drafts[0].Fields["description"] = mapping.Origin{From: []string{"Deal"}}
+	})))
+	b.want(b.placed(b.upload("opportunity", "Deal,Customer\nText,Alpha Marina\n"), "Deal"), "opportunity description")
 }

@@ -381,6 +381,9 @@ func (s *Service) Load(ctx context.Context, i store.Import, req LoadRequest, by 
 		if run.Only != nil && (now.CheckRun == nil || i.CheckRun == nil || *now.CheckRun != *i.CheckRun || now.Digest != i.Digest) {
 			return fault.New(fault.Conflict, "checked_meanwhile", "the import was checked again meanwhile").Mended("Choose the rows again.")
 		}
+		if now.RoutineSuggested { // nobody has chosen anything
+			return nil
+		}
 		for _, d := range now.Routine.V.Drafts {
 			chosen := suggest.Memory{}
 			for field, o := range d.Fields {
