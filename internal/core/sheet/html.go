@@ -57,8 +57,8 @@ func newPageTable(src Source, reading Reading, limits Limits) (*pageTable, error
 		want, known = at-1, err == nil && at > 0
 	}
 	if !known {
-		return nil, fault.New(fault.Invalid, "unknown_sheet", "the page has no such table").At(fault.Place{File: src.Name, Path: "sheet"}).With(reading.Sheet).
-			Mended("Tables of a page are called Table 1, Table 2 and so on.")
+		return nil, fault.New(fault.Invalid, "unknown_sheet", "the page has no such table").
+			At(fault.Place{File: src.Name, Path: "sheet"}).With(reading.Sheet).Mended("Tables of a page are called Table 1, Table 2 and so on.")
 	}
 	text, err := pageText(src, reading.Encoding)
 	if err != nil {
@@ -298,6 +298,7 @@ func (p *pageTable) closeCell() {
 		lines[n] = strings.Join(strings.Fields(line), " ")
 	}
 	text := clean(strings.Trim(strings.Join(lines, "\n"), "\n"))
+	p.bytes += len(text)
 	if p.across > 1 || p.down > 1 {
 		p.merged++
 	}
@@ -313,7 +314,6 @@ func (p *pageTable) closeCell() {
 		}
 		p.cells = append(p.cells, text)
 	}
-	p.bytes += len(text)
 	p.cell, p.in = p.cell[:0], false
 }
 
