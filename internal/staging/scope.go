@@ -119,6 +119,9 @@ func (k *draftCheck) coupled(now *draftCheck) stmt {
 			`select row_no from {became} where -record_id = any(@rows)`)
 	}
 	parts = append(parts, k.meetRows(now)...)
+	if town, ok := k.sameTown(now); ok {
+		parts = append(parts, town)
+	}
 	if k.plan.Shared {
 		if a, b := k.titleOf("a"), k.titleOf("b"); a != "" { // rows of one name are looked at together
 			parts = append(parts, `select b.row_no from {draft_now} a join {draft} b on `+b+` = `+a+` where a.row_no = any(@rows) and `+a+` <> ''`)
@@ -251,7 +254,7 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 
 var stepMerge = step{
 	does:   "lets rows that were checked again take their places",
-	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits dialled",
+	writes: "left problems asked offered shifts draft aside links settled matches questions candidates repeats became verdicts keys moved waits numbers",
 }
 
 // Merge puts what a check of some rows has found in the place of what the whole
@@ -309,7 +312,7 @@ func (k *Check) Merge(ctx context.Context, tx pgx.Tx) (Found, error) {
 			parts = append(parts, "waits")
 		}
 		if d.dials() {
-			parts = append(parts, "dialled")
+			parts = append(parts, "numbers")
 		}
 		for _, part := range parts {
 			if err := do(d.word, swap("{"+part+"}", from.table(part))...); err != nil {
@@ -379,6 +382,9 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 		if d.likenessRules() != "" {
 			index(d.table("keys"), "row_no")
+		}
+		if p, ok := d.placed(); ok && d.dials() {
+			index(p.draft.table("draft"), `lower(`+p.town+`)`)
 		}
 		for _, fields := range d.equals() {
 			// Dates as text cannot be indexed: how they are written is a setting of the server.

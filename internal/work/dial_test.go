@@ -61,3 +61,50 @@ func TestPhonesOfTheCompanysCountry(t *testing.T) {
 	b.load(b.check(b.wait(i.ID)))
 	b.want(b.record("contact", "CON-6").Values["phone"]+" "+b.record("contact", "CON-7").Values["phone"], "+4533816270 +4755153177")
 }
+
+// Where neither the row nor its company nor the source tells the country of a number, the town
+// does, when the other rows that name it all put it into one country.
+func TestPhonesOfTheTownsCountry(t *testing.T) {
+	b := start(t)
+	i := b.upload("lead", strings.Join([]string{"Family name,Company,Phone,Town,Region,Country",
+		"Amsel,A Yard,+49 341 5550101,Leipzig,,DE",
+		"Birke,B Yard,,LEIPZIG,,Germany",
+		"Clas,C Yard,0341 5550103,Leipzig,,",   // so it is German
+		"Dorn,D Yard,341 5550104,Leipzig,,",    // no number as it is dialled there
+		"Ebel,E Yard,01632 960105,Halden,,",    // one row alone says where that is
+		"Fisk,F Yard,,Halden,,NO",              //
+		"Gray,G Yard,,Cambridge,,GB",           // two rows say two countries
+		"Hill,H Yard,,Cambridge,,US",           //
+		"Ives,I Yard,01632 960109,Cambridge,,", //
+		"Jay,J Yard,,Boston,Lincolnshire,GB",   // a Boston of another region
+		"Kerr,K Yard,,Boston,Lincolnshire,GB",  //
+		"Lund,L Yard,01632 960112,Boston,Massachusetts,",
+		"Moss,M Yard,01632 960113,Boston,lincolnshire,",
+		"Nash,N Yard,01632 960114,,,", // no town either
+	}, "\n"))
+	i = b.check(i)
+	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone", "15 bad_phone phone"})
+	said := func(row int64) string {
+		r, err := b.work.RowAsRecord(b.Context(), i, row)
+		b.ok(err)
+		for _, v := range r.Drafts[0].Values {
+			if v.Field.Name == "phone" {
+				return v.After + " " + v.Why
+			}
+		}
+		return ""
+	}
+	b.want(said(4), "+493415550103 read as a number of DE, where other rows say that the town is")
+	b.want(said(14), "+441632960113 read as a number of GB, where other rows say that the town is")
+
+	// What a row says of a town is taken back from the others when it is mended, and lent to
+	// them; a check of all rows says the same.
+	i = b.mend(i, CellEdit{3, "Country", "Austria"})
+	b.want(b.codes(i), []string{"4 bad_phone phone", "5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone", "15 bad_phone phone"})
+	i = b.mend(i, CellEdit{3, "Country", "DE"}, CellEdit{9, "Country", "GB"}, CellEdit{15, "Town", "Boston"})
+	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "13 bad_phone phone"})
+	i = b.check(i)
+	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "13 bad_phone phone"})
+	i = b.mend(i, CellEdit{11, "Region", "Lincoln"}, CellEdit{12, "Region", "Lincoln"})
+	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "13 bad_phone phone", "14 bad_phone phone"})
+}

@@ -110,7 +110,7 @@ func (s *Service) RowAsRecord(ctx context.Context, i store.Import, number int64)
 			}
 			v := rowValue(dp, fp, typed.Values[at], d, out.Row.Problems)
 			if x, ok := dialled[at]; ok && v.Why == "" {
-				v.Why = "read as a number of " + x.Country + ", where the company is"
+				v.Why = x.Says()
 			}
 			l, ok := links[fp.Field.Name]
 			if d.Found != nil && !v.Changed && v.Problem == nil { // what is there stays

@@ -209,12 +209,12 @@ func (dp *DraftPlan) Phones() (places []int) {
 func (dp *DraftPlan) ColumnsOf(place int) []int { return dp.Fields[place].origin.from }
 
 // PhoneOf reads the telephone number of a row, by its place among the draft's fields, as one
-// of a country. It is empty when the cell says nothing, says its own country, or cannot be
-// read so.
-func (dp *DraftPlan) PhoneOf(place int, cells []string, country string) string {
+// of a country; atHome is for it to be written as it is dialled there. It is empty when the cell
+// says nothing, says its own country, or cannot be read so.
+func (dp *DraftPlan) PhoneOf(place int, cells []string, country string, atHome bool) string {
 	fp := &dp.Fields[place]
 	text := fp.origin.text(cells)
-	if text == "" || dp.empties(text) || strings.HasPrefix(text, "+") || strings.HasPrefix(text, "00") {
+	if text == "" || dp.empties(text) || strings.HasPrefix(text, "+") || strings.HasPrefix(text, "00") || atHome && !value.DialledAtHome(text, country) {
 		return ""
 	}
 	v, trouble := fp.reader.ReadIn(text, country)

@@ -170,9 +170,10 @@ var (
 	faxWords = wordSet("fax telefax telecopie f fx facsimile faks")
 
 	// What stands before the number of an extension, in the languages of the product.
-	extension = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
-	innerLine = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`) // dialled behind the number
-	numbersBy = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
+	extension   = regexp.MustCompile(`(?i)[\s,;]*(?:extension|extn?\.?|x|#|app\.?|poste|anexo|interno|int\.?|ankn\.?|anknytning|lokal|lok\.|toestel|tst\.?|ramal|wewn?\.?|w\.|linka|l\.|klapka|mellék|dahili|εσωτ\.?|εσωτερικό|доб\.?|内線)[\s.:=]*(\d{1,6})$`)
+	innerLine   = regexp.MustCompile(`(?i)\s*(?:durchwahl|dw\.?|klappe|kl\.)[\s.:]*(\d{1,5})$`) // dialled behind the number
+	switchboard = regexp.MustCompile(`\s*[-–/]\s*0$`)                                           // for which the number of an inner line stands
+	numbersBy   = regexp.MustCompile(`(?i)[;,\n/|&]|\s(?:or|and|und|oder|et|ou|e|o|y|og|och|en|lub|tai|eller)\s`)
 )
 
 // worded reports whether more than figures and signs stands in a telephone number.
@@ -201,7 +202,11 @@ func beside(s, country string) (number, why string) {
 		return s, ""
 	}
 	if m := innerLine.FindStringSubmatchIndex(s); m != nil {
-		s = s[:m[0]] + "-" + s[m[2]:]
+		main, inner := strings.TrimRight(s[:m[0]], " ,;"), s[m[2]:]
+		s = switchboard.ReplaceAllString(main, "") + "-" + inner
+		if n, err := phonenumbers.Parse(s, country); err == nil && phonenumbers.IsPossibleNumberWithReason(n) == phonenumbers.TOO_LONG {
+			s = main + ";ext=" + inner // where numbers have one length, it is not dialled behind them
+		}
 	}
 	if m := extension.FindStringSubmatchIndex(s); m != nil && m[0] > 0 {
 		s = s[:m[0]] + ";ext=" + s[m[2]:]
@@ -317,4 +322,15 @@ func PhoneCountry(s string) string {
 func PhoneIn(s, country string) bool {
 	_, trouble := readPhone(Trim(s), country)
 	return trouble.Code == "" || trouble.Code == problem.SeveralValues
+}
+
+// DialledAtHome reports whether a telephone number that names no country is written as it is
+// dialled within one (ISO 3166): with the 0, or the like, that stands before numbers there, if
+// one does. Countries that are dialled with 1 are not asked for it: nobody writes it.
+func DialledAtHome(s, country string) bool {
+	before := phonenumbers.GetNddPrefixForRegion(country, true)
+	if before == "" || before == "1" {
+		return true
+	}
+	return strings.HasPrefix(strings.TrimLeft(Trim(s), "( "), before)
 }
