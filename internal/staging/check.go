@@ -82,7 +82,7 @@ func (k *draftCheck) table(part string) string { return k.Check.table(draftPart(
 var (
 	rowTables   = []string{"left", "problems", "asked", "offered", "anchors", "shifts"}
 	draftTables = []string{"draft", "aside", "links", "settled", "matches", "questions", "candidates", "repeats", "became", "verdicts", "keys",
-		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "moved", "waits", "closer", "gone", "numbers"}
+		"twice", "several", "twins", "leads", "fuller", "pairs", "found", "mine", "reach", "small", "near", "moved", "waits", "closer", "gone", "numbers"}
 )
 
 // word is the vocabulary of what is said of the row.

@@ -91,51 +91,142 @@ func ofRecord(alias string) func(catalog.Field) string {
 // of records that are new, changed or gone since the last time. They are derived
 // from the records and kept beside them, so that writers need not know of them.
 func (r *Room) RefreshLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
-	err := r.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error { return r.refreshLikeness(ctx, conn, workspace, t) })
+	err := r.refreshLikeness(ctx, workspace, t)
 	if err != nil {
 		return fmt.Errorf("refresh likeness keys: %w", err)
 	}
 	return nil
 }
 
-func (r *Room) refreshLikeness(ctx context.Context, conn *pgxpool.Conn, workspace string, t catalog.RecordType) error {
-	c := matching.NewComparer(t, nil)
+// Of few records and rows all keys are gone through as quickly as they are looked up.
+const (
+	leastIndexed = 5_000
+	mostAnew     = 50_000 // keys that are added to an index; it is made anew for more
+)
+
+// ReadyLikeness makes ready what lets a few rows be compared with many records: keys that
+// are up to date, and an index of them. It is done beside everything else, for one type at a
+// time, when records were written or compared; nobody waits for the index.
+func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
+	r.readying.Lock()
+	defer r.readying.Unlock()
+	var many bool
+	err := r.pool.QueryRow(ctx, `select count(*) >= $1 from (select from `+schema.Records(workspace, t.Name)+` limit $1) x`, leastIndexed).Scan(&many)
+	if err != nil || !many {
+		return err
+	}
+	if err := r.RefreshLikeness(ctx, workspace, t); err != nil {
+		return err
+	}
+	keys := schema.LikenessKeys(workspace, t.Name)
+	if there, err := r.indexed(ctx, keys); err != nil || there {
+		return err
+	}
+	for _, sql := range []string{
+		`drop index if exists ` + keysIndex(keys), // that another process did not finish
+		indexKeys(keys, "concurrently"),
+		`vacuum (analyze) ` + keys, // so that records are counted in the index alone
+	} {
+		if _, err := r.pool.Exec(ctx, sql); err != nil {
+			return fmt.Errorf("make likeness ready: %w", err)
+		}
+	}
+	return nil
+}
+
+// keysIndex names the index of a table of keys, as no table is named.
+func keysIndex(table string) string { return strings.TrimSuffix(table, `"`) + `.index"` }
+
+// indexKeys is the statement that makes an index of a table of keys, by their blocks and terms.
+func indexKeys(table, how string) string {
+	name := keysIndex(table)
+	return `create index ` + how + ` if not exists ` + name[strings.Index(name, `".`)+2:] + ` on ` + table + ` using gin (blocks, terms)`
+}
+
+// indexed reports whether a table of keys has its index.
+func (r *Room) indexed(ctx context.Context, table string) (there bool, err error) {
+	err = r.pool.QueryRow(ctx, `select exists (select from pg_index where indexrelid = to_regclass($1) and indisvalid)`, keysIndex(table)).Scan(&there)
+	return there, err
+}
+
+// keysOf says how the likeness keys of a record type stand.
+type keysOf struct {
+	edition  string // of the comparison
+	writes   int64  // how often the records were written by now
+	same     bool   // they are of this edition
+	upToDate bool
+}
+
+// keysStand tells how the likeness keys of a record type stand.
+func (r *Room) keysStand(ctx context.Context, workspace string, t catalog.RecordType, c *matching.Comparer) (k keysOf, err error) {
 	edition := fnv.New64a()
 	fmt.Fprint(edition, matching.Edition)
 	for _, f := range c.Fields {
 		fmt.Fprint(edition, f.Name, f.ComparedAs())
 	}
-	keys, records := schema.LikenessKeys(workspace, t.Name), schema.Records(workspace, t.Name)
+	k.edition = fmt.Sprintf("%x", edition.Sum64())
+	keys := schema.LikenessKeys(workspace, t.Name)
+	if _, err := r.pool.Exec(ctx, `create unlogged table if not exists `+keys+` (record_id bigint not null, version integer not null, terms integer[] not null, blocks integer[] not null)`); err != nil {
+		return k, err
+	}
+	// A crash of the server empties the table.
+	err = r.pool.QueryRow(ctx, `
+		select t.writes, coalesce(k.edition = $3, false), coalesce(k.edition = $3 and k.writes = t.writes, false) and exists (select from `+keys+`)
+		from record_types t left join likeness_keys k on k.workspace = t.workspace and k.type = t.name
+		where t.workspace = $1 and t.name = $2`, workspace, t.Name, k.edition).Scan(&k.writes, &k.same, &k.upToDate)
+	return k, err
+}
+
+func (r *Room) refreshLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
+	c := matching.NewComparer(t, nil)
+	if is, err := r.keysStand(ctx, workspace, t, c); err != nil || is.upToDate {
+		return err
+	}
 	lock := fnv.New32a()
-	lock.Write([]byte(keys)) //nolint:errcheck // never fails
-	if _, err := conn.Exec(ctx, `select pg_advisory_lock(8844, $1)`, int32(lock.Sum32())); err != nil {
-		return err
-	}
-	defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8844, $1)`, int32(lock.Sum32())) //nolint:errcheck // the lock ends with the connection
-	if _, err := conn.Exec(ctx, `create unlogged table if not exists `+keys+` (record_id bigint not null, version integer not null, terms integer[] not null, blocks integer[] not null)`); err != nil {
-		return err
-	}
-	now := fmt.Sprintf("%x", edition.Sum64())
-	var was string
-	err := conn.QueryRow(ctx, `select coalesce((select edition from likeness_keys where workspace = $1 and type = $2), '')`, workspace, t.Name).Scan(&was)
-	if err != nil {
-		return err
-	}
+	lock.Write([]byte(schema.LikenessKeys(workspace, t.Name))) //nolint:errcheck // never fails
+	return r.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error {
+		if _, err := conn.Exec(ctx, `select pg_advisory_lock(8844, $1)`, int32(lock.Sum32())); err != nil {
+			return err
+		}
+		defer conn.Exec(context.WithoutCancel(ctx), `select pg_advisory_unlock(8844, $1)`, int32(lock.Sum32())) //nolint:errcheck // the lock ends with the connection
+		// How often the records were written is asked before they are read: what is written
+		// meanwhile is looked for the next time.
+		is, err := r.keysStand(ctx, workspace, t, c)
+		if err != nil || is.upToDate { // somebody else has brought them
+			return err
+		}
+		return r.makeKeys(ctx, conn, workspace, t, c, is)
+	})
+}
+
+// makeKeys makes the keys of records that have none, and drops those of others.
+func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace string, t catalog.RecordType, c *matching.Comparer, is keysOf) error {
+	keys, records := schema.LikenessKeys(workspace, t.Name), schema.Records(workspace, t.Name)
 	stale := `delete from ` + keys + ` b where not exists (select from ` + records + ` r where r.id = b.record_id and r.version = b.version)`
-	if was != now {
+	if !is.same {
 		stale = `delete from ` + keys
 	}
 	if _, err := conn.Exec(ctx, stale); err != nil {
 		return err
 	}
-	_, err = conn.Exec(ctx, `insert into likeness_keys values ($1, $2, $3) on conflict (workspace, type) do update set edition = excluded.edition`, workspace, t.Name, now)
-	if err != nil {
+	missing := ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
+	if there, err := r.indexed(ctx, keys); err != nil {
 		return err
+	} else if there {
+		var anew bool
+		if err := conn.QueryRow(ctx, `select count(*) > $1 from (select `+missing+` limit $1 + 1) x`, mostAnew).Scan(&anew); err != nil {
+			return err
+		}
+		if anew {
+			if _, err := conn.Exec(ctx, `drop index if exists `+keysIndex(keys)); err != nil {
+				return err
+			}
+		}
 	}
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
-	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
+	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + missing
 	var values []string
-	err = pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
+	err := pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
 		values = pgcopy.TextsOf(f[2], values)
 		subject := c.Prepare(values)
 		out.Row(4)
@@ -153,7 +244,10 @@ func (r *Room) refreshLikeness(ctx context.Context, conn *pgxpool.Conn, workspac
 			return err
 		}
 	}
-	return nil
+	_, err = conn.Exec(ctx, `
+		insert into likeness_keys (workspace, type, edition, writes, records) values ($1, $2, $3, $4, (select count(*) from `+keys+`))
+		on conflict (workspace, type) do update set edition = excluded.edition, writes = excluded.writes, records = excluded.records`, workspace, t.Name, is.edition, is.writes)
+	return err
 }
 
 var (
@@ -162,7 +256,7 @@ var (
 	stepCandidates = step{
 		does:   "brings together what may be alike",
 		reads:  "keys likeness_keys draft records aside matches settled questions repeats",
-		writes: "mine reach small pairs",
+		writes: "mine reach small near pairs",
 	}
 	stepScored     = step{does: "scores what may be alike", reads: "keys pairs records", writes: "found"}
 	stepByLikeness = step{
@@ -228,30 +322,80 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 	return true, k.do(ctx, stepLikeKeys, q(`create index on {keys} (row_no)`), q(`analyze {keys}`))
 }
 
-// frequencies counts in a table of keys how many have each term of the rows. Own
+// keysHeld are the keys of those that rows are compared with, as SQL: records, or all rows of the
+// import.
+type keysHeld struct {
+	from  string // terms and blocks, by other
+	other string // the column that says whose they are
+	only  string // the rule of those that rows may be compared with, of x
+	count string // how many there are
+	table string // where they, or nearly all of them, stand
+}
+
+// ofRecords gives the keys of the records.
+func (k *draftCheck) ofRecords() keysHeld {
+	table := schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name)
+	return keysHeld{from: table, table: table, other: "record_id", only: "true",
+		count: `(select records from likeness_keys where workspace = ` + schema.Literal(k.i.Workspace) + ` and type = ` + schema.Literal(k.plan.Type.Name) + `)`}
+}
+
+// ofRows gives the keys of all rows, those that are not checked again among them.
+func (k *draftCheck) ofRows() keysHeld {
+	held := keysHeld{from: k.among("keys"), table: k.table("keys"), other: "row_no",
+		only: `not exists (select from ` + k.among("aside") + ` a where a.row_no = x.row_no)`}
+	if k.whole != nil {
+		held.table = k.whole.drafts[k.n].table("keys")
+	}
+	held.count = `(select count(*) from ` + held.from + ` x)`
+	return held
+}
+
+// mostLookedUp is how many keys are looked up in an index one by one; for more it is quicker to
+// go through all that are held.
+const mostLookedUp = 20_000
+
+// looksUp reports whether the keys in {mine} are to be looked up one by one in those held.
+func (k *draftCheck) looksUp(ctx context.Context, held keysHeld) (few bool, err error) {
+	if few, err = k.room.indexed(ctx, held.table); err != nil || !few {
+		return false, err
+	}
+	query, _, err := q(`select count(*) <= ` + schema.Int(mostLookedUp) + ` from {mine}`).compose(k.word)
+	if err != nil {
+		return false, err
+	}
+	return few, k.conn.pg.QueryRow(ctx, query).Scan(&few)
+}
+
+// frequencies counts how many of those held have each term of the rows. Own
 // is how many of them a row's own values count for.
-func (k *draftCheck) frequencies(ctx context.Context, table string, own int64) (matching.Frequencies, error) {
+func (k *draftCheck) frequencies(ctx context.Context, held keysHeld, own int64) (matching.Frequencies, error) {
 	f := matching.Frequencies{Own: own}
-	in := frag{"in": table}
-	total, _, err := q(`select count(*) from {in}`, in).compose(k.word)
+	query, _, err := q(`select ` + held.count).compose(k.word)
 	if err != nil {
 		return f, err
 	}
-	if err := k.room.pool.QueryRow(ctx, total).Scan(&f.N); err != nil {
+	if err := k.room.pool.QueryRow(ctx, query).Scan(&f.N); err != nil {
 		return f, fmt.Errorf("%s: %w", stepFrequency.does, err)
 	}
 	err = k.do(ctx, stepFrequency, q(`create unlogged table {mine} as select distinct unnest(terms) as t from {keys}`), q(`analyze {mine}`))
 	if err != nil {
 		return f, err
 	}
-	counts := map[int32]int64{}
-	query, _, err := q(`
-		select t, n from (
+	few, err := k.looksUp(ctx, held)
+	if err != nil {
+		return f, err
+	}
+	count := `
 			select x.t, count(*) as n
-			from (select unnest(terms) as t from {in}) x join {mine} m on m.t = x.t
-			group by x.t having count(*) > 1
-		) y
-		order by n desc limit `+schema.Int(mostFrequent), in).compose(k.word)
+			from (select unnest(terms) as t from {from} x) x join {mine} m on m.t = x.t
+			group by x.t having count(*) > 1`
+	if few {
+		count = `
+			select m.t, c.n from {mine} m cross join lateral (select count(*) as n from {from} x where x.terms @> array[m.t]) c
+			where c.n > 1`
+	}
+	counts := map[int32]int64{}
+	query, _, err = q(`select t, n from (`+count+`) y order by n desc limit `+schema.Int(mostFrequent), frag{"from": held.from}).compose(k.word)
 	if err != nil {
 		return f, err
 	}
@@ -278,7 +422,7 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 	if ok, err := k.stageKeys(ctx, n, c); err != nil || !ok {
 		return err
 	}
-	freq, err := k.frequencies(ctx, schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name), 1)
+	freq, err := k.frequencies(ctx, k.ofRecords(), 1)
 	if err != nil {
 		return err
 	}
@@ -290,7 +434,7 @@ func (k *draftCheck) findAlike(ctx context.Context, n int, rule catalog.MatchRul
 				where {unsettled d}
 			) y where n <= @most`, frag{"same": k.sameRecord(rule), "linked": k.linked()}, arg{"most": mostCompared}))
 	} else {
-		err = k.blockPairs(ctx, "{unsettled d}", "(select record_id as other, blocks from {likeness_keys}) x", 0, "true")
+		err = k.blockPairs(ctx, "{unsettled d}", k.ofRecords(), 0, "true")
 	}
 	if err != nil {
 		return err
@@ -372,25 +516,39 @@ func (k *draftCheck) decideAlike(n int, rule catalog.MatchRule) []stmt {
 	return append(statements, q(`drop table {found}, {pairs}`), q(`analyze {matches}`))
 }
 
-// blockPairs brings together the rows d of keys of which a rule holds and others,
-// an SQL query of other and blocks, that share blocking keys, with the bounds that
-// keep the work small; which chooses among the pairs p of row_no and other. Own
-// is how many of the others a row itself is.
-func (k *draftCheck) blockPairs(ctx context.Context, rows, others string, own int, which string) error {
+// blockPairs brings together the rows d of keys of which a rule holds and those held
+// that share blocking keys with them, with the bounds that keep the work small; which
+// chooses among the pairs p of row_no and other. Own is how many of those held a row
+// itself is.
+func (k *draftCheck) blockPairs(ctx context.Context, rows string, held keysHeld, own int, which string) error {
 	// Every step is a table of its own with statistics: what the planner cannot
-	// estimate it joins in loops.
-	with := []any{frag{"rows": rows, "others": others, "which": which, "own": schema.Int(own)}}
-	return k.do(ctx, stepCandidates,
+	// estimate it joins in loops, or sorts into a thousand files.
+	with := []any{frag{"rows": rows, "from": held.from, "other": held.other, "only": held.only, "which": which, "own": schema.Int(own)}}
+	err := k.do(ctx, stepCandidates,
 		q(`create unlogged table {mine} as
 			select d.row_no, unnest(d.blocks) as b
 			from {keys} d
 			where {rows}`, with...),
 		q(`create index on {mine} (b)`),
-		q(`analyze {mine}`),
-		q(`create unlogged table {reach} as
+		q(`analyze {mine}`))
+	if err != nil {
+		return err
+	}
+	few, err := k.looksUp(ctx, held)
+	if err != nil {
+		return err
+	}
+	reach := q(`create unlogged table {reach} as
 			select x.b, x.other
-			from (select other, unnest(blocks) as b from {others}) x
-			where x.b in (select b from {mine})`, with...),
+			from (select x.{other} as other, unnest(x.blocks) as b from {from} x where {only}) x
+			where x.b in (select b from {mine})`, with...)
+	if few {
+		reach = q(`create unlogged table {reach} as
+			select m.b, x.other
+			from (select distinct b from {mine}) m
+			cross join lateral (select x.{other} as other from {from} x where x.blocks @> array[m.b] and {only} limit @sharing + 1) x`, append(with, arg{"sharing": mostSharing})...)
+	}
+	return k.do(ctx, stepCandidates, reach,
 		q(`analyze {reach}`),
 		q(`create unlogged table {small} as
 			select r.b, r.n - {own} as n
@@ -398,23 +556,24 @@ func (k *draftCheck) blockPairs(ctx context.Context, rows, others string, own in
 			join (select b, count(*) as n from {mine} group by b) m on m.b = r.b
 			where r.n <= @sharing and r.n * m.n <= @pairs and r.n > {own}`, append(with, arg{"sharing": mostSharing, "pairs": mostPairs})...),
 		q(`analyze {small}`),
+		q(`create unlogged table {near} as
+			select row_no, b from (
+				select d.row_no, d.b, s.n, sum(s.n) over (partition by d.row_no order by s.n, d.b) as reached
+				from {small} s join {mine} d on d.b = s.b
+			) y where reached - n < @reached`, arg{"reached": mostReached}),
+		q(`analyze {near}`),
 		q(`create unlogged table {pairs} as
 			select row_no, other from (
 				select row_no, other, row_number() over (partition by row_no order by shared desc, other) as n from (
 					select d.row_no, r.other, count(*) as shared
-					from (
-						select row_no, b from (
-							select d.row_no, d.b, s.n, sum(s.n) over (partition by d.row_no order by s.n, d.b) as reached
-							from {small} s join {mine} d on d.b = s.b
-						) y where reached - n < @reached
-					) d
+					from {near} d
 					join {reach} r on r.b = d.b
 					group by d.row_no, r.other
 					having count(*) > 1 or bool_or(d.b & 1 = 1) -- see matching.Strong
 				) p
 				where {which}
-			) x where n <= @most`, append(with, arg{"reached": mostReached, "most": mostCompared})...),
-		q(`drop table {mine}, {reach}, {small}`),
+			) x where n <= @most`, append(with, arg{"most": mostCompared})...),
+		q(`drop table {mine}, {reach}, {small}, {near}`),
 		q(`analyze {pairs}`))
 }
 
@@ -567,14 +726,13 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	}
 	// How rare a value is, and what is near, does not hang on how many rows are
 	// checked again.
-	all := k.among("keys")
-	freq, err := k.frequencies(ctx, all+` k`, 2)
+	held := k.ofRows()
+	freq, err := k.frequencies(ctx, held, 2)
 	if err != nil {
 		return err
 	}
 	freq.Prior = matching.PriorRows
-	others := `(select row_no as other, blocks from ` + all + ` x where not exists (select from ` + k.among("aside") + ` a where a.row_no = x.row_no)) x`
-	err = k.blockPairs(ctx, "{open d}", others, 1, `
+	err = k.blockPairs(ctx, "{open d}", held, 1, `
 		p.other <> p.row_no
 		and (p.other < p.row_no or exists (select from `+k.among("matches")+` m where m.row_no = p.other))
 		and `+k.undenied("p", "p.other"))
@@ -583,7 +741,7 @@ func (k *draftCheck) repeatAlike(ctx context.Context, n int, rule catalog.MatchR
 	}
 	err = k.score(ctx, q(`
 		select p.row_no, p.other, d.values, r.values
-		from {pairs} p join {keys} d using (row_no) join `+all+` r on r.row_no = p.other
+		from {pairs} p join {keys} d using (row_no) join `+held.from+` r on r.row_no = p.other
 		order by p.row_no`), c, freq, rule)
 	if err != nil {
 		return err

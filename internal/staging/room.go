@@ -62,6 +62,8 @@ type Room struct {
 	tries chan struct{} // one for each try that may be under way
 	texts sync.Map      // tables of texts that are there, by name
 
+	readying sync.Mutex // one record type at a time is made ready for likeness
+
 	// For tests: a step fails that touches a table which it does not name, and
 	// where failAt says so.
 	strict bool
@@ -80,8 +82,8 @@ const triesAtOnce = 2
 // Connections is how many connections a process needs that does so many jobs at
 // once and answers requests beside.
 func Connections(jobs int) int {
-	const requests = 16
-	return (jobs+triesAtOnce)*perCheck + requests
+	const requests, readying = 16, 3
+	return (jobs+triesAtOnce)*perCheck + requests + readying
 }
 
 // New makes a room in an open store.

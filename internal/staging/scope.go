@@ -215,6 +215,15 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 		if err != nil || !compared {
 			return nil, false, err
 		}
+		whole := k.whole.drafts[n].table("keys")
+		indexed, err := k.room.indexed(ctx, whole)
+		if err != nil {
+			return nil, false, err
+		}
+		holders := `(select x.row_no, x.b from (select row_no, unnest(blocks) as b from {whole}) x where x.b in (select b from blocks))`
+		if indexed {
+			holders = `(select h.row_no, b.b from blocks b cross join lateral (select w.row_no from {whole} w where w.blocks @> array[b.b] limit {sharing} + 1) h)`
+		}
 		query, _, err := q(`
 			with old as (select * from {whole} where row_no in (select unnest({rows}))),
 			touched as (
@@ -223,17 +232,16 @@ func (k *Check) Outside(ctx context.Context) (rows []int64, ok bool, err error) 
 				where n.values is distinct from o.values
 					or exists (select from {matches} m where m.row_no = n.row_no) <> exists (select from {was_found} m where m.row_no = n.row_no)
 			),
-			blocks as (
+			blocks as materialized (
 				select distinct unnest(now) as b from touched union select distinct unnest(before) from touched
 			),
 			reached as (
 				select x.row_no, x.b, count(*) over (partition by x.b) as n
-				from (select row_no, unnest(blocks) as b from {whole}) x
-				where x.b in (select b from blocks)
+				from {holders} x
 			)
 			select distinct row_no from reached
 			where n <= {sharing} and row_no not in (select unnest({rows}))`,
-			frag{"whole": k.whole.drafts[n].table("keys"), "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
+			frag{"holders": holders, "whole": whole, "was_found": k.whole.drafts[n].table("matches"), "rows": numbers(k.rows), "sharing": schema.Int(mostSharing)}).compose(d.word)
 		if err != nil {
 			return nil, false, err
 		}
@@ -382,6 +390,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 		if d.likenessRules() != "" {
 			index(d.table("keys"), "row_no")
+			list = append(list, indexKeys(d.table("keys"), ""))
 		}
 		if p, ok := d.placed(); ok && d.dials() {
 			index(p.draft.table("draft"), `lower(`+p.town+`)`)

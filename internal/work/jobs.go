@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime/debug"
+	"slices"
 	"time"
 
 	"uchi/internal/core/catalog"
@@ -64,6 +65,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	switch {
 	case err == nil:
 		log.Info("done")
+		s.readyAlike(ctx, r)
 		return nil
 	case errors.Is(err, store.ErrTaken), errors.Is(cause, store.ErrTaken):
 		log.Warn("another process has taken the run over")
@@ -78,6 +80,40 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	trouble := s.troubleOf(err, r.Import)
 	span.SetStatus(codes.Error, trouble.Code) // which says no value
 	return s.end(context.WithoutCancel(ctx), r, life.Failed, &trouble)
+}
+
+// readyAlike makes ready, beside everything else, what the next check needs to compare its rows
+// with the records that the run has written, or has compared its own with.
+func (s *Service) readyAlike(ctx context.Context, r store.Run) {
+	if r.Work == life.Reading {
+		return
+	}
+	go func() {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Minute)
+		defer cancel()
+		err := safely(func() error {
+			i, err := s.store.ImportAnywhere(ctx, r.Import)
+			if err != nil {
+				return err
+			}
+			plan, _, err := s.planOf(ctx, i)
+			if err != nil {
+				return nil // there is nothing to compare by
+			}
+			for _, dp := range plan.Drafts {
+				if !slices.ContainsFunc(slices.Concat(dp.Rules, dp.Type.Match), func(m catalog.MatchRule) bool { return len(m.Alike) > 0 }) {
+					continue
+				}
+				if err := s.room.ReadyLikeness(ctx, i.Workspace, dp.Type); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil && !errors.Is(err, context.Canceled) {
+			s.opt.Log.Warn("matching is not made ready", "import", r.Import, "error", err)
+		}
+	}()
 }
 
 // tracer makes the spans of runs.

@@ -1,0 +1,94 @@
+package work
+
+import (
+	"encoding/csv"
+	"fmt"
+	"strings"
+	"testing"
+
+	"uchi/bench/labelled"
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/staging"
+	"uchi/internal/store"
+)
+
+// sheetOf is a CSV of some fields, of the values of n rows.
+func sheetOf(fields []string, n int, values func(i int) map[string]string) string {
+	var text strings.Builder
+	w := csv.NewWriter(&text)
+	w.Write(fields) //nolint:errcheck // a builder takes everything
+	for i := range n {
+		var line []string
+		for _, f := range fields {
+			line = append(line, values(i)[f])
+		}
+		w.Write(line) //nolint:errcheck // a builder takes everything
+	}
+	w.Flush()
+	return text.String()
+}
+
+// indexed tells whether a table of likeness keys has its index.
+func (b *bench) indexed(index string) (there bool) {
+	b.Helper()
+	b.ok(b.store.Pool().QueryRow(b.Context(), `select to_regclass($1) is not null`, index).Scan(&there))
+	return there
+}
+
+// A few rows find in the index of many records what they find when all records are gone
+// through, and so does a row that is mended; keys are made once and follow the records.
+func TestFewRowsAmongManyRecords(t *testing.T) {
+	b := start(t)
+	set := labelled.People(31, 5_200, 60, .6)
+	b.load(b.check(b.change(b.upload("contact", sheetOf(set.Fields, len(set.Records), func(i int) map[string]string { return set.Records[i] })), func(r *mapping.Routine) {
+		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}} // none of which is compared
+	})))
+	contact, err := b.catalog().MustType("contact")
+	b.ok(err)
+	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact))
+	const index = `"w_main"."b_contact.index"`
+	if !b.indexed(index) {
+		t.Fatal("the keys of many records have no index")
+	}
+	const name = "given_name"
+	asked := func(i store.Import) string {
+		list, err := b.room.Questions(b.Context(), i, staging.QuestionFilter{}, 0, 200)
+		b.ok(err)
+		var out []string
+		for _, q := range list {
+			of, err := b.room.CandidatesOf(b.Context(), i, []int64{q.Row})
+			b.ok(err)
+			for _, c := range of[staging.DraftOf{Row: q.Row, Draft: "contact"}] {
+				out = append(out, fmt.Sprint(q.Row, *c.Record, c.Percent, c.Reasons.V))
+			}
+		}
+		return strings.Join(out, "\n")
+	}
+	file := sheetOf(set.Fields, len(set.Rows), func(i int) map[string]string { return set.Rows[i].Values })
+	found := func() (rows []string, questions string) {
+		i := b.check(b.upload("contact", file))
+		i = b.mend(i, CellEdit{3, name, "Wolfhart"})
+		i = b.mend(i, CellEdit{3, name, set.Rows[1].Values[name]})
+		return b.rows(i), asked(i)
+	}
+	rows, questions := found()
+	_, err = b.store.Pool().Exec(b.Context(), `drop index `+index)
+	b.ok(err)
+	b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from likeness_keys where records = 5200 and writes > 0`).Scan(new(int)))
+	through, asking := found()
+	b.want(rows, through)
+	b.want(questions, asking)
+	if !strings.Contains(fmt.Sprint(rows), "update") || questions == "" {
+		t.Errorf("nothing is found: %v, asked %q", rows, questions)
+	}
+	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact))
+
+	// A record that is new is found; where the keys are lost, they are made again.
+	b.loaded("contact", "given_name,family_name,email\nQuirinalda,Zebedinsky,q.zebedinsky@tangbyhavn.example\n")
+	again := "given_name,family_name,email\nQuirinalda,Zebedinsky,q.zebedinsky@tangbyhavn.example\n"
+	b.want(b.check(b.upload("contact", again)).Totals.V.Verdicts, map[string]int64{"same": 1})
+	_, err = b.store.Pool().Exec(b.Context(), `truncate "w_main"."b_contact"`)
+	b.ok(err)
+	b.want(b.check(b.upload("contact", strings.Replace(again, "q.zeb", "zeb", 1))).Totals.V.Verdicts, map[string]int64{"ask": 1})
+}
