@@ -514,7 +514,7 @@ func (h *handlers) ListRows(ctx context.Context, r ListRowsRequestObject) (ListR
 		return nil, err
 	}
 	limit := limitOf(p.Limit, 50)
-	h.work.Looked(ctx, i)
+	h.work.Looked(i)
 	var rows []staging.GridRow
 	if p.Sort == "" {
 		rows, err = h.room.Rows(ctx, i, filter, after, position, limit)

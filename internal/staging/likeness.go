@@ -106,8 +106,9 @@ const (
 
 // ReadyLikeness makes ready what lets a few rows be compared with many records: keys that
 // are up to date, and an index of them. It is done beside everything else, for one type at a
-// time, when records were written or compared; nobody waits for the index.
-func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
+// time, when records were written or compared; the index, for which nobody waits, when
+// quiet returns.
+func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.RecordType, quiet func(ctx context.Context) error) error {
 	r.readying.Lock()
 	defer r.readying.Unlock()
 	var many bool
@@ -120,6 +121,9 @@ func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.Re
 	}
 	keys := schema.LikenessKeys(workspace, t.Name)
 	if there, err := r.indexed(ctx, keys); err != nil || there {
+		return err
+	}
+	if err := quiet(ctx); err != nil {
 		return err
 	}
 	for _, sql := range []string{

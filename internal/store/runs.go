@@ -239,6 +239,14 @@ func (s *Store) StartRun(ctx context.Context, id int64, process string) (Run, er
 	return r, nil
 }
 
+// Quiet reports whether no run is under way, of no import.
+func (s *Store) Quiet(ctx context.Context) (quiet bool, err error) {
+	if err := s.pool.QueryRow(ctx, `select not exists (select from runs where ended_at is null)`).Scan(&quiet); err != nil {
+		return false, fmt.Errorf("look whether anything runs: %w", err)
+	}
+	return quiet, nil
+}
+
 // RunGoesOn gives nil while a run is to go on: ErrTaken when it has ended, and
 // ErrCancelled when a person has cancelled it.
 func (s *Store) RunGoesOn(ctx context.Context, r Run) error {

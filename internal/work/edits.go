@@ -141,7 +141,7 @@ func (s *Service) editing(ctx context.Context, i store.Import, by store.Person, 
 
 // Looked tells that somebody looks at the rows of an import: they may mend some
 // soon, or look for a text, which is made ready beside everything else.
-func (s *Service) Looked(ctx context.Context, i store.Import) {
+func (s *Service) Looked(i store.Import) {
 	if i.CellsRun == nil || i.Work != "" {
 		return
 	}
@@ -153,8 +153,8 @@ func (s *Service) Looked(ctx context.Context, i store.Import) {
 	if _, done := s.ready.LoadOrStore(key, true); done {
 		return
 	}
-	go func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Minute)
+	s.aside(func(ctx context.Context) {
+		ctx, cancel := context.WithTimeout(ctx, 5*time.Minute)
 		defer cancel()
 		err := safely(func() error {
 			plan, c, err := s.planOf(ctx, i)
@@ -166,7 +166,7 @@ func (s *Service) Looked(ctx context.Context, i store.Import) {
 		if err != nil && !errors.Is(err, context.Canceled) {
 			s.opt.Log.Warn("an import is not ready for mending", "import", i.ID, "error", err)
 		}
-	}()
+	})
 }
 
 // checked waits until a check of an import that is under way has ended, or the

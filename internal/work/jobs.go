@@ -65,7 +65,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	switch {
 	case err == nil:
 		log.Info("done")
-		s.readyAlike(ctx, r)
+		s.readyAlike(r)
 		return nil
 	case errors.Is(err, store.ErrTaken), errors.Is(cause, store.ErrTaken):
 		log.Warn("another process has taken the run over")
@@ -84,13 +84,11 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 
 // readyAlike makes ready, beside everything else, what the next check needs to compare its rows
 // with the records that the run has written, or has compared its own with.
-func (s *Service) readyAlike(ctx context.Context, r store.Run) {
+func (s *Service) readyAlike(r store.Run) {
 	if r.Work == life.Reading {
 		return
 	}
-	go func() {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Minute)
-		defer cancel()
+	s.aside(func(ctx context.Context) {
 		err := safely(func() error {
 			i, err := s.store.ImportAnywhere(ctx, r.Import)
 			if err != nil {
@@ -104,7 +102,7 @@ func (s *Service) readyAlike(ctx context.Context, r store.Run) {
 				if !slices.ContainsFunc(slices.Concat(dp.Rules, dp.Type.Match), func(m catalog.MatchRule) bool { return len(m.Alike) > 0 }) {
 					continue
 				}
-				if err := s.room.ReadyLikeness(ctx, i.Workspace, dp.Type); err != nil {
+				if err := s.room.ReadyLikeness(ctx, i.Workspace, dp.Type, s.quiet); err != nil {
 					return err
 				}
 			}
@@ -113,7 +111,22 @@ func (s *Service) readyAlike(ctx context.Context, r store.Run) {
 		if err != nil && !errors.Is(err, context.Canceled) {
 			s.opt.Log.Warn("matching is not made ready", "import", r.Import, "error", err)
 		}
-	}()
+	})
+}
+
+// quiet waits until no run is under way.
+func (s *Service) quiet(ctx context.Context) error {
+	for {
+		quiet, err := s.store.Quiet(ctx)
+		if err != nil || quiet {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(time.Second):
+		}
+	}
 }
 
 // tracer makes the spans of runs.

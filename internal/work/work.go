@@ -66,6 +66,8 @@ type Service struct {
 	// indexing is held while this process makes indexes.
 	indexing sync.Mutex
 	stop     context.CancelFunc
+	asides   sync.WaitGroup
+	aside    func(f func(ctx context.Context)) // does what nobody waits for, until the service stops
 	done     chan struct{}
 }
 
@@ -105,7 +107,8 @@ const (
 
 // New prepares a service process; Start begins the work.
 func New(st *store.Store, room *staging.Room, opt Options) (*Service, error) {
-	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks), wake: make(chan struct{}, 1)}
+	s := &Service{store: st, room: room, opt: opt, done: make(chan struct{}), looks: make(chan struct{}, mostLooks), wake: make(chan struct{}, 1),
+		aside: func(func(context.Context)) {}} // until it is started
 	workers := river.NewWorkers()
 	if err := river.AddWorkerSafely(workers, &worker{service: s}); err != nil {
 		return nil, fmt.Errorf("prepare jobs: %w", err)
@@ -136,11 +139,13 @@ func (s *Service) Start(ctx context.Context) error {
 	if err := s.store.FreeFeeds(ctx, s.opt.Process, silentAfter); err != nil {
 		return err
 	}
+	living, stop := context.WithCancel(ctx)
+	s.stop, s.aside = stop, func(f func(ctx context.Context)) { s.asides.Go(func() { f(living) }) }
 	if err := s.queue.Start(ctx); err != nil {
+		stop()
 		return fmt.Errorf("start jobs: %w", err)
 	}
-	ctx, s.stop = context.WithCancel(ctx)
-	go s.upkeep(ctx)
+	go s.upkeep(living)
 	return nil
 }
 
@@ -159,6 +164,7 @@ func (s *Service) takeOver(ctx context.Context, own string) error {
 func (s *Service) Stop(ctx context.Context) error {
 	s.stop()
 	<-s.done
+	defer s.asides.Wait()
 	return s.queue.StopAndCancel(ctx)
 }
 
