@@ -73,6 +73,17 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if (f.Type == catalog.LongText || f.ComparedAs() == catalog.AsCompanyName) && seen.fewPeople() {
 		return contradicts, "its values are names of few people"
 	}
+	if f.Type == catalog.LongText && col.Filled >= fewest && col.Distinct > 1 && col.Distinct*2 <= col.Filled && seen.share("initials", initials.MatchString) > 0.9 {
+		return contradicts, "its values are initials of few people"
+	}
+	if f.Type == catalog.Reference && col.Distinct > 1 && seen.names[f.To] == 0 {
+		if of := seen.choicesOf(t); of != "" {
+			return contradicts, "its values are choices of " + of
+		}
+		if f.To == "staff" && seen.phrases() {
+			return contradicts, "its values are phrases, nearly each another"
+		}
+	}
 	if f.Type == catalog.Reference && f.To == "staff" && kinds.known && kinds.texts >= fewestToTell && kinds.p[textkind.Job] > 0.97 {
 		return contradicts, "its values look like " + kindWords[textkind.Job]
 	}
@@ -258,6 +269,26 @@ func (c *cells) fewPeople() bool {
 		n := len(strings.Fields(s))
 		return n > 1 && n < 4 && digitsIn(s) == 0 && !withLegalForm(s) && !sentence(s) && names.Given(s)
 	}) > 0.6
+}
+
+// choicesOf gives the field of a type whose choices nearly all cells are; empty for none.
+func (c *cells) choicesOf(t catalog.RecordType) string {
+	for _, f := range t.Fields {
+		if f.Type != catalog.OneChoice {
+			continue
+		}
+		r := c.reader("choices of "+t.Name+"."+f.Name, f, value.Settings{})
+		if share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool { _, trouble := r.Read(s); return trouble.Code == "" }) > 0.9 {
+			return f.Label
+		}
+	}
+	return ""
+}
+
+// phrases reports whether the cells are of several words and nearly each another, as titles
+// are: the few people who own records come again.
+func (c *cells) phrases() bool {
+	return c.col.Filled >= fewestToTell && c.col.Distinct*10 > c.col.Filled*7 && c.share("three words", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.6
 }
 
 func (c *cells) mails() float64 {
