@@ -69,7 +69,7 @@ func (s *Service) Suggestions(ctx context.Context, i store.Import, typeName stri
 	out.Drafts = view.Further(c, targets, memory)
 	out.Together, _ = view.Together(c, targets, memory)
 	if i.Routine.V != nil {
-		if phones := phonesWithoutCountry(i.Reading.V, drafts, targets); len(phones) > 0 {
+		if phones := phonesWithoutCountry(i.Reading.V, i.Columns.V, drafts, targets); len(phones) > 0 {
 			out.Home, _ = view.HomeOf(phones)
 		}
 		out.Unlike, out.Opposite = view.Unlike(targets, drafts), suggest.Opposite(targets, drafts)
@@ -102,14 +102,17 @@ func namesOf(i store.Import) (names []string) {
 
 // phonesWithoutCountry gives the headers of the columns from which drafts, each with its target,
 // take telephone numbers whose country neither the source nor the row tells.
-func phonesWithoutCountry(reading sheet.Reading, drafts []mapping.Draft, targets []suggest.Target) (headers []string) {
+func phonesWithoutCountry(reading sheet.Reading, columns []sheet.Column, drafts []mapping.Draft, targets []suggest.Target) (headers []string) {
 	if reading.Country != "" {
 		return nil
 	}
+	blank := func(header string) bool {
+		return slices.ContainsFunc(columns, func(c sheet.Column) bool { return c.Header == header && c.Blank > 0 })
+	}
 	for n, d := range drafts {
 		told := slices.ContainsFunc(targets[n].Type.Fields, func(f catalog.Field) bool {
-			_, there := d.Fields[f.Name]
-			return f.Type == catalog.Country && there
+			of, there := d.Fields[f.Name]
+			return f.Type == catalog.Country && there && !slices.ContainsFunc(of.From, blank)
 		})
 		for _, f := range targets[n].Type.Fields {
 			if f.Type == catalog.Phone && !told {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"uchi/internal/core/catalog"
 	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 )
@@ -109,6 +110,15 @@ func (v *View) HomeOf(phones []string) (home Home, ok bool) {
 
 // speakForHome tells which countries the cells of a column speak for.
 func (v *View) speakForHome(col sheet.Column, speaks func(countries string, weight float64, reason string)) {
+	if slices.ContainsFunc(lift(headerWords(col.Header)).sets, func(set []string) bool { return slices.Contains(set, "country") }) {
+		country := value.NewReader(catalog.Field{Name: "country", Type: catalog.Country}, value.Settings{})
+		for _, s := range col.Samples {
+			if code, _ := country.Read(s); code != "" {
+				speaks(code, 1, "the rows that name a country name this one")
+			}
+		}
+		return
+	}
 	for _, s := range col.Samples {
 		for _, c := range codesAtHome {
 			if c.form.MatchString(value.Trim(s)) {

@@ -21,6 +21,8 @@ func TestTheCountryOfTelephoneNumbers(t *testing.T) {
 		{"Tel=0431 5550101|0461 5550102;Name=Werft Nord GmbH|Hafen Kiel GmbH;Mail=a@nord.de|b@kiel.de", "DE companies have legal forms of that country"},
 		{"Phone=0131 496 0202|+49 431 555120|+49 30 555120|+44 20 7946 0101|+47 22 00 00 00", ""}, // of several countries
 		{"Phone=0131 496 0202|+49 431 555120|+44 20 7946 0101|+44 131 496 0201|+44 1803 555001|+44 1308 555010", "GB others are written with its code"},
+		{"Tel=0515-412345|06 11223344;Land=NL|Nederland", "NL the rows that name a country name this one"},
+		{"Tel=0515-412345|06 11223344;Land=NL|BE", ""},
 		{"Tel=12|34;Name=Smögens Marina AB|Varvet AB", ""},                                         // no numbers there
 		{"Tel=+46 523 555 01|+46 173 555 02;Name=Smögens Marina AB|Varvet AB", ""},                 // nothing to tell
 		{"Tel=523 555 01;Web=www.a.se;Name=Havn AS", ""},                                           // as much for Norway

@@ -270,6 +270,26 @@ func TestTablesBeside(t *testing.T) {
 	}
 }
 
+// The main line is the company's, but where one company has several.
+func TestWhoseMainLine(t *testing.T) {
+	c := standard(t)
+	contact, _ := c.Type("contact")
+	account, _ := c.Type("account")
+	lines := []string{"+44 113 496 0123", "+44 20 7946 0018", "+44 113 496 0871", "+44 117 496 0662"}
+	for distinct, want := range map[int64]string{5: "account", 18: "contact"} {
+		columns := []sheet.Column{
+			{Header: "Surname", Filled: 20, Distinct: 19, Samples: []string{"Whitlock", "Osei", "Chandra", "Kirkby"}},
+			{Header: "Company", Filled: 20, Distinct: 5, Samples: []string{"Havneby Marina Ltd", "Kai Charter Ltd", "Quay Boats Ltd", "Tangby Yard Ltd"}},
+			{Header: "Main tel.", Filled: 20, Distinct: distinct, Samples: lines},
+		}
+		for _, s := range NewView(columns).Across([]Target{{Draft: "contact", Type: contact}, {Draft: "account", Type: account}}) {
+			if s.Column == "Main tel." && s.Draft != want {
+				t.Errorf("%d numbers of 5 companies are of the %s", distinct, s.Draft)
+			}
+		}
+	}
+}
+
 // The number of a customer is no contact's own: where it repeats it names the account, and
 // where it does not, nobody can tell.
 func TestWhoseNumbers(t *testing.T) {
