@@ -106,9 +106,8 @@ const (
 
 // ReadyLikeness makes ready what lets a few rows be compared with many records: keys that
 // are up to date, and an index of them. It is done beside everything else, for one type at a
-// time, when records were written or compared; the index, for which nobody waits, when
-// quiet returns.
-func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.RecordType, quiet func(ctx context.Context) error) error {
+// time, when records were written or compared. What is not finished is begun anew the next time.
+func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.RecordType) error {
 	r.readying.Lock()
 	defer r.readying.Unlock()
 	var many bool
@@ -123,11 +122,8 @@ func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.Re
 	if there, err := r.indexed(ctx, keys); err != nil || there {
 		return err
 	}
-	if err := quiet(ctx); err != nil {
-		return err
-	}
 	for _, sql := range []string{
-		`drop index if exists ` + keysIndex(keys), // that another process did not finish
+		`drop index if exists ` + keysIndex(keys), // that was not finished
 		indexKeys(keys, "concurrently"),
 		`vacuum (analyze) ` + keys, // so that records are counted in the index alone
 	} {

@@ -46,7 +46,7 @@ func TestFewRowsAmongManyRecords(t *testing.T) {
 	})))
 	contact, err := b.catalog().MustType("contact")
 	b.ok(err)
-	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact, b.work.quiet))
+	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact))
 	const index = `"w_main"."b_contact.index"`
 	if !b.indexed(index) {
 		t.Fatal("the keys of many records have no index")
@@ -82,7 +82,7 @@ func TestFewRowsAmongManyRecords(t *testing.T) {
 	if !strings.Contains(fmt.Sprint(rows), "update") || questions == "" {
 		t.Errorf("nothing is found: %v, asked %q", rows, questions)
 	}
-	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact, b.work.quiet))
+	b.ok(b.room.ReadyLikeness(b.Context(), "main", contact))
 
 	// A record that is new is found; where the keys are lost, they are made again.
 	b.loaded("contact", "given_name,family_name,email\nQuirinalda,Zebedinsky,q.zebedinsky@tangbyhavn.example\n")

@@ -102,7 +102,13 @@ func (s *Service) readyAlike(r store.Run) {
 				if !slices.ContainsFunc(slices.Concat(dp.Rules, dp.Type.Match), func(m catalog.MatchRule) bool { return len(m.Alike) > 0 }) {
 					continue
 				}
-				if err := s.room.ReadyLikeness(ctx, i.Workspace, dp.Type, s.quiet); err != nil {
+				key := fmt.Sprint("likeness ", i.Workspace, " ", dp.Type.Name)
+				if _, waits := s.ready.LoadOrStore(key, true); waits { // another run has asked for it
+					continue
+				}
+				err := s.whenQuiet(ctx, func(ctx context.Context) error { return s.room.ReadyLikeness(ctx, i.Workspace, dp.Type) })
+				s.ready.Delete(key)
+				if err != nil {
 					return err
 				}
 			}
@@ -114,17 +120,47 @@ func (s *Service) readyAlike(r store.Run) {
 	})
 }
 
-// quiet waits until no run is under way.
-func (s *Service) quiet(ctx context.Context) error {
-	for {
-		quiet, err := s.store.Quiet(ctx)
-		if err != nil || quiet {
+// Times of what is done when nothing else is: how often it is looked whether that is so, and how
+// often it gives way to runs that begin before it is done whatever begins.
+const (
+	lookForQuiet = 500 * time.Millisecond
+	givesWay     = 5
+)
+
+// whenQuiet does f when no run is under way, and gives up and begins anew when one begins.
+func (s *Service) whenQuiet(ctx context.Context, f func(ctx context.Context) error) error {
+	for again := 0; ; again++ {
+		if err := s.untilQuiet(ctx, true); err != nil {
 			return err
 		}
+		undisturbed, disturb := context.WithCancel(ctx)
+		if again < givesWay {
+			go func() {
+				if s.untilQuiet(undisturbed, false) == nil {
+					disturb()
+				}
+			}()
+		}
+		err := f(undisturbed)
+		disturbed := undisturbed.Err() != nil && ctx.Err() == nil
+		disturb()
+		if !disturbed {
+			return err
+		}
+	}
+}
+
+// untilQuiet waits until no run is under way, or until one is.
+func (s *Service) untilQuiet(ctx context.Context, quiet bool) error {
+	for {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
-		case <-time.After(time.Second):
+		case <-time.After(lookForQuiet):
+		}
+		is, err := s.store.Quiet(ctx)
+		if err != nil || is == quiet {
+			return err
 		}
 	}
 }

@@ -56,7 +56,7 @@ type Service struct {
 	queue *river.Client[pgx.Tx]
 	opt   Options
 	ended endings
-	ready sync.Map      // imports that were made ready for mending, by what holds
+	ready sync.Map      // imports that were made ready for mending, by what holds, and record types that are being made ready
 	looks chan struct{} // of feeds, so many at once
 	wake  chan struct{} // a feed is to look now, or an export to be written
 	// exporting is held while this process writes an export.
