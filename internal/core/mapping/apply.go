@@ -48,7 +48,13 @@ func (o *origin) text(cells []string) string {
 		s = partOf(s, o.split, o.part)
 	}
 	if s != "" && o.take != "" {
+		whole := s
 		s = cmp.Or(o.take.of(s), o.currency)
+		for _, t := range o.with {
+			if part := t.of(whole); part != "" {
+				s += ", " + part
+			}
+		}
 	}
 	if s != "" && (o.values != nil || o.turned) {
 		to, listed := o.values[value.Fold(s)]

@@ -14,7 +14,7 @@ import (
 )
 
 // placeOfBoth are the kinds of fields that whoever names a record shares with it: a person's
-// address in a list of companies is that of the company.
+// address in a list of companies is that of the company. The region is one as well.
 var placeOfBoth = []catalog.Likeness{catalog.AsStreet, catalog.AsPostalCode, catalog.AsLocality, catalog.AsCountry}
 
 // Creating gives the routine with a draft for every link of which it says that records which
@@ -82,7 +82,7 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 		}
 		for _, mine := range from.Fields {
 			given, filled := d.Fields[mine.Name]
-			place := slices.Contains(placeOfBoth, f.ComparedAs()) && f.ComparedAs() == mine.ComparedAs()
+			place := slices.Contains(placeOfBoth, f.ComparedAs()) && f.ComparedAs() == mine.ComparedAs() || f.Holds == catalog.HoldsRegion && mine.Holds == f.Holds
 			same := f.Type == catalog.Reference && mine.Type == catalog.Reference && f.To == mine.To && f.To != t.Name
 			if to, _ := c.Type(f.To); !filled || !place && !(same && to.InUse == "") {
 				continue

@@ -10,6 +10,39 @@ import (
 	"uchi/internal/core/sheet"
 )
 
+// A town that is taken out of a cell keeps the state and the country beside it where the draft
+// has no field for them.
+func TestTownsKeepWhatNobodyTakes(t *testing.T) {
+	c := standard(t)
+	take := func(take Take) Origin { return Origin{From: []string{"Place"}, Take: take} }
+	for _, x := range []struct {
+		fields     map[string]Origin
+		cell, want string
+	}{
+		{map[string]Origin{"locality": take(TakeTown)}, "Baltimore, MD 21202", "Baltimore, MD"},
+		{map[string]Origin{"locality": take(TakeTown), "postal_code": take(TakePostalCode)}, "Portland ME 04101", "Portland, ME"},
+		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "Baltimore, MD 21202", "Baltimore"},
+		{map[string]Origin{"locality": take(TakeTown), "region": from("State")}, "Baltimore, MD 21202", "Baltimore"},
+		{map[string]Origin{"locality": take(TakeTown), "region": take(TakeRegion)}, "8010 Graz, Austria", "Graz, Austria"},
+		{map[string]Origin{"locality": take(TakeTown), "country": take(TakeCountry)}, "8010 Graz, Austria", "Graz"},
+		{map[string]Origin{"locality": take(TakeAddressTown), "street": take(TakeAddressStreet)}, "12 Pier St, Baltimore, MD 21202", "Baltimore, MD"},
+		{map[string]Origin{"locality": take(TakeTown)}, "Baltimore, MD", "Baltimore, MD"},
+	} {
+		x.fields["family_name"] = from("Name")
+		plan, err := NewPlan(routine("contact", x.fields), c, []sheet.Column{{Header: "Name"}, {Header: "Place"}, {Header: "State"}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		plan.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Kade", x.cell, "MD"}}, &typed)
+		for n, fp := range plan.Drafts[0].Fields {
+			if fp.Field.Name == "locality" && typed.Values[n] != x.want {
+				t.Errorf("%v of %q: %q, want %q", x.fields, x.cell, typed.Values[n], x.want)
+			}
+		}
+	}
+}
+
 // What a link names and is not there gets a draft: its name, the place of the row, what both
 // belong to; words that mean a record by its id still do.
 func TestCreating(t *testing.T) {

@@ -149,8 +149,8 @@ func (v *View) grouped(targets []Target, whose []owner) {
 var severalOf = regexp.MustCompile(`^(.*?\pL)[ _.-]*([1-9])$`)
 
 // firstOfSeveral lets the first of several columns of one name, “Firma 1” and “Firma 2”, come
-// before the others where both fit a field alike. But for mailboxes and telephones, which tell whose
-// they are, the others are more of the same, and no field is for them: “Addr 2” is not the street of the
+// before the others where both fit a field alike. But for mailboxes and telephones whose cells tell
+// whose they are, the others are more of the same, and no field is for them: “Addr 2” is not the street of the
 // company because “Addr 1” is that of the person.
 func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64) {
 	first := map[string]int{}
@@ -181,7 +181,7 @@ func (v *View) firstOfSeveral(places []place, whose []owner, scores [][]float64)
 			}
 		}
 		for i := range scores[c] {
-			tells := places[i].field.Type == catalog.Email || places[i].field.Type == catalog.Phone
+			tells := whose[c].own && (places[i].field.Type == catalog.Email || places[i].field.Type == catalog.Phone)
 			if scores[at][i] >= certain && !whose[c].said && !tells {
 				scores[c][i] *= 0.55
 			}

@@ -125,7 +125,9 @@ func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, r
 			return
 		}
 		name := target.Type.Fields[at].Name
-		given := func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == name && s.Taken }
+		given := func(s Suggestion) bool {
+			return s.Draft == target.Draft && s.Field == name && s.Taken && s.Column != col.Header
+		}
 		shown := func(s string) bool { p, _ := split(s); return of(p) != "" }
 		if !slices.ContainsFunc(list, given) && slices.ContainsFunc(col.Samples, shown) {
 			parts[name] = take

@@ -1,0 +1,32 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+	"testing"
+)
+
+// Cells with town, state and code give each of them its field, but where another column has the
+// state.
+func TestTownsWithStates(t *testing.T) {
+	contact, _ := standard(t).Type("contact")
+	cells := "Baltimore, MD 21202|Annapolis, MD 21401|Boston, MA 02110|Portland ME 04101|Newport, RI 02840"
+	for _, x := range []struct{ columns, want string }{
+		{"City / State / ZIP=" + cells, "locality town, postal_code postal_code, region region"},
+		{"City, ZIP=" + cells, "locality town, postal_code postal_code, region region"},
+		{"City / State / ZIP=" + cells + ";State=MD|MD|MA|ME|RI", "locality town, postal_code postal_code"},
+		{"PLZ Ort=24143 Kiel|8010 Graz|20095 Hamburg|24937 Flensburg|23966 Wismar", "locality town, postal_code postal_code"},
+	} {
+		columns := columnsOf("Surname=Whitlock|Osei|Chandra|Kirkby|Moffat;" + x.columns)
+		var got []string
+		for _, s := range Columns(contact, columns, nil) {
+			if s.Taken && s.Column == columns[1].Header {
+				got = append(got, s.Field+" "+string(s.Take))
+			}
+		}
+		slices.Sort(got)
+		if said := strings.Join(got, ", "); said != x.want {
+			t.Errorf("%s: %q, want %q", x.columns, said, x.want)
+		}
+	}
+}
