@@ -367,7 +367,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 	if !ok {
 		return nil
 	}
-	var list []string
+	var list, keys []string
 	index := func(table, columns string) {
 		name := schema.Ident(fmt.Sprintf("%s_%x", strings.Trim(table[strings.LastIndexByte(table, '.')+1:], `"`), fnvOf(columns)))
 		list = append(list, `create index if not exists `+name+` on `+table+` (`+columns+`)`)
@@ -390,7 +390,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 		if d.likenessRules() != "" {
 			index(d.table("keys"), "row_no")
-			list = append(list, indexKeys(d.table("keys"), ""))
+			keys = append(keys, indexKeys(d.table("keys"), ""))
 		}
 		if p, ok := d.placed(); ok && d.dials() {
 			index(p.draft.table("draft"), `lower(`+p.town+`)`)
@@ -403,7 +403,7 @@ func (r *Room) ReadyForMending(ctx context.Context, i store.Import, plan *mappin
 		}
 	}
 	index(k.table("left"), "row_no")
-	for _, sql := range list {
+	for _, sql := range append(list, keys...) { // what takes longest at last
 		if _, err := r.pool.Exec(ctx, sql); err != nil && !isGone(err) {
 			return fmt.Errorf("make ready for mending: %w", err)
 		}

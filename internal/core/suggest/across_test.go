@@ -99,6 +99,21 @@ func TestWithDraft(t *testing.T) {
 	if !r.Drafts[0].Grouped || r.Drafts[1].Grouped || r.Drafts[1].Fields["opportunity"].Draft != "opportunity" {
 		t.Errorf("%+v", r)
 	}
+	// A customer that was forgotten is not that of the row above.
+	for _, x := range []struct {
+		filled, distinct, blank int64
+		above                   bool
+	}{{7, 3, 1, false}, {40, 40, 2, false}, {9, 4, 5, false}, {4, 4, 9, true}} {
+		deals := filled(0, "Deal name", "Stage", "Expected close", "Customer")
+		for i := range deals {
+			deals[i].Filled = x.filled + x.blank
+		}
+		deals[3].Filled, deals[3].Distinct, deals[3].Blank = x.filled, x.distinct, x.blank
+		r = NewView(deals).WithDraft(Routine(rt, Columns(rt, deals, nil)), c, mapping.Draft{Type: "account"}, nothing)
+		if r.Drafts[1].Grouped != x.above {
+			t.Errorf("%+v: %v", x, r.Drafts[1].Grouped)
+		}
+	}
 	list := filled(0, "Firm", "Name", "Position", "Zip", "Town")
 	list[0].Samples = []string{"Kelpie Marine Ltd", "Sea Loch Charters", "Solent Sails", "Rigging Direct", "Harbour Lights", "Moss Boats"}
 	list[1].Samples = []string{"Fiona McAllister", "Ross Tait", "Priya Nair", "Thomas Smith", "Anna Berg", "Peter Moss"}

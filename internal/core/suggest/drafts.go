@@ -251,33 +251,57 @@ func without(fields map[string]mapping.Origin, name string) map[string]mapping.O
 	return out
 }
 
+// How many of the rows must be blank for what stands above them to be meant: a cell that was
+// forgotten is blank as well. Of other columns of the draft as many are, if there are any.
+const (
+	leastBelow      = 0.25
+	leastBelowAlone = 0.34
+)
+
 // standsAbove reports whether a draft seems to stand in the first of several
 // rows only: the columns that name it have blanks where those of a draft that
-// cannot be without it have none.
+// cannot be without it have none; many, and what they say hardly comes again.
 func standsAbove(r mapping.Routine, c catalog.Catalog, n int, columns []sheet.Column) bool {
-	blank := func(d mapping.Draft) (blanks int64, known bool) {
+	of := func(o mapping.Origin) (sheet.Column, bool) {
+		at := slices.IndexFunc(columns, func(col sheet.Column) bool { return len(o.From) > 0 && col.Header == o.From[0] })
+		if at < 0 {
+			return sheet.Column{}, false
+		}
+		return columns[at], true
+	}
+	names := func(d mapping.Draft) (name sheet.Column, known bool) {
 		t, _ := c.Type(d.Type)
 		for _, f := range t.Fields {
-			if o, ok := d.Fields[f.Name]; ok && f.Required && len(o.From) > 0 {
-				for _, col := range columns {
-					if col.Header == o.From[0] {
-						blanks, known = max(blanks, col.Blank), true
-					}
-				}
+			if col, ok := of(d.Fields[f.Name]); ok && f.Required && (!known || col.Blank > name.Blank) {
+				name, known = col, true
 			}
 		}
-		return blanks, known
+		return name, known
 	}
-	own, known := blank(r.Drafts[n])
-	if !known || own == 0 {
+	own, known := names(r.Drafts[n])
+	if !known || own.Distinct*10 < own.Filled*9 {
+		return false
+	}
+	others, sayMore := 0, false
+	for _, o := range r.Drafts[n].Fields {
+		if col, ok := of(o); ok && col.Header != own.Header {
+			others++
+			sayMore = sayMore || col.Blank < own.Blank
+		}
+	}
+	least := leastBelowAlone
+	if others > 0 && !sayMore {
+		least = leastBelow
+	}
+	if float64(own.Blank) < least*float64(own.Blank+own.Filled) || own.Blank == 0 {
 		return false
 	}
 	for _, d := range r.Drafts {
 		t, _ := c.Type(d.Type)
 		for name, o := range d.Fields {
 			if f, _ := t.Field(name); f.Required && o.Draft == r.Drafts[n].Called() {
-				below, known := blank(d)
-				return known && below == 0
+				below, known := names(d)
+				return known && below.Blank == 0
 			}
 		}
 	}
