@@ -24,7 +24,7 @@ var (
 		tuntematon ei_tiedossa ei_tietoa puuttuu nieznany nieznana nieznane brak_danych nie_dotyczy b/d b.d.
 		άγνωστο άγνωστος δ/υ n.n. n.n neznámý neznámá neznámé není není_známo není_k_dispozici 不明 未定 未記入 該当なし なし 無し #n/v
 		(null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
-	nothingOrName = strings.Fields(`na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
+	nothingOrName = strings.Fields(`n.v. n.v na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
 	// What stands where a name belongs, and is none either.
 	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména`)
 	// Names of people that are such words too, when they are written as names are.
