@@ -138,9 +138,10 @@ func (r *Room) ReadyLikeness(ctx context.Context, workspace string, t catalog.Re
 func keysIndex(table string) string { return strings.TrimSuffix(table, `"`) + `.index"` }
 
 // indexKeys is the statement that makes an index of a table of keys, by their blocks and terms.
+// New keys go into it at once: each look-up would go through a list of those that wait.
 func indexKeys(table, how string) string {
 	name := keysIndex(table)
-	return `create index ` + how + ` if not exists ` + name[strings.Index(name, `".`)+2:] + ` on ` + table + ` using gin (blocks, terms)`
+	return `create index ` + how + ` if not exists ` + name[strings.Index(name, `".`)+2:] + ` on ` + table + ` using gin (blocks, terms) with (fastupdate = off)`
 }
 
 // indexed reports whether a table of keys has its index.
@@ -336,7 +337,8 @@ type keysHeld struct {
 func (k *draftCheck) ofRecords() keysHeld {
 	table := schema.LikenessKeys(k.i.Workspace, k.plan.Type.Name)
 	return keysHeld{from: table, table: table, other: "record_id", only: "true",
-		count: `(select records from likeness_keys where workspace = ` + schema.Literal(k.i.Workspace) + ` and type = ` + schema.Literal(k.plan.Type.Name) + `)`}
+		count: `coalesce((select records from likeness_keys where workspace = ` + schema.Literal(k.i.Workspace) + ` and type = ` + schema.Literal(k.plan.Type.Name) + ` and writes >= 0),
+			(select count(*) from ` + table + `))`} // as long as an earlier version has made them
 }
 
 // ofRows gives the keys of all rows, those that are not checked again among them.

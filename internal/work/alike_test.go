@@ -66,17 +66,17 @@ func TestFewRowsAmongManyRecords(t *testing.T) {
 		return strings.Join(out, "\n")
 	}
 	file := sheetOf(set.Fields, len(set.Rows), func(i int) map[string]string { return set.Rows[i].Values })
-	found := func() (rows []string, questions string) {
+	found := func(between string) (rows []string, questions string) {
 		i := b.check(b.upload("contact", file))
-		i = b.mend(i, CellEdit{3, name, "Wolfhart"})
-		i = b.mend(i, CellEdit{3, name, set.Rows[1].Values[name]})
+		_, err := b.store.Pool().Exec(b.Context(), between)
+		b.ok(err)
+		i = b.mend(i, CellEdit{27, name, "Wolfhart"})
+		i = b.mend(i, CellEdit{27, name, set.Rows[25].Values[name]})
 		return b.rows(i), asked(i)
 	}
-	rows, questions := found()
-	_, err = b.store.Pool().Exec(b.Context(), `drop index `+index)
-	b.ok(err)
-	b.ok(b.store.Pool().QueryRow(b.Context(), `select count(*) from likeness_keys where records = 5200 and writes > 0`).Scan(new(int)))
-	through, asking := found()
+	rows, questions := found("")
+	// As an earlier version has left it, which kept no index and counted no keys.
+	through, asking := found(`drop index ` + index + `; update likeness_keys set writes = -1, records = 0`)
 	b.want(rows, through)
 	b.want(questions, asking)
 	if !strings.Contains(fmt.Sprint(rows), "update") || questions == "" {
