@@ -8,6 +8,19 @@ import (
 	"uchi/internal/store"
 )
 
+// phoneOf gives the telephone number that a row has, with why it is read so.
+func (b *bench) phoneOf(i store.Import, row int64) string {
+	b.Helper()
+	r, err := b.work.RowAsRecord(b.Context(), i, row)
+	b.ok(err)
+	for _, v := range r.Drafts[0].Values {
+		if v.Field.Name == "phone" {
+			return v.After + " " + v.Why
+		}
+	}
+	return ""
+}
+
 // Numbers without a country are those of the row's country, else of the company's, else of
 // the source's.
 func TestPhonesOfTheCompanysCountry(t *testing.T) {
@@ -37,22 +50,12 @@ func TestPhonesOfTheCompanysCountry(t *testing.T) {
 	i = b.check(b.wait(i.ID))
 	b.want(b.codes(i), []string{"7 bad_phone phone"})
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 5, "hold": 1})
-	said := func(row int64) string {
-		r, err := b.work.RowAsRecord(b.Context(), i, row)
-		b.ok(err)
-		for _, v := range r.Drafts[0].Values {
-			if v.Field.Name == "phone" {
-				return v.After + " " + v.Why
-			}
-		}
-		return ""
-	}
-	b.want(said(2), "+4533816250 read as a number of DK, where the company is")
-	b.want(said(4), "+4755153170 ")
+	b.want(b.phoneOf(i, 2), "+4533816250 read as a number of DK, where the company is")
+	b.want(b.phoneOf(i, 4), "+4755153170 ")
 	// A cell that is mended is read as before.
 	i = b.mend(i, CellEdit{2, "Phone", "33 81 62 51"})
 	b.want(i.Totals.V.Verdicts, map[string]int64{"create": 5, "hold": 1})
-	b.want(said(2), "+4533816251 read as a number of DK, where the company is")
+	b.want(b.phoneOf(i, 2), "+4533816251 read as a number of DK, where the company is")
 	b.want(phones(i), "+4533816251 +4520123456 +49405361361 +491711234567 +4755153170 +4755153171 +4755153172")
 
 	// So they are where the company is another record of the row, which is found.
@@ -84,18 +87,8 @@ func TestPhonesOfTheTownsCountry(t *testing.T) {
 	}, "\n"))
 	i = b.check(i)
 	b.want(b.codes(i), []string{"5 bad_phone phone", "6 bad_phone phone", "10 bad_phone phone", "13 bad_phone phone", "15 bad_phone phone"})
-	said := func(row int64) string {
-		r, err := b.work.RowAsRecord(b.Context(), i, row)
-		b.ok(err)
-		for _, v := range r.Drafts[0].Values {
-			if v.Field.Name == "phone" {
-				return v.After + " " + v.Why
-			}
-		}
-		return ""
-	}
-	b.want(said(4), "+493415550103 read as a number of DE, where other rows say that the town is")
-	b.want(said(14), "+441632960113 read as a number of GB, where other rows say that the town is")
+	b.want(b.phoneOf(i, 4), "+493415550103 read as a number of DE, where other rows say that the town is")
+	b.want(b.phoneOf(i, 14), "+441632960113 read as a number of GB, where other rows say that the town is")
 
 	// What a row says of a town is taken back from the others when it is mended, and lent to
 	// them; a check of all rows says the same.
