@@ -227,9 +227,23 @@ func (s *Score) married(p people) bool {
 	case p.born && (p.reached || there):
 		return p.called && s.Bits >= singleFrom+1 || positive(p.given) && p.given != Loose && p.sure
 	case p.alone && p.given == Same && there && s.Bits >= sureOf+6:
-		return true
+		return !p.apart() // the number is the company's, then
 	}
 	return p.called && p.sure && p.own && (p.alone || p.born || there)
+}
+
+// apart reports whether two people have each a mailbox that says their family name, of which it is
+// not the other's: heinz.werner@ and h.birkenhauser@.
+func (p people) apart() bool {
+	mail := p.levels[nEmail]
+	return (mail == Domain || mail == Differs) && p.a.namesItsFamily(p.b) && p.b.namesItsFamily(p.a)
+}
+
+// namesItsFamily reports whether the mailbox has the person's family name in it, and not that of
+// another.
+func (s *Subject) namesItsFamily(other *Subject) bool {
+	local, own, theirs := squeeze(s.email.plain), squeeze(strings.Join(s.person.family, "")), squeeze(strings.Join(other.person.family, ""))
+	return len(own) > 2 && strings.Contains(local, own) && (theirs == "" || !strings.Contains(local, theirs))
 }
 
 // livesThere reports whether somebody of the same given name lives in a house where nobody else is

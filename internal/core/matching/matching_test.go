@@ -225,6 +225,18 @@ func TestMailboxesOfInitials(t *testing.T) {
 	}
 }
 
+// Who is called alike at the only number of a house has married, unless each has a mailbox of the
+// own family name.
+func TestMailboxesOfTheirFamilies(t *testing.T) {
+	there := contact("Heinz", "Birkenhauser", "h.birkenhauser@vut.example", "+496990009667", "Rosenstraße 39", "97572", "")
+	for mail, want := range map[string]Decision{"heinz.werner@vut.example": Doubtful, "werner@other.example": Doubtful, "heinz@vut.example": Found, "": Found, "h.birkenhauser@vut.example": Found} {
+		s := compare(t, "contact", 100_000, 1, contact("Heinz", "Werner", mail, "+496990009667", "Rosenstraße 39", "97572", ""), there)
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != want {
+			t.Errorf("%q: decision %d, want %d; %.1f %v", mail, got, want, s.Percent, s.Against)
+		}
+	}
+}
+
 func TestCompaniesApart(t *testing.T) {
 	there := map[string]string{"name": "Kalvøya Marina AS", "website": "https://kalvoya.example", "phone": "+4755112233", "street": "Bryggeveien 9", "postal_code": "1380", "locality": "Kalvøya"}
 	with := func(change map[string]string) map[string]string {
