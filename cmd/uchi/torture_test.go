@@ -17,6 +17,8 @@ import (
 
 	"uchi/internal/client"
 	"uchi/internal/pg"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // A short torture is one of the tests; make torture asks for more.
@@ -79,6 +81,25 @@ func (k *rack) strike(during string, c int) {
 	k.stop(syscall.SIGKILL)
 	k.start()
 	k.killed[during]++
+}
+
+// list gives what a query finds, a text each.
+func (k *rack) list(query string) string {
+	k.Helper()
+	conn, err := pgx.Connect(context.Background(), k.database)
+	if err != nil {
+		return err.Error()
+	}
+	defer conn.Close(context.Background())
+	rows, err := conn.Query(context.Background(), query)
+	if err != nil {
+		return err.Error()
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err.Error()
+	}
+	return strings.Join(list, "\n")
 }
 
 func sum(counts map[string]int) (n int) {
@@ -177,7 +198,10 @@ func TestTorture(t *testing.T) {
 		for began := time.Now(); ; {
 			if time.Since(began) > 3*time.Minute {
 				i, _ := k.now()
-				t.Fatalf("round %d does not end: %+v", round, i)
+				t.Fatalf("round %d does not end: import %d, state %s, busy %q, %d of %d rows done\n%s\n%s", round, i.Id, i.State, i.Busy, i.Done, i.Rows,
+					k.list(`select format('run %s %s of %s, attempt %s %s at %s', r.id, r.work, r.process, j.attempt, j.state, j.scheduled_at) from uchi.runs r
+						left join uchi.river_job j on (j.args->>'run')::bigint = r.id where r.ended_at is null`),
+					k.list(`select format('%s %s %s %s %s', pid, state, wait_event, now() - query_start, left(query, 150)) from pg_stat_activity where datname = current_database()`))
 			}
 			i, ok := k.now()
 			if !ok || i.Id == before.Id {

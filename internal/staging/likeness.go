@@ -210,12 +210,15 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 	if _, err := conn.Exec(ctx, stale); err != nil {
 		return err
 	}
-	missing := ` from ` + records + ` r where not exists (select from ` + keys + ` b where b.record_id = r.id)`
-	if there, err := r.indexed(ctx, keys); err != nil {
+	// The keys that are there are gone through once: those that come meanwhile would be looked at
+	// for each record, where the table was empty when the server made its plan.
+	const there = `with there as materialized (select record_id from %s) `
+	missing := ` from ` + records + ` r where not exists (select from there b where b.record_id = r.id)`
+	if indexed, err := r.indexed(ctx, keys); err != nil {
 		return err
-	} else if there {
+	} else if indexed {
 		var anew bool
-		if err := conn.QueryRow(ctx, `select count(*) > $1 from (select `+missing+` limit $1 + 1) x`, mostAnew).Scan(&anew); err != nil {
+		if err := conn.QueryRow(ctx, fmt.Sprintf(there, keys)+`select count(*) > $1 from (select `+missing+` limit $1 + 1) x`, mostAnew).Scan(&anew); err != nil {
 			return err
 		}
 		if anew {
@@ -225,7 +228,7 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		}
 	}
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
-	query := `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + missing
+	query := fmt.Sprintf(there, keys) + `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + missing
 	var values []string
 	err := pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
 		values = pgcopy.TextsOf(f[2], values)
