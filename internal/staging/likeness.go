@@ -101,7 +101,8 @@ func (r *Room) RefreshLikeness(ctx context.Context, workspace string, t catalog.
 // Of few records and rows all keys are gone through as quickly as they are looked up.
 const (
 	leastIndexed = 5_000
-	mostAnew     = 50_000 // keys that are added to an index; it is made anew for more
+	// So many keys are added to an index, or such a part of those that are there; for more it is made anew.
+	mostAnew, partAnew = 2_000, 50
 )
 
 // ReadyLikeness makes ready what lets a few rows be compared with many records: keys that
@@ -218,7 +219,7 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		return err
 	} else if indexed {
 		var anew bool
-		if err := conn.QueryRow(ctx, fmt.Sprintf(there, keys)+`select count(*) > $1 from (select `+missing+` limit $1 + 1) x`, mostAnew).Scan(&anew); err != nil {
+		if err := conn.QueryRow(ctx, fmt.Sprintf(there, keys)+`select (select count(*) `+missing+`) > greatest($1, (select count(*) from there) / $2)`, mostAnew, partAnew).Scan(&anew); err != nil {
 			return err
 		}
 		if anew {
