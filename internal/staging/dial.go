@@ -39,7 +39,8 @@ func (k *draftCheck) dial(ctx context.Context) error {
 		return nil
 	}
 	phones := k.plan.Phones()
-	if err := k.do(ctx, stepDial, q(`create unlogged table {numbers} (row_no bigint not null, place integer not null, value text not null, country text not null, told_by text not null)`)); err != nil {
+	if err := k.do(ctx, stepDial, q(`create unlogged table {numbers} (
+		row_no bigint not null, place integer not null, value text not null, country text not null, told_by text not null)`)); err != nil {
 		return err
 	}
 	var national []string // a cell that may be a number without its country
@@ -116,7 +117,8 @@ func (k *draftCheck) tellsCountry() frag {
 			said = `d.` + textColumn(company.Field.Name)
 			words["beside"] = k.besideCountry(company, country)
 		}
-		words["company"] = `left join ` + schema.Records(k.i.Workspace, target.Name) + ` t on t.id = ` + referenceOf(company.Field) + ` left join beside b on b.l = ` + said
+		words["company"] = `left join ` + schema.Records(k.i.Workspace, target.Name) + ` t on t.id = ` + referenceOf(company.Field) + `
+			left join beside b on b.l = ` + said
 		words["country"] = `coalesce(t.` + schema.Value(country.Name) + `, b.country)`
 	}
 	if p, ok := k.placed(); ok {
@@ -135,7 +137,8 @@ func (k *draftCheck) tellsCountry() frag {
 		if p.draft != k {
 			at, words["home"] = "h", `left join `+p.draft.table("draft")+` h on h.row_no = d.row_no`
 		}
-		words["lies_in"] = `(select w.country from towns w where w.town = lower(` + at + `.` + p.town + `) and (` + region(at) + ` is null or ` + region(at) + ` = any(w.regions)))`
+		words["lies_in"] = `(select w.country from towns w
+			where w.town = lower(` + at + `.` + p.town + `) and (` + region(at) + ` is null or ` + region(at) + ` = any(w.regions)))`
 	}
 	return words
 }

@@ -106,8 +106,10 @@ func (s *Service) readyAlike(r store.Run) {
 				if _, waits := s.ready.LoadOrStore(key, true); waits { // another run has asked for it
 					continue
 				}
-				err := s.whenQuiet(ctx, func(ctx context.Context) error { return s.room.ReadyLikeness(ctx, i.Workspace, dp.Type) })
-				s.ready.Delete(key)
+				err := safely(func() error {
+					return s.whenQuiet(ctx, func(ctx context.Context) error { return s.room.ReadyLikeness(ctx, i.Workspace, dp.Type) })
+				})
+				s.ready.Delete(key) // also after a panic: the next run may ask again
 				if err != nil {
 					return err
 				}

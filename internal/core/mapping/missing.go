@@ -82,7 +82,8 @@ func (r Routine) missing(c catalog.Catalog, n int, link catalog.Field, columns [
 		}
 		for _, mine := range from.Fields {
 			given, filled := d.Fields[mine.Name]
-			place := slices.Contains(placeOfBoth, f.ComparedAs()) && f.ComparedAs() == mine.ComparedAs() || f.Holds == catalog.HoldsRegion && mine.Holds == f.Holds
+			place := slices.Contains(placeOfBoth, f.ComparedAs()) && f.ComparedAs() == mine.ComparedAs() ||
+				f.Holds == catalog.HoldsRegion && mine.Holds == f.Holds
 			same := f.Type == catalog.Reference && mine.Type == catalog.Reference && f.To == mine.To && f.To != t.Name
 			if to, _ := c.Type(f.To); !filled || !place && !(same && to.InUse == "") {
 				continue

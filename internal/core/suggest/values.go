@@ -73,7 +73,8 @@ func fitOf(t catalog.RecordType, f catalog.Field, col sheet.Column, kinds kindsO
 	if (f.Type == catalog.LongText || f.ComparedAs() == catalog.AsCompanyName) && seen.fewPeople() {
 		return contradicts, "its values are names of few people"
 	}
-	if f.Type == catalog.LongText && col.Filled >= fewest && col.Distinct > 1 && col.Distinct*2 <= col.Filled && seen.share("initials", initials.MatchString) > 0.9 {
+	again := col.Filled >= fewest && col.Distinct > 1 && col.Distinct*2 <= col.Filled
+	if f.Type == catalog.LongText && again && seen.share("initials", initials.MatchString) > 0.9 {
 		return contradicts, "its values are initials of few people"
 	}
 	if f.Type == catalog.Reference && col.Distinct > 1 && seen.names[f.To] == 0 {
@@ -278,7 +279,8 @@ func (c *cells) choicesOf(t catalog.RecordType) string {
 			continue
 		}
 		r := c.reader("choices of "+t.Name+"."+f.Name, f, value.Settings{})
-		if share(c.col.Samples[:min(len(c.col.Samples), mostRead)], func(s string) bool { _, trouble := r.Read(s); return trouble.Code == "" }) > 0.9 {
+		is := func(s string) bool { _, trouble := r.Read(s); return trouble.Code == "" }
+		if share(c.col.Samples[:min(len(c.col.Samples), mostRead)], is) > 0.9 {
 			return f.Label
 		}
 	}
@@ -288,7 +290,8 @@ func (c *cells) choicesOf(t catalog.RecordType) string {
 // phrases reports whether the cells are of several words and nearly each another, as titles
 // are: the few people who own records come again.
 func (c *cells) phrases() bool {
-	return c.col.Filled >= fewestToTell && c.col.Distinct*10 > c.col.Filled*7 && c.share("three words", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.6
+	return c.col.Filled >= fewestToTell && c.col.Distinct*10 > c.col.Filled*7 &&
+		c.share("three words", func(s string) bool { return len(strings.Fields(s)) > 2 }) > 0.6
 }
 
 func (c *cells) mails() float64 {

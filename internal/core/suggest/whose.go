@@ -84,7 +84,8 @@ func (v *View) tell(targets []Target, out []owner) {
 // sheet, which come again.
 func (v *View) moreThanCompanies(col sheet.Column) bool {
 	for n, of := range v.columns {
-		names := v.kinds[n].known && v.kinds[n].p[textkind.Company] > 0.97 || slices.ContainsFunc(lift(headerWords(of.Header)).sets, func(set []string) bool { return slices.Equal(set, []string{"company"}) })
+		names := v.kinds[n].known && v.kinds[n].p[textkind.Company] > 0.97 ||
+			slices.ContainsFunc(lift(headerWords(of.Header)).sets, func(set []string) bool { return slices.Equal(set, []string{"company"}) })
 		if names && of.Filled >= fewestToTell && of.Distinct*4 <= of.Filled*3 && col.Distinct*4 > of.Distinct*5 {
 			return true
 		}
