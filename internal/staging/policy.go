@@ -80,7 +80,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
 // for Electrician, Hafenstr. for Hafenstraße 12a, what a narrow column has left of a remark), or a
-// person's full name in another order, or it
+// person's full name in another order, or a postal code with or without the letters of its country, or it
 // with question marks for letters that an encoding could not write, or less of it otherwise (see lost).
 // Values whose first letters differ are told apart before the work of it.
 func otherwise(f catalog.Field, now, was string) string {
@@ -100,6 +100,10 @@ func otherwise(f catalog.Field, now, was string) string {
 			return `array(select w from unnest(string_to_array(` + words(v) + `, ' ')) w order by w)`
 		}
 		mayBe, turned = `true`, ` or `+sorted(now)+` = `+sorted(was)
+	}
+	if f.ComparedAs() == catalog.AsPostalCode {
+		bare := func(v string) string { return joined(`regexp_replace(` + v + `, '^[A-Z]{1,3}( ?- ?| )(?=[0-9])', '')`) }
+		mayBe, turned = `true`, ` or `+bare(now)+` = `+bare(was)
 	}
 	cut := ``
 	if f.Type == catalog.Text || f.Type == catalog.LongText {

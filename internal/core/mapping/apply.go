@@ -48,12 +48,10 @@ func (o *origin) text(cells []string) string {
 		s = partOf(s, o.split, o.part)
 	}
 	if s != "" && o.take != "" {
-		whole := s
-		s = cmp.Or(o.take.of(s), o.currency)
-		for _, t := range o.with {
-			if part := t.of(whole); part != "" {
-				s += ", " + part
-			}
+		if o.kept != (kept{}) {
+			s = o.take.placed(s, o.kept)
+		} else {
+			s = cmp.Or(o.take.of(s), o.currency)
 		}
 	}
 	if s != "" && (o.values != nil || o.turned) {
@@ -126,34 +124,8 @@ func (t Take) of(s string) string {
 		return value.Honorific(s)
 	case TakeCurrency:
 		return value.CurrencyIn(s)
-	case TakePostalCode:
-		p, _ := value.SplitTown(s)
-		return p.Code
-	case TakeTown:
-		if p, ok := value.SplitTown(s); ok {
-			return p.Town
-		}
-		return s // a town without a code
-	case TakeRegion:
-		p, _ := value.SplitTown(s)
-		return p.Region
-	case TakeCountry:
-		p, _ := value.SplitTown(s)
-		return p.Country
-	}
-	switch p, ok := value.SplitAddress(s); {
-	case t == TakeAddressStreet && ok:
-		return p.Street
-	case t == TakeAddressStreet:
-		return s
-	case t == TakeAddressCode:
-		return p.Code
-	case t == TakeAddressTown:
-		return p.Town
-	case t == TakeAddressRegion:
-		return p.Region
-	case t == TakeAddressCountry:
-		return p.Country
+	case TakePostalCode, TakeTown, TakeRegion, TakeCountry, TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
+		return t.placed(s, kept{})
 	}
 	words := strings.Fields(s)
 	if len(words) == 0 {
@@ -163,6 +135,44 @@ func (t Take) of(s string) string {
 		return words[len(words)-1]
 	}
 	return words[0]
+}
+
+// kept says what of a place no field takes, so that it stays where it stands: the region and the
+// country behind the town, the letters of a country before the postal code.
+type kept struct{ region, country bool }
+
+// placed gives the part of a place, or of a whole address, with what is kept.
+func (t Take) placed(s string, k kept) string {
+	p := value.TownOf(s)
+	switch t {
+	case TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
+		var ok bool
+		if p, ok = value.SplitAddress(s); !ok {
+			p = value.Place{Street: s}
+		}
+	}
+	switch t {
+	case TakeAddressStreet:
+		return p.Street
+	case TakePostalCode, TakeAddressCode:
+		if k.country {
+			return p.Written
+		}
+		return p.Code
+	case TakeTown, TakeAddressTown:
+		town := p.Town
+		if k.region && p.Region != "" {
+			town += ", " + p.Region
+		}
+		if k.country && p.Country != "" {
+			town += ", " + p.Country
+		}
+		return town
+	case TakeRegion, TakeAddressRegion:
+		return p.Region
+	default:
+		return cmp.Or(p.Country, p.Abroad)
+	}
 }
 
 // splitsName reports whether it is a half of a person's name.
@@ -481,14 +491,20 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 	if text == "" || !ok {
 		return
 	}
-	if fp.origin.take.splitsName() && (!value.OneName(fp.origin.cell(row.Cells, 0)) || dp.names.Two(fp.origin.cell(row.Cells, 0))) {
-		if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
-			out.Problems = append(out.Problems, problem.Problem{
-				Code: problem.SeveralValues, Field: dp.Named(fp.Field.Name), Column: fp.origin.column,
-				Value: fp.origin.cell(row.Cells, 0), Light: fp.Light,
-			})
+	if fp.origin.take.splitsName() {
+		cell := fp.origin.cell(row.Cells, 0)
+		if beside, ok := value.OneName(cell); !ok || dp.names.Two(cell) {
+			if fp.Field.ComparedAs() == catalog.AsFamilyName { // is said once
+				code := problem.SeveralValues
+				if beside != "" {
+					code = problem.BesideName
+				}
+				out.Problems = append(out.Problems, problem.Problem{
+					Code: code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: cell, Detail: beside, Light: fp.Light,
+				})
+			}
+			return
 		}
-		return
 	}
 	if as := fp.Field.ComparedAs(); (as == catalog.AsGivenName || as == catalog.AsFamilyName) && !dp.HasID { // what comes from records comes back as it is
 		text = value.WithoutBirthName(text)

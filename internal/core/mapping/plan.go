@@ -111,7 +111,7 @@ type origin struct {
 	column    string // header of the first column, for problems
 	join      string
 	take      Take
-	with      []Take   // parts that no field takes, and that stay with this one
+	kept      kept     // what of a place no field takes, and stays with this one
 	currency  string   // that the header names, for what takes it from amounts
 	labels    []string // headers that stand before the cells, for notes
 	split     string
@@ -183,27 +183,18 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	return p, nil
 }
 
-// keepParts lets a town that is taken from a cell keep the state and the country that stand with
-// it where the draft has no field for them: nothing of a cell is lost in silence.
+// keepParts lets a town and a postal code that are taken from a cell keep the state and the
+// country that stand with them where the draft has no field for these: nothing of a cell is lost
+// in silence.
 func (dp *DraftPlan) keepParts() {
 	has := func(is func(f catalog.Field) bool) bool {
 		return slices.ContainsFunc(dp.Fields, func(fp FieldPlan) bool { return is(fp.Field) })
 	}
 	for i := range dp.Fields {
-		o := &dp.Fields[i].origin
-		region, country := TakeRegion, TakeCountry
-		switch o.take {
-		case TakeTown:
-		case TakeAddressTown:
-			region, country = TakeAddressRegion, TakeAddressCountry
-		default:
-			continue
-		}
-		if !has(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }) {
-			o.with = append(o.with, region)
-		}
-		if !has(func(f catalog.Field) bool { return f.Type == catalog.Country }) {
-			o.with = append(o.with, country)
+		switch o := &dp.Fields[i].origin; o.take {
+		case TakeTown, TakeAddressTown, TakePostalCode, TakeAddressCode:
+			o.kept.region = !has(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion })
+			o.kept.country = !has(func(f catalog.Field) bool { return f.Type == catalog.Country })
 		}
 	}
 }

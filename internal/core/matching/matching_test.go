@@ -115,6 +115,7 @@ func TestPlaces(t *testing.T) {
 		{at("Storgata 4 B", "5003", "Bergen", "NO"), at("Storgt 4b", "5003", "Bergen", ""), Same}, {at("Storgata 4", "5003", "Bergen", ""), at("Storgata 9", "5003", "Bergen", ""), Neighbour}, {at("Storgata 4", "5003", "Bergen", ""), at("Sjøgata 9", "5003", "Bergen", ""), Town},
 		{at("", "5003", "Bergen", ""), at("Sjøgata 9", "5003", "Bergen", ""), Area}, {at("", "5003", "Bergen", ""), at("", "9001", "Tromsø", ""), Differs}, {at("", "", "", "NO"), at("", "", "", "NO"), Blank}, {at("Calle Mayor 3", "28013", "Madrid", ""), at("C/ Mayor, 3", "28013", "", ""), Same},
 		{at("ul. Długa 5", "80-827", "Gdańsk", "PL"), at("Dluga 5", "80827", "Gdansk", "PL"), Same}, {at("rue de Port 3", "SE-411 03", "", "SE"), at("3 rue Port", "41103", "", "SE"), Same},
+		{at("Am Hafen 3", "D-17493", "Greifswald", ""), at("Am Hafen 3", "17493", "Greifswald", "DE"), Same},
 	} {
 		if got := likePlace(c.a, c.b); got != c.want {
 			t.Errorf("%+v, %+v: %s, want %s", c.a, c.b, got, c.want)

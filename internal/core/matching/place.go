@@ -1,6 +1,11 @@
 package matching
 
-import "strings"
+import (
+	"cmp"
+	"strings"
+
+	"uchi/internal/core/value"
+)
 
 // place is an address made ready for comparison.
 type place struct {
@@ -33,8 +38,9 @@ func squeezed(list string) []string {
 }
 
 func newPlace(street, postal, locality, country string) place {
-	p := place{country: country}
-	p.postal = strings.ReplaceAll(Latin(postal), " ", "")
+	abroad, code := value.CodeOf(postal)
+	p := place{country: cmp.Or(country, abroad)}
+	p.postal = strings.ReplaceAll(Latin(code), " ", "")
 	p.postal = strings.TrimLeft(p.postal, "0")
 	if c := strings.ToLower(country); len(c) == 2 && strings.HasPrefix(p.postal, c) && len(p.postal) > 5 { // SE-411 03
 		p.postal = p.postal[2:]

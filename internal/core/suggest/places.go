@@ -82,6 +82,30 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
+// tellCountry lets a column of postal codes give the country as well, where its letters stand before
+// many of them and nothing else gives it.
+func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
+	country := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Type == catalog.Country })
+	if !ok || country < 0 {
+		return list
+	}
+	given := func(field string) int {
+		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
+	}
+	at := given(code.Name)
+	if at < 0 || list[at].Take != "" || given(target.Type.Fields[country].Name) >= 0 {
+		return list
+	}
+	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
+	abroad := func(s string) bool { c, _ := value.CodeOf(value.Trim(s)); return c != "" }
+	if of < 0 || share(columns[of].Samples, abroad) < 0.3 {
+		return list
+	}
+	return parted(list, target, columns[of].Header, 0.95, "the letters of countries stand before postal codes",
+		map[string]mapping.Take{code.Name: mapping.TakePostalCode, target.Type.Fields[country].Name: mapping.TakeCountry})
+}
+
 // likePostalCode are the forms of postal codes that are told from numbers of other things where
 // they stand beside a town.
 var likePostalCode = regexp.MustCompile(`^(?:[A-Z]{1,3}[- ]?)?(?:\d{4,6}|\d{2,5}[- ]\d{2,4})$|^[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}$|^\d{4} ?[A-Z]{2}$`)
@@ -134,7 +158,7 @@ func withMore(target Target, list []Suggestion, parts map[string]mapping.Take, r
 		}
 	}
 	add(func(f catalog.Field) bool { return f.Holds == catalog.HoldsRegion }, region, func(p value.Place) string { return p.Region })
-	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country, func(p value.Place) string { return p.Country })
+	add(func(f catalog.Field) bool { return f.Type == catalog.Country }, country, func(p value.Place) string { return p.Country + p.Abroad })
 }
 
 // together tells whether the cells of a column hold postal codes with towns.

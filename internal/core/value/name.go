@@ -29,7 +29,8 @@ var (
 	shortParticles = strings.Fields("v. d. v.d. v.d vd. z. St. Ste. O' O’") // as they are written: V. is an initial
 	nobles         = strings.Fields("graf grafin freiherr freifrau baron baronin furst furstin ritter edler")
 	joiners        = strings.Fields("& + / und u. and et og och or oder ou eller lub tai")
-	families       = strings.Fields("familie fam. family famille familia famiglia")
+	sonsOf         = strings.Fields("ben abu ibn ash ad as an ar at az ul mc")
+	families       = strings.Fields("familie fam. fam family famille familia famiglia erben erbengemeinschaft")
 	bornAs         = strings.Fields("née nee geb. geborene född født roz.")
 )
 
@@ -38,8 +39,8 @@ var (
 var (
 	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
 		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
-		inz engr cmdr sir dame`)
-	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing arq avv rag geom ir bc lt sgt cdr dna")
+		inz engr cmdr sir dame lt sgt cdr arq avv`)
+	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna")
 	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
 
@@ -62,14 +63,25 @@ var roles = wordSet(`ceo cfo coo cto cio cmo md vp svp evp gf director manager o
 // hardly ever given names: as they are written in Viet Nam, and from China.
 var familyFirst = strings.Fields(`nguyễn trần lê phạm huỳnh hoàng phan vũ võ đặng bùi đỗ hồ ngô dương nguyen pham huynh zhang wang liu huang zhou zhao`)
 
+// twoSyllables is a given name of the far east in Latin letters, whose second syllable goes on in
+// small ones.
+var twoSyllables = regexp.MustCompile(`^\p{Lu}\p{Ll}{1,5}-\p{Ll}{2,6}$`)
+
 // isParticle reports whether a word belongs to the family name behind it, also a short form
 // of some that do: "v. d. Heide".
 func isParticle(word string) bool {
 	return slices.Contains(particles, Fold(word)) || slices.Contains(shortParticles, word)
 }
 
-// OneName reports whether a text is the name of one person and nothing beside it.
-func OneName(s string) bool { return !severalPeople(s) && besideName(s) == "" }
+// OneName reports whether a text is the name of one person and nothing beside it. Of what stands
+// beside the name of one it gives that.
+func OneName(s string) (beside string, ok bool) {
+	if severalPeople(s) {
+		return "", false
+	}
+	beside = besideName(s)
+	return beside, beside == ""
+}
 
 // sameInitial reports whether a word of a name begins as another does: Jo Lie (Johanna), and not
 // Ola Dahl (Electrician).
@@ -84,6 +96,9 @@ func sameInitial(name, other string) bool {
 // after its people: "Hans und Petra Meier", "Brodersen & Sohn", "Ada Kade/Per Lund".
 func severalPeople(s string) bool {
 	if strings.ContainsAny(s, "/;") || strings.Count(s, ",") > 2 {
+		return true
+	}
+	if first, _, more := strings.Cut(s, "\n"); more && len(strings.Fields(first)) > 1 {
 		return true
 	}
 	words := strings.Fields(s)
@@ -104,9 +119,18 @@ func joinsParticles(words []string, at int) bool {
 }
 
 // besideName gives what stands beside a person's name in one cell and belongs to none:
-// "Ada Kade (until May)", "Ada Kade - sales", "Ada Kade, CEO". A fond name in brackets is
-// one of the name's own.
+// "Ada Kade (until May)", "Ada Kade - sales", "Ada Kade, CEO", "1. Vors. Ada Kade". A fond name in
+// brackets is one of the name's own.
 func besideName(s string) string {
+	if at := strings.IndexAny(s, "0123456789"); at >= 0 {
+		return numbered(s, at)
+	}
+	if other := inOtherScript(s); other != "" {
+		return other
+	}
+	if first, rest, _ := strings.Cut(s, " "); rest != "" && !strings.HasSuffix(first, ",") && isRole(first) {
+		return first
+	}
 	if !strings.ContainsAny(s, "(-–—,|") {
 		return ""
 	}
@@ -118,19 +142,62 @@ func besideName(s string) string {
 	if open := strings.LastIndexByte(s, '('); open > 0 {
 		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
 		own := len(aside) == 1 && (titles[bare(aside[0])] || slices.Contains(degrees, bare(aside[0])) ||
-			!roles[bare(aside[0])] && isName(aside[0]) && sameInitial(s[:open], aside[0]))
+			!isRole(aside[0]) && isName(aside[0]) && sameInitial(s[:open], aside[0]))
 		if strings.HasSuffix(Trim(s), ")") && !own {
 			return strings.Join(aside, " ")
 		}
 	}
 	if at := strings.LastIndexByte(s, ','); at > 0 {
 		for w := range strings.FieldsSeq(s[at+1:]) {
-			if roles[bare(w)] && !slices.Contains(degrees, bare(w)) {
+			if isRole(w) && !slices.Contains(degrees, bare(w)) {
 				return Trim(s[at+1:])
 			}
 		}
 	}
 	return ""
+}
+
+// roleEnds are how words for roles end in German, which makes new ones for every trade.
+var roleEnds = strings.Fields("hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende betreuer sekretar beauftragter referent")
+
+// isRole reports whether a word says what somebody is at work, also of a woman.
+func isRole(word string) bool {
+	w := strings.TrimRight(bare(word), ":")
+	if roles[w] {
+		return true
+	}
+	w = strings.TrimSuffix(w, "in")
+	return slices.ContainsFunc(roleEnds, func(end string) bool { return strings.HasSuffix(w, end) && len(w) >= len("vorstand") })
+}
+
+// inOtherScript gives the words of a name in the scripts of the far east that stand beside it in
+// another: Yuki Tanaka 田中 由紀.
+func inOtherScript(s string) string {
+	var eastern []string
+	other := false
+	for w := range strings.FieldsSeq(s) {
+		if r, _ := utf8.DecodeRuneInString(w); unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) {
+			eastern = append(eastern, w)
+		} else if unicode.IsLetter(r) {
+			other = true
+		}
+	}
+	if !other {
+		return ""
+	}
+	return strings.Join(eastern, " ")
+}
+
+// numbered gives the word of a name that has a figure, at a place, with those behind it that are
+// cut short.
+func numbered(s string, at int) string {
+	first := strings.LastIndexByte(s[:at], ' ') + 1
+	words := strings.Fields(s[first:])
+	n := 1
+	for n < len(words) && strings.HasSuffix(words[n], ".") {
+		n++
+	}
+	return strings.Join(words[:n], " ")
 }
 
 // isName reports whether a word is written as a name is: with one capital, of letters.
@@ -164,11 +231,17 @@ func ofCompany(s string) bool {
 func NoName(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsGivenName, catalog.AsFamilyName:
-		return isMailbox(s) || ofCompany(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
+		return isMailbox(s) || bracketed(s) || ofCompany(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
 	case catalog.AsCompanyName:
-		return isMailbox(s) || strings.Contains(s, "://")
+		return isMailbox(s) || bracketed(s) || strings.Contains(s, "://")
 	}
 	return false
+}
+
+// bracketed reports whether a text is a remark in brackets and nothing else: <unreadable>, [see note].
+func bracketed(s string) bool {
+	at := strings.IndexByte("<[({", s[0])
+	return at >= 0 && strings.IndexByte(s, ">])}"[at]) == len(s)-1
 }
 
 // bare is a word without its full stops, as it is compared.
@@ -268,8 +341,8 @@ func withoutAsides(s string) string {
 func StandsFirst(s string) bool { return standsFirst(strings.Fields(s)) }
 
 // standsFirst reports whether the family name stands first by what the words are: initials
-// behind a word that is none, a family name of a country where it does, or a name in the
-// script of one.
+// behind a word that is none, a family name of a country where it does, a name in the
+// script of one, or two syllables of a given name as such countries write them: Lee Min-ho.
 func standsFirst(words []string) bool {
 	if len(words) < 2 {
 		return false
@@ -278,6 +351,9 @@ func standsFirst(words []string) bool {
 	switch {
 	case isInitials(last) && !isInitials(first):
 		return true
+	case len(words) == 2 && twoSyllables.MatchString(last) && !strings.Contains(first, "-"):
+		before, _, _ := strings.Cut(last, "-")
+		return !slices.Contains(particles, Fold(before)) && !slices.Contains(sonsOf, Fold(before)) // Omar Al-sayed
 	case slices.Contains(familyFirst, strings.ToLower(first)) && !slices.Contains(familyFirst, strings.ToLower(last)):
 		return true
 	}

@@ -11,12 +11,14 @@ type Place struct {
 	Street, Code, Town string
 	Region             string // a state or a province, as it is written
 	Country            string // likewise, behind the town
+	Abroad             string // the code of ISO 3166 of the country whose letters stand before the postal code
+	Written            string // the postal code with those letters
 }
 
 // Postal codes as they stand before a town, or behind it: figures with letters, in one
 // group or two, perhaps behind the code of a country.
 const (
-	codesBefore = `(?:[A-Z]{1,3}[- ])?(?:\d{4} ?[A-Z]{2}\b|\d{2}-\d{3}|\d{3,6}(?:[- ]\d{2,4})?|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[\dW] ?[A-Z\d]{4}\b)`
+	codesBefore = `(?:[A-Z]{1,3}(?: ?- ?| ))?(?:\d{4} ?[A-Z]{2}\b|\d{2}-\d{3}|\d{3,6}(?:[- ]\d{2,4})?|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[\dW] ?[A-Z\d]{4}\b)`
 	codesBehind = `\d{4,6}(?:-\d{3,4})?|\d{3} \d{2}|\d{4} ?[A-Z]{2}|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d|[A-Z]\d[\dW] ?[A-Z\d]{4}`
 )
 
@@ -37,9 +39,60 @@ var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME M
 // province is a province behind its town in brackets: Genova (GE).
 var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
 
+// fore is what stands before the postal codes of a country on letters from abroad, mostly the
+// letters that its cars bear (CEPT, 1962), or its code of ISO 3166.
+type fore struct {
+	country string
+	code    *regexp.Regexp // the form of the country's codes
+	kept    bool           // it is a part of them at home too: LV-1010
+}
+
+var (
+	fores    = map[string]fore{}
+	foreCode = regexp.MustCompile(`^([A-Z]{1,3})(?: ?- ?| )(\d.*)$`)
+)
+
+func init() {
+	for digits, letters := range map[string]string{
+		`\d{3}`:            `IS=IS`,
+		`\d{4}`:            `A=AT AT=AT B=BE BE=BE CH=CH FL=LI LI=LI DK=DK L=LU LU=LU N=NO NO=NO H=HU HU=HU SI=SI SLO=SI BG=BG CY=CY MK=MK AL=AL LV=LV MD=MD AZ=AZ`,
+		`\d{4,5}`:          `D=DE DE=DE`, // of four figures before 1993
+		`\d{5}`:            `F=FR FR=FR FI=FI FIN=FI SF=FI I=IT IT=IT E=ES ES=ES HR=HR EE=EE EST=EE RS=RS SRB=RS BA=BA BIH=BA ME=ME MNE=ME TR=TR UA=UA MC=MC SM=SM LT=LT`,
+		`\d{3} ?\d{2}`:     `S=SE SE=SE CZ=CZ SK=SK GR=GR`,
+		`\d{2}-?\d{3}`:     `PL=PL`,
+		`\d{4}(?:-\d{3})?`: `P=PT PT=PT`,
+		`\d{4} ?[A-Z]{2}`:  `NL=NL`,
+		`\d{6}`:            `RO=RO RU=RU RUS=RU BY=BY`,
+	} {
+		form := regexp.MustCompile(`^` + digits + `$`)
+		for one := range strings.FieldsSeq(letters) {
+			written, country, _ := strings.Cut(one, "=")
+			fores[written] = fore{country, form, country == "LV" || country == "LT" || country == "MD" || country == "AZ"}
+		}
+	}
+}
+
+// CodeOf parts a postal code as letters from abroad bear it, D-24159 or NL 1012 AB, into the
+// ISO 3166 code of the country, which is empty where none stands before it, and the code as it
+// is written in the country itself.
+func CodeOf(s string) (country, code string) {
+	m := foreCode.FindStringSubmatch(s)
+	if m == nil {
+		return "", s
+	}
+	switch f, ok := fores[m[1]]; {
+	case !ok || !f.code.MatchString(m[2]):
+		return "", s
+	case f.kept:
+		return f.country, s
+	default:
+		return f.country, m[2]
+	}
+}
+
 // SplitTown parts a postal code and a town that stand together, with the state or province
-// that is known by its letters: "8010 Graz", "London SW1A 1AA", "Boston, MA 02110", "16121
-// Genova (GE)". It is not ok where they do not.
+// that is known by its letters, and the country before the code: "8010 Graz", "London SW1A 1AA",
+// "Boston, MA 02110", "16121 Genova (GE)", "D-24159 Kiel". It is not ok where they do not.
 func SplitTown(s string) (p Place, ok bool) {
 	s = strings.Join(strings.Fields(s), " ")
 	if at := strings.LastIndex(s, ", "); at > 0 && isCountry(s[at+2:]) {
@@ -52,9 +105,11 @@ func SplitTown(s string) (p Place, ok bool) {
 		return p, false
 	}
 	if m := codeBefore.FindStringSubmatch(s); m != nil {
-		p.Code, p.Town = m[1], m[2]
+		p.Town = m[2]
+		p.coded(m[1])
 	} else if m := codeBehind.FindStringSubmatch(s); m != nil {
-		p.Code, p.Town = m[2], strings.TrimRight(m[1], ", ")
+		p.Town = strings.TrimRight(m[1], ", ")
+		p.coded(m[2])
 		at := strings.LastIndexByte(p.Town, ' ')
 		if last := p.Town[at+1:]; states[last] { // or it is all there is
 			p.Town, p.Region = strings.TrimRight(p.Town[:max(at, 0)], ", "), last
@@ -66,6 +121,25 @@ func SplitTown(s string) (p Place, ok bool) {
 		p.Town, p.Region = m[1], m[2]
 	}
 	return p, true
+}
+
+// TownOf parts what stands where a postal code and a town are expected: a cell that holds but one
+// of them is that.
+func TownOf(s string) Place {
+	if p, ok := SplitTown(s); ok {
+		return p
+	}
+	var p Place
+	if p.coded(s); loneCode.MatchString(s) || p.Abroad != "" {
+		return p
+	}
+	return Place{Town: s}
+}
+
+// coded notes a postal code as it is written.
+func (p *Place) coded(s string) {
+	p.Written = s
+	p.Abroad, p.Code = CodeOf(s)
 }
 
 // isCountry reports whether a text names a country, by more than a letter or two that may mean a
@@ -116,7 +190,9 @@ func SplitAddress(s string) (p Place, ok bool) {
 			country = parts[n-1]
 		}
 		if loneCode.MatchString(parts[last]) && last >= 2 && !strings.ContainsAny(parts[last-1], "0123456789") {
-			return Place{Street: strings.Join(parts[:last-1], ", "), Code: parts[last], Town: parts[last-1], Country: country}, true
+			p = Place{Street: strings.Join(parts[:last-1], ", "), Town: parts[last-1], Country: country}
+			p.coded(parts[last])
+			return p, true
 		}
 		p, ok := SplitTown(parts[last])
 		if country != "" {

@@ -251,6 +251,9 @@ func damaged(s string) Trouble {
 }
 
 func (r *Reader) text(s string) (string, Trouble) {
+	if r.field.Type == catalog.Text {
+		s = r.inOneLine(s)
+	}
 	if !norm.NFC.IsNormalString(s) {
 		s = norm.NFC.String(s)
 	}
@@ -266,10 +269,60 @@ func (r *Reader) text(s string) (string, Trouble) {
 	return r.fits(s)
 }
 
+// inOneLine gives a text with one space for each run of white space, and without marks that nobody
+// sees: cells that were copied from elsewhere hold line breaks, tabs and spaces that do not break.
+// Lines of a street have a comma between. The wide space of the far east stays, and so does what shows that a
+// cell is several.
+func (r *Reader) inOneLine(s string) string {
+	last := byte(0)
+	for i := 0; ; i++ {
+		if i == len(s) {
+			return s
+		}
+		c := s[i]
+		if c < ' ' || c == ' ' && last == ' ' || c == 0xc2 || c == 0xe2 || c == 0xe3 || c == 0xef {
+			break
+		}
+		last = c
+	}
+	if severalCells(r.field, s) {
+		return s
+	}
+	if r.field.ComparedAs() == catalog.AsStreet && strings.Contains(s, "\n") {
+		lines := strings.FieldsFunc(s, func(r rune) bool { return r == '\n' || r == '\r' })
+		for n, l := range lines {
+			lines[n] = strings.TrimRight(Trim(l), ",;")
+		}
+		s = strings.Join(slices.DeleteFunc(lines, func(l string) bool { return l == "" }), ", ")
+	}
+	var b strings.Builder
+	var wide, space bool
+	for _, r := range s {
+		switch {
+		case r == '\u00ad' || r == '\u200b' || r == '\u2060' || r == '\ufeff': // nobody sees them
+		case unicode.IsSpace(r):
+			wide, space = r == '\u3000' && !space, true
+		default:
+			switch {
+			case wide:
+				b.WriteRune('\u3000')
+			case space:
+				b.WriteByte(' ')
+			}
+			wide, space = false, false
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
 // spoken gives a full name in the order in which it is said: Ada Kade for “Kade, Ada”. What names a
 // desk or a role stays as it is.
 func spoken(s string) string {
-	if strings.Count(s, ",") != 1 || !OneName(s) {
+	if strings.Count(s, ",") != 1 {
+		return s
+	}
+	if _, ok := OneName(s); !ok {
 		return s
 	}
 	for w := range strings.FieldsSeq(Words(s)) {

@@ -93,6 +93,12 @@ const patterns: Record<string, { one: string; many: string; find: string; replac
     find: "^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$",
     replace: "",
   },
+  beside_name: {
+    one: "Leave the name alone",
+    many: "Leave the names alone",
+    find: "\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*",
+    replace: "",
+  },
 };
 
 const shownValues = 6;
