@@ -38,6 +38,7 @@ type evidence struct {
 	counts [12]int64 // how many records share what agrees
 	role   bool      // the row's mailbox is a desk's
 	own    int64     // the most records that share what is one's own
+	two    bool      // they are two people, however much they share
 }
 
 // The numbers of the kinds, for the evidence.
@@ -162,6 +163,11 @@ func (s *Score) guardNames(p people) {
 	switch {
 	case p.given == Differs && p.family == Differs:
 		s.limit(MayNothing, OtherGiven)
+	case p.family == Differs && p.apart() && otherNumbersOf(p.a.phones, p.b.phones):
+		p.two = true
+		s.limit(MayNothing, OtherFamily)
+	case (p.given == Loose && p.family == Differs || p.family == Loose && p.given == Differs) && !p.own && !p.alone && !p.born:
+		s.limit(MayNothing, LooseName)
 	case p.given == Loose || p.family == Loose:
 		if !s.slipped(p) {
 			s.limit(MayAsk, LooseName)
@@ -237,6 +243,12 @@ func (s *Score) married(p people) bool {
 func (p people) apart() bool {
 	mail := p.levels[nEmail]
 	return (mail == Domain || mail == Differs) && p.a.namesItsFamily(p.b) && p.b.namesItsFamily(p.a)
+}
+
+// otherNumbersOf reports whether each of two has a number that is not the other's.
+func otherNumbersOf(a, b []string) bool {
+	lacks := func(list []string) func(string) bool { return func(n string) bool { return !slices.Contains(list, n) } }
+	return slices.ContainsFunc(a, lacks(b)) && slices.ContainsFunc(b, lacks(a))
 }
 
 // namesItsFamily reports whether the mailbox has the person's family name in it, and not that of

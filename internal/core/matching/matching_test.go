@@ -238,6 +238,34 @@ func TestMailboxesOfTheirFamilies(t *testing.T) {
 	}
 }
 
+// Two of one given name at the number of a company, each with a mailbox of the own family name and a
+// number of the own, are two; so are those whose birthdays and given names both differ, and those of
+// another family name whose given names are only much alike.
+func TestTwoPeople(t *testing.T) {
+	there := contact("Heinz", "Birkenhauser", "h.birkenhauser@vut.example", "+496990009667", "Rosenstraße 39", "97572", "1961-02-17")
+	there["mobile"], there["account"] = "+491760001890", "VUT Werkzeugbau"
+	for _, c := range []struct {
+		name, mobile string
+		row          map[string]string
+		want         Decision
+	}{
+		{"with another mobile", "+491710003127", contact("Heinz", "Werner", "heinz.werner@vut.example", "+496990009667", "Rosenstraße 39", "97572", ""), New},
+		{"with the same mobile", "+491760001890", contact("Heinz", "Werner", "heinz.werner@vut.example", "+496990009667", "Rosenstraße 39", "97572", ""), Doubtful},
+		{"of the house, born on another day", "", contact("Ulrike", "Birkenhauser", "", "+496990009667", "Rosenstraße 39", "97572", "1990-10-04"), New},
+	} {
+		c.row["mobile"], c.row["account"] = c.mobile, "VUT Werkzeugbau"
+		s := compare(t, "contact", 100_000, 1, c.row, there)
+		if got := Decide([]Score{s}, catalog.DefaultTakeAt, catalog.DefaultAskAt); got != c.want {
+			t.Errorf("%s: decision %d, want %d; %.1f %v", c.name, got, c.want, s.Percent, s.Against)
+		}
+	}
+	hanna, arina := contact("Hanna", "Moblad", "", "+46406280428", "Stenvägen 63", "90380", "1980-02-02"), contact("Arina", "Fransson", "", "+46406280428", "", "", "")
+	hanna["account"], arina["account"] = "Lövqvist & Strömkvist", "Lövqvist & Strömkvikst"
+	if s := compare(t, "contact", 100_000, 9, arina, hanna); s.Most != MayNothing {
+		t.Errorf("much alike, of another family: %d, %.1f %v", s.Most, s.Percent, s.Against)
+	}
+}
+
 func TestCompaniesApart(t *testing.T) {
 	there := map[string]string{"name": "Kalvøya Marina AS", "website": "https://kalvoya.example", "phone": "+4755112233", "street": "Bryggeveien 9", "postal_code": "1380", "locality": "Kalvøya"}
 	with := func(change map[string]string) map[string]string {

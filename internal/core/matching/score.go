@@ -131,15 +131,20 @@ func (j *Judge) Compare(a, b *Subject) Score {
 			s.guardThing(a, b, &ev)
 		}
 	}
-	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text && !ev.stranger() && !slices.Contains(s.Against, OtherUnit) {
+	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text && !ev.stranger() && !ev.two && !s.twice() && !slices.Contains(s.Against, OtherUnit) {
 		s.Most = MayAsk
 	}
-	if c.entity == Family && ev.reaches() {
+	if c.entity == Family && ev.reaches() && !ev.two {
 		s.Most, s.Bits = min(s.Most, MayAsk), max(s.Bits, 0)
 	}
 	s.Percent = 100 / (1 + math.Exp2(-s.Bits))
 	s.Likely = s.likely(c.entity == Family)
 	return s
+}
+
+// twice reports whether a name and a birthday both speak against two people.
+func (s Score) twice() bool {
+	return slices.Contains(s.Against, OtherDate) && (slices.Contains(s.Against, OtherGiven) || slices.Contains(s.Against, OtherFamily))
 }
 
 // likely gives the chance that a pair is the same in spite of what speaks against

@@ -50,7 +50,7 @@ var neutral = map[string]bool{}
 func init() {
 	for w := range strings.FieldsSeq(`the a of for and in to my our your their contact contacts customer client person persons people lead leads account accounts company business work office main primary
 		general switchboard central zentrale allgemein allgemeine default current field column data value1 info information details text new old latest please enter your badge
-		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt ansprechpartner ap asp le la les de du des l d et el los las del y il lo gli di della dello e van het een en o os as do da dos
+		der die das des dem den ein eine von vom zu zum zur und im in geschaftlich firmen kunden haupt kontakt ansprechpartner asp le la les de du des l d et el los las del y il lo gli di della dello e van het een en o os as do da dos
 		privat geschaftliche dienstlich pro professionnel professionnelle principal principale trabajo lavoro aziendale zakelijk zakelijke hoofd arbete arbets jobb arbejde kund kunde asiakas asiakkaan klienta klant klanten cliente clientes client clients`) {
 		neutral[w] = true
 	}
