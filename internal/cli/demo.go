@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"time"
 
@@ -84,6 +85,9 @@ func (a *app) fillDemo(ctx context.Context, server, files string, host *client.F
 			if err := a.feedDemo(ctx, c, files, *host); err != nil {
 				return err
 			}
+			if err := a.checkAgainDemo(ctx, c); err != nil {
+				return err
+			}
 		}
 	}
 	fmt.Fprintf(a.errs, "\n  The console:  %s\n  Sign in with: %s\n  Password:     %s\n\n  The command line is signed in: try bin/uchi imports\n  Ctrl-C ends it all.\n\n", server, demoAdmin, demoPassword)
@@ -116,6 +120,28 @@ func (a *app) loadDemo(ctx context.Context, c *client.Conn, files string) error 
 		return err
 	}
 	return a.checkDemo(ctx, quiet, files, demoChecks[2:])
+}
+
+// checkAgainDemo checks the imports again that the feed's load has left behind what is there.
+func (a *app) checkAgainDemo(ctx context.Context, c *client.Conn) error {
+	quiet := &app{in: a.in, out: io.Discard, errs: io.Discard, server: a.server, workspace: "main"}
+	r, err := c.ListImportsWithResponse(ctx, "main", &client.ListImportsParams{Limit: 50})
+	if err != nil {
+		return err
+	}
+	for _, listed := range r.JSON200.Imports {
+		r, err := c.GetImportWithResponse(ctx, "main", listed.Id)
+		if err != nil {
+			return err
+		}
+		i := *r.JSON200
+		if slices.ContainsFunc(i.Acts, func(act client.Act) bool { return act.Act == client.ActActLoad && act.Code == "written_since_check" }) {
+			if _, err := quiet.check(ctx, c, i.Id); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // demoCheck is a file of the demo that is checked and left for somebody to load.
