@@ -98,6 +98,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
     text: search.get("text") ?? "",
     column: search.get("column") ?? "",
   };
+  const narrowed = Object.values(filter).some((v) => v !== "");
   const setQuery = useCallback(
     // A filter is a step that Back takes back; walking the rows is none.
     (part: Record<string, string>, step = true) =>
@@ -299,6 +300,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                 totals={i.outcomes}
                 words={outcomeWords}
                 chosen={filter.outcome}
+                narrowed={narrowed}
                 onChoose={(w) => setQuery({ ...noFilter, outcome: w })}
               />
             )}
@@ -307,6 +309,7 @@ function OpenBench({ workspace, read, types: all }: { workspace: string; read: I
                 totals={i.totals.verdicts}
                 words={verdictWords}
                 chosen={filter.verdict}
+                narrowed={narrowed}
                 onChoose={(w) => setQuery({ ...noFilter, verdict: w })}
               />
             )}

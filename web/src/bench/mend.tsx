@@ -94,8 +94,8 @@ const patterns: Record<string, { one: string; many: string; find: string; replac
     replace: "",
   },
   beside_name: {
-    one: "Leave the name alone",
-    many: "Leave the names alone",
+    one: "Keep only the name",
+    many: "Keep only the names",
     find: "\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*",
     replace: "",
   },

@@ -50,6 +50,8 @@ export function TotalsBar(p: {
   words: readonly string[];
   chosen: string;
   onChoose: (word: string) => void;
+  /** Something else narrows the rows: not all are shown. */
+  narrowed?: boolean;
   /** Only shown, not a filter. */
   still?: boolean;
 }) {
@@ -77,7 +79,7 @@ export function TotalsBar(p: {
       )}
       {!p.still && (
         <div className="mt-1.5 flex flex-wrap gap-1" role="group" aria-label="Show only rows with">
-          <Chip on={!p.chosen} onClick={() => p.onChoose("")}>
+          <Chip on={!p.chosen && !p.narrowed} onClick={() => p.onChoose("")}>
             all {count(sum)}
           </Chip>
           {there.map((w) => (
