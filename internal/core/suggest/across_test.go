@@ -122,6 +122,25 @@ func TestWithDraft(t *testing.T) {
 	if o := r.Drafts[1].Fields["name"]; !slices.Equal(o.From, []string{"Firm"}) || !slices.Equal(r.Drafts[0].Fields["family_name"].From, []string{"Name"}) {
 		t.Errorf("the names of people are taken for those of companies: %+v", r.Drafts)
 	}
+	// Lines of an address go with their town.
+	book := columnsOf(strings.Join([]string{
+		"First Name=Robert|Teresa|Wei|Maria|Sandra|John",
+		"Last Name=Hanley|O'Dell|Chang|Lund|Smith|McDonald",
+		"Company=Hanley Marine, Inc.|Harbor Point Yacht Club|Pacific Marine Institute|Lund Charters LLC|Smith & Associates|Lakeside Marina",
+		"Title=VP Ops|Dockmaster|Director|Owner|Manager|Manager",
+		"Address 1=12 Wharf St|1 Harbor Pt|500 Ocean Ave|PO Box 77|77 Pier Rd|12 Lake St",
+		"Address 2=Ste 400|Floor 2|Bldg. C|Unit 4|Suite 3|Floor 1",
+		"City=Portland|Annapolis|Monterey|Key West|Boston|Lake Placid",
+		"ZIP=04101|21403|93940|33040|02110|12946",
+		"Phone=(207) 555-0110|410 555 0120|831 555 0130|305 555 0140|617 555 0150|518 555 0160",
+		"Contact cell=207 555 0111|410 555 0121|831 555 0131|305 555 0141|617 555 0151|518 555 0161",
+		"E-mail=rhanley@hanley.example|todell@hpyc.example|wchang@pmi.example|mlund@lund.example|ssmith@sja.example|jmcdonald@lakeside.example",
+		"Web=hanley.example|hpyc.example|pmi.example|lund.example|sja.example|lakeside.example",
+	}, ";"))
+	r = NewView(book).WithDraft(Routine(person, Columns(person, book, nil)), c, mapping.Draft{Type: "account"}, nothing)
+	if o, still := r.Drafts[0].Fields["street"]; still || !slices.Equal(r.Drafts[1].Fields["street"].From, []string{"Address 1", "Address 2"}) {
+		t.Errorf("the street stays behind when its town goes: %v of %v", o.From, r.Drafts[1].Fields["street"].From)
+	}
 	people := slices.Concat(filled(0, "Surname"), filled(2, "Company", "Website"))
 	ct, _ := c.Type("contact")
 	r = NewView(people).WithDraft(Routine(ct, Columns(ct, people, nil)), c, mapping.Draft{Type: "account"}, nothing)

@@ -184,6 +184,7 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			}
 		}
 	}
+	var moved []string
 	for _, s := range taken(all) {
 		if s.Draft != name || placed(s.Column) && !says(s.Column) {
 			continue
@@ -192,18 +193,20 @@ func (v *View) WithDraft(r mapping.Routine, c catalog.Catalog, draft mapping.Dra
 			fields[s.Field] = mapping.Origin{Fixed: s.Fixed}
 			continue
 		}
-		for i, d := range r.Drafts { // it moves there from another draft, if it goes nowhere else
-			for field, o := range d.Fields {
-				if len(o.From) == 1 && o.From[0] == s.Column && len(o.Values) == 0 {
-					out.Drafts[i].Fields = without(out.Drafts[i].Fields, field)
-				}
-			}
-		}
+		moved = append(moved, s.Column)
 		from := []string{s.Column}
 		if o := fields[s.Field]; s.joins || slices.ContainsFunc(o.From, func(h string) bool { return namePrefixes[headerKey(h)] }) {
 			from = append(o.From, from...)
 		}
 		fields[s.Field] = mapping.Origin{From: from, Take: s.Take, Join: cmp.Or(s.Join, fields[s.Field].Join)}
+	}
+	for i, d := range r.Drafts { // they move there from another draft, if they go nowhere else
+		stays := func(column string) bool { return !slices.Contains(moved, column) }
+		for field, o := range d.Fields {
+			if len(o.From) > 0 && !slices.ContainsFunc(o.From, stays) && len(o.Values) == 0 {
+				out.Drafts[i].Fields = without(out.Drafts[i].Fields, field)
+			}
+		}
 	}
 	// What a draft had from a column that moved it may have from another, which nothing was given.
 	for i, d := range r.Drafts {
