@@ -41,8 +41,26 @@ func likeMail(a, b mailbox) Level {
 		return Local
 	case a.domain == b.domain && a.domain != "":
 		return Domain
+	case sisters(a.domain, b.domain):
+		return Blank
 	}
 	return Differs
+}
+
+// sisterWords stand behind a hyphen in domains of a house beside that of the house itself.
+var sisterWords = words("int intl international online web shop mail info group gruppe groupe grupo new neu")
+
+// sisters reports whether one domain is the other with such a word, or the letters of a country: they say
+// neither that two are one nor that they are not.
+func sisters(a, b string) bool {
+	x, _, _ := strings.Cut(a, ".")
+	y, _, _ := strings.Cut(b, ".")
+	if len(x) > len(y) {
+		x, y = y, x
+	}
+	rest, ok := strings.CutPrefix(y, x)
+	word, hyphen := strings.CutPrefix(rest, "-")
+	return ok && hyphen && len(x) > 2 && (len(word) == 2 || sisterWords[word]) && !otherNumbers([]string{a}, []string{b})
 }
 
 // slipInMail reports a slip of typing in either half of the address.

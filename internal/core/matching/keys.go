@@ -125,8 +125,11 @@ func (c *Comparer) personBlocks(s *Subject, add func(int, ...string)) {
 	if len(p.given) > 0 && len(p.family) > 0 {
 		x, y := p.given[0][:1], p.family[0][:1]
 		x, y = min(x, y), max(x, y)
-		if len(s.companies) > 0 && len(s.employers) == 0 { // no record says for whom they work
-			add(blockInitials, x, y, sound(s.companies[0].joined))
+		switch {
+		case len(s.employers) > 0:
+			add(blockInitials, x, y, employer)
+		case len(s.companies) > 0: // no record says for whom they work
+			add(blockInitials, x, y, sound(employer))
 		}
 		if len(s.webs) > 0 {
 			add(blockInitials, x, y, s.webs[0])
@@ -146,7 +149,8 @@ func (c *Comparer) personBlocks(s *Subject, add func(int, ...string)) {
 		}
 	}
 	// Slips in both names leave the house and the birthday.
-	add(blockHouse, s.place.street, s.place.house, s.place.area())
+	add(blockHouse, s.place.street, s.place.house, s.place.postal)
+	add(blockHouse, s.place.street, s.place.house, town)
 	add(blockDate, date, s.place.postal)
 	add(blockDate, date, town)
 	for _, w := range [][]string{p.given, p.family} {
@@ -177,7 +181,8 @@ func (c *Comparer) companyBlocks(s *Subject, add func(int, ...string)) {
 		add(blockDomain, d)
 	}
 	add(blockDomain, s.email.domain)
-	add(blockHouse, s.place.street, s.place.house, s.place.area())
+	add(blockHouse, s.place.street, s.place.house, s.place.postal)
+	add(blockHouse, s.place.street, s.place.house, town)
 	if c.entity == Text && len(s.texts) > 0 { // titles with a slip in them are found among those of one party
 		for i, id := range s.links {
 			add(blockLink, strconv.Itoa(i), id)

@@ -48,7 +48,7 @@ func (c *Comparer) level(k Kind, a, b *Subject, given, family Level) (Level, int
 		}
 		return l, 0
 	case Web:
-		return likeAny(a.webs, b.webs), a.terms[termWeb]
+		return likeSites(a, b), a.terms[termWeb]
 	case Place:
 		l := likePlace(a.place, b.place)
 		switch {
@@ -143,6 +143,22 @@ func likeAny(a, b []string) Level {
 		}
 	}
 	return Differs
+}
+
+// likeSites compares the domains on the web. Of whom only a mailbox is known, its domain is taken,
+// where the mailboxes have not said it already.
+func likeSites(a, b *Subject) Level {
+	l := likeAny(a.webs, b.webs)
+	switch {
+	case l == Differs && sisters(a.webs[0], b.webs[0]):
+		return Blank
+	case l != Blank || len(a.webs) == len(b.webs):
+		return l
+	}
+	if mail := likeMail(a.email, b.email); mail != Same && mail != Domain && a.site() != "" && a.site() == b.site() {
+		return Same
+	}
+	return Blank
 }
 
 // likeCompanies takes the best of all names, such as a name and a legal name. In

@@ -16,6 +16,7 @@
 package matching
 
 import (
+	"cmp"
 	"hash/fnv"
 	"slices"
 	"strings"
@@ -74,7 +75,7 @@ func (l Level) String() string { return levelNames[l] }
 
 // Edition changes whenever the keys of the same values do, so that kept keys
 // are made anew.
-const Edition = "5"
+const Edition = "6"
 
 // saying is what a field tells about which record it is of.
 type saying int
@@ -324,7 +325,7 @@ func (c *Comparer) Prepare(values []string) Subject {
 	}
 	set(termFamily, strings.Join(s.person.family, ""))
 	set(termEmail, s.email.whole)
-	set(termDomain, s.email.domain)
+	set(termDomain, cmp.Or(s.email.domain, s.site()))
 	for i, p := range s.phones {
 		if i < 2 {
 			s.terms[termPhone+i] = term(termPhone, p)
@@ -341,8 +342,8 @@ func (c *Comparer) Prepare(values []string) Subject {
 	case len(s.companies) > 0:
 		set(termCompany, s.companies[0].joined)
 	}
-	if len(s.webs) > 0 {
-		set(termWeb, s.webs[0])
+	if len(c.at[catalog.AsWeb]) > 0 {
+		set(termWeb, s.site())
 	}
 	if len(s.dates) > 0 {
 		set(termDate, s.dates[0])
@@ -354,6 +355,14 @@ func (c *Comparer) Prepare(values []string) Subject {
 		set(termLink+i, id)
 	}
 	return s
+}
+
+// site is the domain on the web, which the mailbox says too.
+func (s *Subject) site() string {
+	if len(s.webs) > 0 {
+		return s.webs[0]
+	}
+	return s.email.domain
 }
 
 func (p place) area() string {

@@ -115,6 +115,10 @@ func TestPlaces(t *testing.T) {
 		{at("Storgata 4 B", "5003", "Bergen", "NO"), at("Storgt 4b", "5003", "Bergen", ""), Same}, {at("Storgata 4", "5003", "Bergen", ""), at("Storgata 9", "5003", "Bergen", ""), Neighbour}, {at("Storgata 4", "5003", "Bergen", ""), at("Sjøgata 9", "5003", "Bergen", ""), Town},
 		{at("", "5003", "Bergen", ""), at("Sjøgata 9", "5003", "Bergen", ""), Area}, {at("", "5003", "Bergen", ""), at("", "9001", "Tromsø", ""), Differs}, {at("", "", "", "NO"), at("", "", "", "NO"), Blank}, {at("Calle Mayor 3", "28013", "Madrid", ""), at("C/ Mayor, 3", "28013", "", ""), Same},
 		{at("ul. Długa 5", "80-827", "Gdańsk", "PL"), at("Dluga 5", "80827", "Gdansk", "PL"), Same}, {at("rue de Port 3", "SE-411 03", "", "SE"), at("3 rue Port", "41103", "", "SE"), Same},
+		{at("97 av. du Château", "69001", "Lyon", ""), at("97 avenue du Château", "", "Lyon", "FR"), Same}, {at("12 r. de la Fontaine", "", "Paris", ""), at("12, rue de la Fontaine", "", "Paris", ""), Same},
+		{at("31 Station Avehue", "M28 3HR", "Manchester", ""), at("31 Station Avenue", "", "Manchester", ""), Same}, {at("222, tue Victor Hugo", "44053", "", ""), at("222, rue Victor Hugo", "44053", "", ""), Same},
+		{at("Hafenstr.12", "24103", "", ""), at("Hafenstraße 12", "24103", "Kiel", ""), Same}, {at("Flat 9, 11 West St", "EX1 1AA", "", ""), at("11 West Street", "EX1 1AA", "", ""), Same}, {at("Flat 9, 11 West St", "EX1 1AA", "", ""), at("Flat 3, 11 West Street", "EX1 1AA", "", ""), Near},
+		{at("Dorpsstraat 5", "1234AB", "", ""), at("Dorpsstr. 5", "1234 AB", "", ""), Same}, {at("PO Box 77", "33040", "", ""), at("P.O. Box 78", "33040", "", ""), Area},
 		{at("Am Hafen 3", "D-17493", "Greifswald", ""), at("Am Hafen 3", "17493", "Greifswald", "DE"), Same},
 	} {
 		if got := likePlace(c.a, c.b); got != c.want {

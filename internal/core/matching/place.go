@@ -11,6 +11,7 @@ import (
 type place struct {
 	street   string // its name without the kind of road, small Latin letters
 	house    string // number with its letter: 12b
+	part     string // the number of a part of the house
 	postal   string
 	locality string
 	country  string
@@ -18,8 +19,8 @@ type place struct {
 
 // Words for the kind of a road, which come long, short or not at all. Those in
 // the second list also end a word: Hafenstr., Storgata.
-var roads = words(`street st str strasse road rd avenue ave av avenida avda lane ln drive dr square sq place pl platz plaza piazza plass court ct crescent cres terrace ter quay close gardens gdns walk way row hill
-	rue boulevard blvd bd bld chemin ch che route rte allee all impasse imp quai cours passage
+var roads = squeezedWords(`street st str strasse road rd avenue ave av avenida avda lane ln drive dr square sq place pl platz plaza piazza plass court ct crescent cres terrace ter quay close gardens gdns walk way row hill
+	rue r boulevard blvd bvd bld bd chemin ch che route rte allee all impasse imp quai cours passage
 	calle c cl paseo po camino carretera ctra via viale vle corso cso vicolo largo strada rua r travessa praca
 	straat weg laan ln plein dijk kade gracht dreef
 	gata gatan gatan g gate gt gaten vei veien vn v vag vagen vej vejen alle stien sti stigen torg torget plads
@@ -28,6 +29,11 @@ var roads = words(`street st str strasse road rd avenue ave av avenida avda lane
 	de du des del della van der den la le les am an im zum y`)
 
 var roadEnds = squeezed("strasse str gaten gatan gata gate gade gt vn veien vejen vagen vei vej vag weg straat laan kade katu tie allee platz plein torget torg gasse")
+
+func squeezedWords(list string) map[string]bool { return words(strings.Join(squeezed(list), " ")) }
+
+// indoors are words before the number of a part of a house, where that of the house stands too.
+var indoors = squeezedWords("flat apt apartment unit suite ste room floor lgh leil wohnung whg top app appt appartement depto piso")
 
 func squeezed(list string) []string {
 	var out []string
@@ -57,11 +63,17 @@ func newPlace(street, postal, locality, country string) place {
 		p.locality += w
 	}
 	var names []string
-	for w := range strings.FieldsSeq(Latin(street)) {
+	inside := false
+	for w := range strings.FieldsSeq(Latin(apartFromNumber(street))) {
 		if w[0] >= '0' && w[0] <= '9' {
-			if p.house == "" {
-				p.house = strings.TrimLeft(w, "0")
+			switch n := strings.TrimLeft(w, "0"); {
+			case p.house != "":
+			case inside:
+				p.part = n
+			default:
+				p.house = n
 			}
+			inside = false
 			continue
 		}
 		if p.house != "" && isInitial(w) && !strings.ContainsAny(p.house[len(p.house)-1:], "abcdefgh") && len(names) > 0 && w <= "h" { // 12 B
@@ -69,7 +81,7 @@ func newPlace(street, postal, locality, country string) place {
 			continue
 		}
 		w = squeeze(w)
-		if roads[w] {
+		if inside = indoors[w]; inside || roads[w] {
 			continue
 		}
 		for _, end := range roadEnds {
@@ -80,8 +92,18 @@ func newPlace(street, postal, locality, country string) place {
 		}
 		names = append(names, w)
 	}
-	p.street = strings.Join(names, "")
+	p.street, p.house = strings.Join(names, ""), cmp.Or(p.house, p.part)
 	return p
+}
+
+// apartFromNumber sets a number apart that follows a short form of a road at once: Hafenstr.12.
+func apartFromNumber(street string) string {
+	for i := 1; i < len(street); i++ {
+		if street[i-1] == '.' && street[i] >= '0' && street[i] <= '9' {
+			return street[:i] + " " + street[i:]
+		}
+	}
+	return street
 }
 
 func (p place) blank() bool { return p.street == "" && p.postal == "" && p.locality == "" }
@@ -113,9 +135,10 @@ func likePlace(a, b place) Level {
 		}
 		return area
 	}
-	streets := a.street == b.street || near(a.street, b.street) || len(a.street) > 5 && sound(a.street) == sound(b.street) && distance(a.street, b.street, 3) <= 3
+	streets := a.street == b.street || near(a.street, b.street) || len(a.street) > 5 && sound(a.street) == sound(b.street) && distance(a.street, b.street, 3) <= 3 ||
+		slipInRoad(a.street, b.street) || slipInRoad(b.street, a.street)
 	switch {
-	case streets && area != Differs && a.house == b.house && a.house != "":
+	case streets && area != Differs && a.house == b.house && a.house != "" && (a.part == b.part || a.part == "" || b.part == ""):
 		return Same
 	case streets && area != Differs && (a.house == "" || b.house == "" || strings.TrimRight(a.house, "abcdefgh") == strings.TrimRight(b.house, "abcdefgh")):
 		return Near
@@ -125,6 +148,24 @@ func likePlace(a, b place) Level {
 		return Town // another street of the town
 	}
 	return Differs
+}
+
+// slipInRoad reports whether a street is another with a word for a road more that has a slip in it:
+// Station Avehue, tue Victor Hugo.
+func slipInRoad(more, street string) bool {
+	rest, ok := strings.CutSuffix(more, street)
+	if !ok {
+		rest, ok = strings.CutPrefix(more, street)
+	}
+	if !ok || len(rest) < 2 {
+		return false
+	}
+	for w := range roads {
+		if len(w) > 1 && distance(rest, w, 1) <= 1 {
+			return true
+		}
+	}
+	return false
 }
 
 // sameTown reports whether two places name the same town, or the same postal code.
