@@ -521,6 +521,11 @@ func (dp *DraftPlan) applyField(i int, row sheet.Row, country string, seen expr.
 		return
 	}
 	v, trouble := fp.reader.ReadIn(text, country)
+	if fp.Field.Type == catalog.Phone && country == "" {
+		if told, first := dp.besidePhone(i, text, row.Cells); told != "" && (first || trouble.Code == problem.BadPhone) {
+			v, trouble = told, value.Trouble{}
+		}
+	}
 	if trouble.Code != "" {
 		out.Problems = append(out.Problems, problem.Problem{Code: trouble.Code, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: text, Detail: trouble.Detail, Light: fp.Light})
 		return

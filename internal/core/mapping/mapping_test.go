@@ -130,6 +130,41 @@ func TestWholeNamesThatAreNone(t *testing.T) {
 	}
 }
 
+// A number that names no country is of that of another number of the row, where it is written as it
+// is dialled there: before what the source is of, and before the company.
+func TestNumbersBesideEachOther(t *testing.T) {
+	c := standard(t)
+	fields := map[string]Origin{"family_name": {From: []string{"Name"}}, "phone": {From: []string{"Phone"}}, "mobile": {From: []string{"Mobile"}}, "country": {From: []string{"Country"}}}
+	for _, x := range []struct{ source, phone, mobile, country, want string }{
+		{"", "+49 (0) 30 2312 5745", "(0176) 2008 1111", "", "+4917620081111"},
+		{"NO", "+49 (0) 30 2312 5745", "0176 2008 1111", "", "+4917620081111"},
+		{"NO", "+46 8 123 456 78", "912 34 567", "", "+4791234567"}, // written as in Norway
+		{"", "030 2312 5745", "0176 2008 1111", "", "bad_phone"},
+		{"", "+49 30 23125745", "0664 123 4567", "AT", "+436641234567"},
+		{"", "+47 22 00 00 00", "912 34 567", "", "+4791234567"},
+	} {
+		r := routine("contact", fields)
+		r.Reading.Country = x.source
+		p, err := NewPlan(r, c, columns("Name", "Phone", "Mobile", "Country"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Berg", x.phone, x.mobile, x.country}}, &typed)
+		at := slices.IndexFunc(p.Drafts[0].Fields, func(fp FieldPlan) bool { return fp.Field.Name == "mobile" })
+		got := typed.Values[at]
+		if got == "" {
+			got = string(typed.Problems[len(typed.Problems)-1].Code)
+		}
+		if got != x.want {
+			t.Errorf("%+v: %q %v", x, got, typed.Problems)
+		}
+		if of := p.Drafts[0].PhoneOf(at, []string{"Berg", x.phone, x.mobile, x.country}, "AT", false); x.country == "" && x.source == "" && x.want != "bad_phone" && of != "" {
+			t.Errorf("%+v: the company's country goes before: %s", x, of)
+		}
+	}
+}
+
 // Under a header that denies, yes is read as no, unless somebody says otherwise; what a word was
 // said to mean is not turned.
 func TestOppositeHeaders(t *testing.T) {

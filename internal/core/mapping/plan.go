@@ -232,7 +232,10 @@ func (dp *DraftPlan) ColumnsOf(place int) []int { return dp.Fields[place].origin
 func (dp *DraftPlan) PhoneOf(place int, cells []string, country string, atHome bool) string {
 	fp := &dp.Fields[place]
 	text := fp.origin.text(cells)
-	if text == "" || dp.empties(text) || strings.HasPrefix(text, "+") || strings.HasPrefix(text, "00") || atHome && !value.DialledAtHome(text, country) {
+	if text == "" || dp.empties(text) || saysCountry(text) || atHome && !value.DialledAtHome(text, country) {
+		return ""
+	}
+	if v, _ := dp.besidePhone(place, text, cells); v != "" {
 		return ""
 	}
 	v, trouble := fp.reader.ReadIn(text, country)
@@ -240,6 +243,38 @@ func (dp *DraftPlan) PhoneOf(place int, cells []string, country string, atHome b
 		return ""
 	}
 	return v
+}
+
+// besidePhone reads a telephone number that names no country as one of the country of another
+// number of the row, which says its own, where it is written as it is dialled there; first tells that this
+// goes before what the source is said to be of, since it has the 0 that stands before numbers there.
+func (dp *DraftPlan) besidePhone(place int, text string, cells []string) (v string, first bool) {
+	if saysCountry(text) {
+		return "", false
+	}
+	for n := range dp.Fields {
+		fp := &dp.Fields[n]
+		if n == place || fp.Field.Type != catalog.Phone || len(fp.origin.from) == 0 || fp.origin.compute != nil {
+			continue
+		}
+		other := fp.origin.text(cells)
+		if !saysCountry(other) {
+			continue
+		}
+		country := value.PhoneCountry(other)
+		if country == "" || !value.DialledAtHome(text, country) {
+			continue
+		}
+		if v, trouble := dp.Fields[place].reader.ReadIn(text, country); trouble.Code == "" {
+			return v, strings.HasPrefix(text, "0") || strings.HasPrefix(text, "(0")
+		}
+	}
+	return "", false
+}
+
+// saysCountry reports whether a telephone number begins with the code of its country.
+func saysCountry(phone string) bool {
+	return strings.HasPrefix(phone, "+") || strings.HasPrefix(phone, "00")
 }
 
 // lend lets a draft without a country of its own read phone numbers by that of a draft it
