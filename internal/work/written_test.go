@@ -5,6 +5,7 @@ import (
 
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/verdict"
+	"uchi/internal/store"
 )
 
 // What a row only writes otherwise, or cut short, leaves a record as it is, unless
@@ -37,11 +38,26 @@ func TestWrittenOtherwise(t *testing.T) {
 			t.Errorf("%s: %v, want %s", row, i.Totals.V.Verdicts, want)
 		}
 	}
+	// The letters of a country before a postal code, and lines in a cell.
+	const yards = "Customer number,Company,PLZ\n"
+	plain := func(row string) store.Import { // the whole code is the value
+		return b.check(b.change(b.upload("account", yards+row), func(r *mapping.Routine) {
+			delete(r.Drafts[0].Fields, "country")
+			r.Drafts[0].Fields["postal_code"] = mapping.Origin{From: []string{"PLZ"}}
+		}))
+	}
+	b.load(plain("Y-1,\"Werft  Kron\nBremen\",D-28195\nY-2,Werft Toft,6400\n"))
+	b.want(b.record("account", "ACC-1").Values["name"]+", "+b.record("account", "ACC-1").Values["postal_code"], "Werft Kron Bremen, D-28195")
+	for row, want := range map[string]string{"Y-1,Werft Kron Bremen,28195\n": "same", "Y-2,Werft Toft,DK-6400\n": "same", "Y-2,Werft Toft,DK-6401\n": "update"} {
+		if n := plain(row).Totals.V.Verdicts[want]; n != 1 {
+			t.Errorf("%s: not %s", row, want)
+		}
+	}
 	const companies = "Customer number,Company,Town\n"
 	b.loaded("account", companies+"A-1,Brinewick Boatyard Ltd,Brinewick\n")
 	company := b.load(b.check(b.upload("account", companies+"A-1,BRINEWICK BOATYARD LIMITED,Port Brine\n")))
 	b.want(company.Outcomes.V, map[verdict.Outcome]int64{"updated": 1})
-	b.want(b.record("account", "ACC-1").Values["name"]+", "+b.record("account", "ACC-1").Values["locality"], "Brinewick Boatyard Ltd, Port Brine")
+	b.want(b.record("account", "ACC-3").Values["name"]+", "+b.record("account", "ACC-3").Values["locality"], "Brinewick Boatyard Ltd, Port Brine")
 	i := b.upload("contact", head+"K-1,Øksnes,HEAD OF SALES,Storgata 4,\n")
 	b.load(b.check(b.change(i, func(r *mapping.Routine) {
 		o := r.Drafts[0].Fields["job_title"]

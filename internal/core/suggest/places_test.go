@@ -15,6 +15,10 @@ func TestTownsWithStates(t *testing.T) {
 		{"City / State / ZIP=" + cells, "locality town, postal_code postal_code, region region"},
 		{"City, ZIP=" + cells, "locality town, postal_code postal_code, region region"},
 		{"City / State / ZIP=" + cells + ";State=MD|MD|MA|ME|RI", "locality town, postal_code postal_code"},
+		{"LKZ-PLZ-Ort=D-24159 Kiel|A-6900 Bregenz|NL-1012 AB Amsterdam|DK-6400 Sønderborg|26506 Norden", "country country, locality town, postal_code postal_code"},
+		{"LKZ-PLZ-Ort=D-24159 Kiel|A-6900 Bregenz|D-18055 Rostock|D-20095 Hamburg|D-24937 Flensburg;Land=DE|AT|DE|DE|DE", "locality town, postal_code postal_code"},
+		{"PLZ=D-24159|A-6900|D-18055|D-20095|24937;Ort=Kiel|Bregenz|Rostock|Hamburg|Flensburg", "country country, postal_code postal_code"},
+		{"PLZ=24159|6900|18055|D-20095|24937;Ort=Kiel|Bregenz|Rostock|Hamburg|Flensburg", "postal_code "},
 		{"PLZ Ort=24143 Kiel|8010 Graz|20095 Hamburg|24937 Flensburg|23966 Wismar", "locality town, postal_code postal_code"},
 	} {
 		columns := columnsOf("Surname=Whitlock|Osei|Chandra|Kirkby|Moffat;" + x.columns)
