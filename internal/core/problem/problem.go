@@ -101,7 +101,7 @@ var table = map[Code]words{
 	BadEncoding:      {"the cell holds bytes that are not valid in the file's encoding", "Choose the right encoding at the Source station, or retype the cell."},
 	FormulaError:     {"the cell holds a formula's error instead of a value", "Repair the formula in the sheet, or type the value."},
 	DamagedNumber:    {"a spreadsheet program shortened this number; its last digits are lost", "Take the value from the original, or format the column as text before saving."},
-	RequiredMissing:  {"a required value is missing", "Fill in the cell, or give one value for all rows at the Columns station."},
+	RequiredMissing:  {"a required value is missing", "Fill in the cell, give one value for all rows at the Columns station, or, where blank cells mean what stands above, take that in all of them at once (uchi mend above NUMBER COLUMN --problem required_missing)."},
 	DoubtfulValue:    {"{detail}", "Say at the field whether such values are taken, or correct the cell."},
 	BadEmail:         {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
 	BadNumber:        {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},

@@ -128,7 +128,7 @@ func besideName(s string) string {
 	if other := inOtherScript(s); other != "" {
 		return other
 	}
-	if first, rest, _ := strings.Cut(s, " "); rest != "" && !strings.HasSuffix(first, ",") && isRole(first) {
+	if first, rest, _ := strings.Cut(s, " "); rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
 		return first
 	}
 	if !strings.ContainsAny(s, "(-–—,|") {
