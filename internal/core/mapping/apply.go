@@ -262,8 +262,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 	country := ""
 	if dp.country >= 0 {
-		dp.applyField(dp.country, row, "", seen, out)
-		country = out.Values[dp.country]
+		country = dp.applyCountry(row, seen, out)
 	} else if dp.lender != nil {
 		country = dp.lender.countryOf(row, &dp.lent)
 	}
@@ -278,6 +277,38 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
 	}
+}
+
+// applyCountry gives the row its country.
+func (dp *DraftPlan) applyCountry(row sheet.Row, seen expr.Row, out *Typed) string {
+	dp.applyField(dp.country, row, "", seen, out)
+	if out.Values[dp.country] == "" {
+		out.Values[dp.country] = dp.countryOfPlace(row)
+	}
+	return out.Values[dp.country]
+}
+
+// countryOfPlace reads the country that stands with the town or the postal code of a row whose cell
+// for it is blank.
+func (dp *DraftPlan) countryOfPlace(row sheet.Row) string {
+	own := &dp.Fields[dp.country]
+	if own.origin.take != "" || len(own.origin.from) == 0 || own.origin.text(row.Cells) != "" {
+		return ""
+	}
+	for i := range dp.Fields {
+		o, take := &dp.Fields[i].origin, TakeCountry
+		switch o.take {
+		case TakePostalCode, TakeTown:
+		case TakeAddressCode, TakeAddressTown:
+			take = TakeAddressCountry
+		default:
+			continue
+		}
+		if v, trouble := own.reader.Read(take.of(o.cell(row.Cells, 0))); trouble.Code == "" && v != "" {
+			return v
+		}
+	}
+	return ""
 }
 
 // doubtCurrency finds the problem of an amount that stands in another currency than the one that
@@ -398,8 +429,7 @@ func (dp *DraftPlan) countryOf(row sheet.Row, out *Typed) string {
 	if dp.expr {
 		seen = dp.seen(row)
 	}
-	dp.applyField(dp.country, row, "", seen, out)
-	return out.Values[dp.country]
+	return dp.applyCountry(row, seen, out)
 }
 
 // aboutNothing reports whether a note, or the like, points to no record at all.

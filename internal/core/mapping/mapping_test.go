@@ -130,6 +130,42 @@ func TestWholeNamesThatAreNone(t *testing.T) {
 	}
 }
 
+// What stands with a town is lost nowhere: the country goes to its field where the row's own cell for
+// it is blank, and stays where it stands where the draft has no field for it.
+func TestCountriesWithTowns(t *testing.T) {
+	c := standard(t)
+	code, town := Origin{From: []string{"Place"}, Take: TakePostalCode}, Origin{From: []string{"Place"}, Take: TakeTown}
+	for _, x := range []struct {
+		fields             map[string]Origin
+		place, land, wants string
+	}{
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel", "", "24159 Kiel DE"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "D-24159 Kiel", "Denmark", "24159 Kiel DK"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "10115 Berlin, Deutschland", "", "10115 Berlin DE"},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Land"}}}, "Kiel", "", " Kiel "},
+		{map[string]Origin{"postal_code": code, "locality": town, "country": {From: []string{"Place"}, Take: TakeCountry}}, "NL-1012 AB Amsterdam", "", "1012 AB Amsterdam NL"},
+		{map[string]Origin{"postal_code": code, "locality": town}, "D-24159 Kiel", "", "D-24159 Kiel "},
+		{map[string]Origin{"postal_code": code, "locality": town}, "10115 Berlin, Deutschland", "", "10115 Berlin, Deutschland "},
+	} {
+		x.fields["family_name"] = Origin{From: []string{"Name"}}
+		p, err := NewPlan(routine("contact", x.fields), c, columns("Name", "Place", "Land"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"Berg", x.place, x.land}}, &typed)
+		var got [3]string
+		for i, fp := range p.Drafts[0].Fields {
+			if at := slices.Index([]string{"postal_code", "locality", "country"}, fp.Field.Name); at >= 0 {
+				got[at] = typed.Values[i]
+			}
+		}
+		if said := strings.Join(got[:], " "); said != x.wants {
+			t.Errorf("%s, %s: %q, want %q", x.place, x.land, said, x.wants)
+		}
+	}
+}
+
 // A number that names no country is of that of another number of the row, where it is written as it
 // is dialled there: before what the source is of, and before the company.
 func TestNumbersBesideEachOther(t *testing.T) {

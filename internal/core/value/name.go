@@ -122,6 +122,9 @@ func joinsParticles(words []string, at int) bool {
 // "Ada Kade (until May)", "Ada Kade - sales", "Ada Kade, CEO", "1. Vors. Ada Kade". A fond name in
 // brackets is one of the name's own.
 func besideName(s string) string {
+	if strings.HasSuffix(s, ">") {
+		s = mailed.ReplaceAllString(s, "")
+	}
 	if at := strings.IndexAny(s, "0123456789"); at >= 0 {
 		return numbered(s, at)
 	}
@@ -240,6 +243,9 @@ func NoName(f catalog.Field, s string) bool {
 
 // bracketed reports whether a text is a remark in brackets and nothing else: <unreadable>, [see note].
 func bracketed(s string) bool {
+	if s == "" {
+		return false
+	}
 	at := strings.IndexByte("<[({", s[0])
 	return at >= 0 && strings.IndexByte(s, ">])}"[at]) == len(s)-1
 }

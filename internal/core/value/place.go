@@ -39,8 +39,8 @@ var states = wordSet(`AL AK AZ AR CA CO CT DE FL GA HI ID IL IN IA KS KY LA ME M
 // province is a province behind its town in brackets: Genova (GE).
 var province = regexp.MustCompile(`^(\p{L}.*?) \(([A-Z]{2})\)$`)
 
-// fore is what stands before the postal codes of a country on letters from abroad, mostly the
-// letters that its cars bear (CEPT, 1962), or its code of ISO 3166.
+// fore is what stands before the postal codes of a country on letters from abroad: the letters
+// that its cars bear (Vienna Convention on Road Traffic, annex 3), or its code of ISO 3166.
 type fore struct {
 	country string
 	code    *regexp.Regexp // the form of the country's codes
@@ -76,6 +76,9 @@ func init() {
 // ISO 3166 code of the country, which is empty where none stands before it, and the code as it
 // is written in the country itself.
 func CodeOf(s string) (country, code string) {
+	if s == "" || s[0] < 'A' || s[0] > 'Z' {
+		return "", s
+	}
 	m := foreCode.FindStringSubmatch(s)
 	if m == nil {
 		return "", s
