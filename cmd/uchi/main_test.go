@@ -343,7 +343,7 @@ func TestKilledWithSeveralDrafts(t *testing.T) {
 // restart; every row has one outcome and no record is doubled or lost.
 func TestKilledInTheMiddleOfALoad(t *testing.T) {
 	s := serve(t)
-	const rows, existing = 150_000, 30_000
+	const rows, existing = 90_000, 20_000
 	var text strings.Builder
 	text.WriteString("Ref,Family name,E-mail\n")
 	for n := range existing {
@@ -359,7 +359,7 @@ func TestKilledInTheMiddleOfALoad(t *testing.T) {
 	if r, err := s.conn().LoadWithResponse(t.Context(), "main", 2, client.LoadRequest{}); err != nil || r.StatusCode() != http.StatusAccepted {
 		t.Fatalf("load: %v", err)
 	}
-	kills, i := s.killWhileLoading(2, 3, 40_000)
+	kills, i := s.killWhileLoading(2, 3, 25_000)
 	if kills == 0 || i.State != client.Loaded {
 		t.Fatalf("killed %d times, the import is %s: %+v", kills, i.State, i.Trouble)
 	}

@@ -90,7 +90,7 @@ yard werft varv
 and und et og och`, "\n") {
 		list := strings.Fields(group)
 		for _, w := range list {
-			m[w] = list[0]
+			m[squeeze(w)] = list[0]
 		}
 	}
 	return m

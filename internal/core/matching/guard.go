@@ -166,7 +166,7 @@ func (s *Score) guardNames(p people) {
 	case p.family == Differs && p.apart() && otherNumbersOf(p.a.phones, p.b.phones):
 		p.two = true
 		s.limit(MayNothing, OtherFamily)
-	case (p.given == Loose && p.family == Differs || p.family == Loose && p.given == Differs) && !p.own && !p.alone && !p.born:
+	case (p.given == Loose && p.family == Differs || p.family == Loose && p.given == Differs) && !p.own && !p.born && (!p.alone || p.colleague): // a number of colleagues is the company's
 		s.limit(MayNothing, LooseName)
 	case p.given == Loose || p.family == Loose:
 		if !s.slipped(p) {
