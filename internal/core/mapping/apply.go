@@ -124,7 +124,8 @@ func (t Take) of(s string) string {
 		return value.Honorific(s)
 	case TakeCurrency:
 		return value.CurrencyIn(s)
-	case TakePostalCode, TakeTown, TakeRegion, TakeCountry, TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
+	case TakePostalCode, TakeTown, TakeRegion, TakeCountry,
+		TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
 		return t.placed(s, kept{})
 	}
 	words := strings.Fields(s)

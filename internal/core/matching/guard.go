@@ -166,7 +166,7 @@ func (s *Score) guardNames(p people) {
 	case p.family == Differs && p.apart() && otherNumbersOf(p.a.phones, p.b.phones):
 		p.two = true
 		s.limit(MayNothing, OtherFamily)
-	case (p.given == Loose && p.family == Differs || p.family == Loose && p.given == Differs) && !p.own && !p.born && (!p.alone || p.colleague): // a number of colleagues is the company's
+	case p.hardly():
 		s.limit(MayNothing, LooseName)
 	case p.given == Loose || p.family == Loose:
 		if !s.slipped(p) {
@@ -243,6 +243,13 @@ func (s *Score) married(p people) bool {
 func (p people) apart() bool {
 	mail := p.levels[nEmail]
 	return (mail == Domain || mail == Differs) && p.a.namesItsFamily(p.b) && p.b.namesItsFamily(p.a)
+}
+
+// hardly reports whether one half of the names is only much alike and the other is another, while nothing
+// that is one's own agrees: a number of colleagues is the company's.
+func (p people) hardly() bool {
+	alike := p.given == Loose && p.family == Differs || p.family == Loose && p.given == Differs
+	return alike && !p.own && !p.born && (!p.alone || p.colleague)
 }
 
 // otherNumbersOf reports whether each of two has a number that is not the other's.

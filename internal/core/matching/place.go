@@ -135,10 +135,10 @@ func likePlace(a, b place) Level {
 		}
 		return area
 	}
-	streets := a.street == b.street || near(a.street, b.street) || len(a.street) > 5 && sound(a.street) == sound(b.street) && distance(a.street, b.street, 3) <= 3 ||
-		slipInRoad(a.street, b.street) || slipInRoad(b.street, a.street)
+	streets := likeStreets(a.street, b.street)
+	oneDoor := a.house == b.house && a.house != "" && (a.part == b.part || a.part == "" || b.part == "")
 	switch {
-	case streets && area != Differs && a.house == b.house && a.house != "" && (a.part == b.part || a.part == "" || b.part == ""):
+	case streets && area != Differs && oneDoor:
 		return Same
 	case streets && area != Differs && (a.house == "" || b.house == "" || strings.TrimRight(a.house, "abcdefgh") == strings.TrimRight(b.house, "abcdefgh")):
 		return Near
@@ -148,6 +148,14 @@ func likePlace(a, b place) Level {
 		return Town // another street of the town
 	}
 	return Differs
+}
+
+// likeStreets reports whether two names of streets are one, but for slips.
+func likeStreets(a, b string) bool {
+	if a == b || near(a, b) || slipInRoad(a, b) || slipInRoad(b, a) {
+		return true
+	}
+	return len(a) > 5 && sound(a) == sound(b) && distance(a, b, 3) <= 3
 }
 
 // slipInRoad reports whether a street is another with a word for a road more that has a slip in it:

@@ -131,7 +131,8 @@ func (j *Judge) Compare(a, b *Subject) Score {
 			s.guardThing(a, b, &ev)
 		}
 	}
-	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text && !ev.stranger() && !ev.two && !s.twice() && !slices.Contains(s.Against, OtherUnit) {
+	others := ev.stranger() || ev.two || s.twice() || slices.Contains(s.Against, OtherUnit)
+	if s.Most == MayNothing && s.Bits >= askFrom && c.entity != Text && !others {
 		s.Most = MayAsk
 	}
 	if c.entity == Family && ev.reaches() && !ev.two {

@@ -131,7 +131,8 @@ func besideName(s string) string {
 	if other := inOtherScript(s); other != "" {
 		return other
 	}
-	if first, rest, _ := strings.Cut(s, " "); rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
+	first, rest, _ := strings.Cut(s, " ")
+	if rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
 		return first
 	}
 	if !strings.ContainsAny(s, "(-–—,|") {
@@ -161,7 +162,8 @@ func besideName(s string) string {
 }
 
 // roleEnds are how words for roles end in German, which makes new ones for every trade.
-var roleEnds = strings.Fields("hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende betreuer sekretar beauftragter referent")
+var roleEnds = strings.Fields(`hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende
+	betreuer sekretar beauftragter referent`)
 
 // isRole reports whether a word says what somebody is at work, also of a woman.
 func isRole(word string) bool {
@@ -234,7 +236,10 @@ func ofCompany(s string) bool {
 func NoName(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsGivenName, catalog.AsFamilyName:
-		return isMailbox(s) || bracketed(s) || ofCompany(s) || strings.Contains(s, "://") || strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter)
+		if isMailbox(s) || bracketed(s) || ofCompany(s) || !strings.ContainsFunc(s, unicode.IsLetter) {
+			return true
+		}
+		return strings.Contains(s, "://") || strings.HasPrefix(s, "www.")
 	case catalog.AsCompanyName:
 		return isMailbox(s) || bracketed(s) || strings.Contains(s, "://")
 	}

@@ -1,6 +1,10 @@
 package value
 
-import "testing"
+import (
+	"testing"
+
+	"uchi/internal/core/catalog"
+)
 
 // A half of a name is without the name of birth that stands behind it.
 func TestWithoutBirthName(t *testing.T) {
@@ -10,6 +14,42 @@ func TestWithoutBirthName(t *testing.T) {
 	} {
 		if got := WithoutBirthName(in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+}
+
+func TestNoName(t *testing.T) {
+	family, company := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}, catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
+	for in, want := range map[string][2]bool{
+		"ada@kade.example": {true, true}, "https://kade.example": {true, true}, "www.kade.example": {true, false}, "4711": {true, false}, "Kade": {}, "@home Ltd": {true, false}, "Kelpie Marine GmbH": {true, false}, "da Silva e Sá": {}, "3": {true, false}, "O": {}, "鴎川": {}, "Kade @ Lund": {},
+	} {
+		if got := [2]bool{NoName(family, in), NoName(company, in)}; got != want {
+			t.Errorf("%q: %v, want %v", in, got, want)
+		}
+	}
+	if NoName(company, "") || !NoName(family, "<unreadable>") || !NoName(company, "[see note]") {
+		t.Error("remarks in brackets")
+	}
+	if NoName(catalog.Field{Name: "note", Type: catalog.Text}, "ada@kade.example") {
+		t.Error("a note may be an address")
+	}
+}
+
+func TestOneName(t *testing.T) {
+	for in, want := range map[string]bool{
+		"Brodersen & Sohn": false, "Hans und Petra Möwes": false, "Ada / Femke Kade": false, "Ada Kade/Per Lund": false, "Kade, Ada; Lund, Per": false, "Familie Kade": false,
+		"And Berg": true, "Berg &": true, "Ortega y Gasset": true, "Ute Undine Und": true, "Ada von und zu Stein": true,
+		"Ada Kade (until May)": false, "Ada Kade (CEO)": false, "Ada Kade (2)": false, "Ada Kade - Sales": false, "Ada Kade – GF": false, "Ada Kade, CEO": false, "Ada Kade, MD": true, "Ciro e Gennaro Esposito": false, "Ana Ortega y Gasset": true, "João da Silva e Sousa": true, "Kade, Ada | Berg": false,
+		"Ada (Addie) Kade": true, "Ada Kade (Addie)": true, "Ola Dahl (Elektriker)": false, "Dahl, Nils (Elektriker)": false, "Jo (Johanna) Lie": true, "Dipl.-Ing. (FH) Ada Kade": true, "Kade-Lund, Ada": true, "Ada Kade, M.Sc.": true, "López García, María José": true,
+	} {
+		if _, got := OneName(in); got != want {
+			t.Errorf("%q: %v, want %v", in, got, want)
+		}
+	}
+	for in, want := range map[string]string{"1. Vors. Klaus Riedle": "1. Vors.", "Ada Kade (GF)": "GF", "Ada Kade 2": "2", "Ada Kade, CEO": "CEO", "Ada Kade": "", "Yuki Tanaka 田中 由紀": "田中 由紀", "Tanaka, Yuki 由紀": "由紀", "田中 由紀": "",
+		"Hafenmeister Lutz Ehlers": "Hafenmeister", "Frau Ehlers, Hafenmeisterin": "Hafenmeisterin", "Ada Meister": "", "Meister, Ada": "", "Werftleiterin Ada Kade": "Werftleiterin", "Md Karim Rahman": "", "VP Ada Kade": "VP", "Baumeister, Karin": "", "Ada Kade\nPer Lund": "", "Ada\nKade": "", "Ada Kade <ada-2@kade.example>": ""} {
+		if got, _ := OneName(in); got != want {
+			t.Errorf("beside %q: %q, want %q", in, got, want)
 		}
 	}
 }

@@ -54,10 +54,12 @@ var (
 
 func init() {
 	for digits, letters := range map[string]string{
-		`\d{3}`:            `IS=IS`,
-		`\d{4}`:            `A=AT AT=AT B=BE BE=BE CH=CH FL=LI LI=LI DK=DK L=LU LU=LU N=NO NO=NO H=HU HU=HU SI=SI SLO=SI BG=BG CY=CY MK=MK AL=AL LV=LV MD=MD AZ=AZ`,
-		`\d{4,5}`:          `D=DE DE=DE`, // of four figures before 1993
-		`\d{5}`:            `F=FR FR=FR FI=FI FIN=FI SF=FI I=IT IT=IT E=ES ES=ES HR=HR EE=EE EST=EE RS=RS SRB=RS BA=BA BIH=BA ME=ME MNE=ME TR=TR UA=UA MC=MC SM=SM LT=LT`,
+		`\d{3}`: `IS=IS`,
+		`\d{4}`: `A=AT AT=AT B=BE BE=BE CH=CH FL=LI LI=LI DK=DK L=LU LU=LU N=NO NO=NO H=HU HU=HU SI=SI SLO=SI
+			BG=BG CY=CY MK=MK AL=AL LV=LV MD=MD AZ=AZ`,
+		`\d{4,5}`: `D=DE DE=DE`, // of four figures before 1993
+		`\d{5}`: `F=FR FR=FR FI=FI FIN=FI SF=FI I=IT IT=IT E=ES ES=ES HR=HR EE=EE EST=EE RS=RS SRB=RS BA=BA BIH=BA
+			ME=ME MNE=ME TR=TR UA=UA MC=MC SM=SM LT=LT`,
 		`\d{3} ?\d{2}`:     `S=SE SE=SE CZ=CZ SK=SK GR=GR`,
 		`\d{2}-?\d{3}`:     `PL=PL`,
 		`\d{4}(?:-\d{3})?`: `P=PT PT=PT`,
