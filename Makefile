@@ -40,13 +40,10 @@ lint: web/dist/index.html
 	$(GO) tool staticcheck $(PKGS)
 	cd web && npm run --silent lint
 
-# How many tests of a package run side by side: more than there are cores, as they wait
-# for a database, a browser or a clock for a third of their time.
-SIDE ?= 3
 test: setup bin/uchi lint
 	scripts/generated
-	$(GO) test -parallel $(SIDE) $(filter-out ./cmd/...,$(PKGS))
-	$(GO) test -parallel $(SIDE) -count=1 -timeout 20m ./cmd/... # they drive a binary that they build, which the cache of results does not see
+	$(GO) test $(filter-out ./cmd/...,$(PKGS))
+	$(GO) test -count=1 -timeout 20m ./cmd/... # they drive a binary that they build, which the cache of results does not see
 	$(MAKE) --no-print-directory fuzz TIME=3s
 
 # Each fuzz target for a short while, from its seeds.

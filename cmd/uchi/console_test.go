@@ -65,9 +65,17 @@ func (p *page) click(xpath string) {
 	if err != nil {
 		p.Fatal(err)
 	}
-	where := `getComputedStyle(document.body).pointerEvents === "none" && !document.querySelector('[data-state=open]:is([role=dialog],[role=alertdialog],[role=menu],[role=listbox])') ? String(Math.random()) : JSON.stringify(document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue?.getBoundingClientRect() ?? null)`
+	where := `(() => {
+		const node = document.evaluate(` + string(quoted) + `, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue
+		const locked = getComputedStyle(document.body).pointerEvents === "none" &&
+			!document.querySelector('[data-state=open]:is([role=dialog],[role=alertdialog],[role=menu],[role=listbox])')
+		const box = node?.getBoundingClientRect()
+		const over = box && document.elementFromPoint(box.x + box.width / 2, box.y + box.height / 2)
+		const covered = over && !node.contains(over) && !over.contains(node)
+		return locked || covered ? String(Math.random()) : JSON.stringify(box ?? null)
+	})()`
 	was := ""
-	for range 20 {
+	for range 50 {
 		var now string
 		p.do("see where it is", chromedp.Evaluate(where, &now))
 		if now == was {
