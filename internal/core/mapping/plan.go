@@ -216,11 +216,16 @@ func (p *Plan) CountryOf(n int) (draft int, field string, ok bool) {
 // gives.
 func (dp *DraftPlan) Phones() (places []int) {
 	for n, fp := range dp.Fields {
-		if fp.Field.Type == catalog.Phone && len(fp.origin.from) > 0 && fp.origin.compute == nil && len(fp.Find) == 0 {
+		if fp.phones() {
 			places = append(places, n)
 		}
 	}
 	return places
+}
+
+// phones reports whether a column gives the field telephone numbers.
+func (fp *FieldPlan) phones() bool {
+	return fp.Field.Type == catalog.Phone && len(fp.origin.from) > 0 && fp.origin.compute == nil && len(fp.Find) == 0
 }
 
 // ColumnsOf gives the positions of the columns that a field, by its place, takes its value from.
@@ -246,15 +251,15 @@ func (dp *DraftPlan) PhoneOf(place int, cells []string, country string, atHome b
 }
 
 // besidePhone reads a telephone number that names no country as one of the country of another
-// number of the row, which says its own, where it is written as it is dialled there; first tells that this
-// goes before what the source is said to be of, since it has the 0 that stands before numbers there.
+// number of the row, which says its own, where it is written as it is dialled there; first tells that
+// this goes before what the source is said to be of, since it has the 0 that stands before numbers there.
 func (dp *DraftPlan) besidePhone(place int, text string, cells []string) (v string, first bool) {
 	if saysCountry(text) {
 		return "", false
 	}
 	for n := range dp.Fields {
 		fp := &dp.Fields[n]
-		if n == place || fp.Field.Type != catalog.Phone || len(fp.origin.from) == 0 || fp.origin.compute != nil {
+		if n == place || !fp.phones() {
 			continue
 		}
 		other := fp.origin.text(cells)
