@@ -22,12 +22,18 @@ import (
 
 // Buffer gathers rows in the binary format: Row first, then one value for each
 // of its columns.
-type Buffer struct{ b []byte }
+type Buffer struct {
+	Rows int64 // that were begun
+	b    []byte
+}
 
 var header = []byte("PGCOPY\n\xff\r\n\x00\x00\x00\x00\x00\x00\x00\x00\x00")
 
 // Row begins a row of so many columns.
-func (c *Buffer) Row(columns int) { c.b = binary.BigEndian.AppendUint16(c.b, uint16(columns)) }
+func (c *Buffer) Row(columns int) {
+	c.Rows++
+	c.b = binary.BigEndian.AppendUint16(c.b, uint16(columns))
+}
 
 // Null writes a null of any type.
 func (c *Buffer) Null() { c.b = append(c.b, 0xff, 0xff, 0xff, 0xff) }
@@ -170,7 +176,6 @@ func (c *Buffer) Numeric(v string) error {
 // In is a COPY into a table that is in progress.
 type In struct {
 	Buffer
-	Rows int64 // that were added
 	pipe *io.PipeWriter
 	done chan error
 }
@@ -198,13 +203,19 @@ func Into(ctx context.Context, on OnConn, table string, columns []string) *In {
 	return s
 }
 
-// Flush ends a row, and sends what has gathered when it is enough.
+// Flush sends what has gathered when it is enough; it stands behind the last value of a row.
 func (s *In) Flush() error {
-	s.Rows++
 	if len(s.b) < flushAt {
 		return nil
 	}
 	return s.send()
+}
+
+// append adds the rows of a buffer, which is empty then.
+func (s *In) append(rows *Buffer) error {
+	s.b, s.Rows = append(s.b, rows.b...), s.Rows+rows.Rows
+	rows.b, rows.Rows = rows.b[:0], 0
+	return s.Flush()
 }
 
 func (s *In) send() error {
@@ -274,7 +285,7 @@ func read(r *bufio.Reader, f func(fields [][]byte) error) error {
 		return fmt.Errorf("read copied rows: %w", err)
 	}
 	var head [4]byte
-	var buf []byte
+	buf := make([]byte, 0, 4<<10) // never nil, as nil is null
 	var fields [][]byte
 	var spans [][2]int
 	for {

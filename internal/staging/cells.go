@@ -204,12 +204,12 @@ type Part struct {
 	Settled bool
 }
 
-// EachRow streams the staged rows in their order. It says of each whether it is
-// settled, and is not to be checked again.
-func (r *Room) EachRow(ctx context.Context, i store.Import, p Part, f func(row sheet.Row, settled bool) error) error {
+// rowsOf is the query of the staged rows of a part in their order: number, cells,
+// and, where the part has settled rows, a bigint for those that are.
+func (r *Room) rowsOf(i store.Import, p Part) (string, error) {
 	cells, ok := cellsOf(i)
 	if !ok {
-		return errNotStaged
+		return "", errNotStaged
 	}
 	settled := settledRow(resultsTable(i.ID), "c")
 	columns, where := `c.row_no, c.cells`, `true`
@@ -228,15 +228,7 @@ func (r *Room) EachRow(ctx context.Context, i store.Import, p Part, f func(row s
 	if p.Most > 0 {
 		query += ` limit ` + schema.Int(p.Most)
 	}
-	var texts []string
-	err := pgcopy.Out(ctx, r.reading, query, func(fields [][]byte) error {
-		texts = pgcopy.TextsOf(fields[1], texts)
-		return f(sheet.Row{Number: pgcopy.Int64Of(fields[0]), Cells: texts}, len(fields) > 2 && fields[2] != nil)
-	})
-	if isGone(err) {
-		return errNotStaged
-	}
-	return err
+	return query, nil
 }
 
 // numbers writes a list of numbers as SQL.

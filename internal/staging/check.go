@@ -611,7 +611,8 @@ func (k *draftCheck) judge(ctx context.Context, judge Judge) error {
 				p.Column = fp.Column()
 			}
 			p.Field = k.plan.Named(p.Field)
-			if err := addProblem(out, pgcopy.Int64Of(fields[0]), p); err != nil {
+			addProblem(&out.Buffer, pgcopy.Int64Of(fields[0]), p)
+			if err := out.Flush(); err != nil {
 				return err
 			}
 		}

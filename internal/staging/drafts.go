@@ -3,6 +3,7 @@ package staging
 import (
 	"context"
 	"fmt"
+	"runtime"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -15,20 +16,26 @@ import (
 	"uchi/internal/schema"
 )
 
-// DraftWriter stages the typed drafts of rows and their problems.
-type DraftWriter struct {
-	check    *Check
-	drafts   []*draftStream
-	left     *pgcopy.In // one for all drafts, so that few connections do
-	problems *pgcopy.In
+// typist types rows with a plan of its own, so that several can side by side.
+type typist struct {
+	plan   *mapping.Plan
+	drafts []draftStream
+	cells  []string // of the row that it is at
+	typed  mapping.Typed
 }
+
+// The tables that a typist fills, behind those of the drafts: one each for all
+// drafts, so that few connections do.
+const (
+	toLeft = iota
+	toProblems
+)
 
 // draftStream stages one of the drafts of each row.
 type draftStream struct {
 	plan    *mapping.DraftPlan
 	fields  []fieldStream
-	columns []string
-	out     *pgcopy.In
+	columns int
 }
 
 // fieldStream stages one field.
@@ -96,10 +103,63 @@ var (
 	stepTables = step{does: "makes tables", writes: "draft left problems results"}
 )
 
-// StageDrafts begins the staging of drafts anew.
-func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
-	w := &DraftWriter{check: k}
-	err := k.room.withConn(ctx, k.run, func(c *conn) error {
+// mostTypists is how many rows are typed side by side at most: the server is to
+// take in what they make.
+const mostTypists = 4
+
+// StageDrafts types the rows of a part and stages their drafts. Passed is told how
+// many rows have been staged so far.
+func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int64) error) error {
+	columns, err := k.makeDrafts(ctx)
+	if err != nil {
+		return fmt.Errorf("stage drafts: %w", err)
+	}
+	// Rows that belong to those above are typed one after another, and few rows are typed
+	// before another plan is made.
+	typists := 1
+	if part.Settled = k.plan.Grouped(); !part.Settled && part.Rows == nil {
+		typists = min(mostTypists, runtime.GOMAXPROCS(0))
+	}
+	query, err := k.room.rowsOf(k.i, part)
+	if err != nil {
+		return err
+	}
+	var workers []pgcopy.Worker
+	for n := range typists {
+		plan := k.plan
+		if n > 0 {
+			if plan, err = k.plan.Another(); err != nil {
+				return err
+			}
+		}
+		t, err := k.newTypist(plan)
+		if err != nil {
+			return err
+		}
+		workers = append(workers, t.row)
+	}
+	on := k.room.onConn(k.run)
+	var into []*pgcopy.In
+	for n, d := range k.drafts {
+		into = append(into, pgcopy.Into(ctx, on, d.table("draft"), columns[n]))
+	}
+	into = append(into, pgcopy.Into(ctx, on, k.table("left"), leftColumns), pgcopy.Into(ctx, on, k.table("problems"), problemColumns))
+	err = pgcopy.Through(ctx, k.room.reading, query, workers, into, passed)
+	if isGone(err) {
+		err = errNotStaged
+	}
+	for _, c := range into {
+		if e := c.End(err); err == nil {
+			err = e
+		}
+	}
+	return err
+}
+
+// makeDrafts makes the tables of the drafts, and of what is wrong and left out; it gives the
+// columns of each draft's.
+func (k *Check) makeDrafts(ctx context.Context) (columns [][]string, err error) {
+	err = k.room.withConn(ctx, k.run, func(c *conn) error {
 		_, err := c.do(ctx, stepTables, k.word,
 			q(`create unlogged table {left} (row_no bigint not null, draft smallint not null, why text not null, other_row bigint)`),
 			q(`create unlogged table {problems} (
@@ -109,111 +169,110 @@ func (k *Check) StageDrafts(ctx context.Context) (*DraftWriter, error) {
 			return err
 		}
 		for _, d := range k.drafts {
-			stream, defs, err := d.newStream()
-			if err != nil {
-				return err
+			var names, defs []string
+			for _, col := range draftColumns(d.plan) {
+				names = append(names, col.name)
+				defs = append(defs, col.name+" "+col.sqlType)
 			}
-			w.drafts = append(w.drafts, stream)
-			if _, err := c.do(ctx, stepTables, d.word, q(`create unlogged table {draft} (`+defs+`)`)); err != nil {
+			columns = append(columns, names)
+			if _, err := c.do(ctx, stepTables, d.word, q(`create unlogged table {draft} (`+strings.Join(defs, ", ")+`)`)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	if err != nil {
-		return nil, fmt.Errorf("stage drafts: %w", err)
-	}
-	on := k.room.onConn(k.run)
-	for n, d := range w.drafts {
-		d.out = pgcopy.Into(ctx, on, k.drafts[n].table("draft"), d.columns)
-	}
-	w.left = pgcopy.Into(ctx, on, k.table("left"), []string{"row_no", "draft", "why", "other_row"})
-	w.problems = pgcopy.Into(ctx, on, k.table("problems"), problemColumns)
-	return w, nil
+	return columns, err
 }
+
+var leftColumns = []string{"row_no", "draft", "why", "other_row"}
 
 var problemColumns = []string{"row_no", "code", "field", "col", "value", "detail", "light"}
 
-// newStream readies the staging of one draft, and gives the columns of its table.
-func (k *draftCheck) newStream() (w *draftStream, defs string, err error) {
-	w = &draftStream{plan: k.plan}
-	var list []string
-	for _, col := range draftColumns(k.plan) {
-		w.columns = append(w.columns, col.name)
-		list = append(list, col.name+" "+col.sqlType)
-	}
-	for _, fp := range k.plan.Fields {
-		f := fp.Field
-		s := fieldStream{field: f, write: schema.Copier(f), keyed: f.Normalised(), titled: schema.InTitle(k.plan.Type, f.Name), reference: f.Kind().Form == catalog.LinkForm}
-		if s.reference {
-			if s.target, err = k.catalog.MustType(f.To); err != nil {
-				return nil, "", err
+// newTypist readies one who types with a plan that nobody else uses.
+func (k *Check) newTypist(plan *mapping.Plan) (*typist, error) {
+	t := &typist{plan: plan}
+	for _, dp := range plan.Drafts {
+		d := draftStream{plan: dp, columns: len(draftColumns(dp))}
+		for _, fp := range dp.Fields {
+			f := fp.Field
+			s := fieldStream{
+				field: f, write: schema.Copier(f), keyed: f.Normalised(), titled: schema.InTitle(dp.Type, f.Name),
+				reference: f.Kind().Form == catalog.LinkForm,
 			}
-			s.isText = len(fp.Find) > 0
-			s.namer = value.NewNamer(s.target, value.Settings{Country: k.country})
+			if s.reference {
+				var err error
+				if s.target, err = k.catalog.MustType(f.To); err != nil {
+					return nil, err
+				}
+				s.isText = len(fp.Find) > 0
+				s.namer = value.NewNamer(s.target, value.Settings{Country: k.country})
+			}
+			d.fields = append(d.fields, s)
 		}
-		w.fields = append(w.fields, s)
+		t.drafts = append(t.drafts, d)
 	}
-	return w, strings.Join(list, ", "), nil
+	return t, nil
 }
 
-// Apply types the drafts of a row and stages them.
-func (w *DraftWriter) Apply(plan *mapping.Plan, row sheet.Row, typed *mapping.Typed) error {
+// row types the drafts of a row, as rowsOf gives it.
+func (t *typist) row(fields [][]byte, to []pgcopy.Buffer) error {
+	t.cells = pgcopy.TextsOf(fields[1], t.cells)
+	row := sheet.Row{Number: pgcopy.Int64Of(fields[0]), Cells: t.cells}
+	if settled := len(fields) > 2 && fields[2] != nil; settled {
+		t.plan.Pass(row)
+		return nil
+	}
 	in := false
-	for d, dp := range plan.Drafts {
-		dp.Apply(row, typed)
-		in = in || !typed.MakesNone()
-		if err := w.Add(row.Number, d, typed); err != nil {
-			return err
+	for n, dp := range t.plan.Drafts {
+		dp.Apply(row, &t.typed)
+		in = in || !t.typed.MakesNone()
+		if err := t.stage(row.Number, n, to); err != nil {
+			return fmt.Errorf("row %d: %w", row.Number, err)
 		}
 	}
-	if trouble, bad := plan.Misfit(row); bad && in {
-		return addProblem(w.problems, row.Number, trouble)
+	if trouble, bad := t.plan.Misfit(row); bad && in {
+		addProblem(&to[len(t.drafts)+toProblems], row.Number, trouble)
 	}
 	return nil
 }
 
-// Add stages the n-th draft of a row.
-func (w *DraftWriter) Add(number int64, n int, t *mapping.Typed) error {
-	for _, p := range t.Problems {
-		if err := addProblem(w.problems, number, p); err != nil {
-			return err
-		}
+// stage adds what was typed as the n-th draft of a row.
+func (t *typist) stage(number int64, n int, to []pgcopy.Buffer) error {
+	for _, p := range t.typed.Problems {
+		addProblem(&to[len(t.drafts)+toProblems], number, p)
 	}
+	left := &to[len(t.drafts)+toLeft]
 	switch {
-	case t.LeftOut:
-		return w.leave(number, n, verdict.ByCondition, 0)
-	case t.Example:
-		return w.leave(number, n, verdict.AnExample, 0)
-	case t.Above > 0:
-		return w.leave(number, n, verdict.Grouped, t.Above)
-	case t.Empty:
-		return w.leave(number, n, verdict.NothingGiven, 0)
-	}
-	if err := w.drafts[n].add(number, t); err != nil {
-		return fmt.Errorf("row %d: %w", number, err)
+	case t.typed.LeftOut:
+		leave(left, number, n, verdict.ByCondition, 0)
+	case t.typed.Example:
+		leave(left, number, n, verdict.AnExample, 0)
+	case t.typed.Above > 0:
+		leave(left, number, n, verdict.Grouped, t.typed.Above)
+	case t.typed.Empty:
+		leave(left, number, n, verdict.NothingGiven, 0)
+	default:
+		return t.drafts[n].add(&to[n], number, &t.typed)
 	}
 	return nil
 }
 
-func (w *DraftWriter) leave(number int64, n int, why verdict.Reason, other int64) error {
-	w.left.Row(4)
-	w.left.Int64(number)
-	w.left.Int16(int16(n + 1))
-	w.left.Text(string(why))
+func leave(c *pgcopy.Buffer, number int64, n int, why verdict.Reason, other int64) {
+	c.Row(len(leftColumns))
+	c.Int64(number)
+	c.Int16(int16(n + 1))
+	c.Text(string(why))
 	if other > 0 {
-		w.left.Int64(other)
+		c.Int64(other)
 	} else {
-		w.left.Null()
+		c.Null()
 	}
-	return w.left.Flush()
 }
 
 var newerField = catalog.Field{Name: "newer_by", Type: catalog.DateTime}
 
-func (w *draftStream) add(number int64, t *mapping.Typed) error {
-	c := &w.out.Buffer
-	c.Row(len(w.columns))
+func (w *draftStream) add(c *pgcopy.Buffer, number int64, t *mapping.Typed) error {
+	c.Row(w.columns)
 	c.Int64(number)
 	if len(t.Cleared) > 0 {
 		c.Texts(t.Cleared)
@@ -253,7 +312,7 @@ func (w *draftStream) add(number int64, t *mapping.Typed) error {
 			c.TextOrNull(value.NameKey(v))
 		}
 	}
-	return w.out.Flush()
+	return nil
 }
 
 // link stages what names another record: its id, or a text that the check looks up.
@@ -292,7 +351,7 @@ func (f *fieldStream) link(c *pgcopy.Buffer, v string) {
 // longestShown is how many bytes of a value a problem keeps.
 const longestShown = 300
 
-func addProblem(c *pgcopy.In, number int64, p problem.Problem) error {
+func addProblem(c *pgcopy.Buffer, number int64, p problem.Problem) {
 	c.Row(len(problemColumns))
 	c.Int64(number)
 	c.Text(string(p.Code))
@@ -304,20 +363,4 @@ func addProblem(c *pgcopy.In, number int64, p problem.Problem) error {
 	c.Text(p.Value)
 	c.Text(p.Detail)
 	c.Bool(p.Light)
-	return c.Flush()
-}
-
-// End finishes the staging of the drafts, or gives it up when failed is not nil.
-func (w *DraftWriter) End(ctx context.Context, failed error) error {
-	err := failed
-	streams := []*pgcopy.In{w.problems, w.left}
-	for _, d := range w.drafts {
-		streams = append(streams, d.out)
-	}
-	for _, c := range streams {
-		if e := c.End(err); err == nil {
-			err = e
-		}
-	}
-	return err
 }

@@ -14,7 +14,6 @@ import (
 	"uchi/internal/core/life"
 	"uchi/internal/core/mapping"
 	"uchi/internal/core/problem"
-	"uchi/internal/core/sheet"
 	"uchi/internal/core/value"
 	"uchi/internal/staging"
 	"uchi/internal/store"
@@ -511,38 +510,21 @@ func (s *Service) runCheck(ctx context.Context, r store.Run, i store.Import, k *
 		}
 		judges[n] = func(values map[string]string) []problem.Problem { return rules.Judge(values) }
 	}
-	w, err := k.StageDrafts(ctx)
+	var noted, typed int64
+	err := k.StageDrafts(ctx, part, func(rows int64) error {
+		if typed = rows; typed < noted+progressEvery {
+			return nil
+		}
+		noted = typed
+		return s.store.Progress(ctx, r, typed)
+	})
 	if err != nil {
 		return staging.Found{}, err
 	}
-	if err := w.End(ctx, s.typeRows(ctx, r, i, plan, w, part)); err != nil {
+	if err := s.store.Progress(ctx, r, typed); err != nil {
 		return staging.Found{}, err
 	}
 	return k.Run(ctx, judges)
-}
-
-func (s *Service) typeRows(ctx context.Context, r store.Run, i store.Import, plan *mapping.Plan, w *staging.DraftWriter, part staging.Part) error {
-	var typed mapping.Typed
-	var n int64
-	plan.Begin()
-	part.Settled = plan.Grouped()
-	err := s.room.EachRow(ctx, i, part, func(row sheet.Row, settled bool) error {
-		if settled {
-			plan.Pass(row)
-			return nil
-		}
-		if err := w.Apply(plan, row, &typed); err != nil {
-			return err
-		}
-		if n++; n%progressEvery == 0 {
-			return s.store.Progress(ctx, r, n)
-		}
-		return nil
-	})
-	if err != nil {
-		return err
-	}
-	return s.store.Progress(ctx, r, n)
 }
 
 // load carries out the verdicts chunk by chunk. A chunk that the server refuses

@@ -25,6 +25,8 @@ type Plan struct {
 	columns int
 	headers []string
 	usual   int // how many cells a row fills, where a row with one alone is doubted; else 0
+	again   func() (*Plan, error)
+	files   *value.Files // that cells name; nil without
 }
 
 // DraftPlan works out one draft of each row.
@@ -139,7 +141,7 @@ func NewPlan(r Routine, c catalog.Catalog, columns []sheet.Column) (*Plan, error
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{columns: len(columns), headers: header, Order: order}
+	p := &Plan{columns: len(columns), headers: header, Order: order, again: func() (*Plan, error) { return NewPlan(r, c, columns) }}
 	for i := range r.Drafts {
 		dp, err := newDraftPlan(r, i, c, columns)
 		if err != nil {
@@ -329,8 +331,18 @@ func (p *Plan) NamesFiles() bool {
 	})
 }
 
+// Another makes a second plan that does the same, for another goroutine.
+func (p *Plan) Another() (*Plan, error) {
+	another, err := p.again()
+	if err == nil && p.files != nil {
+		another.WithFiles(p.files)
+	}
+	return another, err
+}
+
 // WithFiles lets the plan find the files that cells name.
 func (p *Plan) WithFiles(f *value.Files) {
+	p.files = f
 	for _, dp := range p.Drafts {
 		for _, fp := range dp.Fields {
 			fp.reader.WithFiles(f)
