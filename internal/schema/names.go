@@ -5,7 +5,6 @@
 package schema
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -110,16 +109,20 @@ func Shown(c catalog.Catalog, f catalog.Field, value string) string {
 	return RecordID(t, value)
 }
 
-// Object is the SQL of a JSON object without the members that are null, of any
-// number of members; each pair is a name and a value in SQL, a comma between.
-func Object(pairs []string) string {
-	if len(pairs) == 0 {
+// Becomes is what becomes of a field, in SQL: whether anything does, and the texts before and after.
+type Becomes struct{ Field, Is, Was, Now string }
+
+// Changes is the SQL of a JSON object of what becomes of fields, as the history keeps it: for each
+// that changes the texts before and after as a list of two. It is put together as text, because
+// jsonb_build_object looks up the type of each argument for each row, and most fields do not change.
+func Changes(list []Becomes) string {
+	if len(list) == 0 {
 		return `'{}'::jsonb`
 	}
-	const most = 45 // a function takes at most 100 arguments
-	var groups []string
-	for group := range slices.Chunk(pairs, most) {
-		groups = append(groups, `jsonb_build_object(`+strings.Join(group, ", ")+`)`)
+	text := func(sql string) string { return `coalesce(to_json((` + sql + `)::text)::text, 'null')` }
+	members := make([]string, 0, len(list))
+	for _, c := range list {
+		members = append(members, `case when `+c.Is+` then `+Literal(`,"`+c.Field+`":[`)+` || `+text(c.Was)+` || ',' || `+text(c.Now)+` || ']' else '' end`)
 	}
-	return fmt.Sprintf(`jsonb_strip_nulls(%s)`, strings.Join(groups, " || "))
+	return `('{' || substr(` + strings.Join(members, " || ") + `, 2) || '}')::jsonb`
 }

@@ -183,21 +183,25 @@ func TestChangeIsAsGoodAsMaking(t *testing.T) {
 	}
 }
 
-func TestObjectsOfAnySize(t *testing.T) {
+// What becomes of fields is a JSON object of those that change, whatever their texts hold and
+// however many they are.
+func TestChanges(t *testing.T) {
 	conn := connect(t)
-	for _, n := range []int{0, 1, 44, 45, 46, 200} {
-		var pairs []string
+	for _, n := range []int{0, 1, 2, 45, 400} {
+		var list []Becomes
 		for i := range n {
-			pairs = append(pairs, Literal(fmt.Sprint("m", i)), `case when `+Int(i)+` % 2 = 0 then `+Int(i)+` end`)
-		}
-		// Pairs come two by two.
-		var joined []string
-		for i := 0; i < len(pairs); i += 2 {
-			joined = append(joined, pairs[i]+", "+pairs[i+1])
+			list = append(list, Becomes{Field: fmt.Sprint("m", i), Is: []string{`true`, `false`, `null::boolean`}[i%3], Was: `null`, Now: Literal(fmt.Sprint(i))})
 		}
 		var members int
-		if err := conn.QueryRow(t.Context(), `select count(*) from jsonb_object_keys(`+Object(joined)+`)`).Scan(&members); err != nil || members != (n+1)/2 {
-			t.Errorf("of %d pairs %d are there, %v", n, members, err)
+		if err := conn.QueryRow(t.Context(), `select count(*) from jsonb_object_keys(`+Changes(list)+`)`).Scan(&members); err != nil || members != (n+2)/3 {
+			t.Errorf("of %d fields %d change, %v", n, members, err)
+		}
+	}
+	for _, text := range []string{``, `a "quoted" \ one`, "lines\nand\ttabs\x01", `漢字 🛥 {"f":[1]}, ]`} {
+		var was, now *string
+		sql := `select c->'f'->>0, c->'f'->>1 from (select ` + Changes([]Becomes{{Field: "f", Is: `true`, Was: Literal(text), Now: `null`}}) + ` as c) x`
+		if err := conn.QueryRow(t.Context(), sql).Scan(&was, &now); err != nil || was == nil || *was != text || now != nil {
+			t.Errorf("%q: %v, %v, %v", text, was, now, err)
 		}
 	}
 }

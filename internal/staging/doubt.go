@@ -2,6 +2,7 @@ package staging
 
 import (
 	"context"
+	"fmt"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -183,7 +184,7 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 	if k.plan.May == mapping.Create || k.plan.May == mapping.Delete {
 		return nil
 	}
-	var statements []stmt
+	var details, said, any []string // what is in doubt of each field, and what is said of it
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
@@ -198,13 +199,28 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
 			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
-		statements = append(statements, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
-			select d.row_no, @code, @field, @col, {cell}, d.detail, @light
-			from (select q.row_no, {words} as detail from {staged} where q.record_id is not null and ({doubt}) and {stays q} and not {kept}) d`,
-			frag{"cell": k.cell(*fp), "staged": k.staged(), "doubt": k.doubt(*fp, "r", now(fp.Field), now), "words": words, "kept": kept},
-			arg{"code": string(problem.DoubtfulValue), "field": k.plan.Named(fp.Field.Name), "col": fp.Column(), "light": fp.Doubtful == mapping.KeepThere}))
+		cell := `null::integer`
+		if at, ok := k.columns[fp.Column()]; ok {
+			cell = schema.Int(at + 1)
+		}
+		detail := schema.Ident("detail_" + fp.Field.Name)
+		details = append(details, `case when (`+k.doubt(*fp, "r", now(fp.Field), now)+`) and not `+kept+` then `+words+` end as `+detail)
+		any = append(any, `y.`+detail+` is not null`)
+		said = append(said, `(`+list([]string{
+			schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()), fmt.Sprint(fp.Doubtful == mapping.KeepThere), cell, `y.` + detail,
+		})+`)`)
 	}
-	return k.do(ctx, stepDoubt, statements...)
+	if len(details) == 0 {
+		return nil
+	}
+	// Few rows have any, so that only of those it is made out which.
+	return k.do(ctx, stepDoubt, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
+		select y.row_no, @code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c where c.row_no = y.row_no), ''), x.detail, x.light
+		from (select q.row_no, {details} from {staged} where q.record_id is not null and {stays q} offset 0) y
+		cross join lateral (values {said}) as x (field, col, light, cell, detail)
+		where ({any}) and x.detail is not null`,
+		frag{"staged": k.staged(), "details": list(details), "said": list(said), "any": strings.Join(any, " or ")},
+		arg{"code": string(problem.DoubtfulValue), "longest": longestShown}))
 }
 
 // keptByAnswer is the SQL of whether a person has said that row q leaves the value

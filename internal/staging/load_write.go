@@ -190,15 +190,18 @@ func (c *draftChunk) update() stmt {
 		}
 	}
 	given := func(f catalog.Field) string { return schema.Column(f, "t") }
+	// A field that the difference does not name stays as it is.
+	changed := func(fp mapping.FieldPlan, to, stays string) string {
+		return `case when t.changes ? ` + literal(fp.Field.Name) + ` then ` + to + ` else ` + stays + ` end`
+	}
 	// The normal forms go with the value that is taken.
 	with := func(fp mapping.FieldPlan, column string) string {
-		was, after := schema.Column(fp.Field, "r"), c.check.after(fp, "t", "r", given)
-		return `case when ` + after + ` is not distinct from ` + was + ` then r.` + column + ` when ` + after + ` is null then null else t.` + column + ` end`
+		return changed(fp, `case when `+c.check.after(fp, "t", "r", given)+` is not null then t.`+column+` end`, `r.`+column)
 	}
 	names := map[string]string{}
 	for _, fp := range c.plan.Fields {
 		f := fp.Field
-		set = append(set, schema.Value(f.Name)+` = `+c.check.after(fp, "t", "r", given))
+		set = append(set, schema.Value(f.Name)+` = `+changed(fp, c.check.after(fp, "t", "r", given), schema.Column(f, "r")))
 		if f.Normalised() {
 			set = append(set, schema.Key(f.Name)+` = `+with(fp, schema.Key(f.Name)))
 		}

@@ -73,7 +73,16 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	if k.keeps {
 		out = `case when ` + schema.Literal(f.Name) + ` = any(` + row + `.keep) then ` + was + ` else ` + out + ` end`
 	}
-	return out
+	// Most rows say of most fields what is there, or nothing, or are the first to say
+	// something, and need none of this.
+	first, same := ``, given+` = `+was
+	if fp.Blank != mapping.Clear && !k.cleared[f.Name] {
+		same += ` or ` + given + ` is null`
+	}
+	if !k.dated && !k.keeps {
+		first = ` when ` + was + ` is null then ` + given
+	}
+	return `case when ` + same + ` then ` + was + first + ` else ` + out + ` end`
 }
 
 // otherwise is the SQL for whether a value says what is there already, in other

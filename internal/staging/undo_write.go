@@ -177,11 +177,12 @@ func (c *undoChunk) value(f catalog.Field) string {
 
 // bringBack makes deleted records again, with their ids.
 func (c *undoChunk) bringBack(within frag) stmt {
-	var columns, values, names, pairs []string
+	var columns, values, names []string
+	var changes []schema.Becomes
 	for _, f := range c.t.Fields {
 		v := c.value(f)
 		columns, values = append(columns, schema.Value(f.Name)), append(values, v)
-		pairs = append(pairs, literal(f.Name)+`, case when `+v+` is not null then jsonb_build_array(null, `+schema.Shown(c.catalog, f, v)+`) end`)
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: v + ` is not null`, Was: `null`, Now: schema.Shown(c.catalog, f, v)})
 		if f.Normalised() {
 			columns, values = append(columns, schema.Key(f.Name)), append(values, `w.`+schema.Key(f.Name))
 		}
@@ -202,9 +203,9 @@ func (c *undoChunk) bringBack(within frag) stmt {
 			returning id, version
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
-		select m.id, m.version, @person, @import, @run, 'restore', {pairs}
+		select m.id, m.version, @person, @import, @run, 'restore', {changes}
 		from made m join {want} w on w.record_id = m.id`,
-		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values), "pairs": schema.Object(pairs), "title": titleOfParts(names)},
+		within, frag{"title_column": schema.Title, "columns": behind(columns), "values": behind(values), "changes": schema.Changes(changes), "title": titleOfParts(names)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 
@@ -218,11 +219,13 @@ func titleOfParts(parts []string) string {
 
 // giveBack changes values back to what they were.
 func (c *undoChunk) giveBack(within frag) stmt {
-	var set, pairs []string
+	var set []string
+	var changes []schema.Becomes
 	names := map[string]string{}
 	for _, f := range c.t.touched {
 		now := schema.Column(f, "r")
-		pairs = append(pairs, literal(f.Name)+`, case when `+literal(f.Name)+` = any(u.fields) then jsonb_build_array(`+schema.Shown(c.catalog, f, now)+`, `+schema.Shown(c.catalog, f, c.value(f))+`) end`)
+		is := literal(f.Name) + ` = any(u.fields)`
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: is, Was: schema.Shown(c.catalog, f, now), Now: schema.Shown(c.catalog, f, c.value(f))})
 		// What the history then says decides what is written.
 		said := `t.changes ? ` + literal(f.Name)
 		set = append(set, schema.Value(f.Name)+` = case when `+said+` then `+c.value(f)+` else `+now+` end`)
@@ -244,7 +247,7 @@ func (c *undoChunk) giveBack(within frag) stmt {
 	}
 	return q(`
 		with todo as materialized (
-			select r.id, {pairs} as changes
+			select r.id, {changes} as changes
 			from {acts} u join {want} w on w.record_id = u.record_id join {records} r on r.id = u.record_id and r.version = u.version
 		),
 		changed as (
@@ -255,7 +258,7 @@ func (c *undoChunk) giveBack(within frag) stmt {
 		)
 		insert into {history} (record_id, version, person, import, run, kind, changes)
 		select id, version, @person, @import, @run, 'update', changes from changed`,
-		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set), "pairs": schema.Object(pairs)},
+		within, frag{"title_column": schema.Title, "title": titleOfParts(title), "set": list(set), "changes": schema.Changes(changes)},
 		arg{"person": c.run.Person, "import": c.i.ID, "run": c.run.Piece})
 }
 

@@ -91,17 +91,20 @@ func literal[T ~string](w T) string { return schema.Literal(string(w)) }
 // verdicts of the first draft also say what the row would do: it is held or asked
 // about as a whole, else what weighs most of its drafts counts.
 func (k *draftCheck) decide(ctx context.Context) error {
-	var differ, pairs, refs, refsOf, none []string
+	var afters, differ, refs, refsOf, none []string
+	var shown []schema.Becomes
 	for _, fp := range k.plan.Fields {
 		f := fp.Field
-		was, after := schema.Column(f, "r"), k.after(fp, "q", "r", now)
+		// The value that the record would have is worked out once, in the innermost query.
+		was, after := `s.`+wasColumn(f.Name), `s.`+afterColumn(f.Name)
+		afters = append(afters, schema.Column(f, "r")+` as `+wasColumn(f.Name), k.after(fp, "q", "r", now)+` as `+afterColumn(f.Name))
 		differs := after + ` is distinct from ` + was
 		differ = append(differ, `(`+differs+`)`)
-		pairs = append(pairs, literal(f.Name)+`, case when `+differs+` then jsonb_build_array(`+k.shown(f, was)+`, `+k.shown(f, `(`+after+`)`)+`) end`)
+		shown = append(shown, schema.Becomes{Field: f.Name, Is: differs, Was: k.shown(f, was), Now: k.shown(f, after)})
 	}
 	changed, changes := `false`, `null::jsonb`
 	if len(differ) > 0 && k.plan.May != mapping.Delete {
-		changed, changes = `(`+strings.Join(differ, " or ")+`)`, schema.Object(pairs)
+		changed, changes = `(`+strings.Join(differ, " or ")+`)`, schema.Changes(shown)
 	}
 	for _, fp := range k.references() {
 		refs = append(refs, `q.`+resolvedColumn(fp.Field.Name)+` as `+schema.Value(fp.Field.Name))
@@ -110,16 +113,19 @@ func (k *draftCheck) decide(ctx context.Context) error {
 	}
 	given := func(c verdict.Case) string { return literal(verdict.Decide(k.plan.May, c)) }
 	skips := func(c verdict.Case) string { return fmt.Sprint(verdict.Decide(k.plan.May, c) == verdict.Skip) }
+	if changed == `false` {
+		afters = nil
+	}
 	words := frag{
-		"changed": changed, "changes": changes, "refs": behind(refs), "refs_of": behind(refsOf), "none": behind(none), "staged": k.staged(),
+		"afters": behind(afters), "changed": changed, "changes": changes, "refs": behind(refs), "refs_of": behind(refsOf), "none": behind(none), "staged": k.staged(),
 		"wrong": k.wrong("p"), "about": k.about("x"),
 		"left_out": given(verdict.Case{LeftOut: true}), "held": given(verdict.Case{Problems: true}), "asked_about": given(verdict.Case{Question: true}),
 		"missing": given(verdict.Case{}), "changing": given(verdict.Case{Found: true, Changes: true}), "there": given(verdict.Case{Found: true}),
 		"nothing_found": literal(verdict.NothingFound), "already_there": literal(verdict.AlreadyThere),
 		"skips_missing": skips(verdict.Case{}), "skips_there": skips(verdict.Case{Found: true}),
 	}
-	// The difference is computed once, in the inner query; offset 0 keeps the
-	// server from computing it again wherever it is used.
+	// What records would have, and the difference, are computed once, in inner queries;
+	// offset 0 keeps the server from computing them again wherever they are used.
 	words["said"] = `
 			select row_no, record_id, version, found_by, score, alike{refs_of},
 				(case
@@ -139,13 +145,16 @@ func (k *draftCheck) decide(ctx context.Context) error {
 				end) collate "C" as why,
 				other_row
 			from (
-				select q.row_no, q.record_id, q.version, q.found_by, q.score, q.alike{refs},
-					a.row_no is not null as left_out, p.row_no is not null as wrong, x.row_no is not null as open, a.why, a.other_row,
-					case when q.record_id is not null and a.row_no is null and {changed} then {changes} end as changes
-				from {staged}
-				left join {aside} a on a.row_no = q.row_no
-				left join (select distinct row_no from {problems} p where {wrong}) p on p.row_no = q.row_no
-				left join (select distinct row_no from {asked} x where {about}) x on x.row_no = q.row_no
+				select s.*, case when record_id is not null and not left_out and {changed} then {changes} end as changes
+				from (
+					select q.row_no, q.record_id, q.version, q.found_by, q.score, q.alike{refs},
+						a.row_no is not null as left_out, p.row_no is not null as wrong, x.row_no is not null as open, a.why, a.other_row{afters}
+					from {staged}
+					left join {aside} a on a.row_no = q.row_no
+					left join (select distinct row_no from {problems} p where {wrong}) p on p.row_no = q.row_no
+					left join (select distinct row_no from {asked} x where {about}) x on x.row_no = q.row_no
+					offset 0
+				) s
 				offset 0
 			) s
 			union all
@@ -158,6 +167,10 @@ func (k *draftCheck) decide(ctx context.Context) error {
 		q(`analyze {verdicts}`),
 		k.wait())
 }
+
+// wasColumn and afterColumn name what a record has in a field, and would have.
+func wasColumn(field string) string   { return schema.Ident("was_" + field) }
+func afterColumn(field string) string { return schema.Ident("to_" + field) }
 
 // withRow is the SQL that sets what is said of the row beside what is said of
 // its first draft; of the other drafts it is just what is {said}.

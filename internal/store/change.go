@@ -69,7 +69,7 @@ func changeSQL(workspace string, c catalog.Catalog, ch RecordChange) (string, ma
 	args := map[string]any{"id": ch.Record.ID, "person": ch.By.ID}
 	set := []string{}
 	names := map[string]string{}
-	var pairs []string
+	var changes []schema.Becomes
 	n := 0
 	for _, f := range t.Fields {
 		v, ok := ch.Values[f.Name]
@@ -81,7 +81,7 @@ func changeSQL(workspace string, c catalog.Catalog, ch RecordChange) (string, ma
 		args[arg] = v
 		typed, was := schema.Typed(f, "@"+arg+"::text"), schema.Column(f, "r")
 		set = append(set, schema.Value(f.Name)+` = `+typed)
-		pairs = append(pairs, schema.Literal(f.Name)+`, case when `+was+` is distinct from `+typed+` then jsonb_build_array(`+schema.Shown(c, f, was)+`, `+schema.Shown(c, f, typed)+`) end`)
+		changes = append(changes, schema.Becomes{Field: f.Name, Is: was + ` is distinct from ` + typed, Was: schema.Shown(c, f, was), Now: schema.Shown(c, f, typed)})
 		key := func(column, form string) {
 			args[arg+"_"+column[1:2]] = form
 			set = append(set, column+` = nullif(@`+arg+"_"+column[1:2]+`::text, '')`)
@@ -107,7 +107,7 @@ func changeSQL(workspace string, c catalog.Catalog, ch RecordChange) (string, ma
 	}
 	return `
 		with todo as materialized (
-			select r.id, ` + schema.Object(pairs) + ` as changes from ` + schema.Records(workspace, t.Name) + ` r where r.id = @id
+			select r.id, ` + schema.Changes(changes) + ` as changes from ` + schema.Records(workspace, t.Name) + ` r where r.id = @id
 		),
 		changed as (
 			update ` + schema.Records(workspace, t.Name) + ` r set version = r.version + 1, changed_at = now(), changed_by = @person, ` + strings.Join(set, ", ") + `

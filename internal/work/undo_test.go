@@ -59,14 +59,15 @@ func (b *bench) records(types ...string) string {
 	var out []string
 	for _, name := range types {
 		t, _ := c.Type(name)
-		var columns []string
+		var values []schema.Becomes
 		for _, f := range t.Fields {
-			columns = append(columns, schema.Literal(f.Name)+`, `+schema.Shown(c, f, schema.Column(f, "r")))
+			is := schema.Becomes{Field: f.Name, Is: schema.Column(f, "r") + ` is not null`, Was: schema.Shown(c, f, schema.Column(f, "r")), Now: `null`}
 			if f.Normalised() {
-				columns = append(columns, schema.Literal(f.Name+" key")+`, r.`+schema.Key(f.Name))
+				is.Now = `r.` + schema.Key(f.Name)
 			}
+			values = append(values, is)
 		}
-		rows, err := b.store.Pool().Query(b.Context(), `select r.id, r.import, r.`+schema.Title+`, `+schema.Object(columns)+`::text from `+schema.Records("main", name)+` r order by r.id`)
+		rows, err := b.store.Pool().Query(b.Context(), `select r.id, r.import, r.`+schema.Title+`, `+schema.Changes(values)+`::text from `+schema.Records("main", name)+` r order by r.id`)
 		b.ok(err)
 		for rows.Next() {
 			var id int64
