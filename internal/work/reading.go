@@ -107,7 +107,17 @@ func (s *Service) read(ctx context.Context, r store.Run, i store.Import) error {
 	return s.suggestAmong(ctx, *i.Bundle)
 }
 
+// stageCells stages the rows of a table, and profiles them beside.
 func (s *Service) stageCells(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Profiler, w *staging.CellWriter) error {
+	beside := profile.Beside()
+	err := s.stageRows(ctx, r, table, beside, w)
+	if failed := beside.End(); err == nil {
+		err = failed
+	}
+	return err
+}
+
+func (s *Service) stageRows(ctx context.Context, r store.Run, table *sheet.Table, profile *sheet.Beside, w *staging.CellWriter) error {
 	for {
 		row, err := table.Next()
 		if err == io.EOF {
