@@ -130,12 +130,16 @@ var FieldTypes = func() (list []FieldType) {
 
 // KindOf gives the entry of a field type; the zero Kind for one that is not there.
 func KindOf(t FieldType) Kind {
-	i := slices.IndexFunc(kinds, func(k Kind) bool { return k.Type == t })
-	if i < 0 {
-		return Kind{}
-	}
-	return kinds[i]
+	return kindOf[t]
 }
+
+var kindOf = func() map[FieldType]Kind {
+	of := map[FieldType]Kind{}
+	for _, k := range kinds {
+		of[k.Type] = k
+	}
+	return of
+}()
 
 // Kind gives the entry of the field's type.
 func (f Field) Kind() Kind { return KindOf(f.Type) }

@@ -2,6 +2,7 @@ package value
 
 import (
 	"strings"
+	"unicode/utf8"
 
 	"uchi/internal/core/catalog"
 )
@@ -12,10 +13,22 @@ var sameAsAbove = wordSet(`" '' „ “ ” 〃 ,, -"- –"– —"— ditto dit
 	voirci-dessus ci-dessus verarriba comoarriba vedisopra comesopra zieboven alsboven seovan somovan seovenfor somovenfor jakwyżej jw. comoacima veracima
 	ωςάνω όπωςπάνω όπωςπαραπάνω ομοίως kutenyllä vizvýše 同上`)
 
+// aboveFirst are the first bytes of such marks; most values are told from them by theirs.
+var aboveFirst = func() (first [utf8.RuneSelf]bool) {
+	for mark := range sameAsAbove {
+		for _, s := range []string{mark, strings.ToUpper(mark), " "} {
+			if s[0] < utf8.RuneSelf {
+				first[s[0]] = true
+			}
+		}
+	}
+	return first
+}()
+
 // SameAsAbove reports whether a text of a field is a mark that stands for what the cell above
 // holds, as people write it in lists: dito, idem, 〃, s. o. Of given names s. o. may be the initials.
 func SameAsAbove(f catalog.Field, s string) bool {
-	if len(s) > 30 {
+	if len(s) > 30 || s == "" || s[0] < utf8.RuneSelf && !aboveFirst[s[0]] {
 		return false
 	}
 	mark := strings.ToLower(strings.ReplaceAll(s, " ", ""))

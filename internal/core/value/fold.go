@@ -39,6 +39,54 @@ func Fold(s string) string {
 		}
 		return foldASCII(s)
 	}
+	b := make([]byte, 0, len(s)+8)
+	pending := false
+	for _, r := range s {
+		if r >= usualEnd {
+			return foldAny(s)
+		}
+		plain := usual[r]
+		switch {
+		case plain == apart:
+			return foldAny(s)
+		case plain == " ":
+			pending = true
+			continue
+		case plain == "":
+			continue
+		case pending && len(b) > 0:
+			b = append(b, ' ')
+		}
+		pending = false
+		b = append(b, plain...)
+	}
+	return string(b)
+}
+
+// usualEnd is where the letters end that most of Europe writes with (Latin, Greek, Cyrillic), and
+// usual what each of them is folded to; a blank is a space, and apart stands for those that are taken
+// apart into a space and a mark.
+const (
+	usualEnd = 0x530
+	apart    = "\x00"
+)
+
+var usual = func() (to [usualEnd]string) {
+	for r := range rune(usualEnd) {
+		switch {
+		case unicode.IsSpace(r):
+			to[r] = " "
+		case strings.Contains(norm.NFKD.String(string(r)), " "):
+			to[r] = apart
+		default:
+			to[r] = foldAny(string(r))
+		}
+	}
+	return to
+}()
+
+// foldAny folds a text of any letters.
+func foldAny(s string) string {
 	var b strings.Builder
 	b.Grow(len(s))
 	pending := false

@@ -23,7 +23,7 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
-	case HoldsNames(f) && strings.ContainsAny(s, footnotes) && footnoted.MatchString(s):
+	case HoldsNames(f) && mayHaveFootnote(s) && footnoted.MatchString(s):
 		return problem.FootnoteMark
 	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
 		return problem.NotToUse
@@ -33,6 +33,17 @@ func Lost(f catalog.Field, s string) problem.Code {
 
 // footnotes are the marks by which lists point to a note below them.
 const footnotes = "*†‡#¹²³"
+
+// mayHaveFootnote tells most names by their bytes: those with no such mark, and no letter that is
+// written with the first byte of one.
+func mayHaveFootnote(s string) bool {
+	for i := range len(s) {
+		if s[i] == '*' || s[i] == '#' || s[i] == footnotes[1] || s[i] == 0xc2 {
+			return true
+		}
+	}
+	return false
+}
 
 // footnoted is a name with a mark before or behind it, as lists have them for what a note below says
 // of some: Lie*, † Ada Kade, Tern Works AS ¹.
@@ -77,11 +88,14 @@ func severalCells(f catalog.Field, s string) bool {
 
 // setAside are words by which people mark in its name that a record is not to be used, since
 // they cannot or may not delete it.
-var setAside = func() (list []string) {
+var setAside = func() map[string][]string { // by their first word, each between blanks
+	list := map[string][]string{}
 	for _, w := range strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
 		"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
 		"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|") {
-		list = append(list, Words(w))
+		words := Words(w)
+		first, _, _ := strings.Cut(words, " ")
+		list[first] = append(list[first], " "+words+" ")
 	}
 	return list
 }()
@@ -90,9 +104,12 @@ var setAside = func() (list []string) {
 // its beginning or its end, or in brackets.
 func notToUse(s string) bool {
 	words := " " + Words(s) + " "
-	for _, w := range setAside {
-		if at := strings.Index(words, " "+w+" "); at >= 0 {
-			return at == 0 || at+len(w)+2 == len(words) || strings.ContainsAny(s, "([{*!-–:")
+	for at := 0; at < len(words)-1; at += 1 + strings.IndexByte(words[at+1:], ' ') {
+		first, _, _ := strings.Cut(words[at+1:], " ")
+		for _, w := range setAside[first] {
+			if strings.HasPrefix(words[at:], w) && (at == 0 || at+len(w) == len(words) || strings.ContainsAny(s, "([{*!-–:")) {
+				return true
+			}
 		}
 	}
 	return false

@@ -65,7 +65,13 @@ func Opposes(f catalog.Field, header string) bool {
 }
 
 // joined is a name without what parts its words.
-func joined(s string) string { return strings.ReplaceAll(Words(s), " ", "") }
+func joined(s string) string {
+	words := Words(s)
+	if strings.IndexByte(words, ' ') < 0 {
+		return words
+	}
+	return strings.ReplaceAll(words, " ", "")
+}
 
 // Opposite gives no for yes and yes for no. Who says in words that there is a consent, or none,
 // is taken at the word: “unsubscribed” is no consent whatever the header.
