@@ -38,6 +38,16 @@ func (c *Buffer) Row(columns int) {
 // Null writes a null of any type.
 func (c *Buffer) Null() { c.b = append(c.b, 0xff, 0xff, 0xff, 0xff) }
 
+// Raw writes a value of any type as it was read; nil is null.
+func (c *Buffer) Raw(b []byte) {
+	if b == nil {
+		c.Null()
+		return
+	}
+	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(b)))
+	c.b = append(c.b, b...)
+}
+
 // Int64 writes a bigint.
 func (c *Buffer) Int64(v int64) {
 	c.b = binary.BigEndian.AppendUint32(c.b, 8)

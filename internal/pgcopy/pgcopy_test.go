@@ -124,7 +124,7 @@ func TestThrough(t *testing.T) {
 	add := func(fields [][]byte, to *Buffer) {
 		to.Row(2)
 		to.Int64(Int64Of(fields[0]))
-		to.field(fields[1])
+		to.Raw(fields[1])
 	}
 	even := func(fields [][]byte, to []Buffer) error {
 		n := Int64Of(fields[0])

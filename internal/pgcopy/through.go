@@ -31,7 +31,7 @@ const (
 // Through runs a query through COPY, lets workers make other rows of its rows,
 // several batches of them side by side, and adds these to the tables in the
 // order in which the query gave theirs. Passed is told, in that order, how many
-// rows of the query have been added so far. With one worker the rows pass it in
+// rows of the query have been added so far; it may be nil. With one worker the rows pass it in
 // their order. A panic of a worker is an error.
 func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In, passed func(rows int64) error) error {
 	todo, line := make(chan *batch), make(chan *batch, 2*len(workers))
@@ -72,7 +72,7 @@ func Through(ctx context.Context, on OnConn, query string, workers []Worker, int
 		}
 		<-b.done
 		rows += int64(b.rows)
-		if failed = b.add(into); failed == nil {
+		if failed = b.add(into); failed == nil && passed != nil {
 			failed = passed(rows)
 		}
 		if failed != nil {
@@ -109,7 +109,7 @@ func cut(ctx context.Context, on OnConn, query string, tables int, free <-chan *
 	err := Out(ctx, on, query, func(fields [][]byte) error {
 		b.out.Row(len(fields))
 		for _, f := range fields {
-			b.out.field(f)
+			b.out.Raw(f)
 		}
 		if b.rows++; b.rows < batchRows && len(b.out.b) < batchBytes {
 			return nil
@@ -154,16 +154,6 @@ func (b *batch) add(into []*In) error {
 		}
 	}
 	return nil
-}
-
-// field writes a value as it was read, of any type; nil is null.
-func (c *Buffer) field(b []byte) {
-	if b == nil {
-		c.Null()
-		return
-	}
-	c.b = binary.BigEndian.AppendUint32(c.b, uint32(len(b)))
-	c.b = append(c.b, b...)
 }
 
 // fieldsOf reads the fields of the first row of some in the binary format into a

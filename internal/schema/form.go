@@ -118,17 +118,18 @@ func Typed(f catalog.Field, text string) string {
 	return text + `::` + Type(f)
 }
 
-// Row is the SQL of what a record was, as JSON: its values, and when, by whom and from where
+// Row is the SQL of what a record was, as JSON: its values that are not blank, and when, by whom and from where
 // it came. What is made of the values, to look them up by, is not in it.
 func Row(t catalog.RecordType, alias string) string {
-	columns := make([]string, 0, len(t.Fields)+3)
-	for _, name := range []string{"created_at", "created_by", "import"} {
-		columns = append(columns, alias+`.`+name)
-	}
+	columns := []string{"created_at", "created_by", "import"}
 	for _, f := range t.Fields {
-		columns = append(columns, alias+`.`+Value(f.Name))
+		columns = append(columns, Value(f.Name))
 	}
-	return `(select to_jsonb(x) from (select ` + strings.Join(columns, ", ") + `) x)`
+	members := make([]string, 0, len(columns))
+	for _, name := range columns {
+		members = append(members, `coalesce(`+Literal(`,"`+strings.Trim(name, `"`)+`":`)+` || to_json(`+alias+`.`+name+`)::text, '')`)
+	}
+	return object(members)
 }
 
 // OfRow gives the canonical texts of the fields that a record had, by name, from

@@ -124,5 +124,10 @@ func Changes(list []Becomes) string {
 	for _, c := range list {
 		members = append(members, `case when `+c.Is+` then `+Literal(`,"`+c.Field+`":[`)+` || `+text(c.Was)+` || ',' || `+text(c.Now)+` || ']' else '' end`)
 	}
+	return object(members)
+}
+
+// object is the SQL of a JSON object of members, each a text that begins with a comma or is empty.
+func object(members []string) string {
 	return `('{' || substr(` + strings.Join(members, " || ") + `, 2) || '}')::jsonb`
 }

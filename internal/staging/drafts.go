@@ -3,7 +3,6 @@ package staging
 import (
 	"context"
 	"fmt"
-	"runtime"
 	"strings"
 
 	"uchi/internal/core/catalog"
@@ -103,10 +102,6 @@ var (
 	stepTables = step{does: "makes tables", writes: "draft left problems results"}
 )
 
-// mostTypists is how many rows are typed side by side at most: the server is to
-// take in what they make.
-const mostTypists = 4
-
 // StageDrafts types the rows of a part and stages their drafts. Passed is told how
 // many rows have been staged so far.
 func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int64) error) error {
@@ -114,29 +109,21 @@ func (k *Check) StageDrafts(ctx context.Context, part Part, passed func(rows int
 	if err != nil {
 		return fmt.Errorf("stage drafts: %w", err)
 	}
+	first, err := k.newTypist(k.plan)
+	if err != nil {
+		return err
+	}
 	// Rows that belong to those above are typed one after another, and few rows are typed
 	// before another plan is made.
-	typists := 1
+	workers := []pgcopy.Worker{first.row}
 	if part.Settled = k.plan.Grouped(); !part.Settled && part.Rows == nil {
-		typists = min(mostTypists, runtime.GOMAXPROCS(0))
+		if workers, err = sideBySide(k.anotherTypist); err != nil {
+			return err
+		}
 	}
 	query, err := k.room.rowsOf(k.i, part)
 	if err != nil {
 		return err
-	}
-	var workers []pgcopy.Worker
-	for n := range typists {
-		plan := k.plan
-		if n > 0 {
-			if plan, err = k.plan.Another(); err != nil {
-				return err
-			}
-		}
-		t, err := k.newTypist(plan)
-		if err != nil {
-			return err
-		}
-		workers = append(workers, t.row)
 	}
 	on := k.room.onConn(k.run)
 	var into []*pgcopy.In
@@ -212,6 +199,19 @@ func (k *Check) newTypist(plan *mapping.Plan) (*typist, error) {
 		t.drafts = append(t.drafts, d)
 	}
 	return t, nil
+}
+
+// anotherTypist types rows with a plan of its own.
+func (k *Check) anotherTypist() (pgcopy.Worker, error) {
+	plan, err := k.plan.Another()
+	if err != nil {
+		return nil, err
+	}
+	t, err := k.newTypist(plan)
+	if err != nil {
+		return nil, err
+	}
+	return t.row, nil
 }
 
 // row types the drafts of a row, as rowsOf gives it.

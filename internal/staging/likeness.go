@@ -139,17 +139,14 @@ func (k *draftCheck) stageKeys(ctx context.Context, n int, c *matching.Comparer)
 		return false, err
 	}
 	out := pgcopy.Into(ctx, k.room.onConn(k.run), k.table("keys"), []string{"row_no", "values", "terms", "blocks"})
-	var values []string
-	err = pgcopy.Out(ctx, k.room.reading, query, func(f [][]byte) error {
-		values = pgcopy.TextsOf(f[1], values)
-		subject := c.Prepare(values)
-		out.Row(4)
-		out.Int64(pgcopy.Int64Of(f[0]))
-		out.Texts(values)
-		out.Int32s(subject.Terms())
-		out.Int32s(c.Blocks(&subject))
-		return out.Flush()
+	workers, err := comparing(c, func(f [][]byte, to *pgcopy.Buffer) {
+		to.Row(4)
+		to.Int64(pgcopy.Int64Of(f[0]))
+		to.Raw(f[1])
 	})
+	if err == nil {
+		err = pgcopy.Through(ctx, k.room.reading, query, workers, []*pgcopy.In{out}, nil)
+	}
 	if err := out.End(err); err != nil {
 		return false, fmt.Errorf("%s: %w", stepLikeKeys.does, err)
 	}

@@ -80,6 +80,22 @@ func (r *Room) indexed(ctx context.Context, table string) (there bool, err error
 	return there, err
 }
 
+// comparing makes workers that add the terms and the blocking keys of the compared values in the
+// second field of each row to what begin has written of it.
+func comparing(c *matching.Comparer, begin func(fields [][]byte, to *pgcopy.Buffer)) ([]pgcopy.Worker, error) {
+	return sideBySide(func() (pgcopy.Worker, error) {
+		var values []string
+		return func(fields [][]byte, to []pgcopy.Buffer) error {
+			values = pgcopy.TextsOf(fields[1], values)
+			subject := c.Prepare(values)
+			begin(fields, &to[0])
+			to[0].Int32s(subject.Terms())
+			to[0].Int32s(c.Blocks(&subject))
+			return nil
+		}, nil
+	})
+}
+
 // keysOf says how the likeness keys of a record type stand.
 type keysOf struct {
 	edition  string // of the comparison
@@ -159,18 +175,15 @@ func (r *Room) makeKeys(ctx context.Context, conn *pgxpool.Conn, workspace strin
 		}
 	}
 	out := pgcopy.Into(ctx, r.reading, keys, []string{"record_id", "version", "terms", "blocks"})
-	query := fmt.Sprintf(there, keys) + `select r.id, r.version, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + missing
-	var values []string
-	err := pgcopy.Out(ctx, r.reading, query, func(f [][]byte) error {
-		values = pgcopy.TextsOf(f[2], values)
-		subject := c.Prepare(values)
-		out.Row(4)
-		out.Int64(pgcopy.Int64Of(f[0]))
-		out.Int32(pgcopy.Int32Of(f[1]))
-		out.Int32s(subject.Terms())
-		out.Int32s(c.Blocks(&subject))
-		return out.Flush()
+	query := fmt.Sprintf(there, keys) + `select r.id, ` + comparedColumns(c.Fields, ofRecord("r"), noEmployers) + `, r.version` + missing
+	workers, err := comparing(c, func(f [][]byte, to *pgcopy.Buffer) {
+		to.Row(4)
+		to.Int64(pgcopy.Int64Of(f[0]))
+		to.Int32(pgcopy.Int32Of(f[2]))
 	})
+	if err == nil {
+		err = pgcopy.Through(ctx, r.reading, query, workers, []*pgcopy.In{out}, nil)
+	}
 	if err := out.End(err); err != nil {
 		return err
 	}

@@ -39,6 +39,7 @@ import (
 	"fmt"
 	"log/slog"
 	"math"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -151,6 +152,22 @@ func (r *Room) onConn(run store.Run) pgcopy.OnConn {
 // reading gives connections to COPY that only read.
 func (r *Room) reading(ctx context.Context, f func(conn *pgx.Conn) error) error {
 	return r.pool.AcquireFunc(ctx, func(conn *pgxpool.Conn) error { return f(conn.Conn()) })
+}
+
+// mostBeside is how many workers rows pass side by side at most: the server is to take in what
+// they make.
+const mostBeside = 4
+
+// sideBySide makes as many workers as there are processors for.
+func sideBySide(worker func() (pgcopy.Worker, error)) (list []pgcopy.Worker, err error) {
+	for range min(mostBeside, runtime.GOMAXPROCS(0)) {
+		w, err := worker()
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, w)
+	}
+	return list, nil
 }
 
 func (r *Room) there(ctx context.Context, name string) (bool, error) {
