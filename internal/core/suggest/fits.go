@@ -16,7 +16,7 @@ import (
 // what against it. Every type has its entry; the reason is a half sentence.
 var fits = map[catalog.FieldType]func(c *cells) (fit, string){
 	catalog.Text:      fitText,
-	catalog.LongText:  fitNames,
+	catalog.LongText:  fitRemarks,
 	catalog.Reference: fitReference,
 	catalog.Integer:   fitNumber,
 	catalog.Decimal:   fitNumber,
@@ -424,6 +424,14 @@ func fitNames(c *cells) (fit, string) {
 		return contradicts, "its values are no postal codes"
 	}
 	return neutralFit, ""
+}
+
+// fitRemarks is for what is said of a record, which is no list of companies.
+func fitRemarks(c *cells) (fit, string) {
+	if named, why := c.companies(); named == tells {
+		return contradicts, why
+	}
+	return fitNames(c)
 }
 
 // longestTick is how long a yes or no is at the most.

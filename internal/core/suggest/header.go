@@ -145,8 +145,12 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 		!slices.ContainsFunc(tokens(before), func(w string) bool { return !own[w] }) {
 		s = rest // “Contact: Title”
 	}
+	bare := value.OnlyMoney(s) // “€”, “£k”
 	if h.unit, s = value.UnitOf(s); h.unit == "" {
 		_, s = value.CurrencyOf(s)
+	}
+	if bare {
+		s = "amount"
 	}
 	words := tokens(s)
 	h.words = spelt(words)

@@ -109,6 +109,22 @@ func CurrencyOf(header string) (code, rest string) {
 	return code, rest
 }
 
+// OnlyMoney reports whether a header is nothing but a currency, with a unit or without: €, CHF, £k,
+// in EUR.
+func OnlyMoney(header string) bool {
+	apart := func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune("()[]{}<>/", r) }
+	money := false
+	for w := range strings.FieldsFuncSeq(strings.ToLower(header), apart) {
+		switch w = strings.Trim(w, ".,:"); {
+		case headerCurrencies[w] != "", w == "$", w == "¥":
+			money = true
+		case w != "in" && unitWords[w] == "":
+			return false
+		}
+	}
+	return money
+}
+
 // ToBeMultiplied reports whether the amounts of a column are in a unit of which the field's own
 // are not: what is kept in thousands, as a field called "Turnover (k€)" says, stays so.
 func ToBeMultiplied(f catalog.Field, header string) bool {

@@ -406,6 +406,16 @@ func TestPhonesWithCode(t *testing.T) {
 }
 
 // A header may say in what its amounts are; what is too large for that is asked.
+func TestOnlyMoney(t *testing.T) {
+	for header, want := range map[string]bool{
+		"€": true, "£k": true, "CHF": true, "in EUR": true, "(T€)": true, "$": true, "": false, "k": false, "in": false, "€ net": false, "Umsatz €": false, "Tausend": false,
+	} {
+		if got := OnlyMoney(header); got != want {
+			t.Errorf("%q: %v", header, got)
+		}
+	}
+}
+
 func TestUnits(t *testing.T) {
 	for header, want := range map[string]Unit{"Montant HT (k€)": Thousands, "Betrag in Tsd. EUR": Thousands, "TEUR": Thousands, "Value [$k]": Thousands, "Umsatz (Mio. €)": Millions,
 		"Amount": "", "Turnover 2000": "", "Mark": "", "k": ""} {
