@@ -143,7 +143,7 @@ var table = map[Code]words{
 	RuleBroken:       {"{detail}", "Change the values so that the rule holds."},
 	BadRecordID:      {"this is not an id of the record type", "An id looks like {detail}."},
 	RecordMissing:    {"no record has this id", "Take the id from the record browser, or leave the cell blank."},
-	LinkNotFound:     {"no {detail} is found by this id, key or name", "Correct the spelling, say which record the word means, let what is missing be created, or leave the cell blank."},
+	LinkNotFound:     {"no {detail} is found by this id, key or name", "Correct the spelling, say which record the word means, let what is missing be created (--unreadable link=create, by the field's name), or leave the cell blank."},
 	LinkAmbiguous:    {"several records answer to this: {detail}", "Say which record the word means, or write the id of the one that is meant."},
 	LinkLeft:         {"{detail} is not in use any more, or has left", "Name somebody who is there, or load it all the same."},
 	LinkDoubtful:     {"it may be another company than {detail}: the name, the legal form or the place differs", "If it is this one, say that the word means it; else load the company first."},

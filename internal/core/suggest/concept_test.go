@@ -41,6 +41,7 @@ func TestHeadersByTheirMeaning(t *testing.T) {
 	for _, x := range []struct{ typeName, header, want string }{
 		{"contact", "NM_FIRST", "given_name"}, {"contact", "LAST_NM", "family_name"}, {"contact", "CTRY_CD", "country"}, {"contact", "ZIP_CODE1", "postal_code"},
 		{"contact", "P/code", "postal_code"}, {"contact", "Tel. (cell)", "mobile"}, {"contact", "Tel. (work)", "phone"}, {"contact", "Mobilfunknr.", "mobile"},
+		{"contact", "Tel./Mobil", "phone"}, {"contact", "Phone or cell", "phone"}, {"contact", "Teléfono o móvil", "phone"}, {"contact", "Handy/Mobil", "mobile"}, {"opportunity", "£k", "amount+currency"}, {"opportunity", "€", "amount+currency"},
 		{"contact", "Birth_DT", "birthday"}, {"contact", "Geb.datum", "birthday"}, {"contact", "E-Mail-Adresse (geschäftl.)", "email"}, {"contact", "Pref. lang.", "language"},
 		{"contact", "Telefonnummer mobil", "mobile"}, {"contact", "Sté", "account"}, {"contact", "Arbeitgeber", "account"}, {"contact", "Fonction", "job_title"},
 		{"contact", "PSČ", "postal_code"}, {"contact", "Příjmení", "family_name"}, {"contact", "Keresztnév", "given_name"}, {"contact", "Prenume", "given_name"},

@@ -201,7 +201,41 @@ func headerOf(t string, s string, fields []catalog.Field, forms []fieldForms, ow
 		}
 		h.known = h.known || h.said[i].score >= certain
 	}
+	if namesBothPhones(s) { // a telephone may be a mobile; the reverse the cells say
+		if n := slices.IndexFunc(fields, func(f catalog.Field) bool { return f.Name == "phone" }); n >= 0 {
+			const surely = 0.94 // and above what its values may add to the other
+			if h.said[n].score < surely {
+				h.said[n] = saying{surely, "the header’s words mean " + fields[n].Label}
+			}
+			for i, f := range fields {
+				if f.Name == "mobile" {
+					h.said[i].score = min(h.said[i].score, h.said[n].score-0.02)
+				}
+			}
+		}
+	}
 	return h
+}
+
+// eitherOr parts the words of a header for one thing or another.
+var eitherOr = regexp.MustCompile(`\s*[/|&+,]\s*|\s(?:or|and|oder|und|ou|et|o|y|u|e|of|en|eller|och|og|lub|i|tai|ή|και)\s`)
+
+// namesBothPhones reports whether a header names a telephone, and a mobile beside it: Tel./Mobil,
+// phone or cell.
+func namesBothPhones(s string) bool {
+	var phone, mobile bool
+	parts := eitherOr.Split(strings.ToLower(s), -1)
+	for _, part := range parts {
+		for _, set := range lift(headerWords(part)).sets {
+			switch {
+			case slices.Contains(set, "mobile"):
+				mobile = true
+			case slices.Contains(set, "phone"):
+				phone = true
+			}
+		}
+	}
+	return len(parts) > 1 && phone && mobile
 }
 
 // isMute reports whether the words of a header say nothing: it is blank, a number, or only says

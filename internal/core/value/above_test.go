@@ -12,13 +12,14 @@ func TestSameAsAbove(t *testing.T) {
 	given := catalog.Field{Name: "given_name", Type: catalog.Text, Likeness: catalog.AsGivenName}
 	for s, want := range map[string]bool{
 		`"`: true, "''": true, "〃": true, "dito": true, "Dito": true, "IDEM": true, "s. o.": true, "s.o.": true, "as above": true, "See above": true, "jak wyżej": true, `- " -`: true, "Ως άνω": true, "同上": true,
+		"j.w.": true, "J. W.": true, "dto.": true, "-||-": true, "w. o.": true, "↑": true,
 		"": false, "-": false, "do": false, "id": false, "Ditton": false, "Idem Dito AG": false, "above": false, "same": false, "Sö": false,
 	} {
 		if got := SameAsAbove(company, s); got != want {
 			t.Errorf("%q: %t, want %t", s, got, want)
 		}
 	}
-	if SameAsAbove(given, "S. O.") || !SameAsAbove(given, "dito") {
+	if SameAsAbove(given, "S. O.") || SameAsAbove(given, "J.W.") || !SameAsAbove(given, "dito") {
 		t.Error("initials of a given name, and a mark in its place")
 	}
 }

@@ -88,8 +88,8 @@ func init() {
 }
 
 // CurrencyOf gives the currency (ISO 4217) that a header names beside what it says, such as
-// “Amount (EUR)”, “WERT_USD” or “Umsatz (T€)”, and the header without it; empty when it names
-// none, or several.
+// “Amount (EUR)”, “WERT_USD” or “Umsatz (T€)”, and the header without it where it says anything
+// else; empty when it names none, or several.
 func CurrencyOf(header string) (code, rest string) {
 	apart := func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune("()[]{}<>/_-", r) }
 	var kept []string
@@ -104,7 +104,7 @@ func CurrencyOf(header string) (code, rest string) {
 		}
 	}
 	if rest = strings.TrimSuffix(strings.Join(kept, " "), " in"); code == "" || !strings.ContainsFunc(rest, unicode.IsLetter) {
-		return "", header
+		return code, header
 	}
 	return code, rest
 }
