@@ -350,6 +350,8 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	for i := range dp.Fields {
 		if dp.Fields[i].Field.Type == catalog.Email {
 			against, speaksFor := value.MailOrder(out.Values[i], given, family)
+			// A mailbox has the family name alone where it has one: krause@ of Krause Jürgen.
+			against = against || dp.names.OnlyFamily(given) && value.MailIs(out.Values[i], given)
 			turned, well = turned || against, well || speaksFor
 		}
 	}

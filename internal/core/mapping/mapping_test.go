@@ -82,6 +82,8 @@ func TestNamesThatSeemTurned(t *testing.T) {
 		"family first":     {map[string]Origin{"given_name": whole(TakeGivenLast), "family_name": whole(TakeFamilyFirst)}, "", []string{"", "Agnieszka Kowalska"}, true},
 		"taken":            {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, TakeRows, []string{"", "", "Kowalska", "Agnieszka"}, false},
 		"from records":     {map[string]Origin{"id": from("Id"), "given_name": from("First"), "family_name": from("Last")}, "", []string{"CON-7", "", "Kowalska", "Agnieszka"}, false},
+		"by the mailbox":   {map[string]Origin{"given_name": from("First"), "family_name": from("Last"), "email": from("Name")}, "", []string{"", "kowalska@quay.example", "Kowalska", "Runa"}, true},
+		"of the mailbox":   {map[string]Origin{"given_name": from("First"), "family_name": from("Last"), "email": from("Name")}, "", []string{"", "runa@quay.example", "Runa", "Kowalska"}, false},
 		"without the half": {map[string]Origin{"given_name": from("First"), "family_name": from("Last")}, "", []string{"", "", "", "Agnieszka"}, false},
 	} {
 		r := routine("contact", x.fields)

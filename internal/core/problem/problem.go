@@ -134,7 +134,7 @@ var table = map[Code]words{
 	BadCurrency:      {"no currency is known by this code or sign", "Write the three-letter code of ISO 4217, such as EUR."},
 	OtherCurrency:    {"the amount is in another currency than the row says: {detail}", "Correct one of the two, or take the currency from the amounts (--map \"amount+currency=Header\")."},
 	SeveralValues:    {"there are several values in a cell that takes one", "Keep one of them in the cell."},
-	BesideName:       {"this stands beside the name: {detail}", "Keep only the name in the cell, in all of them at once (uchi mend replace NUMBER COLUMN '\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*' '' --pattern --problem beside_name), and put the rest in a column of its own."},
+	BesideName:       {"this stands beside the name: {detail}", "Keep only the name in the cell, in all of them at once (uchi mend replace NUMBER COLUMN '\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*|^(?:[[:lower:]][\\pL.]*\\.\\s)+' '' --pattern --problem beside_name), and put the rest in a column of its own."},
 	TooLong:          {"the text is too long ({detail})", "Shorten it in the sheet."},
 	FileMissing:      {"no file of this name came with the sheet", "Send the sheet and its files in one ZIP, or as one bundle; the cell names the file with its folder."},
 	AboutNothing:     {"the row names no record that it is about", "Fill in the cell that names the record, or place a column on a reference."},

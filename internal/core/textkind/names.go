@@ -86,16 +86,23 @@ func (n *Halves) Given(text string) bool {
 }
 
 // Two reports whether a text with a comma is the names of two people, each with a given name in
-// front: "Paul Martin, Julie Roux" and not "Le Roux, Julie Anne".
+// front, or each behind: "Paul Martin, Julie Roux" and not "Le Roux, Julie Anne".
 func (n *Halves) Two(text string) bool {
 	left, right, ok := strings.Cut(text, ",")
 	a, b := strings.Fields(left), strings.Fields(right)
 	if !ok || len(a) < 2 || len(b) < 2 {
 		return false
 	}
-	one, other := n.half(a[0]), n.half(b[0])
-	return one.given && other.given && (one.onlyGiven() || other.onlyGiven()) && !n.Given(a[len(a)-1]) && !n.half(b[len(b)-1]).given
+	given := func(one, other, family, another string) bool {
+		x, y := n.half(one), n.half(other)
+		return x.given && y.given && (x.onlyGiven() || y.onlyGiven()) && !n.Given(family) && !n.half(another).given
+	}
+	lastA, lastB := a[len(a)-1], b[len(b)-1]
+	return given(a[0], b[0], lastA, lastB) || given(lastA, lastB, a[0], b[0])
 }
+
+// OnlyFamily reports whether a name is one that families have, and nobody as a given name.
+func (n *Halves) OnlyFamily(name string) bool { return n.half(name).onlyFamily() }
 
 func (n *Halves) half(name string) half {
 	if h, ok := n.told[name]; ok {

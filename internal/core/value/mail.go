@@ -42,6 +42,12 @@ func MailOrder(address, given, family string) (turned, well bool) {
 	return turned, local == given+family || len(family) > 2 && local == initial || slipped
 }
 
+// MailIs reports whether a mailbox is called by a name and nothing else.
+func MailIs(address, name string) bool {
+	local, _, ok := strings.Cut(address, "@")
+	return ok && name != "" && joined(local) == joined(name)
+}
+
 // desk reports whether a person's name is that of a desk: each of its words is one of those that
 // name some.
 func desk(given, family string) bool {

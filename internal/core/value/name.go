@@ -135,6 +135,9 @@ func besideName(s string) string {
 	if rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
 		return first
 	}
+	if called := shortRoles(s); called != "" {
+		return called
+	}
 	if !strings.ContainsAny(s, "(-–—,|") {
 		return ""
 	}
@@ -159,6 +162,23 @@ func besideName(s string) string {
 		}
 	}
 	return ""
+}
+
+// shortRoles gives what somebody is called in short before the name, in small letters as no name is:
+// "p.o. dyr. Anna Mazur". Titles and particles are the name's own.
+func shortRoles(s string) string {
+	if strings.IndexByte(s, '.') < 0 || strings.ToLower(s) == s {
+		return ""
+	}
+	words := strings.Fields(s)
+	n := 0
+	for n < len(words)-1 && strings.HasSuffix(words[n], ".") && len(words[n]) > len("j.") && !isParticle(words[n]) && !isTitle(words[n], true) {
+		if r, _ := utf8.DecodeRuneInString(words[n]); !unicode.IsLower(r) {
+			break
+		}
+		n++
+	}
+	return strings.Join(words[:n], " ")
 }
 
 // roleEnds are how words for roles end in German, which makes new ones for every trade.
@@ -416,9 +436,12 @@ func familyAt(words []string) int {
 func SplitFamilyFirst(s string) (given, family string) {
 	s, generation := cutGeneration(withoutAsides(s))
 	words, at := halves(s)
-	if at < 0 {
+	switch last := len(words) - 1; {
+	case at < 0 && last > 0 && isInitials(words[0]) && !isInitials(words[last]): // "A. Kade" among them
+		given, family = splitName(s)
+	case at < 0:
 		given, family = splitFamilyFirst(words)
-	} else {
+	default:
 		given, family = strings.Join(words[at:], " "), strings.Join(words[:at], " ")
 	}
 	return given, Trim(family + generation)

@@ -47,7 +47,8 @@ func TestOneName(t *testing.T) {
 		}
 	}
 	for in, want := range map[string]string{"1. Vors. Klaus Riedle": "1. Vors.", "Ada Kade (GF)": "GF", "Ada Kade 2": "2", "Ada Kade, CEO": "CEO", "Ada Kade": "", "Yuki Tanaka 田中 由紀": "田中 由紀", "Tanaka, Yuki 由紀": "由紀", "田中 由紀": "",
-		"Hafenmeister Lutz Ehlers": "Hafenmeister", "Frau Ehlers, Hafenmeisterin": "Hafenmeisterin", "Ada Meister": "", "Meister, Ada": "", "Werftleiterin Ada Kade": "Werftleiterin", "Md Karim Rahman": "", "VP Ada Kade": "VP", "Baumeister, Karin": "", "Ada Kade\nPer Lund": "", "Ada\nKade": "", "Ada Kade <ada-2@kade.example>": ""} {
+		"Hafenmeister Lutz Ehlers": "Hafenmeister", "Frau Ehlers, Hafenmeisterin": "Hafenmeisterin", "Ada Meister": "", "Meister, Ada": "", "Werftleiterin Ada Kade": "Werftleiterin", "Md Karim Rahman": "", "VP Ada Kade": "VP", "Baumeister, Karin": "", "Ada Kade\nPer Lund": "", "Ada\nKade": "", "Ada Kade <ada-2@kade.example>": "",
+		"p.o. dyr. Anna Mazur": "p.o. dyr.", "kier. Kade Ada": "kier.", "dr inż. Ada Kade": "", "v. d. Berg Ada": "", "j. Kade": "", "st. ada kade": "", "mgr. Ada Kade": ""} {
 		if got, _ := OneName(in); got != want {
 			t.Errorf("beside %q: %q, want %q", in, got, want)
 		}

@@ -238,7 +238,7 @@ func FuzzReadIsStable(f *testing.F) {
 
 func TestSplitFamilyFirst(t *testing.T) {
 	for in, want := range map[string][2]string{"Kade Femke": {"Femke", "Kade"}, "Kade Femke Maria": {"Femke Maria", "Kade"}, "van der Kade Femke": {"Femke", "van der Kade"},
-		"Kade, Femke": {"Femke", "Kade"}, "Dr. Kade Femke": {"Femke", "Kade"}, "Femke KADE": {"Femke", "KADE"}, "Kade": {"", "Kade"}, "Le Van": {"Van", "Le"}, "": {"", ""}} {
+		"Kade, Femke": {"Femke", "Kade"}, "Dr. Kade Femke": {"Femke", "Kade"}, "F. Kade": {"F.", "Kade"}, "F. M. van der Kade": {"F. M.", "van der Kade"}, "Kade F.": {"F.", "Kade"}, "Femke KADE": {"Femke", "KADE"}, "Kade": {"", "Kade"}, "Le Van": {"Van", "Le"}, "": {"", ""}} {
 		given, family := SplitFamilyFirst(in)
 		if given != want[0] || family != want[1] {
 			t.Errorf("%q: %q and %q, want %q", in, given, family, want)

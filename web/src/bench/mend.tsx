@@ -96,7 +96,7 @@ const patterns: Record<string, { one: string; many: string; find: string; replac
   beside_name: {
     one: "Keep only the name",
     many: "Keep only the names",
-    find: "\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*",
+    find: "\\s*\\([^()]*\\)$|\\s+[-–—|]\\s.*$|^\\d+\\.\\s(?:\\pL+\\.\\s)*|^(?:[[:lower:]][\\pL.]*\\.\\s)+",
     replace: "",
   },
 };
