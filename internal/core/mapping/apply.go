@@ -346,6 +346,7 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 	}
 	given, family := out.Values[dp.given], out.Values[dp.family]
 	turned, _ := dp.names.Turned(given, family)
+	turned = turned || value.IsInitials(given) && dp.names.Given(family) && !strings.Contains(family, " ") // "Ann K."
 	well := false
 	for i := range dp.Fields {
 		if dp.Fields[i].Field.Type == catalog.Email {

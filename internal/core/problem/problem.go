@@ -37,6 +37,7 @@ const (
 	DayByZone        Code = "day_by_zone"
 	RoughNumber      Code = "rough_number"
 	BirthAhead       Code = "birth_ahead"
+	BirthLongAgo     Code = "birth_long_ago"
 	AmbiguousDate    Code = "ambiguous_date"
 	BadYesNo         Code = "bad_yes_no"
 	BadName          Code = "bad_name"
@@ -114,6 +115,7 @@ var table = map[Code]words{
 	DayByZone:        {"this is a moment in UTC, and where it was noted it may be the beginning of the next day: {detail}", "Set the time zone of the sheet at the Source station (--zone Europe/Oslo), or write the day alone."},
 	RoughNumber:      {"this says about how many, not how many", "Say at the field whether the lowest, the middle or the highest number is meant, or write one."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
+	BirthLongAgo:     {"nobody who was born on this day is alive", "Correct the year, or leave the cell blank where the day stands for none, as 1900-01-01 does."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},
 	BadName:          {"this is not a name", "Write the name here, and an address or a number in a column of its own."},
 	MadeDate:         {"a spreadsheet program seems to have made a date of this", "Take the value from the original, and format the column as text before saving. If it is right so, have such values taken as they stand (--doubtful street=take, by the field's name)."},

@@ -230,7 +230,7 @@ func namesBothPhones(s string) bool {
 			switch {
 			case slices.Contains(set, "mobile"):
 				mobile = true
-			case slices.Contains(set, "phone"):
+			case slices.Contains(set, "phone") && !slices.Contains(set, "private"): // which mostly is a mobile
 				phone = true
 			}
 		}

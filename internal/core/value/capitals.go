@@ -57,7 +57,7 @@ func asNames(f catalog.Field, s string) string {
 		plain := strings.Trim(w, ".,;()&")
 		switch {
 		case plain == "" || strings.ContainsFunc(w, unicode.IsDigit) || numerals[plain]:
-		case people && isInitials(w) && strings.ContainsRune(w, '.'):
+		case people && IsInitials(w) && strings.ContainsRune(w, '.'):
 		case people && n < len(words)-1 && isParticle(strings.ToLower(w)), !people && n > 0 && smallInside[bare]:
 			words[n] = strings.ToLower(w)
 		case f.ComparedAs() == catalog.AsCompanyName && formsAsSet[bare] != "" && n > 0:

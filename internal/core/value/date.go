@@ -65,6 +65,8 @@ func (r *Reader) date(s string) (string, Trouble) {
 		return "", Trouble{Code: problem.BadDate}
 	case r.ahead != "" && day >= r.ahead:
 		return "", Trouble{Code: problem.BirthAhead}
+	case r.oldest != "" && day < r.oldest:
+		return "", Trouble{Code: problem.BirthLongAgo}
 	}
 	return day, Trouble{}
 }

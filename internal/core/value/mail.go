@@ -18,7 +18,7 @@ var roleBoxes = wordSet(`info office post mail mails email e-mail contact kontak
 	no-reply webmaster postmaster marketing enquiries enquiry inquiries jobs hr na none unknown noemail nomail test x`)
 
 // deskWords stand for a desk where a person is named; "Marina" and "Post" are names.
-var deskWords = wordSet(`info office reception rezeption empfang sales verkauf ventas vendite salg forsaljning accounting finance admin support
+var deskWords = wordSet(`direktion buro büro bureau kontor kontoret kancelaria biuro ufficio segreteria oficina escritorio escritório secretariado sekretariatet kantoor info office reception rezeption empfang sales verkauf ventas vendite salg forsaljning accounting finance admin support
 	booking reservations sekretariat sekretariatet secretariat secretaria marketing enquiries hr department dept desk team staff front back abteilung abt einkauf vertrieb buchhaltung verwaltung zentrale leitung geschaftsleitung geschäftsleitung geschaftsfuhrung geschäftsführung personal
 	service comptabilite comptabilité accueil achats direction administration compras administracion recepcion direccion acquisti amministrazione inkoop verkoop boekhouding administratie
 	administracao inkop ekonomi indkob indkøb bogholderi innkjop innkjøp okonomi økonomi osto myynti zakupy ksiegowosc recepcja biuro purchasing procurement logistics warehouse workshop switchboard

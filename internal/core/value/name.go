@@ -27,11 +27,11 @@ var (
 
 var (
 	shortParticles = strings.Fields("v. d. v.d. v.d vd. z. St. Ste. O' O’") // as they are written: V. is an initial
-	nobles         = strings.Fields("graf grafin freiherr freifrau baron baronin furst furstin ritter edler")
+	nobles         = strings.Fields("graf grafin freiherr freifrau frhr frhr. frfr. gf. baron baronin furst furstin ritter edler")
 	joiners        = strings.Fields("& + / und u. and et og och or oder ou eller lub tai")
 	sonsOf         = strings.Fields("ben abu ibn ash ad as an ar at az ul mc")
 	families       = strings.Fields("familie fam. fam family famille familia famiglia erben erbengemeinschaft")
-	bornAs         = strings.Fields("née nee geb. geborene född født roz.")
+	bornAs         = strings.Fields("née nee geb. geborene född født f. roz.")
 )
 
 // Forms of address and titles stand in front of a name; what follows one may stand behind
@@ -53,12 +53,6 @@ var (
 	capitalDegrees = strings.Fields("MA BA MD RN CPA CFA OBE MBE DDS JD PE")
 )
 
-// roles are what people are called by at work, of which lists write some beside the name.
-var roles = wordSet(`ceo cfo coo cto cio cmo md vp svp evp gf director manager owner chairman president partner sales buyer purchasing accounts secretary
-	founder engineer agent broker skipper harbourmaster geschaftsfuhrer geschaftsfuhrerin inhaber inhaberin prokurist prokuristin einkauf einkaufer vertrieb
-	leiter leiterin hafenmeister directeur directrice gerant gerante directora gerente jefe eigenaar inkoper havenmeester direktor chef inkopare innkjop
-	styreleder salg titolare direttore socio`)
-
 // familyFirst are family names that stand first in the order of their country and are
 // hardly ever given names: as they are written in Viet Nam, and from China.
 var familyFirst = strings.Fields(`nguyễn trần lê phạm huỳnh hoàng phan vũ võ đặng bùi đỗ hồ ngô dương nguyen pham huynh zhang wang liu huang zhou zhao`)
@@ -71,158 +65,6 @@ var twoSyllables = regexp.MustCompile(`^\p{Lu}\p{Ll}{1,5}-\p{Ll}{2,6}$`)
 // of some that do: "v. d. Heide".
 func isParticle(word string) bool {
 	return slices.Contains(particles, Fold(word)) || slices.Contains(shortParticles, word)
-}
-
-// OneName reports whether a text is the name of one person and nothing beside it. Of what stands
-// beside the name of one it gives that.
-func OneName(s string) (beside string, ok bool) {
-	if severalPeople(s) {
-		return "", false
-	}
-	beside = besideName(s)
-	return beside, beside == ""
-}
-
-// sameInitial reports whether a word of a name begins as another does: Jo Lie (Johanna), and not
-// Ola Dahl (Electrician).
-func sameInitial(name, other string) bool {
-	other = Fold(other)
-	return slices.ContainsFunc(strings.Fields(Fold(name)), func(w string) bool {
-		return other == "" || w[0] == other[0]
-	})
-}
-
-// severalPeople reports whether a name is that of more than one person, or of a firm called
-// after its people: "Hans und Petra Meier", "Brodersen & Sohn", "Ada Kade/Per Lund".
-func severalPeople(s string) bool {
-	if strings.ContainsAny(s, "/;") || strings.Count(s, ",") > 2 {
-		return true
-	}
-	if first, _, more := strings.Cut(s, "\n"); more && len(strings.Fields(first)) > 1 {
-		return true
-	}
-	words := strings.Fields(s)
-	for i, w := range words {
-		if i > 0 && i < len(words)-1 && slices.Contains(joiners, strings.ToLower(w)) && !joinsParticles(words, i) {
-			return true
-		}
-	}
-	if len(words) > 3 && slices.Contains(ands, words[1]) { // "Ciro e Gennaro Esposito"; but "Ortega y Gasset"
-		return true
-	}
-	return len(words) > 1 && slices.Contains(families, strings.ToLower(words[0]))
-}
-
-// joinsParticles reports whether a word stands between two particles, as in "von und zu".
-func joinsParticles(words []string, at int) bool {
-	return at > 0 && at < len(words)-1 && isParticle(words[at-1]) && isParticle(words[at+1])
-}
-
-// besideName gives what stands beside a person's name in one cell and belongs to none:
-// "Ada Kade (until May)", "Ada Kade - sales", "Ada Kade, CEO", "1. Vors. Ada Kade". A fond name in
-// brackets is one of the name's own.
-func besideName(s string) string {
-	if strings.HasSuffix(s, ">") {
-		s = mailed.ReplaceAllString(s, "")
-	}
-	if at := strings.IndexAny(s, "0123456789"); at >= 0 {
-		return numbered(s, at)
-	}
-	if other := inOtherScript(s); other != "" {
-		return other
-	}
-	first, rest, _ := strings.Cut(s, " ")
-	if rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
-		return first
-	}
-	if called := shortRoles(s); called != "" {
-		return called
-	}
-	if !strings.ContainsAny(s, "(-–—,|") {
-		return ""
-	}
-	for _, sign := range []string{" - ", " – ", " — ", "|"} {
-		if _, behind, ok := strings.Cut(s, sign); ok {
-			return Trim(behind)
-		}
-	}
-	if open := strings.LastIndexByte(s, '('); open > 0 {
-		aside := strings.Fields(strings.TrimSuffix(Trim(s[open+1:]), ")"))
-		own := len(aside) == 1 && (titles[bare(aside[0])] || slices.Contains(degrees, bare(aside[0])) ||
-			!isRole(aside[0]) && isName(aside[0]) && sameInitial(s[:open], aside[0]))
-		if strings.HasSuffix(Trim(s), ")") && !own {
-			return strings.Join(aside, " ")
-		}
-	}
-	if at := strings.LastIndexByte(s, ','); at > 0 {
-		for w := range strings.FieldsSeq(s[at+1:]) {
-			if isRole(w) && !slices.Contains(degrees, bare(w)) {
-				return Trim(s[at+1:])
-			}
-		}
-	}
-	return ""
-}
-
-// shortRoles gives what somebody is called in short before the name, in small letters as no name is:
-// "p.o. dyr. Anna Mazur". Titles and particles are the name's own.
-func shortRoles(s string) string {
-	if strings.IndexByte(s, '.') < 0 || strings.ToLower(s) == s {
-		return ""
-	}
-	words := strings.Fields(s)
-	n := 0
-	for n < len(words)-1 && strings.HasSuffix(words[n], ".") && len(words[n]) > len("j.") && !isParticle(words[n]) && !isTitle(words[n], true) {
-		if r, _ := utf8.DecodeRuneInString(words[n]); !unicode.IsLower(r) {
-			break
-		}
-		n++
-	}
-	return strings.Join(words[:n], " ")
-}
-
-// roleEnds are how words for roles end in German, which makes new ones for every trade.
-var roleEnds = strings.Fields(`hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende
-	betreuer sekretar beauftragter referent`)
-
-// isRole reports whether a word says what somebody is at work, also of a woman.
-func isRole(word string) bool {
-	w := strings.TrimRight(bare(word), ":")
-	if roles[w] {
-		return true
-	}
-	w = strings.TrimSuffix(w, "in")
-	return slices.ContainsFunc(roleEnds, func(end string) bool { return strings.HasSuffix(w, end) && len(w) >= len("vorstand") })
-}
-
-// inOtherScript gives the words of a name in the scripts of the far east that stand beside it in
-// another: Yuki Tanaka 田中 由紀.
-func inOtherScript(s string) string {
-	var eastern []string
-	other := false
-	for w := range strings.FieldsSeq(s) {
-		if r, _ := utf8.DecodeRuneInString(w); unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) {
-			eastern = append(eastern, w)
-		} else if unicode.IsLetter(r) {
-			other = true
-		}
-	}
-	if !other {
-		return ""
-	}
-	return strings.Join(eastern, " ")
-}
-
-// numbered gives the word of a name that has a figure, at a place, with those behind it that are
-// cut short.
-func numbered(s string, at int) string {
-	first := strings.LastIndexByte(s[:at], ' ') + 1
-	words := strings.Fields(s[first:])
-	n := 1
-	for n < len(words) && strings.HasSuffix(words[n], ".") {
-		n++
-	}
-	return strings.Join(words[:n], " ")
 }
 
 // isName reports whether a word is written as a name is: with one capital, of letters.
@@ -256,7 +98,7 @@ func ofCompany(s string) bool {
 func NoName(f catalog.Field, s string) bool {
 	switch f.ComparedAs() {
 	case catalog.AsGivenName, catalog.AsFamilyName:
-		if isMailbox(s) || bracketed(s) || ofCompany(s) || !strings.ContainsFunc(s, unicode.IsLetter) {
+		if isMailbox(s) || bracketed(s) || ofCompany(s) || !strings.ContainsFunc(s, unicode.IsLetter) || userName(s) {
 			return true
 		}
 		return strings.Contains(s, "://") || strings.HasPrefix(s, "www.")
@@ -265,6 +107,13 @@ func NoName(f catalog.Field, s string) bool {
 	}
 	return false
 }
+
+// userName reports whether a text is what somebody signs in with: ada_kade, Ada.Kade.
+func userName(s string) bool {
+	return strings.ContainsAny(s, "._") && signedIn.MatchString(s)
+}
+
+var signedIn = regexp.MustCompile(`^\pL{2,}_\pL{2,}$|^\pL{3,}\.\pL{3,}$`)
 
 // bracketed reports whether a text is a remark in brackets and nothing else: <unreadable>, [see note].
 func bracketed(s string) bool {
@@ -315,15 +164,30 @@ func splitName(s string) (given, family string) {
 		return strings.Join(words[at:last], " "), strings.Join(slices.Concat(words[last:], words[:at]), " ")
 	}
 	// So they are of "Vries J. de".
-	if last := len(words) - 1; last > 1 && isParticle(words[last]) && Fold(words[last]) == words[last] && isInitials(words[last-1]) && !isInitials(words[0]) {
+	if last := len(words) - 1; last > 1 && isParticle(words[last]) && Fold(words[last]) == words[last] && IsInitials(words[last-1]) && !IsInitials(words[0]) {
 		return words[last-1], strings.Join(append([]string{words[last]}, words[:last-1]...), " ")
+	}
+	if particlesFirst(words) {
+		return splitFamilyFirst(words)
 	}
 	at = familyAt(words)
 	return strings.Join(words[:max(at, 0)], " "), strings.Join(words[max(at, 0):], " ")
 }
 
+// particlesFirst reports whether a name begins with two particles, as only a family name does: "DE LA
+// CRUZ MARIA"; one alone may be a given name (Van, Al).
+func particlesFirst(words []string) bool {
+	return len(words) > 3 && isParticle(words[0]) && isParticle(words[1]) && !isParticle(words[2])
+}
+
 // fondName is a name that people go by, in quotation marks: Robert "Bob" Kade.
-var fondName = regexp.MustCompile(` ["“„][^"”“]+["”“] `)
+var fondName = regexp.MustCompile(` (?:["“„][^"”“]+["”“]|['‘][^'’‘]+['’]) `)
+
+// stopped is a text that ends as a sentence does, with a word that is no short form.
+var stopped = regexp.MustCompile(`^(\S+ .*\p{Lu}\p{Ll}{3,})\.$`)
+
+// wholly is a text in quotation marks.
+var wholly = regexp.MustCompile(`^["“„'‘«]([^"“”„'‘’«»]+)["”“'’»]$`)
 
 // What says before a name that a letter is meant for it, and a mailbox behind one.
 var (
@@ -347,7 +211,11 @@ func withoutAsides(s string) string {
 			s = bare
 		}
 	}
-	if strings.ContainsAny(s, `"“„`) {
+	s = stopped.ReplaceAllString(strings.TrimLeft(strings.TrimLeft(s, "-–—•·"), " "), "$1") // as in lists and sentences
+	if strings.ContainsAny(s, `"“„'‘’«`) {
+		if inner := wholly.FindStringSubmatch(s); inner != nil {
+			s = inner[1]
+		}
 		s = fondName.ReplaceAllString(s, " ")
 	}
 	for {
@@ -380,7 +248,7 @@ func standsFirst(words []string) bool {
 	}
 	first, last := words[0], words[len(words)-1]
 	switch {
-	case isInitials(last) && !isInitials(first):
+	case IsInitials(last) && !IsInitials(first):
 		return true
 	case len(words) == 2 && twoSyllables.MatchString(last) && !strings.Contains(first, "-"):
 		before, _, _ := strings.Cut(last, "-")
@@ -392,10 +260,10 @@ func standsFirst(words []string) bool {
 	return unicode.In(r, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul)
 }
 
-var initialSigns = strings.NewReplacer(".", "", "-", "")
+var initialSigns = strings.NewReplacer(".", "", "-", "", "ª", "", "º", "") // also of María: J.Mª
 
-// isInitials reports whether a word is the initials of given names: "A.", "A.B.", "M", "MJ".
-func isInitials(word string) bool {
+// IsInitials reports whether a word is the initials of given names: "A.", "A.B.", "M", "MJ".
+func IsInitials(word string) bool {
 	if len(word) > 12 { // more than initials come to
 		return false
 	}
@@ -437,7 +305,7 @@ func SplitFamilyFirst(s string) (given, family string) {
 	s, generation := cutGeneration(withoutAsides(s))
 	words, at := halves(s)
 	switch last := len(words) - 1; {
-	case at < 0 && last > 0 && isInitials(words[0]) && !isInitials(words[last]): // "A. Kade" among them
+	case at < 0 && last > 0 && IsInitials(words[0]) && !IsInitials(words[last]): // "A. Kade" among them
 		given, family = splitName(s)
 	case at < 0:
 		given, family = splitFamilyFirst(words)
@@ -483,7 +351,13 @@ func halves(s string) (words []string, at int) {
 	for len(parts) > 1 && behindName(parts[len(parts)-1], strings.Join(parts[:len(parts)-1], "")) {
 		parts = parts[:len(parts)-1]
 	}
+	if n := len(parts) - 1; n > 0 && slices.ContainsFunc(bornAs, func(w string) bool { return strings.HasPrefix(Trim(parts[n]), w+" ") }) {
+		parts = parts[:n]
+	}
 	family := untitled(parts[0])
+	for n := len(family) - 1; len(parts) == 1 && n > 1 && strings.HasSuffix(family[n], ".") && len(bare(family[n])) > 1 && isTitle(family[n], false); n-- {
+		family = family[:n] // "Kade Ada Dr."
+	}
 	for len(parts) == 1 && len(family) > 2 && (slices.Contains(behindNames, bare(family[len(family)-1])) ||
 		slices.Contains(capitalDegrees, family[len(family)-1]) && strings.ToUpper(parts[0]) != parts[0]) {
 		family = family[:len(family)-1]
@@ -497,7 +371,10 @@ func halves(s string) (words []string, at int) {
 		return slices.Concat(family, untitled(strings.Join(parts[1:], ","))), len(family)
 	}
 	loud := func(w string) bool {
-		return strings.ToUpper(w) == w && strings.ToLower(w) != w && utf8.RuneCountInString(w) > 2 && !isInitials(w)
+		return strings.ToUpper(w) == w && strings.ToLower(w) != w && utf8.RuneCountInString(w) > 2 && !IsInitials(w)
+	}
+	if particlesFirst(family) {
+		return family, -1
 	}
 	front := slices.IndexFunc(family, func(w string) bool { return !loud(w) })
 	behind := len(family)
@@ -525,7 +402,7 @@ func untitled(name string) []string {
 	for len(words) > 2 && slices.Contains(peers, Fold(words[0])) { // of two words they may be names
 		words = words[1:]
 	}
-	for titled := false; len(words) > 1 && isTitle(words[0], titled) && !(isInitials(words[0]) && isInitials(words[1])); titled = true {
+	for titled := false; len(words) > 1 && isTitle(words[0], titled) && !(IsInitials(words[0]) && IsInitials(words[1])); titled = true {
 		words = words[1:]
 	}
 	return words

@@ -167,6 +167,7 @@ var perhapsNothing = func() map[string]bool {
 	for _, w := range slices.Concat(nothingOrName, namelessWords) {
 		set[strings.ReplaceAll(w, "_", " ")] = true
 	}
+	set["n.n."], set["n. n."] = true, true
 	return set
 }()
 

@@ -64,6 +64,7 @@ type Reader struct {
 	set     Settings
 	choices map[string]string
 	ahead   string          // the first day on which nobody is born yet, of days of birth
+	oldest  string          // the first on which somebody who is alive may have been born
 	named   map[string]bool // what a field of yes and no is called
 	asks    bool            // a spelling of a choice has a question mark
 	phones  *phoneReader
@@ -105,6 +106,9 @@ var kinds = map[catalog.FieldType]kind{
 	catalog.File:      {read: (*Reader).file, key: asIs},
 }
 
+// oldestAge is how old people become, in years.
+const oldestAge = 120
+
 // NewReader makes a reader for one field.
 func NewReader(f catalog.Field, s Settings) *Reader {
 	r := &Reader{field: f, set: s, read: kinds[f.Type].read}
@@ -135,7 +139,9 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 		r.phones = newPhoneReader()
 	}
 	if f.Holds == catalog.HoldsBirth {
-		r.ahead = time.Now().UTC().AddDate(0, 0, 2).Format(time.DateOnly) // it is tomorrow already in the east
+		now := time.Now().UTC()
+		r.ahead = now.AddDate(0, 0, 2).Format(time.DateOnly) // it is tomorrow already in the east
+		r.oldest = now.AddDate(-oldestAge, 0, 0).Format(time.DateOnly)
 	}
 	return r
 }

@@ -248,6 +248,8 @@ func TestSplitFamilyFirst(t *testing.T) {
 
 func TestSplitName(t *testing.T) {
 	for in, want := range map[string][2]string{
+		"DE LA CRUZ MARIA": {"MARIA", "DE LA CRUZ"}, "van der Kade Femke": {"Femke", "van der Kade"}, "J.Mª García": {"J.Mª", "García"}, "Ada Kade, née Lund": {"Ada", "Kade"}, "Ada Kade f. Lund": {"Ada", "Kade"}, "Kade Ada Dr.": {"Kade", "Ada"},
+		"“Ada Kade”": {"Ada", "Kade"}, "- Ada Kade": {"Ada", "Kade"}, "Ada Kade.": {"Ada", "Kade"}, "Ada 'Addie' Kade": {"Ada", "Kade"}, "Otto Frhr. v. Berg": {"Otto", "Frhr. v. Berg"},
 		"Ewan Saltmarsh": {"Ewan", "Saltmarsh"}, "Femke van der Kade": {"Femke", "van der Kade"}, "Dr. Ada Mary Quayle": {"Ada Mary", "Quayle"},
 		"Kade, Femke": {"Femke", "Kade"}, "van der Kade, J.P.": {"J.P.", "van der Kade"}, "Dr. Quayle, Ada": {"Ada", "Quayle"}, "Quayle, Dr. Ada": {"Ada", "Quayle"},
 		"Ada Quayle, PhD": {"Ada", "Quayle"}, "Quayle, Ada, M.Sc.": {"Ada", "Quayle"}, "Ada Quayle, MA": {"Ada", "Quayle"}, "Nguyen, Ba": {"Ba", "Nguyen"}, "NGUYEN, MA": {"MA", "NGUYEN"},
@@ -531,7 +533,8 @@ func TestNoDate(t *testing.T) {
 func TestDaysOfBirth(t *testing.T) {
 	f := field(catalog.Date)
 	f.Holds = catalog.HoldsBirth
-	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "2025-04-03", ""}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""}})
+	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "2025-04-03", ""}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""},
+		{"12.03.1081", "", problem.BirthLongAgo}, {"1900-01-01", "", problem.BirthLongAgo}, {"1908-01-01", "1908-01-01", ""}})
 	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"03.04.30", "2030-04-03", ""}, {"2199-01-31", "2199-01-31", ""}})
 }
 

@@ -354,10 +354,21 @@ var countryNames = sync.OnceValue(func() map[string]string {
 			}
 		}
 	}
+	for _, tongue := range nameTongues { // Oesterreich, as where letters are plain ones
+		for _, code := range codes {
+			name := display.Regions(tongue).Name(language.MustParseRegion(code))
+			if k := Words(twoLetters.Replace(name)); k != "" && names[k] == "" && !clash[k] {
+				names[k] = code
+			}
+		}
+	}
 	maps.Copy(names, countrySpellings)
 	maps.Copy(names, countrySigns)
 	return names
 })
+
+// twoLetters are those that people write for letters which their keyboards lack.
+var twoLetters = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "å", "aa", "ø", "oe", "æ", "ae", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "Å", "Aa", "Ø", "Oe", "Æ", "Ae")
 
 // NamedCode is a code with its names, the English one first.
 type NamedCode struct {
