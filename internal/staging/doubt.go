@@ -166,6 +166,7 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 var lostCodes = []string{
 	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate),
 	string(problem.BadPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero), string(problem.FootnoteMark),
+	string(problem.BesideName), string(problem.BadName),
 }
 
 // fieldAs gives the plan of the field that is compared in a way; nil when the rows say

@@ -398,7 +398,11 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 		case fp.Names && dp.namesNobody(i, out):
 			code = problem.PerhapsNothing
 		case fp.Losable:
-			code = value.Lost(fp.Field, out.Values[i])
+			if code = value.Lost(fp.Field, out.Values[i]); code == "" {
+				if detail = value.BesideCompany(fp.Field, out.Values[i]); detail != "" {
+					code = problem.BesideName
+				}
+			}
 		}
 		if code == "" && fp.Losable && fp.Field.ComparedAs() == catalog.AsPostalCode {
 			if detail = value.LostZero(fp.reader.Country(country), out.Values[i]); detail != "" {

@@ -23,6 +23,10 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.MadeDate
 	case badPlace(f, s):
 		return problem.BadPlace
+	case f.ComparedAs() == catalog.AsCompanyName && numberAlone(s):
+		return problem.BadName
+	case HoldsNames(f) && strings.HasSuffix(s, "?"):
+		return problem.LostLetters
 	case HoldsNames(f) && mayHaveFootnote(s) && footnoted.MatchString(s):
 		return problem.FootnoteMark
 	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
@@ -30,6 +34,34 @@ func Lost(f catalog.Field, s string) problem.Code {
 	}
 	return ""
 }
+
+// numberAlone reports whether what is called a company is figures, the number of a telephone, an address
+// on the web, or a postal code with its town.
+func numberAlone(s string) bool {
+	return strings.HasPrefix(s, "www.") || !strings.ContainsFunc(s, unicode.IsLetter) || codeAndTown.MatchString(s)
+}
+
+var codeAndTown = regexp.MustCompile(`^\d{4,5} \p{Lu}\pL+$`)
+
+// BesideCompany gives what stands beside a company's name in one cell: somebody who works there, a
+// telephone number, an address; empty when nothing does.
+func BesideCompany(f catalog.Field, s string) string {
+	if f.ComparedAs() != catalog.AsCompanyName || !strings.ContainsAny(s, ",./0123456789") {
+		return ""
+	}
+	if at := atCompany.FindStringIndex(s); at != nil {
+		return strings.TrimLeft(s[at[0]:], ", ")
+	}
+	if _, rest, ok := strings.Cut(s, ","); ok && strings.ContainsAny(rest, "0123456789") {
+		if p, ok := SplitAddress(rest); ok && p.Street != "" {
+			return Trim(rest)
+		}
+	}
+	return ""
+}
+
+// atCompany begins what is said of a person at a company, or of its telephone.
+var atCompany = regexp.MustCompile(`(?i)[, ] ?(?:z\. ?hd\.|zhd\.|c/o|attn?[.:]|fao|t\. ?a\. ?v\.|à l['’]attention|tel[.:]* ?\+?\d|fax[.:]* ?\+?\d) ?|, ?(?:herr|frau|hr\.|fr\.|mr|mrs|ms|mme|madame|monsieur|sr\.|sra\.|dhr\.|mevr\.)\.? \p{Lu}`)
 
 // footnotes are the marks by which lists point to a note below them.
 const footnotes = "*†‡#¹²³"
@@ -92,6 +124,7 @@ var setAside = func() map[string][]string { // by their first word, each between
 	list := map[string][]string{}
 	for _, w := range strings.Split("do not use|dont use|don t use|not in use|no longer in use|duplicate|duplicate of|dublette|doppelt angelegt|nicht verwenden|nicht benutzen|nicht mehr verwenden|bitte löschen|zu löschen|"+
 		"ne pas utiliser|ne plus utiliser|doublon|à supprimer|no usar|no utilizar|duplicado|non usare|non utilizzare|doppione|niet gebruiken|niet meer gebruiken|använd ej|används ej|använd inte|dubblett|"+
+		"gelöscht|gesperrt|inaktiv|stillgelegt|inactive|deleted|blocked|supprimé|bloqué|inactif|eliminado|bloqueado|inactivo|eliminato|bloccato|verwijderd|geblokkeerd|inactief|spärrad|slettet|sperret|nieaktywny|zablokowany|"+
 		"ikke brug|ikke bruk|må ikke bruges|må ikke brukes|nie używać|duplikat|do usunięcia|não usar|não utilizar|to be deleted|please delete|delete me|zzz|μη χρησιμοποιείτε", "|") {
 		words := Words(w)
 		first, _, _ := strings.Cut(words, " ")

@@ -42,6 +42,9 @@ func TestLost(t *testing.T) {
 		{family, "Coral-Reyes*", problem.FootnoteMark}, {family, "† Berg", problem.FootnoteMark}, {company, "Tern Works AS ¹", problem.FootnoteMark}, {company, "Tern Ltd.**", problem.FootnoteMark},
 		{company, "#1 Marine", ""}, {company, "Sail*Spar", ""}, {family, "*", ""}, {company, "Quay 2", ""},
 		{company, "DUPLICATE - Quay Ltd", problem.NotToUse}, {company, "Quay Ltd (do not use!)", problem.NotToUse}, {company, "zzz Quay Ltd", problem.NotToUse}, {company, "Quay Ltd NICHT VERWENDEN", problem.NotToUse},
+		{company, "Quay Ltd (gesperrt)", problem.NotToUse}, {company, "Quay Ltd - gelöscht", problem.NotToUse},
+		{company, "12345", problem.BadName}, {company, "+49 40 123456", problem.BadName}, {company, "24103 Kiel", problem.BadName}, {company, "www.quay.example", problem.BadName}, {company, "3M", ""}, {company, "1. FC Kiel", ""},
+		{company, "Quay Ltd?", problem.LostLetters}, {family, "Kade?", problem.LostLetters},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
 		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse}, {company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
@@ -49,6 +52,23 @@ func TestLost(t *testing.T) {
 		if got := Lost(c.of, c.in); got != c.want {
 			t.Errorf("%s %q: %q, want %q", c.of.Name, c.in, got, c.want)
 		}
+	}
+}
+
+// Whom to ask for at a company, and its number and address, are no part of its name.
+func TestBesideCompany(t *testing.T) {
+	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
+	for in, want := range map[string]string{
+		"Quay GmbH, Herr Lund": "Herr Lund", "Quay GmbH z.Hd. Frau Lund": "z.Hd. Frau Lund", "Quay Ltd c/o Tern Works": "c/o Tern Works", "Quay Ltd, attn: Ada Kade": "attn: Ada Kade", "Quay AS Tel 040 123456": "Tel 040 123456",
+		"Quay GmbH, Hafenstr. 3, 24103 Kiel": "Hafenstr. 3, 24103 Kiel", "Quay Sarl, Mme Lund": "Mme Lund",
+		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
+	} {
+		if got := BesideCompany(company, in); got != want {
+			t.Errorf("%q: %q, want %q", in, got, want)
+		}
+	}
+	if got := BesideCompany(catalog.Field{Name: "street", Type: catalog.Text, Likeness: catalog.AsStreet}, "c/o Lund, Kai 3"); got != "" {
+		t.Errorf("beside a street: %q", got)
 	}
 }
 

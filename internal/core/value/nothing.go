@@ -26,7 +26,9 @@ var (
 		(null) <null> [null] [object_object] http:// https:// http://www. https://www. www. mailto:`)
 	nothingOrName = strings.Fields(`n.v. n.v na nil null none nan without ohne sans sin senza sem zonder uden uten utan kein keine aucun aucune ninguno ninguna nessuno nessuna geen nenhum ingen inga intet ei_ole brak žádný žádná`)
 	// What stands where a name belongs, and is none either.
-	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména`)
+	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména
+		testfirma musterfirma musterkunde mustermann muster muster_gmbh asdf qwertz qwerty barverkauf barkunde laufkundschaft walk_in walk-in walk-in_customer cash_sale cash_customer diverse diverses
+		various miscellaneous sonstige sonstiges varios diversen intern internal`)
 	// Names of people that are such words too, when they are written as names are.
 	alsoNames = wordSet(`Na Nan Nil Sem Sin Null Sans Nn`)
 )
@@ -35,7 +37,8 @@ var (
 // with a noun, for a company may be called Sem or Keine; and all of them together.
 var (
 	privateWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin privatpersoner selbst particulier particuliere
-		particular particulares privato privata yksityinen yksityishenkilo prywatny prywatna prywatnie ιδιωτης`)
+		particular particulares privato privata yksityinen yksityishenkilo prywatny prywatna prywatnie ιδιωτης
+		selbstandig selbststandig freiberuflich freiberufler freelance freelancer autonomo autonoma independant independante zzp zzper rentner pensionar retired ruhestand arbeitslos unemployed`)
 	negations    = wordSet(`kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
 	companyNouns = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise
 		societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta firmy osoba privee fisica`)
