@@ -3,6 +3,7 @@ package pgcopy
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"runtime/debug"
 	"sync"
@@ -31,8 +32,8 @@ const (
 // Through runs a query through COPY, lets workers make other rows of its rows,
 // several batches of them side by side, and adds these to the tables in the
 // order in which the query gave theirs. Passed is told, in that order, how many
-// rows of the query have been added so far; it may be nil. With one worker the rows pass it in
-// their order. A panic of a worker is an error.
+// rows of the query have been added so far; it may be nil. With one worker the
+// rows pass it in their order. A panic of a worker is an error.
 func Through(ctx context.Context, on OnConn, query string, workers []Worker, into []*In, passed func(rows int64) error) error {
 	todo, line := make(chan *batch), make(chan *batch, 2*len(workers))
 	free := make(chan *batch, cap(line)+len(workers)+1)
@@ -92,7 +93,7 @@ func Through(ctx context.Context, on OnConn, query string, workers []Worker, int
 }
 
 // errStopped ends a query whose rows nobody wants any more.
-var errStopped = fmt.Errorf("the rows are not wanted any more")
+var errStopped = errors.New("the rows are not wanted any more")
 
 // cut runs a query and hands its rows on in batches; give is false when no more is wanted.
 func cut(ctx context.Context, on OnConn, query string, tables int, free <-chan *batch, give func(b *batch) bool) error {

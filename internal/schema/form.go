@@ -118,8 +118,8 @@ func Typed(f catalog.Field, text string) string {
 	return text + `::` + Type(f)
 }
 
-// Row is the SQL of what a record was, as JSON: its values that are not blank, and when, by whom and from where
-// it came. What is made of the values, to look them up by, is not in it.
+// Row is the SQL of what a record was, as JSON: its values that are not blank, and when, by whom
+// and from where it came. What is made of the values, to look them up by, is not in it.
 func Row(t catalog.RecordType, alias string) string {
 	columns := []string{"created_at", "created_by", "import"}
 	for _, f := range t.Fields {

@@ -18,8 +18,15 @@ import (
 // Ident writes the parts of a name as SQL, each quoted.
 func Ident(parts ...string) string { return pgx.Identifier(parts).Sanitize() }
 
-// Literal writes a text as SQL.
-func Literal(s string) string { return `'` + strings.ReplaceAll(s, `'`, `''`) + `'` }
+// Literal writes a text as SQL, without a brace that opens: words of statements stand behind those.
+func Literal(s string) string {
+	if strings.Contains(s, "{") {
+		return `E'` + braceless.Replace(s) + `'`
+	}
+	return `'` + strings.ReplaceAll(s, `'`, `''`) + `'`
+}
+
+var braceless = strings.NewReplacer(`'`, `''`, `\`, `\\`, `{`, `\x7b`)
 
 // Int writes a number as SQL.
 func Int[T ~int | ~int64](n T) string { return strconv.FormatInt(int64(n), 10) }

@@ -197,7 +197,7 @@ func TestChanges(t *testing.T) {
 			t.Errorf("of %d fields %d change, %v", n, members, err)
 		}
 	}
-	for _, text := range []string{``, `a "quoted" \ one`, "lines\nand\ttabs\x01", `漢字 🛥 {"f":[1]}, ]`} {
+	for _, text := range []string{``, `a "quoted" \ one`, "lines\nand\ttabs\x01", `漢字 🛥 {"f":[1]}, ]`, `it's a {word} \ of 'two'`} {
 		var was, now *string
 		sql := `select c->'f'->>0, c->'f'->>1 from (select ` + Changes([]Becomes{{Field: "f", Is: `true`, Was: Literal(text), Now: `null`}}) + ` as c) x`
 		if err := conn.QueryRow(t.Context(), sql).Scan(&was, &now); err != nil || was == nil || *was != text || now != nil {

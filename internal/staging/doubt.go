@@ -185,7 +185,7 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 	if k.plan.May == mapping.Create || k.plan.May == mapping.Delete {
 		return nil
 	}
-	var details, said, any []string // what is in doubt of each field, and what is said of it
+	var details, said, some []string // what is in doubt of each field, and what is said of it
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
 		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
@@ -206,7 +206,7 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		}
 		detail := schema.Ident("detail_" + fp.Field.Name)
 		details = append(details, `case when (`+k.doubt(*fp, "r", now(fp.Field), now)+`) and not `+kept+` then `+words+` end as `+detail)
-		any = append(any, `y.`+detail+` is not null`)
+		some = append(some, `y.`+detail+` is not null`)
 		said = append(said, `(`+list([]string{
 			schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()), fmt.Sprint(fp.Doubtful == mapping.KeepThere), cell, `y.` + detail,
 		})+`)`)
@@ -219,8 +219,8 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		select y.row_no, @code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c where c.row_no = y.row_no), ''), x.detail, x.light
 		from (select q.row_no, {details} from {staged} where q.record_id is not null and {stays q} offset 0) y
 		cross join lateral (values {said}) as x (field, col, light, cell, detail)
-		where ({any}) and x.detail is not null`,
-		frag{"staged": k.staged(), "details": list(details), "said": list(said), "any": strings.Join(any, " or ")},
+		where ({some}) and x.detail is not null`,
+		frag{"staged": k.staged(), "details": list(details), "said": list(said), "some": strings.Join(some, " or ")},
 		arg{"code": string(problem.DoubtfulValue), "longest": longestShown}))
 }
 

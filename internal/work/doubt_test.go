@@ -49,3 +49,15 @@ func TestDoubtfulValues(t *testing.T) {
 	b.want(with(""), "2 update (update 1) agreed 2026-12-01 6000.00")
 	b.want(with(mapping.TakeRows), "2 update (update 1) offered 2026-10-01 6000.00")
 }
+
+// A header, and a word for nothing, may have braces, as those of templates do.
+func TestBracesInHeaders(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Given name,Family name,E-mail,Phone\nAda,Kade,ada@kade.example,+4722123456\n")
+	i := b.upload("contact", "Given name,Family name,E-mail,{field} Phone\nAda,Kade,ada@kade.example,+4622123456\nAda,Kade,ada@kade.example,+4722123456\n")
+	i = b.check(b.change(i, func(r *mapping.Routine) {
+		r.Drafts[0].Fields["phone"] = mapping.Origin{From: []string{"{field} Phone"}}
+	}))
+	b.want(b.codes(i), "[2 doubtful_value phone 3 duplicate_row ]")
+	b.want(b.codes(b.check(b.change(i, func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))), "[3 duplicate_row ]")
+}

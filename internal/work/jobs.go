@@ -121,10 +121,12 @@ func (s *Service) readyAlike(r store.Run) {
 	})
 }
 
-// Times of what is done when nothing else is: how often it is looked whether that is so, and how
-// often it gives way to runs that begin before it is done whatever begins.
+// Times of what is done when nothing else is: how often it is looked whether that is so, how often
+// in a row it must be (between reading and check there is a moment too), and how often it gives way
+// to runs that begin before it is done whatever begins.
 const (
 	lookForQuiet = 500 * time.Millisecond
+	quietLooks   = 4
 	givesWay     = 5
 )
 
@@ -151,17 +153,22 @@ func (s *Service) whenQuiet(ctx context.Context, f func(ctx context.Context) err
 	}
 }
 
-// untilQuiet waits until no run is under way, or until one is.
+// untilQuiet waits until no run has been under way for a while, or until one is.
 func (s *Service) untilQuiet(ctx context.Context, quiet bool) error {
-	for {
+	for seen := 0; ; {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
 		case <-time.After(lookForQuiet):
 		}
 		is, err := s.store.Quiet(ctx)
-		if err != nil || is == quiet {
+		if err != nil {
 			return err
+		}
+		if is != quiet {
+			seen = 0
+		} else if seen++; !quiet || seen == quietLooks {
+			return nil
 		}
 	}
 }
