@@ -20,17 +20,22 @@ func TestMain(m *testing.M) { os.Exit(pgtest.Run(m)) }
 
 var errGivenUp = errors.New("given up")
 
-// Rows that COPY writes and reads are the same, blanks and all.
-func TestThereAndBack(t *testing.T) {
-	url := pgtest.Database(t, nil)
-	on := func(ctx context.Context, f func(conn *pgx.Conn) error) error {
+// connecting gives each COPY a connection of its own.
+func connecting(url string) OnConn {
+	return func(ctx context.Context, f func(conn *pgx.Conn) error) error {
 		conn, err := pgx.Connect(ctx, url)
 		if err != nil {
 			return err
 		}
-		defer conn.Close(ctx)
+		defer conn.Close(context.WithoutCancel(ctx))
 		return f(conn)
 	}
+}
+
+// Rows that COPY writes and reads are the same, blanks and all.
+func TestThereAndBack(t *testing.T) {
+	url := pgtest.Database(t, nil)
+	on := connecting(url)
 	conn, err := pgx.Connect(t.Context(), url)
 	if err != nil {
 		t.Fatal(err)
@@ -90,14 +95,7 @@ func TestThereAndBack(t *testing.T) {
 // whatever the workers make of them; what goes wrong ends it, and says so.
 func TestThrough(t *testing.T) {
 	url := pgtest.Database(t, nil)
-	on := func(ctx context.Context, f func(conn *pgx.Conn) error) error {
-		conn, err := pgx.Connect(ctx, url)
-		if err != nil {
-			return err
-		}
-		defer conn.Close(context.WithoutCancel(ctx))
-		return f(conn)
-	}
+	on := connecting(url)
 	conn, err := pgx.Connect(t.Context(), url)
 	if err != nil {
 		t.Fatal(err)
