@@ -38,9 +38,9 @@ var (
 // it alone ("Dr. med."), and what is called so only with a full stop is a name without.
 var (
 	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
-		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
+		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kpt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
 		inz engr cmdr sir dame lt sgt cdr arq avv`)
-	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna")
+	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
 	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
 

@@ -186,12 +186,17 @@ func knownSmall(words []string, n int) bool {
 	case joinsParticles(words, n), isTitle(w, true), slices.Contains(degrees, bare(w)), n > 0 && slices.Contains(bornAs, strings.TrimRight(words[n-1], ",")):
 		return true
 	}
-	return strings.ContainsFunc(w, unicode.IsUpper) || strings.HasSuffix(w, ".") && utf8.RuneCountInString(w) == 2 // an initial
+	before, _, joined := strings.Cut(w, "-")
+	switch {
+	case joined && (isParticle(before) || smallWords[Fold(before)]), strings.ContainsAny(w, "'’"), strings.HasSuffix(w, ".") && utf8.RuneCountInString(w) == 2: // al-sayed, d'hondt, an initial
+		return true
+	}
+	return strings.ContainsFunc(w, unicode.IsUpper)
 }
 
 // smallWords are further words that stand in names in small letters.
 var smallWords = wordSet(`aan aus bij bint dal dalla dalle degli dei delle des dello d dit ed het in op over san santa sant st ibn abu ben bar uit under voor 's 't s t o
-	auf am an der dem zer zem ze w we na nga te ka pe of tot thor vande vander vanden vom ul ur`)
+	do los las les lo li mc nic ni o ua till te n auf am an dem zer zem ze w we na nga ka pe of tot vande vander vanden vom ul ur ould ait bou ap ab`)
 
 // roleEnds are how words for roles end in German, which makes new ones for every trade.
 var roleEnds = strings.Fields(`hafenmeister burgermeister schatzmeister leiter geschaftsfuhrer vorstand vorsitzender vorsitzende
