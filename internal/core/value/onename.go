@@ -188,7 +188,9 @@ func knownSmall(words []string, n int) bool {
 	}
 	before, _, joined := strings.Cut(w, "-")
 	switch {
-	case joined && (isParticle(before) || smallWords[Fold(before)]), strings.ContainsAny(w, "'’"), strings.HasSuffix(w, ".") && utf8.RuneCountInString(w) == 2: // al-sayed, d'hondt, an initial
+	case joined && (isParticle(before) || smallWords[Fold(before)]), strings.ContainsAny(w, "'’"): // al-sayed, d'hondt
+		return true
+	case strings.HasSuffix(w, ".") && utf8.RuneCountInString(w) == 2: // an initial
 		return true
 	}
 	return strings.ContainsFunc(w, unicode.IsUpper)
