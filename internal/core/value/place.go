@@ -19,12 +19,13 @@ type Place struct {
 // group or two, perhaps behind the code of a country.
 const (
 	codesBefore = `(?:[A-Z]{1,3}(?: ?- ?| ))?(?:\d{4} ?[A-Z]{2}\b|\d{2}-\d{3}|\d{3,6}(?:[- ]\d{2,4})?|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[\dW] ?[A-Z\d]{4}\b)`
-	codesBehind = `\d{4,6}(?:-\d{3,4})?|\d{3} \d{2}|\d{4} ?[A-Z]{2}|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d|[A-Z]\d[\dW] ?[A-Z\d]{4}`
+	codesBehind = `\d{4,6}(?:-\d{3,4})?|\d{2}-\d{3}|\d{3} \d{2}|\d{4} ?[A-Z]{2}|[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}|[A-Z]\d[A-Z] ?\d[A-Z]\d|[A-Z]\d[\dW] ?[A-Z\d]{4}`
 )
 
 var (
-	codeBefore = regexp.MustCompile(`^(` + codesBefore + `)[ ,]+(\p{L}.*)$`)
-	codeBehind = regexp.MustCompile(`^(\p{L}.*?)[ ,]+(` + codesBehind + `)$`)
+	codeBefore = regexp.MustCompile(`^(` + codesBefore + `)(?:[ ,]+(?:[-–] )?|-)(\p{L}.*)$`)
+	codeBehind = regexp.MustCompile(`^(\p{L}.*?)[ ,]+(?:[-–] )?(?:(` + codesBehind + `)|\((` + codesBehind + `)\))$`)
+	codeGlued  = regexp.MustCompile(`^(\d{4,5})(\p{Lu}\p{Ll}.*)$`)
 )
 
 // codeAlone are codes that look like one with a town: those of the Netherlands, and the
@@ -99,12 +100,14 @@ func CodeOf(s string) (country, code string) {
 // that is known by its letters, and the country before the code: "8010 Graz", "London SW1A 1AA",
 // "Boston, MA 02110", "16121 Genova (GE)", "D-24159 Kiel". It is not ok where they do not.
 func SplitTown(s string) (p Place, ok bool) {
-	s = strings.Join(strings.Fields(s), " ")
-	if at := strings.LastIndex(s, ", "); at > 0 && isCountry(s[at+2:]) {
-		if p, ok = SplitTown(s[:at]); ok {
-			p.Country = s[at+2:]
+	s = strings.TrimPrefix(strings.Join(strings.Fields(s), " "), "〒")
+	for _, sign := range []string{", ", " / "} {
+		if at := strings.LastIndex(s, sign); at > 0 && isCountry(s[at+len(sign):]) {
+			if p, ok = SplitTown(s[:at]); ok {
+				p.Country = s[at+len(sign):]
+			}
+			return p, ok
 		}
-		return p, ok
 	}
 	if codeAlone.MatchString(s) {
 		return p, false
@@ -112,9 +115,12 @@ func SplitTown(s string) (p Place, ok bool) {
 	if m := codeBefore.FindStringSubmatch(s); m != nil {
 		p.Town = m[2]
 		p.coded(m[1])
+	} else if m := codeGlued.FindStringSubmatch(s); m != nil {
+		p.Town = m[2]
+		p.coded(m[1])
 	} else if m := codeBehind.FindStringSubmatch(s); m != nil {
 		p.Town = strings.TrimRight(m[1], ", ")
-		p.coded(m[2])
+		p.coded(m[2] + m[3])
 		at := strings.LastIndexByte(p.Town, ' ')
 		if last := p.Town[at+1:]; states[last] { // or it is all there is
 			p.Town, p.Region = strings.TrimRight(p.Town[:max(at, 0)], ", "), last

@@ -9,6 +9,8 @@ func TestSplitTown(t *testing.T) {
 	for s, want := range map[string][3]string{
 		"8010 Graz": {"8010", "Graz"}, "D-20457 Hamburg": {"20457", "Hamburg"}, "1012 AB Amsterdam": {"1012 AB", "Amsterdam"}, "09-400 Płock": {"09-400", "Płock"},
 		"114 55 Stockholm": {"114 55", "Stockholm"}, "London SW1A 1AA": {"SW1A 1AA", "London"}, "Boston, MA 02110": {"02110", "Boston", "MA"}, "Boston MA 02110": {"02110", "Boston", "MA"}, "Sydney NSW 2000": {"2000", "Sydney", "NSW"}, "Ottawa, ON K1A 0B1": {"K1A 0B1", "Ottawa", "ON"}, "16121 Genova (GE)": {"16121", "Genova", "GE"}, "20457 Hamburg DE": {"20457", "Hamburg DE"}, "Dublin D02 X285": {"D02 X285", "Dublin"}, "D02 X285 Dublin": {"D02 X285", "Dublin"}, "Cork T12AB12": {"T12AB12", "Cork"}, "Dublin 2": {}, "4600  Køge ": {"4600", "Køge"},
+		"24103-Kiel": {"24103", "Kiel"}, "24103 - Kiel": {"24103", "Kiel"}, "24103Kiel": {"24103", "Kiel"}, "Kiel (24103)": {"24103", "Kiel"}, "Madrid - 28001": {"28001", "Madrid"}, "Warszawa 00-950": {"00-950", "Warszawa"},
+		"〒150-0001 東京都渋谷区": {"150-0001", "東京都渋谷区"}, "Halle (Saale)": {}, "24103KIEL": {}, "3rd Avenue": {},
 		"75008 Paris": {"75008", "Paris"}, "106 82 Αθήνα": {"106 82", "Αθήνα"}, "Graz": {}, "1011 AB": {}, "1011 ab": {}, "75008 CEDEX": {}, "75008 Paris CEDEX 08": {"75008", "Paris CEDEX 08"}, "8804 Au": {}, "8010": {}, "12 High Street": {}, "Stationsvej 117": {}, "": {}, "Ottawa K1A 0B1": {"K1A 0B1", "Ottawa"},
 	} {
 		if p, ok := SplitTown(s); [3]string{p.Code, p.Town, p.Region} != want || ok != (want[0] != "") {
@@ -20,7 +22,7 @@ func TestSplitTown(t *testing.T) {
 // A country behind a town or an address is part of it; what is none leaves the address whole.
 func TestCountriesBehindPlaces(t *testing.T) {
 	for s, want := range map[string]string{
-		"10115 Berlin, Deutschland": "10115|Berlin||Deutschland", "Boston, MA 02110, USA": "02110|Boston|MA|USA", "Oslo, Norway": "|||",
+		"10115 Berlin, Deutschland": "10115|Berlin||Deutschland", "Boston, MA 02110, USA": "02110|Boston|MA|USA", "Oslo, Norway": "|||", "24103 Kiel / Germany": "24103|Kiel||Germany",
 	} {
 		if p, _ := SplitTown(s); strings.Join([]string{p.Code, p.Town, p.Region, p.Country}, "|") != want {
 			t.Errorf("%q: %+v", s, p)
