@@ -289,7 +289,7 @@ func (v *View) across(targets []Target) (out, ofLines []Suggestion) {
 		}
 		for _, look := range []func(Target, []sheet.Column, []Suggestion) []Suggestion{
 			whoseNumbers, ownNumbers, besideGiven, v.splitNames, splitAddresses, splitTowns, besideTown, tellCountry, splitAmounts,
-			joinStreets, joinLines, joinNames, joinWholeNames, v.whatIsLeft,
+			joinStreets, joinLines, joinNames, joinExtensions, joinWholeNames, v.whatIsLeft,
 		} {
 			out = look(target, mine, out)
 		}

@@ -157,6 +157,46 @@ func joinNames(target Target, columns []sheet.Column, list []Suggestion) []Sugge
 	return list
 }
 
+// extensions are headers of columns of the extension of the telephone before them, and generations
+// those of what tells a daughter from her mother.
+var (
+	extensions = keys("ext", "ext no", "ext nr", "extn", "extension", "phone ext", "tel ext", "phone extension", "tel extension", "office ext", "durchwahl", "durchw", "dw", "nebenstelle", "nst", "klappe", "poste", "n poste", "extension tel",
+		"extensión", "anexo", "interno", "int", "toestel", "toestelnr", "toestelnummer", "anknytning", "anknytn", "ankn", "lokalnr", "lokalnummer", "ramal", "wewnętrzny", "nr wewnętrzny", "wewn", "wew", "alanumero", "linka", "mellék")
+	generations = keys("suffix", "name suffix", "suffix name", "sfx", "generation", "generational suffix", "gen suffix")
+)
+
+// joinExtensions lets the extension in a column of its own follow the telephone before it, and a
+// generation the family name.
+func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
+	few := func(c sheet.Column, is func(string) bool) bool {
+		return len(c.Samples) > 0 && share(c.Samples, is) > 0.8
+	}
+	for n, col := range columns {
+		key := headerKey(col.Header)
+		switch {
+		case n > 0 && extensions[key] && few(col, func(s string) bool { return digitsIn(s) > 0 && len(s) <= 6 && strings.Trim(s, "0123456789-. ") == "" }):
+			at := slices.IndexFunc(list, func(s Suggestion) bool {
+				f, _ := target.Type.Field(s.Field)
+				return s.Draft == target.Draft && s.Column == columns[n-1].Header && s.Taken && s.Take == "" && f.Type == catalog.Phone
+			})
+			if at < 0 {
+				continue
+			}
+			list = joinedTo(target, list, list[at].Field, columns[n-1].Header, col.Header, "it is the extension of the number before it")
+			if last := &list[len(list)-1]; last.Column == col.Header && last.joins {
+				last.Join = " ext. "
+			}
+		case generations[key] && few(col, value.IsGeneration):
+			if f, ok := target.Type.FieldAs(catalog.AsFamilyName); ok {
+				if of := mainColumn(target, columns, list, f.Name); of >= 0 {
+					list = joinedTo(target, list, f.Name, columns[of].Header, col.Header, "it tells which generation, behind the family name")
+				}
+			}
+		}
+	}
+	return list
+}
+
 // joinWholeNames joins given and family name, each in a column of its own, where a type keeps the
 // name of a person in one field: a half would be written over the whole.
 func joinWholeNames(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {

@@ -55,6 +55,11 @@ func TestJoinedColumns(t *testing.T) {
 		{"account", []string{firm, "Address 1=Flat 2|3 Quay St", "Address 2=Anchor House|Lyme"}, "street", "Address 1"},                            // where is the town?
 		{"account", []string{firm, "Adresse 1=Am Kai 4|Hafenweg 2", "Adresse 2=24103 Kiel|25813 Husum", "Ort=Kiel|Husum"}, "street", "Adresse 1"},  // a place
 		{"account", []string{firm, "Address 1=3 Quay St|4 Quay St", "Address 2=a@x.example|b@x.example", "City=Oban|Lyme"}, "street", "Address 1"}, // mailboxes
+		{"contact", []string{"First name=Ada|Per|Bo", "Last name=Kade|Lund|Berg", "Suffix=Jr.||III"}, "family_name", "Last name + Suffix"},
+		{"contact", []string{"First name=Ada|Per|Bo", "Last name=Kade|Lund|Berg", "Suffix=PhD|MBA|MSc"}, "family_name", "Last name"},
+		{"account", []string{firm, "Phone=0131 496 0123|0131 496 0124|0131 496 0125", "Ext.=12|101|7"}, "phone", "Phone + Ext."},
+		{"account", []string{firm, "Telefon=0431 55 12 40|0431 55 12 41|0431 55 12 42", "Durchwahl=12|101|7"}, "phone", "Telefon + Durchwahl"},
+		{"account", []string{firm, "Phone=0131 496 0123|0131 496 0124|0131 496 0125", "Ext.=0131 496 0123|0131 496 0124|0131 496 0125"}, "phone", "Phone"},
 		{"account", []string{firm, "Huisnummer=3|12|7a", "Straat=Kade|Dam|Singel"}, "street", "Straat + Huisnummer"},
 		{"account", []string{firm, "House no=3|12|7a", "Street=Kade|Dam|Singel"}, "street", "House no + Street"},
 		{"account", []string{firm, street, "Nr.=3|12|7a"}, "street", "Straße + Nr."},

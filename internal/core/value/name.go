@@ -141,6 +141,9 @@ func SplitName(s string) (given, family string) {
 	return given, Trim(family + generation)
 }
 
+// IsGeneration reports whether a word tells a daughter from her mother: jr., Sr, III.
+func IsGeneration(word string) bool { return slices.Contains(generations, bare(word)) }
+
 // cutGeneration takes a word for a generation off the end of a full name; the generation has
 // a blank before it.
 func cutGeneration(s string) (name, generation string) {
