@@ -85,7 +85,9 @@ func (b *bench) resting() (store.Feed, []string) {
 			for _, x := range files {
 				s := x.Name + " " + string(x.State)
 				for _, r := range x.Reasons.V {
-					s += "; " + r.Bound
+					if s += "; " + r.Bound; r.Bound == "load" { // it should not have failed
+						s += ": " + r.Says
+					}
 				}
 				said = append(said, s)
 			}
