@@ -32,15 +32,20 @@ func connecting(url string) OnConn {
 	}
 }
 
-// Rows that COPY writes and reads are the same, blanks and all.
-func TestThereAndBack(t *testing.T) {
+// probing makes a database of its own for a test: a connection, and one for each COPY.
+func probing(t *testing.T) (OnConn, *pgx.Conn) {
 	url := pgtest.Database(t, nil)
-	on := connecting(url)
 	conn, err := pgx.Connect(t.Context(), url)
 	if err != nil {
 		t.Fatal(err)
 	}
-	defer conn.Close(context.Background())
+	t.Cleanup(func() { conn.Close(context.Background()) }) //nolint:errcheck // the database goes with it
+	return connecting(url), conn
+}
+
+// Rows that COPY writes and reads are the same, blanks and all.
+func TestThereAndBack(t *testing.T) {
+	on, conn := probing(t)
 	if _, err := conn.Exec(t.Context(), `create table probe (n bigint, cells text[])`); err != nil {
 		t.Fatal(err)
 	}
@@ -58,7 +63,7 @@ func TestThereAndBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	n := 0
-	err = Out(t.Context(), on, `select n, cells from probe order by n`, func(f [][]byte) error {
+	err := Out(t.Context(), on, `select n, cells from probe order by n`, func(f [][]byte) error {
 		if got := TextsOf(f[1], nil); !slices.Equal(got, want[n]) || Int64Of(f[0]) != int64(n) {
 			t.Errorf("row %d: %.40q, want %.40q", n, got, want[n])
 		}
@@ -94,13 +99,7 @@ func TestThereAndBack(t *testing.T) {
 // Rows that pass several workers come in the order in which they were asked for, once each,
 // whatever the workers make of them; what goes wrong ends it, and says so.
 func TestThrough(t *testing.T) {
-	url := pgtest.Database(t, nil)
-	on := connecting(url)
-	conn, err := pgx.Connect(t.Context(), url)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer conn.Close(context.Background())
+	on, conn := probing(t)
 	const rows = 20_123
 	through := func(worker Worker, passed func(int64) error, tables ...string) error {
 		var into []*In

@@ -165,6 +165,11 @@ var (
 	generations = keys("suffix", "name suffix", "suffix name", "sfx", "generation", "generational suffix", "gen suffix")
 )
 
+// isExtension reports whether a text is a few figures, as the extension of a telephone is.
+func isExtension(s string) bool {
+	return digitsIn(s) > 0 && len(s) <= 6 && strings.Trim(s, "0123456789-. ") == ""
+}
+
 // joinExtensions lets the extension in a column of its own follow the telephone before it, and a
 // generation the family name.
 func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
@@ -174,7 +179,7 @@ func joinExtensions(target Target, columns []sheet.Column, list []Suggestion) []
 	for n, col := range columns {
 		key := headerKey(col.Header)
 		switch {
-		case n > 0 && extensions[key] && few(col, func(s string) bool { return digitsIn(s) > 0 && len(s) <= 6 && strings.Trim(s, "0123456789-. ") == "" }):
+		case n > 0 && extensions[key] && few(col, isExtension):
 			at := slices.IndexFunc(list, func(s Suggestion) bool {
 				f, _ := target.Type.Field(s.Field)
 				return s.Draft == target.Draft && s.Column == columns[n-1].Header && s.Taken && s.Take == "" && f.Type == catalog.Phone

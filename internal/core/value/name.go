@@ -358,8 +358,8 @@ func halves(s string) (words []string, at int) {
 		parts = parts[:n]
 	}
 	family := untitled(parts[0])
-	for n := len(family) - 1; len(parts) == 1 && n > 1 && strings.HasSuffix(family[n], ".") && len(bare(family[n])) > 1 && isTitle(family[n], false); n-- {
-		family = family[:n] // "Kade Ada Dr."
+	for len(parts) == 1 && len(family) > 2 && titleBehind(family[len(family)-1]) {
+		family = family[:len(family)-1] // "Kade Ada Dr."
 	}
 	for len(parts) == 1 && len(family) > 2 && (slices.Contains(behindNames, bare(family[len(family)-1])) ||
 		slices.Contains(capitalDegrees, family[len(family)-1]) && strings.ToUpper(parts[0]) != parts[0]) {
@@ -391,6 +391,11 @@ func halves(s string) (words []string, at int) {
 		return slices.Concat(family[behind:], family[:behind]), len(family) - behind
 	}
 	return family, -1
+}
+
+// titleBehind reports whether a word is a title with its full stop, and no initial.
+func titleBehind(w string) bool {
+	return strings.HasSuffix(w, ".") && len(bare(w)) > 1 && isTitle(w, false)
 }
 
 // peers are titles that are names as well.

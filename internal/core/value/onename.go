@@ -62,7 +62,8 @@ func severalPeople(s string) bool {
 // threeWithCommas reports whether commas part the whole names of three people or more.
 func threeWithCommas(s string) bool {
 	parts := strings.Split(s, ",")
-	return len(parts) > 2 && !slices.ContainsFunc(parts, func(part string) bool { return len(strings.Fields(part)) < 2 || behindName(part, "") })
+	less := func(part string) bool { return len(strings.Fields(part)) < 2 || behindName(part, "") }
+	return len(parts) > 2 && !slices.ContainsFunc(parts, less)
 }
 
 // joinsParticles reports whether a word stands between two particles, as in "von und zu".
@@ -96,8 +97,9 @@ func besideName(s string) string {
 	if rest != "" && !strings.HasSuffix(first, ",") && isRole(first) && bare(first) != "md" { // Md is short for Mohammed
 		return first
 	}
-	if words := strings.Fields(s); len(words) > 2 && !strings.Contains(s, ",") && isRole(words[len(words)-1]) { // of two words it may be a name
-		return words[len(words)-1]
+	words := strings.Fields(s)
+	if last := len(words) - 1; last > 1 && !strings.Contains(s, ",") && isRole(words[last]) { // of two words it may be a name
+		return words[last]
 	}
 	if !strings.ContainsAny(s, "(-–—,|") {
 		return ""
@@ -132,11 +134,12 @@ func shortRoles(s string) string {
 		return ""
 	}
 	words := strings.Fields(s)
+	short := func(w string) bool {
+		r, _ := utf8.DecodeRuneInString(w)
+		return unicode.IsLower(r) && strings.HasSuffix(w, ".") && len(w) > len("j.") && !isParticle(w) && !isTitle(w, true)
+	}
 	n := 0
-	for n < len(words)-1 && strings.HasSuffix(words[n], ".") && len(words[n]) > len("j.") && !isParticle(words[n]) && !isTitle(words[n], true) {
-		if r, _ := utf8.DecodeRuneInString(words[n]); !unicode.IsLower(r) {
-			break
-		}
+	for n < len(words)-1 && short(words[n]) {
 		n++
 	}
 	return strings.Join(words[:n], " ")
@@ -162,7 +165,7 @@ func strangeWord(s string) string {
 		switch {
 		case n == 0 && (strings.HasSuffix(w, ":") || strings.EqualFold(w, "the")), strings.HasPrefix(w, "-"), strings.HasSuffix(w, "-"):
 			strange = len(words) > 1 && w != "-"
-		case n > from && n < len(words)-1 && strings.HasSuffix(w, ".") && len(bare(w)) > 1 && isTitle(w, false) && !strings.Contains(s, ","):
+		case n > from && n < len(words)-1 && titleBehind(w) && !strings.Contains(s, ","):
 			before := words[from] // in capitals it is the family name
 			strange = strings.ToUpper(before) != before || strings.ToUpper(s) == s
 		case len(words) > 2 && capitals > 1 && !loud && unicode.IsLower(first):
@@ -180,10 +183,13 @@ func strangeWord(s string) string {
 // further on (d'Angelo, al-Sayed).
 func knownSmall(words []string, n int) bool {
 	w := strings.TrimRight(words[n], ",")
+	born := func(w string) bool { return slices.Contains(bornAs, w) }
 	switch {
-	case isParticle(w), smallWords[Fold(w)], slices.Contains(ands, w), slices.Contains(bornAs, w), slices.Contains(nobles, Fold(w)), slices.Contains(generations, bare(w)):
+	case isParticle(w), smallWords[Fold(w)], slices.Contains(ands, w), joinsParticles(words, n):
 		return true
-	case joinsParticles(words, n), isTitle(w, true), slices.Contains(degrees, bare(w)), n > 0 && slices.Contains(bornAs, strings.TrimRight(words[n-1], ",")):
+	case slices.Contains(nobles, Fold(w)), slices.Contains(generations, bare(w)), isTitle(w, true), slices.Contains(degrees, bare(w)):
+		return true
+	case born(w), n > 0 && born(strings.TrimRight(words[n-1], ",")):
 		return true
 	}
 	before, _, joined := strings.Cut(w, "-")
