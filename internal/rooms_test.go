@@ -38,7 +38,7 @@ var layers = []struct {
 	{"uchi/internal/places", []string{"core/"}},
 	{"uchi/internal/standin", nil},
 	{"uchi/internal/mail", []string{"core/fault"}},
-	{"uchi/internal/pgcopy", nil},
+	{"uchi/internal/pgcopy", []string{"core/fault"}},
 	{"uchi/internal/schema", []string{"core/", "pgcopy"}},
 	{"uchi/internal/store", []string{"core/", "schema", "pgcopy"}},
 	{"uchi/internal/staging", []string{"core/", "pgcopy", "schema", "store"}},

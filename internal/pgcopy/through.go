@@ -4,9 +4,9 @@ import (
 	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
-	"runtime/debug"
 	"sync"
+
+	"uchi/internal/core/fault"
 )
 
 // Worker makes of one row that streams out the rows that stream in, each into
@@ -42,7 +42,7 @@ func Through(ctx context.Context, on OnConn, query string, workers []Worker, int
 	for _, w := range workers {
 		working.Go(func() {
 			for b := range todo {
-				b.err = b.work(w)
+				b.err = fault.Safely(func() error { return b.work(w) })
 				close(b.done)
 			}
 		})
@@ -128,12 +128,7 @@ func cut(ctx context.Context, on OnConn, query string, tables int, free <-chan *
 }
 
 // work lets a worker make what goes in of all rows of the batch.
-func (b *batch) work(w Worker) (err error) {
-	defer func() {
-		if v := recover(); v != nil {
-			err = fmt.Errorf("panic: %v\n%s", v, debug.Stack())
-		}
-	}()
+func (b *batch) work(w Worker) error {
 	var fields [][]byte
 	for rest := b.out.b; len(rest) > 0; {
 		fields, rest = fieldsOf(rest, fields)

@@ -6,12 +6,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"runtime"
-	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
 
 	"uchi/internal/core/catalog"
+	"uchi/internal/core/fault"
 	"uchi/internal/core/matching"
 	"uchi/internal/core/verdict"
 	"uchi/internal/pgcopy"
@@ -445,7 +445,15 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 	for range min(compareWorkers, runtime.NumCPU()) {
 		done.Go(func() {
 			for row := range work {
-				list, decision, err := decideSafely(row, c, judge, rule)
+				var list []candidate
+				var decision matching.Decision
+				err := fault.Safely(func() error {
+					list, decision = decide(row, c, judge, rule)
+					return nil
+				})
+				if err != nil {
+					err = fmt.Errorf("row %d: %w", row.row, err)
+				}
 				mu.Lock()
 				if failed == nil {
 					failed = err
@@ -480,18 +488,6 @@ func (k *draftCheck) score(ctx context.Context, pairs stmt, c *matching.Comparer
 		return fmt.Errorf("%s: %w", stepScored.does, err)
 	}
 	return nil
-}
-
-// decideSafely is decide, but a panic is an error: it ends the check and not the
-// process.
-func decideSafely(row compared, c *matching.Comparer, judge *matching.Judge, rule catalog.MatchRule) (list []candidate, decision matching.Decision, err error) {
-	defer func() {
-		if v := recover(); v != nil {
-			err = fmt.Errorf("row %d: panic while it was scored: %v\n%s", row.row, v, debug.Stack())
-		}
-	}()
-	list, decision = decide(row, c, judge, rule)
-	return list, decision, nil
 }
 
 // decide scores the candidates of a row, leaves out those that are not worth a

@@ -27,7 +27,7 @@ func (s *Service) beside(ctx context.Context, i store.Import, by store.Person, f
 		return err
 	}
 	watched, end := s.watch(ctx, run)
-	err = safely(func() error { return f(watched, run) })
+	err = fault.Safely(func() error { return f(watched, run) })
 	cause := context.Cause(watched)
 	end()
 	after := context.WithoutCancel(ctx)

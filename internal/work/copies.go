@@ -5,6 +5,7 @@ import (
 	"errors"
 	"sync/atomic"
 	"time"
+	"uchi/internal/core/fault"
 
 	"uchi/internal/store"
 )
@@ -46,7 +47,7 @@ func (s *Service) fill(ctx context.Context, w store.CopyWork) {
 			}
 		}
 	}()
-	err := safely(func() error {
+	err := fault.Safely(func() error {
 		return s.store.CopyRecordsOf(working, w, s.opt.Process, func(n, of int64) {
 			records.Store(n)
 			chosen.Store(of)

@@ -156,7 +156,7 @@ func (s *Service) Looked(i store.Import) {
 	s.aside(func(ctx context.Context) {
 		ctx, cancel := context.WithTimeout(ctx, 5*time.Minute)
 		defer cancel()
-		err := safely(func() error {
+		err := fault.Safely(func() error {
 			plan, c, err := s.planOf(ctx, i)
 			if err != nil {
 				return nil // nothing is mapped; there is nothing to mend yet

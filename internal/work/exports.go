@@ -99,7 +99,7 @@ func (s *Service) lookForExports(ctx context.Context) error {
 // write writes an export that this process has claimed, and notes how it ended.
 func (s *Service) write(ctx context.Context, x store.Export) {
 	var source *int64
-	err := safely(func() (err error) {
+	err := fault.Safely(func() (err error) {
 		source, err = s.writeExport(ctx, x)
 		return err
 	})
@@ -157,7 +157,7 @@ func (s *Service) writeExport(ctx context.Context, x store.Export) (*int64, erro
 	r, w := io.Pipe()
 	written := &counting{w: w}
 	go func() {
-		err := safely(func() error { return write(ctx, written) })
+		err := fault.Safely(func() error { return write(ctx, written) })
 		w.CloseWithError(err) //nolint:errcheck // never fails
 	}()
 	go s.beatExport(ctx, cancel, x.ID, written)

@@ -62,7 +62,7 @@ func (s *Service) lookForFeeds(ctx context.Context) error {
 
 // look is one look of a feed, from its beginning to its end.
 func (s *Service) look(ctx context.Context, f store.Feed, r store.FeedRun) {
-	err := safely(func() error { return s.lookInto(ctx, f, &r) })
+	err := fault.Safely(func() error { return s.lookInto(ctx, f, &r) })
 	if ctx.Err() != nil {
 		r.Said = "the service ended meanwhile"
 	} else if err != nil {

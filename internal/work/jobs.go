@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"runtime/debug"
 	"slices"
 	"time"
 
@@ -58,7 +57,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	ctx, span := s.tracer().Start(ctx, string(r.Work), trace.WithAttributes(attribute.Int64("uchi.import", r.Import), attribute.Int64("uchi.run", r.ID)))
 	defer span.End()
 	watched, end := s.watch(ctx, r)
-	err = safely(func() error { return s.run(watched, r) })
+	err = fault.Safely(func() error { return s.run(watched, r) })
 	cause := context.Cause(watched)
 	end()
 	switch {
@@ -88,7 +87,7 @@ func (s *Service) readyAlike(r store.Run) {
 		return
 	}
 	s.aside(func(ctx context.Context) {
-		err := safely(func() error {
+		err := fault.Safely(func() error {
 			i, err := s.store.ImportAnywhere(ctx, r.Import)
 			if err != nil {
 				return err
@@ -105,7 +104,7 @@ func (s *Service) readyAlike(r store.Run) {
 				if _, waits := s.ready.LoadOrStore(key, true); waits { // another run has asked for it
 					continue
 				}
-				err := safely(func() error {
+				err := fault.Safely(func() error {
 					return s.whenQuiet(ctx, func(ctx context.Context) error { return s.room.ReadyLikeness(ctx, i.Workspace, dp.Type) })
 				})
 				s.ready.Delete(key) // also after a panic: the next run may ask again
@@ -233,7 +232,7 @@ func (s *Service) endRun(ctx context.Context, r store.Run, event life.Event, tro
 	if r.Work == life.UndoingRun { // what it has taken back so far is told
 		u, err := s.undoOf(ctx, r)
 		if err == nil {
-			err = safely(func() error { return u.End(ctx, event, trouble) })
+			err = fault.Safely(func() error { return u.End(ctx, event, trouble) })
 		}
 		if err == nil || errors.Is(err, store.ErrTaken) || store.Passing(err) {
 			return err
@@ -246,16 +245,6 @@ func (s *Service) endRun(ctx context.Context, r store.Run, event life.Event, tro
 		}
 		return nil
 	})
-}
-
-// safely turns a panic into an error.
-func safely(f func() error) (err error) {
-	defer func() {
-		if v := recover(); v != nil {
-			err = fmt.Errorf("panic: %v\n%s", v, debug.Stack())
-		}
-	}()
-	return f()
 }
 
 // watchEvery is how often a run looks whether it is to go on.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"sync"
 	"time"
+	"uchi/internal/core/fault"
 
 	"uchi/internal/core/life"
 	"uchi/internal/store"
@@ -104,7 +105,7 @@ func (s *Service) makeIndexes(ctx context.Context) {
 		defer s.indexing.Unlock()
 		for made := true; made && ctx.Err() == nil; {
 			var err error
-			err = safely(func() error {
+			err = fault.Safely(func() error {
 				made, err = s.store.MakeViewIndex(ctx)
 				return err
 			})

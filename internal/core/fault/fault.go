@@ -7,6 +7,7 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"strings"
 )
 
@@ -132,4 +133,15 @@ func Cut(s string, n int) string {
 		count++
 	}
 	return s
+}
+
+// Safely turns a panic of f into an error with where it was: it ends a piece of work, and not the
+// process. Of a goroutine it must be called in that.
+func Safely(f func() error) (err error) {
+	defer func() {
+		if v := recover(); v != nil {
+			err = fmt.Errorf("panic: %v\n%s", v, debug.Stack())
+		}
+	}()
+	return f()
 }

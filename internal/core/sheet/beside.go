@@ -1,9 +1,6 @@
 package sheet
 
-import (
-	"fmt"
-	"runtime/debug"
-)
+import "uchi/internal/core/fault"
 
 // Beside makes a profile in a goroutine of its own, while its caller goes on with
 // the rows. Add and End are for one goroutine.
@@ -24,7 +21,7 @@ const (
 func (p *Profiler) Beside() *Beside {
 	b := &Beside{batches: make(chan []Row, 2), done: make(chan error, 1)}
 	go func() {
-		err := p.addAll(b.batches)
+		err := fault.Safely(func() error { return p.addAll(b.batches) })
 		for range b.batches { // what came after a panic
 		}
 		b.done <- err
@@ -32,12 +29,7 @@ func (p *Profiler) Beside() *Beside {
 	return b
 }
 
-func (p *Profiler) addAll(batches <-chan []Row) (err error) {
-	defer func() {
-		if v := recover(); v != nil {
-			err = fmt.Errorf("profile: panic: %v\n%s", v, debug.Stack())
-		}
-	}()
+func (p *Profiler) addAll(batches <-chan []Row) error {
 	for rows := range batches {
 		for _, row := range rows {
 			p.Add(row)

@@ -61,7 +61,7 @@ func BesideCompany(f catalog.Field, s string) string {
 }
 
 // atCompany begins what is said of a person at a company, or of its telephone.
-var atCompany = regexp.MustCompile(`(?i)[, ] ?(?:z\. ?hd\.|zhd\.|c/o|attn?[.:]|fao|t\. ?a\. ?v\.|à l['’]attention|tel[.:]* ?\+?\d|fax[.:]* ?\+?\d) ?|` +
+var atCompany = regexp.MustCompile(`(?i)[, ] ?(?:z\. ?hd\.|zhd\.|c/o|attn?[.:]|fao:|t\. ?a\. ?v\.|à l['’]attention|tel[.:]* ?\+?\d|fax[.:]* ?\+?\d) ?|` +
 	`, ?(?:herr|frau|hr\.|fr\.|mr|mrs|ms|mme|madame|monsieur|sr\.|sra\.|dhr\.|mevr\.)\.? \p{Lu}`)
 
 // footnotes are the marks by which lists point to a note below them.

@@ -61,7 +61,7 @@ func TestBesideCompany(t *testing.T) {
 	for in, want := range map[string]string{
 		"Quay GmbH, Herr Lund": "Herr Lund", "Quay GmbH z.Hd. Frau Lund": "z.Hd. Frau Lund", "Quay Ltd c/o Tern Works": "c/o Tern Works", "Quay Ltd, attn: Ada Kade": "attn: Ada Kade", "Quay AS Tel 040 123456": "Tel 040 123456",
 		"Quay GmbH, Hafenstr. 3, 24103 Kiel": "Hafenstr. 3, 24103 Kiel", "Quay Sarl, Mme Lund": "Mme Lund",
-		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
+		"Quay Ltd": "", "Lund, Berg & Partner": "", "Kiel, Port of": "", "Tel Aviv Marina": "", "Marina Faora, Vigo": "", "Herr & Frau Lund": "", "Quay 3, Berth 7": "", "Telefonbau Lund 24": "", "A/S Lund": "", "Mr. Lund's Boats": "",
 	} {
 		if got := BesideCompany(company, in); got != want {
 			t.Errorf("%q: %q, want %q", in, got, want)
