@@ -164,8 +164,8 @@ func (k *draftCheck) letLostBe(ctx context.Context) error {
 
 // lostCodes are the problems of values that a record may have in full, or just so.
 var lostCodes = []string{
-	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate),
-	string(problem.BadPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero), string(problem.FootnoteMark),
+	string(problem.LostLetters), string(problem.DamagedNumber), string(problem.MadeDate), string(problem.MadeDecimal),
+	string(problem.BadPlace), string(problem.OtherPlace), string(problem.PerhapsNothing), string(problem.NotToUse), string(problem.LostZero), string(problem.FootnoteMark),
 	string(problem.BesideName), string(problem.BadName),
 }
 

@@ -68,6 +68,7 @@ const (
 	HoldsJobTitle Holding = "job_title" // words that are no forms of address either
 	HoldsRegion   Holding = "region"    // states and provinces, by name or by letters
 	HoldsBirth    Holding = "birth"     // days of birth, which never lie ahead
+	HoldsPast     Holding = "past"      // days of what has happened, which never lie ahead
 	HoldsChance   Holding = "chance"    // how likely something is, from 0 to 100 %
 )
 

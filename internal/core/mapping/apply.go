@@ -2,6 +2,7 @@ package mapping
 
 import (
 	"cmp"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -145,8 +146,7 @@ type kept struct{ region, country bool }
 // placed gives the part of a place, or of a whole address, with what is kept.
 func (t Take) placed(s string, k kept) string {
 	p := value.TownOf(s)
-	switch t {
-	case TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
+	if t.ofAddress() {
 		var ok bool
 		if p, ok = value.SplitAddress(s); !ok {
 			p = value.Place{Street: s}
@@ -174,6 +174,15 @@ func (t Take) placed(s string, k kept) string {
 	default:
 		return cmp.Or(p.Country, p.Abroad)
 	}
+}
+
+// ofAddress reports whether it is a part of a whole address.
+func (t Take) ofAddress() bool {
+	switch t {
+	case TakeAddressStreet, TakeAddressCode, TakeAddressTown, TakeAddressRegion, TakeAddressCountry:
+		return true
+	}
+	return false
 }
 
 // splitsName reports whether it is a half of a person's name.
@@ -274,6 +283,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 	dp.doubtCurrency(row, out)
 	dp.doubtOrder(row, out)
+	dp.partAddress(row, out)
 	dp.doubtLost(row, country, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
 		out.Problems = append(out.Problems, problem.Problem{Code: problem.AboutNothing, Field: dp.Named("")})
@@ -296,17 +306,14 @@ func (dp *DraftPlan) countryOfPlace(row sheet.Row) string {
 	if own.origin.take != "" || len(own.origin.from) == 0 || own.origin.text(row.Cells) != "" {
 		return ""
 	}
-	for i := range dp.Fields {
-		o, take := &dp.Fields[i].origin, TakeCountry
-		switch o.take {
-		case TakePostalCode, TakeTown:
-		case TakeAddressCode, TakeAddressTown:
-			take = TakeAddressCountry
-		default:
+	for _, i := range []int{dp.town, dp.code, dp.street} {
+		if i < 0 {
 			continue
 		}
-		if v, trouble := own.reader.Read(take.of(o.cell(row.Cells, 0))); trouble.Code == "" && v != "" {
-			return v
+		if p, ok := dp.placeIn(i, row.Cells); ok {
+			if v := dp.countryNamed(p); v != "" {
+				return v
+			}
 		}
 	}
 	return ""
@@ -388,7 +395,7 @@ func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
 func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
-		if !fp.Losable && !fp.Above || out.Values[i] == "" {
+		if !fp.Losable && !fp.Above || out.Values[i] == "" || said(out.Problems, dp.Named(fp.Field.Name), problem.OtherPlace) {
 			continue
 		}
 		code, detail := problem.Code(""), ""
@@ -417,6 +424,11 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 			out.Values[i] = ""
 		}
 	}
+}
+
+// said reports whether a problem of a field is among some.
+func said(all []problem.Problem, field string, code problem.Code) bool {
+	return slices.ContainsFunc(all, func(p problem.Problem) bool { return p.Code == code && p.Field == field })
 }
 
 // namesNobody reports whether a value that names somebody may stand for no name, or for a desk.

@@ -35,7 +35,7 @@ func BenchmarkApply(b *testing.B) {
 			cells[i] = map[string]string{
 				"Reference": fmt.Sprintf("BM-%07d", n), "Given name": given[n%6], "Family name": family[n/6%6], "E-mail": fmt.Sprintf("p%d@quaymail.example", n),
 				"Phone": fmt.Sprintf("+4755%06d", n), "Mobile": fmt.Sprintf("+4798%06d", n), "Job title": "Harbour master", "Street": fmt.Sprintf("Strandkaien %d", n%200),
-				"Town": "Tarevik", "Postal code": fmt.Sprintf("%04d", n), "Country": "NO", "Birthday": fmt.Sprintf("19%02d-06-%02d", n%100, 1+n%28),
+				"Town": "Tarevik", "Postal code": fmt.Sprintf("%04d", 1000+n), "Country": "NO", "Birthday": fmt.Sprintf("19%02d-06-%02d", 10+n%90, 1+n%28),
 			}[h]
 		}
 		rows = append(rows, sheet.Row{Number: int64(n + 2), Cells: cells})

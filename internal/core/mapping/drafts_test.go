@@ -213,7 +213,7 @@ func TestFindText(t *testing.T) {
 // A field may read its column in its own order of dates.
 func TestReadAs(t *testing.T) {
 	c := standard(t)
-	for order, want := range map[string]string{"day_first": "2026-04-03", "month_first": "2026-03-04", "": ""} {
+	for order, want := range map[string]string{"day_first": "1986-04-03", "month_first": "1986-03-04", "": ""} {
 		o := from("Born")
 		if order != "" {
 			o.DateOrder = "month_first"
@@ -226,7 +226,7 @@ func TestReadAs(t *testing.T) {
 			t.Fatal(err)
 		}
 		var typed Typed
-		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"03/04/2026"}}, &typed)
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{"03/04/1986"}}, &typed)
 		if typed.Values[0] != want || (want == "") != (len(typed.Problems) == 1) {
 			t.Errorf("%s: %q %v", order, typed.Values[0], typed.Problems)
 		}

@@ -62,7 +62,9 @@ type DraftPlan struct {
 
 	currency      int // index in Fields of the one currency that the type has, or -1
 	given, family int // index in Fields of the halves of a name that may be turned, or -1
-	names         textkind.Halves
+
+	street, code, town, region int // index in Fields of the parts of an address, or -1
+	names                      textkind.Halves
 }
 
 // ownCell is a column that says whether a row makes a draft.
@@ -452,6 +454,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	}
 	dp.doubtsOrder(d)
 	dp.doubtsCurrency()
+	dp.findAddress()
 	for i, col := range columns {
 		if slices.Contains(r.ownColumns(n), col.Header) {
 			dp.cells = append(dp.cells, ownCell{at: i, nothing: dp.nothingIn(i, c)})

@@ -38,13 +38,18 @@ const (
 	RoughNumber      Code = "rough_number"
 	BirthAhead       Code = "birth_ahead"
 	BirthLongAgo     Code = "birth_long_ago"
+	BirthLately      Code = "birth_lately"
+	DayAhead         Code = "day_ahead"
+	FarDay           Code = "far_day"
 	AmbiguousDate    Code = "ambiguous_date"
 	BadYesNo         Code = "bad_yes_no"
 	BadName          Code = "bad_name"
 	MadeDate         Code = "made_a_date"
+	MadeDecimal      Code = "made_a_decimal"
 	LostLetters      Code = "lost_letters"
 	NameOrder        Code = "name_order"
 	BadPlace         Code = "bad_place"
+	OtherPlace       Code = "other_place"
 	SameAsAbove      Code = "same_as_above"
 	NotToUse         Code = "not_to_use"
 	LostZero         Code = "lost_zero"
@@ -116,16 +121,21 @@ var table = map[Code]words{
 	RoughNumber:      {"this says about how many, not how many", "Say at the field whether the lowest, the middle or the highest number is meant, or write one."},
 	BirthAhead:       {"this day of birth lies ahead", "Write the year in full, such as 1968-04-03."},
 	BirthLongAgo:     {"nobody who was born on this day is alive", "Correct the year, or leave the cell blank where the day stands for none, as 1900-01-01 does."},
+	BirthLately:      {"who was born on this day is a small child", "Write the year in full, such as 1926-05-12, or leave the cell blank where it is the day of something else."},
+	DayAhead:         {"this day lies ahead, and what it is the day of has happened", "Correct the year, or put the day into the field that it is for."},
+	FarDay:           {"this day lies more than a hundred years ahead", "Correct the year, or leave the cell blank where the day stands for none."},
 	AmbiguousDate:    {"this date can be read day first or month first", "Say at the column, or at the Source station, which comes first."},
 	BadName:          {"this is not a name", "Write the name here, and an address or a number in a column of its own."},
 	MadeDate:         {"a spreadsheet program seems to have made a date of this", "Take the value from the original, and format the column as text before saving. If it is right so, have such values taken as they stand (--doubtful street=take, by the field's name)."},
+	MadeDecimal:      {"a program seems to have made a decimal number of this", "Take the decimals away, in all of them at once (uchi mend replace NUMBER COLUMN '\\.0+$' '' --pattern --problem made_a_decimal). If it is right so, have such values taken as they stand (--doubtful source_ref=take, by the field's name)."},
 	LostLetters:      {"a letter seems to be lost where a question mark stands", "Save the sheet as UTF-8 or as a workbook, or write the letter. If the mark belongs there, have such values taken as they stand (--doubtful company=take, by the field's name)."},
 	BadPlace:         {"this seems to belong to another field, as where a row's cells have slipped", "Write the value here, and this one where it belongs. If it is right so, have such values taken as they stand (--doubtful postal_code=take, by the field's name)."},
+	OtherPlace:       {"the cell says another place than the row does elsewhere: {detail}", "Correct one of the two. If such values are to be taken as they stand, say so at the field (--doubtful locality=take, by the field's name)."},
 	FootnoteMark:     {"a mark stands beside the name, as for a footnote", "Take it away, in all of them at once (uchi mend replace NUMBER COLUMN '^[*†‡#¹²³]+\\s*|\\s*[*†‡#¹²³]+$' '' --pattern --problem footnote_mark), and say in a column of its own what it means. If names are right so, have them taken as they stand (--doubtful name=take, by the field's name)."},
 	LostZero:         {"a zero seems to be lost in front: it would be {detail}", "Format the column as text before saving, or put the zeros back in all of them at once (uchi mend replace NUMBER COLUMN '^' 0 --pattern --problem lost_zero). If such codes are right so, have them taken as they stand (--doubtful postal_code=take)."},
-	NotToUse:         {"the name says that its record is not to be used", "Leave the row out, or write the name alone. If the name is right so, have such names taken as they stand (--doubtful name=take, by the field's name)."},
+	NotToUse:         {"the text says that it, or its record, is not to be used", "Leave the row out, or write the value alone. If it is right so, have such values taken as they stand (--doubtful name=take, by the field's name)."},
 	SameAsAbove:      {"this says that the value is that of the row above", "Write that value here, or take what stands above in all of them at once (uchi mend above NUMBER COLUMN --problem same_as_above). If it is the value itself, have such values taken as they stand (--doubtful name=take, by the field's name)."},
-	PerhapsNothing:   {"this may stand for no name at all, or for a desk", "Write the name, or leave the cell blank. If the name is right so, have such names taken as they stand (--doubtful family_name=take, by the field's name)."},
+	PerhapsNothing:   {"this may stand for no value at all, or for a desk where somebody is named", "Write the value, or leave the cell blank. If it is right so, have such values taken as they stand (--doubtful family_name=take, by the field's name)."},
 	NameOrder:        {"the halves of this name seem to stand the other way round: {detail}", "Turn them, or write a comma behind the family name. If the name is right so, have such names taken as they stand (--doubtful family_name=take)."},
 	BadYesNo:         {"this is neither yes nor no", "Write yes or no."},
 	NotAChoice:       {"this is not one of the field's choices", "Choose one of: {detail}."},

@@ -27,9 +27,10 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 		return list
 	}
 	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
-	if of < 0 || share(columns[of].Samples, func(s string) bool { _, ok := value.SplitAddress(s); return ok }) < 0.3 {
+	if of < 0 {
 		return list
 	}
+	whole := share(columns[of].Samples, func(s string) bool { _, ok := value.SplitAddress(s); return ok })
 	parts := map[string]mapping.Take{street.Name: mapping.TakeAddressStreet}
 	for as, take := range map[catalog.Likeness]mapping.Take{
 		catalog.AsPostalCode: mapping.TakeAddressCode,
@@ -40,6 +41,9 @@ func splitAddresses(target Target, columns []sheet.Column, list []Suggestion) []
 		if ok && !slices.ContainsFunc(list, given) {
 			parts[f.Name] = take
 		}
+	}
+	if whole == 0 || whole < 0.3 && len(parts) < 3 { // the cells for the rest take it from some
+		return list
 	}
 	withMore(target, list, parts, mapping.TakeAddressRegion, mapping.TakeAddressCountry, columns[of], value.SplitAddress)
 	return parted(list, target, columns[of].Header, 0.95, "the cells hold whole addresses", parts)
@@ -82,28 +86,42 @@ func splitTowns(target Target, columns []sheet.Column, list []Suggestion) []Sugg
 	return list
 }
 
-// tellCountry lets a column of postal codes give the country as well, where its letters stand before
-// many of them and nothing else gives it.
+// tellCountry lets a column of postal codes or of towns give the country as well, where its letters
+// stand before many codes, or its name behind some towns, and nothing else gives it.
 func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Suggestion {
-	code, ok := target.Type.FieldAs(catalog.AsPostalCode)
 	country := slices.IndexFunc(target.Type.Fields, func(f catalog.Field) bool { return f.Type == catalog.Country })
-	if !ok || country < 0 {
+	if country < 0 {
 		return list
 	}
 	given := func(field string) int {
 		return slices.IndexFunc(list, func(s Suggestion) bool { return s.Draft == target.Draft && s.Field == field && s.Taken })
 	}
-	at := given(code.Name)
-	if at < 0 || list[at].Take != "" || given(target.Type.Fields[country].Name) >= 0 {
-		return list
+	for _, of := range []struct {
+		as     catalog.Likeness
+		take   mapping.Take
+		names  func(string) bool
+		least  float64
+		reason string
+	}{
+		{catalog.AsPostalCode, mapping.TakePostalCode, func(s string) bool { c, _ := value.CodeOf(value.Trim(s)); return c != "" }, 0.3, "the letters of countries stand before postal codes"},
+		{catalog.AsLocality, mapping.TakeTown, func(s string) bool {
+			p := value.TownOf(value.Trim(s))
+			return p.Country != "" || p.Abroad != "" && p.Town != ""
+		}, 0, "countries stand behind towns"},
+	} {
+		f, ok := target.Type.FieldAs(of.as)
+		at := given(f.Name)
+		if !ok || at < 0 || list[at].Take != "" || given(target.Type.Fields[country].Name) >= 0 {
+			continue
+		}
+		col := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
+		if col < 0 || !slices.ContainsFunc(columns[col].Samples, of.names) || share(columns[col].Samples, of.names) < of.least {
+			continue
+		}
+		list = parted(list, target, columns[col].Header, 0.95, of.reason,
+			map[string]mapping.Take{f.Name: of.take, target.Type.Fields[country].Name: mapping.TakeCountry})
 	}
-	of := slices.IndexFunc(columns, func(c sheet.Column) bool { return c.Header == list[at].Column })
-	abroad := func(s string) bool { c, _ := value.CodeOf(value.Trim(s)); return c != "" }
-	if of < 0 || share(columns[of].Samples, abroad) < 0.3 {
-		return list
-	}
-	return parted(list, target, columns[of].Header, 0.95, "the letters of countries stand before postal codes",
-		map[string]mapping.Take{code.Name: mapping.TakePostalCode, target.Type.Fields[country].Name: mapping.TakeCountry})
+	return list
 }
 
 // likePostalCode are the forms of postal codes that are told from numbers of other things where

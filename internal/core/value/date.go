@@ -64,9 +64,11 @@ func (r *Reader) date(s string) (string, Trouble) {
 	case clock != "" && !clocks.MatchString(clock):
 		return "", Trouble{Code: problem.BadDate}
 	case r.ahead != "" && day >= r.ahead:
-		return "", Trouble{Code: problem.BirthAhead}
+		return "", Trouble{Code: r.aheadAs}
 	case r.oldest != "" && day < r.oldest:
 		return "", Trouble{Code: problem.BirthLongAgo}
+	case r.youngest != "" && day > r.youngest:
+		return "", Trouble{Code: problem.BirthLately}
 	}
 	return day, Trouble{}
 }

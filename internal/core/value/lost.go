@@ -21,12 +21,18 @@ func Lost(f catalog.Field, s string) problem.Code {
 		return problem.DamagedNumber
 	case (f.Key || f.ComparedAs() == catalog.AsStreet || f.ComparedAs() == catalog.AsPostalCode) && madeDate(s):
 		return problem.MadeDate
+	case f.Key && strings.HasSuffix(s, ".0") && len(s) > 4 && strings.Trim(s[:len(s)-2], "0123456789") == "":
+		return problem.MadeDecimal
 	case badPlace(f, s):
 		return problem.BadPlace
 	case f.ComparedAs() == catalog.AsCompanyName && numberAlone(s):
 		return problem.BadName
-	case HoldsNames(f) && strings.HasSuffix(s, "?"):
+	case (HoldsNames(f) || inAddress(f)) && strings.HasSuffix(s, "?"):
 		return problem.LostLetters
+	case saysNothing(f, s):
+		return problem.PerhapsNothing
+	case inAddress(f) && formerly(s), f.Holds == catalog.HoldsJobTitle && (hasLeft.are(s) || notToUse(s)):
+		return problem.NotToUse
 	case HoldsNames(f) && mayHaveFootnote(s) && footnoted.MatchString(s):
 		return problem.FootnoteMark
 	case HoldsNames(f) && (f.ComparedAs() == catalog.AsCompanyName || strings.Contains(s, " ")) && notToUse(s):
@@ -93,30 +99,6 @@ func LostZero(country, code string) string {
 		return ""
 	}
 	return "0" + code
-}
-
-// badPlace reports whether a text must belong to another field, as where cells of a row have
-// slipped: a postal code without a figure, a town or a job title of figures alone, a mailbox where
-// words are, several cells in one. Regions have numbers in some countries, and so have streets.
-func badPlace(f catalog.Field, s string) bool {
-	as := f.ComparedAs()
-	switch {
-	case as == catalog.AsPostalCode:
-		return !strings.ContainsFunc(s, unicode.IsDigit)
-	case (as == catalog.AsLocality || f.Holds == catalog.HoldsJobTitle) && !strings.ContainsFunc(s, unicode.IsLetter):
-		return true
-	}
-	return f.HoldsWords() && isMailbox(s) || severalCells(f, s)
-}
-
-// severalCells reports whether a name or a place is more than one cell, where a quote sign that
-// was none has taken the signs between them into one.
-func severalCells(f catalog.Field, s string) bool {
-	switch f.ComparedAs() {
-	case catalog.AsCompanyName, catalog.AsGivenName, catalog.AsFamilyName, catalog.AsLocality, catalog.AsStreet:
-		return strings.Count(s, ";") > 1 || strings.Contains(s, "\t")
-	}
-	return false
 }
 
 // setAside are words by which people mark in its name that a record is not to be used, since

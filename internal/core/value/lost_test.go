@@ -26,6 +26,8 @@ func TestLost(t *testing.T) {
 	postal := catalog.Field{Name: "postal_code", Type: catalog.Text, Likeness: catalog.AsPostalCode}
 	town := catalog.Field{Name: "locality", Type: catalog.Text, Likeness: catalog.AsLocality}
 	family := catalog.Field{Name: "family_name", Type: catalog.Text, Likeness: catalog.AsFamilyName}
+	job := catalog.Field{Name: "job_title", Type: catalog.Text, Holds: catalog.HoldsJobTitle}
+	honorific := catalog.Field{Name: "honorific", Type: catalog.Text, Likeness: catalog.AsHonorific}
 	company := catalog.Field{Name: "name", Type: catalog.Text, Likeness: catalog.AsCompanyName}
 	title := catalog.Field{Name: "title", Type: catalog.Text, Holds: catalog.HoldsWords}
 	for _, c := range []struct {
@@ -47,6 +49,17 @@ func TestLost(t *testing.T) {
 		{company, "Quay Ltd?", problem.LostLetters}, {family, "Kade?", problem.LostLetters},
 		{company, "Key Duplicate Service Ltd", ""}, {company, "Zzzap Boats", ""}, {company, "Useful Boats", ""}, {title, "DUPLICATE - Quay Ltd", ""},
 		{company, "Dublette", problem.NotToUse}, {company, "Port Sète (à supprimer)", problem.NotToUse}, {company, "Kiel Boot – bitte löschen", problem.NotToUse}, {family, "Doublon", ""}, {family, "Berg do not use", problem.NotToUse},
+		{postal, "24103 Kiel", problem.BadPlace}, {postal, "24O03", problem.BadPlace}, {postal, "00000", problem.PerhapsNothing}, {postal, "99999", problem.PerhapsNothing}, {postal, "1012 AB", ""}, {postal, "75002 CEDEX 2", ""}, {postal, "D-24103", ""},
+		{town, "24103 Kiel", problem.BadPlace}, {town, "Kiel 24103", problem.BadPlace}, {town, "Kiel, Germany", problem.BadPlace}, {town, "D-Kiel", problem.BadPlace}, {town, "Germany", problem.BadPlace}, {town, "Hauptstr. 5", problem.BadPlace},
+		{town, "12 Quay Road", problem.BadPlace}, {town, "Luxembourg", ""}, {town, "Singapore", ""}, {town, "Kiel (Wik)", ""}, {town, "Praha 4", ""}, {town, "Biel/Bienne", ""}, {town, "29 Palms", ""}, {town, "Boston, MA", ""}, {town, "Clermont-Ferrand", ""}, {town, "St-Malo", ""},
+		{town, "Kiel?", problem.LostLetters}, {town, "home office", problem.PerhapsNothing}, {town, "xxx", problem.PerhapsNothing}, {town, "Same", problem.PerhapsNothing}, {town, "Ort", problem.PerhapsNothing}, {town, "Orta", ""},
+		{street, "+44 20 7946 0123", problem.BadPlace}, {street, "Hauptstr. 5, 24103 Kiel", problem.BadPlace}, {street, "https://maps.example/x", problem.BadPlace}, {street, "Flat 3, 34 Oak Street", ""}, {street, "5 Main St, Suite 4", ""}, {street, "0123 Main St", ""},
+		{street, "see account", problem.PerhapsNothing}, {street, "Verzogen", problem.PerhapsNothing}, {street, "old: Kai 5", problem.NotToUse}, {street, "Kai 5 (until 2025)", problem.NotToUse}, {street, "Kai 5 (Hof)", ""}, {street, "Alter Kai 5", ""},
+		{job, "Mr", problem.BadPlace}, {job, "f", problem.BadPlace}, {job, "Quay Ltd", problem.BadPlace}, {job, "12", problem.BadPlace}, {job, "deceased", problem.NotToUse}, {job, "Nicht mehr da", problem.NotToUse}, {job, "do not use", problem.NotToUse}, {job, "Test", problem.PerhapsNothing},
+		{job, "Harbour master", ""}, {job, "Master of Quay Ltd", ""}, {job, "Dr. med. vet.", ""}, {job, "Tester", ""}, {job, "Left bank warden", ""},
+		{honorific, "1", problem.BadPlace}, {honorific, "m", problem.BadPlace}, {honorific, "Firma", problem.BadPlace}, {honorific, "Herr/Frau", problem.BadPlace}, {honorific, "Mr and Mrs", problem.BadPlace}, {honorific, "Dear Mr Kade", problem.BadPlace},
+		{honorific, "Prof. Dr.", ""}, {honorific, "Mx", ""}, {honorific, "Herr Dr.", ""}, {honorific, "Sig.ra", ""},
+		{number, "1001.0", problem.MadeDecimal}, {number, "1.0", ""}, {number, "1001.5", ""}, {title, "1001.0", ""},
 		{street, "05-Jun", problem.MadeDate}, {street, "5-6", ""}, {street, "Kai 5. Juni", ""}, {title, "05-Jun", ""}, {title, "Wi?niewski", problem.LostLetters}, {number, "A?b", ""},
 	} {
 		if got := Lost(c.of, c.in); got != c.want {

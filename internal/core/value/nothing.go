@@ -28,7 +28,7 @@ var (
 	// What stands where a name belongs, and is none either.
 	namelessWords = strings.Fields(`nn xx xxx xxxx test dummy noname no_name ohne_namen sans_nom sin_nombre senza_nome sem_nome geen_naam inget_namn intet_navn ikke_navn ei_nimeä bez_nazwiska bez_nazwy bez_jména
 		testfirma musterfirma musterkunde mustermann muster muster_gmbh asdf qwertz qwerty barverkauf barkunde laufkundschaft walk_in walk-in walk-in_customer cash_sale cash_customer diverse diverses
-		various miscellaneous sonstige sonstiges varios diversen intern internal`)
+		various several mehrere plusieurs miscellaneous sonstige sonstiges varios diversen intern internal`)
 	// Names of people that are such words too, when they are written as names are.
 	alsoNames = wordSet(`Na Nan Nil Sem Sin Null Sans Nn`)
 )
@@ -38,7 +38,7 @@ var (
 var (
 	privateWords = wordSet(`privat private privatperson privatkunde privatkunden privatkundin privatpersoner selbst particulier particuliere
 		particular particulares privato privata yksityinen yksityishenkilo prywatny prywatna prywatnie ιδιωτης
-		selbstandig selbststandig freiberuflich freiberufler freelance freelancer autonomo autonoma independant independante zzp zzper rentner pensionar retired ruhestand arbeitslos unemployed`)
+		selbstandig selbststandig freiberuflich freiberufler freelance freelancer autonomo autonoma independant independante zzp zzper rentner pensionar retired ruhestand self student studentin studerende studerande etudiant etudiante estudiante studente studentessa opiskelija arbeitslos unemployed`)
 	negations    = wordSet(`kein keine ohne no without none sans aucune sin ninguna sem senza nessuna geen ingen ei bez`)
 	companyNouns = wordSet(`firma company business firm unternehmen person persona personne individual customer client kunde kundin entreprise
 		societe empresa azienda ditta bedrijf persoon virksomhed foretag bedrift yritysta firmy osoba privee fisica`)
@@ -107,7 +107,7 @@ func noCompany(s string) bool {
 
 // What people write before the sign of an address, and behind it, where they have none.
 var (
-	noBoxes   = wordSet(`noemail nomail no-email no-mail noaddress nomailbox donotemail donotmail keinemail keine-email keinemailadresse pasdemail pasdemel sinemail sincorreo nessunaemail geenemail semmail ingenepost ingenmail eiemail`)
+	noBoxes   = wordSet(`noreply no-reply no.reply donotreply do-not-reply nichtantworten nepasrepondre noemail nomail no-email no-mail noaddress nomailbox donotemail donotmail keinemail keine-email keinemailadresse pasdemail pasdemel sinemail sincorreo nessunaemail geenemail semmail ingenepost ingenmail eiemail`)
 	noNames   = wordSet(`none no na n/a nil null nobody unknown unbekannt inconnu desconocido onbekend nowhere keine kein geen nessuno ingen brak`)
 	dullNames = wordSet(`test email mail abc xyz xxx asdf aaa`)
 )

@@ -88,16 +88,16 @@ func (p *phoneReader) plain(s string) (string, bool) {
 }
 
 // possible asks the metadata once for every length: whether it is possible
-// depends on nothing else.
+// depends on nothing else. Of shorter ones than its numbers have some are.
 func (p *phoneReader) possible(code int) uint32 {
 	if bits, ok := p.lengths[code]; ok {
 		return bits
 	}
 	var bits uint32
-	national := uint64(2)
+	national, usual := uint64(2), oneLength[phonenumbers.GetRegionCodeForCountryCode(code)]
 	for n := 1; n <= 15; n++ {
 		c, nat := int32(code), national
-		if phonenumbers.IsPossibleNumberWithReason(&phonenumbers.PhoneNumber{CountryCode: &c, NationalNumber: &nat}) == phonenumbers.IS_POSSIBLE {
+		if phonenumbers.IsPossibleNumberWithReason(&phonenumbers.PhoneNumber{CountryCode: &c, NationalNumber: &nat}) == phonenumbers.IS_POSSIBLE && n >= usual {
 			bits |= 1 << n
 		}
 		national = national*10 + 2
@@ -110,6 +110,12 @@ func readPhone(s, country string) (string, Trouble) {
 	bad := func(why string) (string, Trouble) { return "", Trouble{problem.BadPhone, why} }
 	if e := strings.IndexAny(s, "eE"); e > 0 && e < len(s)-1 && (s[e+1] == '+' || s[e+1] >= '0' && s[e+1] <= '9') && strings.Trim(s[:e], "0123456789.,") == "" {
 		return "", Trouble{Code: problem.DamagedNumber}
+	}
+	if made := strings.TrimSuffix(s, ".0"); len(made) > 6 && strings.Trim(made, "0123456789") == "" {
+		s = made // a program has taken it for a number
+	}
+	if countedUp(s) {
+		return bad("its figures are made up")
 	}
 	s, why := beside(s, country)
 	if why != "" {
@@ -139,6 +145,9 @@ func readPhone(s, country string) (string, Trouble) {
 	}
 	switch reason {
 	case phonenumbers.IS_POSSIBLE:
+		if lacksFigures(n) {
+			return bad("it is too short")
+		}
 		if strings.HasPrefix(s, "0") && phonenumbers.GetNddPrefixForRegion(country, true) == "" && !phonenumbers.IsValidNumber(n) {
 			return bad("numbers of its country do not begin with 0")
 		}
@@ -159,6 +168,24 @@ func readPhone(s, country string) (string, Trouble) {
 		text += ";ext=" + x // RFC 3966
 	}
 	return text, Trouble{}
+}
+
+// oneLength is how many figures all numbers of a region have which people are given, behind its code;
+// 0 where they vary, or where it is not listed.
+var oneLength = map[string]int{"GB": 10, "FR": 9, "ES": 9, "PL": 9, "PT": 9, "NL": 9, "CH": 9, "CZ": 9, "GR": 10, "NO": 8, "DK": 8}
+
+// lacksFigures reports whether a number that nobody can have is shorter than those of its country.
+func lacksFigures(n *phonenumbers.PhoneNumber) bool {
+	usual := oneLength[phonenumbers.GetRegionCodeForCountryCode(int(n.GetCountryCode()))]
+	return len(phonenumbers.GetNationalSignificantNumber(n)) < usual && !phonenumbers.IsValidNumber(n)
+}
+
+// countedUp reports whether a number is typed to fill the cell: 1234567890, 9999999.
+func countedUp(s string) bool {
+	if len(s) < 6 || strings.Trim(s, "0123456789") != "" {
+		return false
+	}
+	return strings.HasPrefix("123456789012345", s) || strings.HasPrefix("0123456789012345", s) || strings.Trim(s, s[:1]) == ""
 }
 
 // lineWords may stand before a number and say nothing that the field does not; faxWords say

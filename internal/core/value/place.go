@@ -135,17 +135,44 @@ func SplitTown(s string) (p Place, ok bool) {
 }
 
 // TownOf parts what stands where a postal code and a town are expected: a cell that holds but one
-// of them is that.
+// of them is that. A country may stand behind the town.
 func TownOf(s string) Place {
 	if p, ok := SplitTown(s); ok {
 		return p
 	}
-	var p Place
+	p, ok := townBefore(s)
+	if ok {
+		return p
+	}
 	if p.coded(s); loneCode.MatchString(s) || p.Abroad != "" {
 		return p
 	}
 	return Place{Town: s}
 }
+
+// townBefore parts a town and what it lies in, a country by its name, or a state by its letters: "Kiel,
+// Germany", "Kiel (Germany)", "D-Kiel", "Boston, MA".
+func townBefore(s string) (p Place, ok bool) {
+	if m := behindLetters.FindStringSubmatch(s); m != nil && fores[m[1]].country != "" {
+		return Place{Town: m[2], Abroad: fores[m[1]].country}, true
+	}
+	m := behindTown.FindStringSubmatch(s)
+	if m == nil {
+		return p, false
+	}
+	switch in := strings.TrimSpace(m[2] + m[3]); {
+	case isCountry(in):
+		return Place{Town: m[1], Country: in}, true
+	case m[2] != "" && states[in]:
+		return Place{Town: m[1], Region: in}, true
+	}
+	return p, false
+}
+
+// behindLetters is a town behind the letters of a country: D-Kiel.
+var behindLetters = regexp.MustCompile(`^([A-Z]{1,3}) ?- ?(\pL{4}.*)$`)
+
+var behindTown = regexp.MustCompile(`^(\pL[^,()/\d]*?) ?(?:[,/] ?([\pL .'’-]+)|\(([\pL .'’-]+)\))$`)
 
 // coded notes a postal code as it is written.
 func (p *Place) coded(s string) {
@@ -155,7 +182,10 @@ func (p *Place) coded(s string) {
 
 // isCountry reports whether a text names a country, by more than a letter or two that may mean a
 // state.
-func isCountry(s string) bool { return len(Words(s)) > 2 && countryNames()[Words(s)] != "" }
+func isCountry(s string) bool {
+	words := Words(s)
+	return len(words) > 2 && countryNames()[words] != ""
+}
 
 // Where a postal code with its town begins behind a street in one piece: the street ends
 // with a number ("Am Hafen 3 17493 Greifswald"), or begins with one before a code that

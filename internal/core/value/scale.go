@@ -2,6 +2,7 @@ package value
 
 import (
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -157,6 +158,9 @@ func scaled(s string, money bool) (rest string, power int) {
 	if last < 0 {
 		return s, 0
 	}
+	if owed.MatchString(s) {
+		return s, 0
+	}
 	if behind := s[last+1:]; strings.IndexFunc(behind, unicode.IsLetter) >= 0 {
 		closing := ""
 		if t := strings.TrimRight(behind, " "); strings.HasSuffix(t, ")") {
@@ -173,6 +177,9 @@ func scaled(s string, money bool) (rest string, power int) {
 	}
 	return s, 0
 }
+
+// owed is an amount to somebody's credit, as in lists of what is owed, and no ten millions.
+var owed = regexp.MustCompile(`\d[.,]\d\d ?CR$`)
 
 // inOrder are the words that multiply in alphabetical order.
 var inOrder = func() (lists []struct {

@@ -63,15 +63,14 @@ type Reader struct {
 	field   catalog.Field
 	set     Settings
 	choices map[string]string
-	ahead   string          // the first day on which nobody is born yet, of days of birth
-	oldest  string          // the first on which somebody who is alive may have been born
-	named   map[string]bool // what a field of yes and no is called
-	asks    bool            // a spelling of a choice has a question mark
-	phones  *phoneReader
-	ends    map[string]bool // in what domains end, as far as it was looked up
-	files   *Files
-	of      string // the country of the row that is read
-	read    func(*Reader, string) (string, Trouble)
+	limits
+	named  map[string]bool // what a field of yes and no is called
+	asks   bool            // a spelling of a choice has a question mark
+	phones *phoneReader
+	ends   map[string]bool // in what domains end, as far as it was looked up
+	files  *Files
+	of     string // the country of the row that is read
+	read   func(*Reader, string) (string, Trouble)
 }
 
 // kind is how the texts of a field type are read, and how its values are
@@ -106,8 +105,36 @@ var kinds = map[catalog.FieldType]kind{
 	catalog.File:      {read: (*Reader).file, key: asIs},
 }
 
-// oldestAge is how old people become, in years.
-const oldestAge = 120
+// Ages in years: how old people become, and how young those are of whom records are kept; and how
+// far ahead days lie that people mean.
+const (
+	oldestAge   = 120
+	youngestAge = 5
+	farAhead    = 100
+)
+
+// limits are the days between which those of a field lie; empty where there is no limit.
+type limits struct {
+	ahead    string       // the first one beyond
+	aheadAs  problem.Code // and what a day beyond is
+	oldest   string       // the first on which somebody who is alive may have been born
+	youngest string       // the last one of somebody of whom there are records
+}
+
+// limitsOf gives those of a field.
+func limitsOf(f catalog.Field) (l limits) {
+	now := time.Now().UTC()
+	days := func(years, days int) string { return now.AddDate(years, 0, days).Format(time.DateOnly) }
+	switch {
+	case f.Holds == catalog.HoldsBirth:
+		l = limits{ahead: days(0, 2), aheadAs: problem.BirthAhead, oldest: days(-oldestAge, 0), youngest: days(-youngestAge, 0)} // it is tomorrow already in the east
+	case f.Holds == catalog.HoldsPast:
+		l = limits{ahead: days(0, 2), aheadAs: problem.DayAhead}
+	case f.Type == catalog.Date:
+		l = limits{ahead: days(farAhead, 0), aheadAs: problem.FarDay}
+	}
+	return l
+}
 
 // NewReader makes a reader for one field.
 func NewReader(f catalog.Field, s Settings) *Reader {
@@ -138,11 +165,7 @@ func NewReader(f catalog.Field, s Settings) *Reader {
 	if f.Type == catalog.Phone {
 		r.phones = newPhoneReader()
 	}
-	if f.Holds == catalog.HoldsBirth {
-		now := time.Now().UTC()
-		r.ahead = now.AddDate(0, 0, 2).Format(time.DateOnly) // it is tomorrow already in the east
-		r.oldest = now.AddDate(-oldestAge, 0, 0).Format(time.DateOnly)
-	}
+	r.limits = limitsOf(f)
 	return r
 }
 

@@ -122,7 +122,7 @@ func TestWords(t *testing.T) {
 }
 
 func TestEmailAndWeb(t *testing.T) {
-	check(t, field(catalog.Email), Settings{}, []readCase{{"Rowena@Gannetsound.EXAMPLE", "Rowena@gannetsound.example", ""}, {"mailto:a@b.example", "a@b.example", ""}, {"Rowena <a@b.example>", "a@b.example", ""},
+	check(t, field(catalog.Email), Settings{}, []readCase{{"Rowena@Gannetsound.EXAMPLE", "Rowena@gannetsound.example", ""}, {"mailto:a@b.example", "a@b.example", ""}, {"a@b.example.invalid", "", problem.BadEmail}, {"a@b.invalid", "a@b.invalid", ""}, {"Rowena <a@b.example>", "a@b.example", ""},
 		{"a@b", "", problem.BadEmail}, {"a.b.example", "", problem.BadEmail}, {"@b.example", "", problem.BadEmail}, {"a@", "", problem.BadEmail}, {"a@@b.example", "", problem.BadEmail}, {"a..b@c.example", "", problem.BadEmail}, {"a b@c.example", "", problem.BadEmail},
 		{"a@b.example; c@d.example", "", problem.SeveralValues}, {"a@-b.example", "", problem.BadEmail}, {"a@b_c.example", "", problem.BadEmail}, {strings.Repeat("x", 65) + "@b.example", "", problem.BadEmail}, {"post@håvn.example", "post@xn--hvn-ula.example", ""}})
 	check(t, field(catalog.URL), Settings{}, []readCase{{"www.Kalvoya.example", "https://www.kalvoya.example", ""}, {"http://kalvoya.example/", "http://kalvoya.example", ""}, {"kalvoya.example/berths?x=1", "https://kalvoya.example/berths?x=1", ""}, {"kalvoya", "", problem.BadURL}, {"ftp://x.example", "", problem.BadURL}, {"not a site", "", problem.BadURL}})
@@ -131,7 +131,9 @@ func TestEmailAndWeb(t *testing.T) {
 func TestPhones(t *testing.T) {
 	check(t, field(catalog.Phone), Settings{}, []readCase{{"+47 55 11 22 33", "+4755112233", ""}, {"0047 55112233", "+4755112233", ""}, {"+44 (0)131 496 0101", "+441314960101", ""}, {"55112233", "", problem.BadPhone}, {"+47 1", "", problem.BadPhone},
 		{"4.91E+11", "", problem.DamagedNumber}, {"not known", "", problem.BadPhone}, {"+47 55112233 / +47 55112244", "", problem.SeveralValues}, {"+999 12345678", "", problem.BadPhone}, {"+1 555 0100 123", "+15550100123", ""}, {"+1 415 555 0132;ext=9", "+14155550132;ext=9", ""}})
-	check(t, field(catalog.Phone), Settings{Country: "GB"}, []readCase{{"0131 496 0101", "+441314960101", ""}})
+	check(t, field(catalog.Phone), Settings{Country: "GB"}, []readCase{{"0131 496 0101", "+441314960101", ""}, {"0131 496 010", "", problem.BadPhone}, {"+44 131 496 010", "", problem.BadPhone}, {"0800 1111", "+448001111", ""},
+		{"1234567890", "", problem.BadPhone}, {"0123456789", "", problem.BadPhone}, {"7777777", "", problem.BadPhone}, {"441314960101.0", "+441314960101", ""}})
+	check(t, field(catalog.Phone), Settings{Country: "IT"}, []readCase{{"06 1234567", "+39061234567", ""}})
 	if got, _ := NewReader(field(catalog.Phone), Settings{Country: "GB"}).ReadIn("55 11 22 33", "NO"); got != "+4755112233" {
 		t.Errorf("the row's country does not win: %q", got)
 	}
@@ -533,9 +535,12 @@ func TestNoDate(t *testing.T) {
 func TestDaysOfBirth(t *testing.T) {
 	f := field(catalog.Date)
 	f.Holds = catalog.HoldsBirth
-	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "2025-04-03", ""}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""},
+	check(t, f, Settings{ThisYear: 2026}, []readCase{{"03.04.30", "1930-04-03", ""}, {"03.04.71", "1971-04-03", ""}, {"03.04.25", "", problem.BirthLately}, {"2199-01-31", "", problem.BirthAhead}, {"1968-04-03", "1968-04-03", ""},
 		{"12.03.1081", "", problem.BirthLongAgo}, {"1900-01-01", "", problem.BirthLongAgo}, {"1908-01-01", "1908-01-01", ""}})
-	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"03.04.30", "2030-04-03", ""}, {"2199-01-31", "2199-01-31", ""}})
+	check(t, field(catalog.Date), Settings{ThisYear: 2026}, []readCase{{"03.04.30", "2030-04-03", ""}, {"2099-01-31", "2099-01-31", ""}, {"2199-01-31", "", problem.FarDay}})
+	past := field(catalog.Date)
+	past.Holds = catalog.HoldsPast
+	check(t, past, Settings{ThisYear: 2026}, []readCase{{"2099-01-31", "", problem.DayAhead}, {"2020-01-31", "2020-01-31", ""}})
 }
 
 // What other cells of a column show of the decimal sign makes no five and a half of 5,500.
@@ -629,7 +634,7 @@ func TestMailboxesThatAreNone(t *testing.T) {
 	n := NewNothing(field(catalog.Email), nil)
 	for s, want := range map[string]bool{
 		"none@none.com": true, "NoEmail@company.example": true, "test@test.com": true, "n/a@na.com": true, "unknown@unknown.com": true, "keine-email@firma.example": true,
-		"test@marina.example": false, "info@x.example": false, "mail@example.org": true, "mail@abc.com": false, "asdf@asdf.com": true, "x@x.example": false, "noemi@x.example": false, "nobody": false,
+		"test@marina.example": false, "info@x.example": false, "mail@example.org": true, "mail@abc.com": false, "asdf@asdf.com": true, "x@x.example": false, "noemi@x.example": false, "noreply@x.example": true, "do-not-reply@x.example": true, "nobody": false,
 	} {
 		if got := n.Is(s); got != want {
 			t.Errorf("%s: %v", s, got)

@@ -19,7 +19,9 @@ const doubts = [
   "perhaps_nothing",
   "lost_letters",
   "made_a_date",
+  "made_a_decimal",
   "bad_place",
+  "other_place",
   "same_as_above",
   "not_to_use",
   "lost_zero",
@@ -87,6 +89,7 @@ function useReplacing(workspace: string, i: Import, body: Replacement, on: boole
 /** Problems that one pattern puts right in all cells. */
 const patterns: Record<string, { one: string; many: string; find: string; replace: string }> = {
   lost_zero: { one: "Put the zero back", many: "Put the zeros back", find: "^", replace: "0" },
+  made_a_decimal: { one: "Take the decimals away", many: "Take the decimals away", find: "\\.0+$", replace: "" },
   footnote_mark: {
     one: "Take the mark away",
     many: "Take the marks away",
