@@ -350,6 +350,9 @@ func (k *draftCheck) examine(ctx context.Context, judge Judge) error {
 		return err
 	}
 	if k.plan.May == mapping.Delete {
+		if err := k.noteDoubts(ctx); err != nil {
+			return err
+		}
 		return k.holdReferred(ctx)
 	}
 	if err := k.holdMoved(ctx); err != nil {

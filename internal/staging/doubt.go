@@ -23,7 +23,15 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 	case catalog.Older:
 		return now + ` < ` + was
 	case catalog.Zero:
-		return now + ` = 0 and ` + was + ` <> 0`
+		sql := now + ` = 0`
+		if fp.Field.Type == catalog.Money {
+			sql = `(` + sql + ` or ` + now + ` * 1000 = ` + was + `)`
+		}
+		return sql + ` and ` + was + ` <> 0`
+	case catalog.Given:
+		return now + ` and not ` + was
+	case catalog.Shared:
+		return sharedSite(now) + ` and not ` + sharedSite(was)
 	case catalog.Abroad: // the country is mostly that of the row or the sheet, which nobody dials
 		number := func(v string) string { return `split_part(` + v + `, ';', 1)` }
 		const digits, code = 8, 3 // of the number, and up to the country's code
@@ -61,6 +69,11 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 			desksOver(now, was) + ` or ` + domain(now) + ` <> ` + domain(was) + ` and ` + sql + ` end`
 	}
 	return `false`
+}
+
+// sharedSite is the SQL of whether an address on the web is on a site that all companies can be on.
+func sharedSite(v string) string {
+	return `substring(lower(` + v + `) from '^(?:[a-z]+://)?(?:[a-z]{2,3}[.])?([^/:?#]+)') in (` + literals(value.SharedSites()) + `)`
 }
 
 // desksOver is the SQL of whether one mailbox is a desk's and the other a person's own.
@@ -107,7 +120,9 @@ var doubtful = map[catalog.Doubt]string{
 	catalog.Older:   "the record has a later date",
 	catalog.Lower:   "the record is further on already",
 	catalog.Private: "the record has a mailbox at the company",
-	catalog.Zero:    "the record has a number other than 0",
+	catalog.Zero:    "the record has a number other than 0, or a thousand times as much",
+	catalog.Given:   "consent is not given in the record",
+	catalog.Shared:  "the record has an address of its own",
 	catalog.Abroad:  "the record has this number in another country",
 }
 
@@ -180,15 +195,31 @@ func (k *draftCheck) fieldAs(as catalog.Likeness) *mapping.FieldPlan {
 }
 
 // noteDoubts notes the values of rows that a record knows better: of rows that are
-// loaded without them, or held, by the policy of the field.
+// loaded without them, or held, by the policy of the field. And it holds rows for which a key
+// has found the record of somebody else.
 func (k *draftCheck) noteDoubts(ctx context.Context) error {
-	if k.plan.May == mapping.Create || k.plan.May == mapping.Delete {
+	if k.plan.May == mapping.Create {
 		return nil
 	}
 	var details, said, some []string // what is in doubt of each field, and what is said of it
+	note := func(code problem.Code, fp *mapping.FieldPlan, light bool, name, when, words string) {
+		cell := `null::integer`
+		if at, ok := k.columns[fp.Column()]; ok {
+			cell = schema.Int(at + 1)
+		}
+		detail := schema.Ident("detail_" + name)
+		details = append(details, `case when `+when+` then `+words+` end as `+detail)
+		some = append(some, `y.`+detail+` is not null`)
+		said = append(said, `(`+list([]string{
+			schema.Literal(string(code)), schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()), fmt.Sprint(light), cell, `y.` + detail,
+		})+`)`)
+	}
+	if sql, fp, ok := k.stranger(); ok {
+		note(problem.OtherName, fp, false, "of_another", sql, schema.TitleText(k.plan.Type, "r")+` || ', ' || `+schema.RecordID(k.plan.Type, "r.id"))
+	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
-		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows {
+		if fp.Doubt == catalog.NoDoubt || fp.Doubtful == "" || fp.Doubtful == mapping.TakeRows || k.plan.May == mapping.Delete {
 			continue
 		}
 		was, kept := schema.Column(fp.Field, "r"), k.keptByAnswer(fp.Field)
@@ -200,28 +231,19 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
 			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
-		cell := `null::integer`
-		if at, ok := k.columns[fp.Column()]; ok {
-			cell = schema.Int(at + 1)
-		}
-		detail := schema.Ident("detail_" + fp.Field.Name)
-		details = append(details, `case when (`+k.doubt(*fp, "r", now(fp.Field), now)+`) and not `+kept+` then `+words+` end as `+detail)
-		some = append(some, `y.`+detail+` is not null`)
-		said = append(said, `(`+list([]string{
-			schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()), fmt.Sprint(fp.Doubtful == mapping.KeepThere), cell, `y.` + detail,
-		})+`)`)
+		note(problem.DoubtfulValue, fp, fp.Doubtful == mapping.KeepThere, fp.Field.Name, `(`+k.doubt(*fp, "r", now(fp.Field), now)+`) and not `+kept, words)
 	}
 	if len(details) == 0 {
 		return nil
 	}
 	// Few rows have any, so that only of those it is made out which.
 	return k.do(ctx, stepDoubt, q(`insert into {problems} (row_no, code, field, col, value, detail, light)
-		select y.row_no, @code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c where c.row_no = y.row_no), ''), x.detail, x.light
+		select y.row_no, x.code, x.field, x.col, coalesce((select left(c.cells[x.cell], @longest) from {cells} c where c.row_no = y.row_no), ''), x.detail, x.light
 		from (select q.row_no, {details} from {staged} where q.record_id is not null and {stays q} offset 0) y
-		cross join lateral (values {said}) as x (field, col, light, cell, detail)
+		cross join lateral (values {said}) as x (code, field, col, light, cell, detail)
 		where ({some}) and x.detail is not null`,
 		frag{"staged": k.staged(), "details": list(details), "said": list(said), "some": strings.Join(some, " or ")},
-		arg{"code": string(problem.DoubtfulValue), "longest": longestShown}))
+		arg{"longest": longestShown}))
 }
 
 // keptByAnswer is the SQL of whether a person has said that row q leaves the value

@@ -20,7 +20,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		now = `case when not coalesce(` + lost(now, was) + `, false) then ` + now + ` end`
 	}
 	if f.Normalised() { // another spelling of the same key says nothing new
-		now = `case when ` + row + `.` + schema.Key(f.Name) + ` is distinct from ` + record + `.` + schema.Key(f.Name) + ` then ` + now + ` end`
+		now = `case when ` + plainKey(row+`.`+schema.Key(f.Name)) + ` is distinct from ` + plainKey(record+`.`+schema.Key(f.Name)) + ` then ` + now + ` end`
 	}
 	if f.Kind().Written && !f.Key && !fp.Chosen {
 		same := otherwise(f, now, was)
@@ -28,6 +28,9 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 			same = `(` + same + ` or ` + row + `.` + schema.Name(f.Name) + ` = ` + record + `.` + schema.Name(f.Name) + `)`
 		}
 		now = `case when not coalesce(` + same + `, false) then ` + now + ` end`
+	}
+	if shorter := shortened(f, now, was); shorter != "" && !fp.Chosen {
+		now = `case when not coalesce(` + shorter + `, false) then ` + now + ` end`
 	}
 	if k.dated {
 		now = `case when not ` + k.unmoved(fp, row, now) + ` then ` + now + ` end`
@@ -85,6 +88,23 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	return `case when ` + same + ` then ` + was + first + ` else ` + out + ` end`
 }
 
+// plainKey is the SQL of a key without spaces and signs: HRB 12345 is HRB-12345.
+func plainKey(v string) string {
+	return `coalesce(nullif(regexp_replace(` + v + `, '[^[:alnum:]]+', '', 'g'), ''), ` + v + `)`
+}
+
+// shortened is the SQL for whether a value that people do not write in several ways is less of what is
+// there: a telephone number without its extension, a language without its country. It is empty for others.
+func shortened(f catalog.Field, now, was string) string {
+	switch f.Type {
+	case catalog.Phone:
+		return `starts_with(` + was + `, ` + now + ` || ';')`
+	case catalog.Language:
+		return `starts_with(` + was + `, ` + now + ` || '-')`
+	}
+	return ""
+}
+
 // otherwise is the SQL for whether a value says what is there already, in other
 // writing (capitals, accents, spaces, marks; of an address on the web the scheme,
 // www and a stroke at its end), or only the first words of it, or it cut off within a word (electr.
@@ -114,12 +134,39 @@ func otherwise(f catalog.Field, now, was string) string {
 		bare := func(v string) string { return joined(`regexp_replace(` + v + `, '^[A-Z]{1,3}( ?- ?| )(?=[0-9])', '')`) }
 		mayBe, turned = `true`, ` or `+bare(now)+` = `+bare(was)
 	}
+	if f.ComparedAs() == catalog.AsHonorific { // Mr for Dr., Dr. for Prof. Dr.
+		degree := func(v string) string { return words(v) + ` ~ '\m(dr|prof|professor|dott|dottssa|ing|mag|dipl)\M'` }
+		mayBe, turned = `true`, ` or right(`+words(was)+`, length(`+words(now)+`) + 1) = ' ' || `+words(now)+` or `+degree(was)+` and not `+degree(now)
+	}
+	if f.ComparedAs() == catalog.AsStreet { // High St for High Street
+		turned = ` or length(` + now + `) < length(` + was + `) and ` + inFull(words(now)) + ` = ` + inFull(words(was))
+	}
+	if f.HoldsWords() { // Koeln for Köln, as what knows no such letters writes them
+		turned += ` or ` + now + ` ~ '^[ -~]+$' and ` + was + ` ~ '[äöüåæøßÄÖÜÅÆØ]' and ` + inTwo(now) + ` = ` + inTwo(was)
+	}
 	cut := ``
 	if f.Type == catalog.Text || f.Type == catalog.LongText {
 		cut = ` or length(` + now + `) < length(` + was + `) and ` + now + ` ~ '[[:alpha:]][.…]*$' and (` + now + ` ~ '[.…]$' or length(` + now + `) >= ` + schema.Int(leastCut) + `) and starts_with(` + joined(was) + `, ` + joined(now) + `)`
 	}
 	return `(` + now + ` <> ` + was + ` and (` + lost(now, was) + ` or ` + mayBe +
 		` and ` + joined(now) + ` <> '' and (` + joined(now) + ` = ` + joined(was) + ` or starts_with(` + words(was) + `, ` + words(now) + ` || ' ')` + cut + turned + `)))`
+}
+
+// inTwo is the SQL of a text with two letters for those that are written so where they are not known.
+func inTwo(v string) string {
+	v = `translate(lower(` + v + ` collate "C.utf8"), ' -', '')`
+	for _, pair := range [][2]string{{"ä", "ae"}, {"ö", "oe"}, {"ü", "ue"}, {"ß", "ss"}, {"å", "aa"}, {"æ", "ae"}, {"ø", "oe"}} {
+		v = `replace(` + v + `, '` + pair[0] + `', '` + pair[1] + `')`
+	}
+	return v
+}
+
+// inFull is the SQL of a street, in small letters, with short words in full.
+func inFull(v string) string {
+	for _, pair := range [][2]string{{"st", "street"}, {"rd", "road"}, {"ave?", "avenue"}, {"ln", "lane"}, {"dr", "drive"}, {"sq", "square"}, {"blvd", "boulevard"}, {"pl", "place"}} {
+		v = `regexp_replace(` + v + `, '\m` + pair[0] + `\M', '` + pair[1] + `')`
+	}
+	return `regexp_replace(` + v + `, 'str(asse)?\M', 'strasse', 'g')`
 }
 
 // otherHalf gives the other half of a person's name.

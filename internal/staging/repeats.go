@@ -409,7 +409,7 @@ func (k *draftCheck) holdKeys(ctx context.Context) error {
 			continue
 		}
 		with := []any{
-			frag{"key": schema.Key(fp.Field.Name), "own": own, "by_id": k.notByID()},
+			frag{"key": schema.Key(fp.Field.Name), "other": plainKey("r."+schema.Key(fp.Field.Name)) + ` <> ` + plainKey("d."+schema.Key(fp.Field.Name)), "own": own, "by_id": k.notByID()},
 			arg{"rule": k.ruleOf(fp.Field.Name)},
 		}
 		id := schema.RecordID(k.plan.Type, `r.id`)
@@ -428,7 +428,7 @@ func (k *draftCheck) holdKeys(ctx context.Context) error {
 			from {matches} m
 			join {draft} d on d.row_no = m.row_no
 			join {records} r on r.id = m.record_id
-			where r.{key} <> d.{key} and m.rule not in (0, @rule) and {by_id} and {own} and {stays d}`, with...))
+			where {other} and m.rule not in (0, @rule) and {by_id} and {own} and {stays d}`, with...))
 	}
 	return k.do(ctx, stepKeys, statements...)
 }

@@ -42,7 +42,7 @@ func TestDoubtfulValues(t *testing.T) {
 	var out strings.Builder
 	b.ok(b.work.WriteOverwrites(b.Context(), i, c, &out))
 	b.want(out.String(), "\ufeffRow,Record,Field,There,Becomes\n2,OPP-1,Stage,agreed,won\n2,OPP-1,Amount,5000.00,6000.00\n2,OPP-1,Expected close,2026-12-01,2027-01-15\n")
-	worst, err := b.room.FirstOverwrites(b.Context(), b.check(b.upload("contact", "Ref,Family name,E-mail,Account\nK-1,Ekdahl,,\nK-2,Quist,,\n")), 5)
+	worst, err := b.room.FirstOverwrites(b.Context(), b.check(b.upload("contact", "Ref,Family name,E-mail,Account\nK-1,Ekdahl,,\nK-2,Quist,li@club.example,\n")), 5)
 	b.ok(err)
 	b.want([]int64{worst[0].Row, worst[1].Row}, "[3 2]") // another name before a longer one
 	b.want(with(mapping.HoldDoubt), "2 hold (hold 1) agreed 2026-12-01 5000.00")

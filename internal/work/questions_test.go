@@ -367,7 +367,7 @@ func TestDelete(t *testing.T) {
 	b := start(t)
 	b.loaded("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø Werft,A-2\nLynghavn Segelclub,A-3\n")
 	b.loaded("contact", "Family name,Account\nBerg,A-1\nLi,A-1\n")
-	i := b.upload("account", "Name,Ref\nx,A-1\ny,A-2\nz,A-9\n")
+	i := b.upload("account", "Name,Ref\nKalvøya Marina,A-1\nKrogsø,A-2\nz,A-9\n")
 	i = b.check(b.change(i, func(r *mapping.Routine) {
 		r.May = mapping.Delete
 		r.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}

@@ -401,7 +401,7 @@ func TestUndoAgainstAModel(t *testing.T) {
 			text += key + "," + strings.Join(row, ",") + "\n"
 		}
 		i := b.change(b.upload("contact", text), func(x *mapping.Routine) {
-			x.Drafts[0].Match = []catalog.MatchRule{{Fields: []string{"source_ref"}}}
+			x.Drafts[0].Match, x.Drafts[0].Doubtful = []catalog.MatchRule{{Fields: []string{"source_ref"}}}, mapping.TakeRows
 		})
 		i = b.load(b.check(i))
 		for _, key := range order {

@@ -10,7 +10,9 @@ const (
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
 	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
 	Abroad  Doubt = "abroad"  // a telephone number that is there with the code of another country
-	Zero    Doubt = "zero"    // none, where a count or an amount is there: programs write it for what they do not know
+	Zero    Doubt = "zero"    // none, or a thousandth, where a count or an amount is there: programs write it for what they do not know, or in thousands
+	Given   Doubt = "given"   // consent where it is not given, as old sheets still have it
+	Shared  Doubt = "shared"  // a page on a site that all companies can be on, over one of its own
 )
 
 // Doubts tells in which way a value of the field can be worse than one that is
@@ -28,6 +30,10 @@ func (t RecordType) Doubts(f Field) Doubt {
 		return Older
 	case f.Type == Phone:
 		return Abroad
+	case f.Holds == HoldsConsent && f.Type == YesNo:
+		return Given
+	case f.Type == URL:
+		return Shared
 	case !f.Required && (f.Type == Integer || f.Type == Decimal || f.Type == Money):
 		return Zero
 	}

@@ -69,6 +69,7 @@ const (
 	HoldsRegion   Holding = "region"    // states and provinces, by name or by letters
 	HoldsBirth    Holding = "birth"     // days of birth, which never lie ahead
 	HoldsPast     Holding = "past"      // days of what has happened, which never lie ahead
+	HoldsConsent  Holding = "consent"   // whether somebody has agreed to something
 	HoldsChance   Holding = "chance"    // how likely something is, from 0 to 100 %
 )
 

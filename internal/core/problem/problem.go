@@ -25,6 +25,7 @@ const (
 	FormulaError     Code = "formula_error"
 	DamagedNumber    Code = "damaged_number"
 	RequiredMissing  Code = "required_missing"
+	OtherName        Code = "other_name"
 	DoubtfulValue    Code = "doubtful_value"
 	BadEmail         Code = "bad_email"
 	BadNumber        Code = "bad_number"
@@ -108,6 +109,7 @@ var table = map[Code]words{
 	FormulaError:     {"the cell holds a formula's error instead of a value", "Repair the formula in the sheet, or type the value."},
 	DamagedNumber:    {"a spreadsheet program shortened this number; its last digits are lost", "Take the value from the original, or format the column as text before saving."},
 	RequiredMissing:  {"a required value is missing", "Fill in the cell, give one value for all rows at the Columns station, or, where blank cells mean what stands above, take that in all of them at once (uchi mend above NUMBER COLUMN --problem required_missing)."},
+	OtherName:        {"the record that was found by its number or key is called otherwise: {detail}", "Correct the number or key: a column of the sheet may have been sorted by itself. If names have changed, have such rows taken as they stand (--doubtful family_name=take, by the field's name)."},
 	DoubtfulValue:    {"{detail}", "Say at the field whether such values are taken, or correct the cell."},
 	BadEmail:         {"this is not an e-mail address: {detail}", "Write it as name@domain.example."},
 	BadNumber:        {"this is not a number", "Write digits with one decimal sign, such as 1250.00."},

@@ -162,6 +162,14 @@ func Words(s string) string {
 	return string(b)
 }
 
+// CommonInCompanies lists words, folded, that many companies have in their names, so that two that share
+// one need not be the same.
+func CommonInCompanies() []string { return sorted(commonInCompanies) }
+
+var commonInCompanies = wordSet(`marina marine maritime harbour harbor port hafen havn hamn puerto porto haven satama limani yacht yachts boat boats bateaux club group gruppe groupe grupo gruppo holding
+	hotel hotels service services servicios solutions systems consulting trading shop store works international global company co and und et og och en y e i the de del der die das la le les el il du di da of
+	nautica nautique nautic sailing charter shipping transport logistik logistics bau handel technik industrie industries gesellschaft societe compagnie partner partners`)
+
 // companyForms are the words at the end (or start) of a company's name that say
 // its legal form, folded as by Words.
 var companyForms = map[string]bool{}

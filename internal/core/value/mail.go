@@ -77,3 +77,10 @@ func PrivateDomain(domain string) bool { return privateMail[domain] }
 // PrivateMail lists the domains, in small letters, under which anybody can have a
 // mailbox; what is written to one of them need not reach a company.
 func PrivateMail() []string { return sorted(privateMail) }
+
+// sharedSites are sites on which all companies can have a page.
+var sharedSites = wordSet(`facebook.com fb.com instagram.com linkedin.com xing.com twitter.com x.com youtube.com tiktok.com pinterest.com google.com sites.google.com maps.google.com goo.gl linktr.ee wikipedia.org
+	tripadvisor.com booking.com yelp.com`)
+
+// SharedSites lists sites, without www, on which all companies can have a page.
+func SharedSites() []string { return sorted(sharedSites) }

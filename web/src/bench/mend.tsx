@@ -22,6 +22,7 @@ const doubts = [
   "made_a_decimal",
   "bad_place",
   "other_place",
+  "other_name",
   "same_as_above",
   "not_to_use",
   "lost_zero",

@@ -1,0 +1,121 @@
+package staging
+
+import (
+	"slices"
+	"strings"
+
+	"uchi/internal/core/catalog"
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/value"
+	"uchi/internal/schema"
+)
+
+// Records that a key has found and that are somebody else: where a column of a sheet has been
+// sorted by itself, or a number given anew, each row would be written over another's record.
+
+// stranger is the SQL of whether the record r that a key has found for row q is called otherwise,
+// by other names and not by the same in other writing, while nothing else of the row says that it is the
+// record; with the field of the name. ok is false where names are taken as they stand.
+func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
+	var row, record, differ []string
+	others := k.othersToo()
+	for i := range k.plan.Fields {
+		fp := &k.plan.Fields[i]
+		if !schema.InTitle(k.plan.Type, fp.Field.Name) || !k.calls(fp.Field) && (others == "" || fp.Field.Holds != catalog.HoldsWords) {
+			continue
+		}
+		if !fp.Losable {
+			return "", nil, false
+		}
+		name := schema.Name(fp.Field.Name)
+		row, record = append(row, `q.`+name), append(record, `r.`+name)
+		change := `q.` + name + ` <> '' and q.` + name + ` is distinct from r.` + name
+		if k.dated {
+			change += ` and not ` + k.unmoved(*fp, "q", now(fp.Field))
+		}
+		differ = append(differ, `(`+change+`)`)
+		if of == nil || fp.Field.ComparedAs() == catalog.AsFamilyName {
+			of = fp
+		}
+	}
+	if of == nil {
+		return "", nil, false
+	}
+	for _, name := range k.plan.Type.Title { // a record has both halves
+		f, _ := k.plan.Type.Field(name)
+		if col := `r.` + schema.Name(name); k.calls(f) && !slices.Contains(record, col) {
+			record = append(record, col)
+		}
+	}
+	var byKey []string // the rules that find by a key or an id
+	for n, rule := range k.plan.Rules {
+		if byID(rule) || len(rule.Alike) == 0 && slices.ContainsFunc(rule.Fields, k.isKey) {
+			byKey = append(byKey, schema.Int(n+1))
+		}
+	}
+	if len(byKey) == 0 {
+		return "", nil, false
+	}
+	common := `'{}'`
+	if of.Field.ComparedAs() == catalog.AsCompanyName {
+		common = `array[` + literals(value.CommonInCompanies()) + `]`
+	}
+	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `) and uchi.strangers(concat_ws(' ', ` + list(row) + `), concat_ws(' ', ` + list(record) + `), ` + common + `)`
+	if !k.calls(of.Field) {
+		sql += ` and ` + others
+	}
+	if same := k.sameOtherwise(); same != "" {
+		sql += ` and not coalesce(` + same + `, false)`
+	}
+	return sql, of, true
+}
+
+// isKey reports whether a field of the record type is a key.
+func (k *draftCheck) isKey(field string) bool {
+	f, ok := k.plan.Type.Field(field)
+	return ok && f.Key
+}
+
+// othersToo is the SQL of whether what row q must point to, as a deal to its company, is not what the record
+// points to: where things are called otherwise, that alone says little. It is empty without such a field.
+func (k *draftCheck) othersToo() string {
+	for _, fp := range k.plan.Fields {
+		if fp.Field.Required && fp.Field.Kind().Form == catalog.LinkForm {
+			return now(fp.Field) + ` <> ` + schema.Column(fp.Field, "r")
+		}
+	}
+	return ""
+}
+
+// sameOtherwise is the SQL of whether something that tells records apart, and by which r was not found, is the
+// same in the row: a mailbox, a telephone number, an address on the web, a key, the day of birth, the street.
+func (k *draftCheck) sameOtherwise() string {
+	var same []string
+	for i := range k.plan.Fields {
+		f := k.plan.Fields[i].Field
+		switch {
+		case f.Type == catalog.Email, f.Type == catalog.Phone, f.Type == catalog.URL, f.Key, f.Holds == catalog.HoldsBirth, f.ComparedAs() == catalog.AsStreet:
+		default:
+			continue
+		}
+		equal := schema.Column(f, "q") + ` = ` + schema.Column(f, "r")
+		var by []string // the rules that look for it
+		for n, rule := range k.plan.Rules {
+			if slices.Contains(rule.Fields, f.Name) {
+				by = append(by, schema.Int(n+1))
+			}
+		}
+		if len(by) > 0 {
+			equal += ` and q.found_by not in (` + list(by) + `)`
+		}
+		same = append(same, equal)
+	}
+	return strings.Join(same, " or ")
+}
+
+// calls reports whether a field of a title is the name of what records are of, or a half of it: of
+// people that is not the company.
+func (k *draftCheck) calls(f catalog.Field) bool {
+	_, people := k.plan.Type.FieldAs(catalog.AsFamilyName)
+	return f.Holds == catalog.HoldsPerson || value.HoldsNames(f) && !(people && f.Likeness == catalog.AsCompanyName)
+}

@@ -1,0 +1,73 @@
+package work
+
+import (
+	"testing"
+
+	"uchi/internal/core/mapping"
+	"uchi/internal/core/verdict"
+)
+
+// A number that finds the record of somebody else, as where one column of a sheet was sorted by
+// itself, writes nothing over it; another writing, a marriage and whatever else is the same do not hold a row.
+func TestNumbersOfOthers(t *testing.T) {
+	b := start(t)
+	const head = "Ref,Given name,Family name,E-mail,City\n"
+	b.loaded("contact", head+"R1,Anna,Kade,anna@q1.example,Kiel\nR2,Per,Lund,per@q2.example,Oslo\nR3,Ute,Moe,ute@q3.example,Bergen\nR4,Ida,Berg,ida@q4.example,Lyon\nR5,Tomás,Reyes,tom@q5.example,Vigo\n")
+	slipped := head + "R2,Anna,Kade,anna@q1.example,Kiel\nR3,Per,Lund,per@q2.example,Oslo\nR1,Ute,Moe,ute@q3.example,Bergen\n"
+	i := b.check(b.upload("contact", slipped))
+	b.want(b.codes(i), "[2 other_name family_name 3 other_name family_name 4 other_name family_name]")
+	b.want(b.rows(i)[0], "2 hold (hold 2)")
+	b.want(b.load(i).Outcomes.V, map[verdict.Outcome]int64{"held": 3})
+	b.want(b.record("contact", "CON-2").Title, "Per Lund")
+
+	fine := head +
+		"R1,Anna,Kade-Lund,anna.lund@q1.example,Kiel\n" + // married
+		"R2,Lund,Per,,Oslo\n" + // turned
+		"R3,U.,Moe,,Bergen\n" + // an initial
+		"R4,Ina,Kristiansen,ida@q4.example,Lyon\n" + // the mailbox is hers
+		"R5,Thomas,Reyse,,Vigo\n" // slips
+	b.want(b.codes(b.check(b.upload("contact", fine))), "[3 name_order family_name]")
+
+	taken := b.check(b.change(b.upload("contact", slipped), func(r *mapping.Routine) { r.Drafts[0].Doubtful = mapping.TakeRows }))
+	b.want(b.codes(taken), "[]")
+	gone := b.check(b.change(b.upload("contact", slipped), func(r *mapping.Routine) { r.May = mapping.Delete }))
+	b.want(b.codes(gone), "[2 other_name family_name 3 other_name family_name 4 other_name family_name]")
+	b.loaded("account", "Ref,Company,Website,Town\nA1,Quay Marina,https://quay.example,Kiel\nA2,Tern Marina,https://tern.example,Oslo\nA3,Gull Boats GmbH,https://gull.example,Lyon\nA4,Skua Yachts,,Vigo\n")
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Website,Town\n"+
+		"A1,Tern Marina,,Oslo\n"+ // the word that they share says nothing
+		"A2,Heron Marina,https://tern.example,Oslo\n"+ // called otherwise now
+		"A3,GULL-BOATS,,Lyon\n"+
+		"A4,Skua Sail & Spar,,Vigo\n"))), "[2 other_name name]")
+}
+
+// Of a deal that is both its title and its company.
+func TestNumbersOfOtherDeals(t *testing.T) {
+	b := start(t)
+	b.loaded("account", "Source ref,Company\nA-1,Tern Marina\nA-2,Gull Boats\n")
+	b.loaded("opportunity", deals+"Mooring lines,A-1,offered,5000,EUR,2026-12-01,D-1\nCrane,A-2,offered,5000,EUR,2026-12-01,D-2\n")
+	b.want(b.codes(b.check(b.upload("opportunity", deals+"Crane,A-2,offered,5000,EUR,2026-12-01,D-1\nCradle,A-2,offered,5000,EUR,2026-12-01,D-2\n"))), "[2 other_name title]")
+}
+
+// Another number of the record than its own, a degree, an extension, a longer name and what only a
+// writing changes stay as they are.
+func TestLessOfAValue(t *testing.T) {
+	b := start(t)
+	b.loaded("contact", "Ref,Title,Given name,Family name,Phone,Street,City,Language,Consent to e-mail\n"+
+		"R1,Prof. Dr.,Jürgen,Müller,+49 30 901820 ext. 12,5 High Street,Köln,en-GB,no\n")
+	i := b.check(b.upload("contact", "Ref,Title,Given name,Family name,Phone,Street,City,Language,Consent to e-mail\n"+
+		"R1,Mr,Juergen,Mueller,+49 30 901820,5 High St,Koeln,en,yes\n"))
+	b.want(b.codes(i), "[2 doubtful_value email_consent]")
+	b.want(b.rows(i)[0], "2 same (same 1)")
+	i = b.check(b.upload("contact", "Ref,Title,Given name,Family name,Phone,Street,City,Language,Consent to e-mail\n"+
+		"R1,Dr.,Jürgen,Müller,+49 30 901820 ext. 15,5 High Street North,Köln,de,no\n"))
+	b.want(b.codes(i), "[]")
+	r := b.load(i)
+	b.want(r.Outcomes.V, map[verdict.Outcome]int64{"updated": 1})
+	v := b.record("contact", "CON-1").Values
+	b.want(v["honorific"]+" "+v["phone"]+" "+v["street"]+" "+v["language"], "Prof. Dr. +4930901820;ext=15 5 High Street North de")
+
+	b.loaded("account", "Ref,Company,Registration number,Website,Status\nA1,Quay Ltd,HRB 12345,https://quay.example,customer\n")
+	i = b.check(b.upload("account", "Ref,Company,Registration number,Website,Status\nA1,Quay Ltd,HRB-12345,https://facebook.com/quay,prospect\n"))
+	b.want(b.codes(i), "[2 doubtful_value status 2 doubtful_value website]")
+	b.want(b.rows(i)[0], "2 same (same 1)")
+}
