@@ -395,7 +395,7 @@ func (dp *DraftPlan) onlyGiven(row sheet.Row, out *Typed) {
 func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 	for i := range dp.Fields {
 		fp := &dp.Fields[i]
-		if !fp.Losable && !fp.Above || out.Values[i] == "" || said(out.Problems, dp.Named(fp.Field.Name), problem.OtherPlace) {
+		if !fp.Losable && !fp.Above || out.Values[i] == "" || len(out.Problems) > 0 && dp.otherPlace(fp, out) {
 			continue
 		}
 		code, detail := problem.Code(""), ""
@@ -426,9 +426,11 @@ func (dp *DraftPlan) doubtLost(row sheet.Row, country string, out *Typed) {
 	}
 }
 
-// said reports whether a problem of a field is among some.
-func said(all []problem.Problem, field string, code problem.Code) bool {
-	return slices.ContainsFunc(all, func(p problem.Problem) bool { return p.Code == code && p.Field == field })
+// otherPlace reports whether it is said already that a field names another place than the row.
+func (dp *DraftPlan) otherPlace(fp *FieldPlan, out *Typed) bool {
+	return slices.ContainsFunc(out.Problems, func(p problem.Problem) bool {
+		return p.Code == problem.OtherPlace && p.Field == dp.Named(fp.Field.Name)
+	})
 }
 
 // namesNobody reports whether a value that names somebody may stand for no name, or for a desk.

@@ -59,6 +59,9 @@ func (dp *DraftPlan) placeIn(i int, cells []string) (p value.Place, ok bool) {
 		p, ok = value.SplitAddress(s)
 		return p, ok && p.Street != "" && len(p.Code) > 3
 	case i == dp.town && strings.ContainsAny(s, "0123456789,(/-"):
+		if p, ok = value.StateBehind(s); ok {
+			return p, true
+		}
 		p = value.TownOf(s)
 		return p, p.Town != s
 	case i == dp.code && !strings.ContainsFunc(s, unicode.IsDigit):
@@ -86,6 +89,14 @@ func (dp *DraftPlan) partPlace(i int, p value.Place, row sheet.Row, out *Typed) 
 	whole := fp.origin.take == ""
 	if whole && out.Values[i] != fp.origin.cell(row.Cells, 0) || whole && country == "" && (p.Country != "" || p.Abroad != "" && p.Code == "") {
 		return // it means something else; or nothing takes the country
+	}
+	if whole && p.Region != "" && p.Code == "" { // two letters behind a town alone
+		switch there := dp.countryIn(out); {
+		case there == p.Region:
+			p.Region = ""
+		case !hasStates[there]:
+			return
+		}
 	}
 	parts := [...]struct {
 		at   int
@@ -118,6 +129,17 @@ func (dp *DraftPlan) partPlace(i int, p value.Place, row sheet.Row, out *Typed) 
 			out.Values[part.at] = part.text
 		}
 	}
+}
+
+// hasStates are the countries whose states are written by letters behind their towns.
+var hasStates = map[string]bool{"US": true, "CA": true, "AU": true}
+
+// countryIn gives the country that the row has, empty without one.
+func (dp *DraftPlan) countryIn(out *Typed) string {
+	if dp.country < 0 {
+		return ""
+	}
+	return out.Values[dp.country]
 }
 
 // countryNamed gives the country of a place as the draft's field for it reads it; empty where none is said.

@@ -2,6 +2,7 @@ package value
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -38,7 +39,7 @@ func badPlace(f catalog.Field, s string) bool {
 			return true
 		}
 	case f.Holds == catalog.HoldsJobTitle:
-		if !strings.ContainsFunc(s, unicode.IsLetter) || utf8.RuneCountInString(s) == 1 && s[0] < utf8.RuneSelf || addressForms[bare(s)] && OnlyTitles(s) || ofCompany(s) && !atWork.MatchString(s) {
+		if !strings.ContainsFunc(s, unicode.IsLetter) || len(s) == 1 || addressForms[bare(s)] && OnlyTitles(s) || ofCompany(s) && !atWork.MatchString(s) {
 			return true
 		}
 	case f.ComparedAs() == catalog.AsHonorific:
@@ -76,7 +77,7 @@ func badTown(s string) bool {
 		return coded || streetWithNumber.MatchString(s)
 	}
 	if strings.ContainsAny(s, ",(/-") {
-		if p, ok := townBefore(s); ok && p.Country+p.Abroad != "" {
+		if _, ok := townBefore(s); ok {
 			return true
 		}
 	}
@@ -121,27 +122,16 @@ var atWork = regexp.MustCompile(`(?i),|@| (?:at|of|for|with|bei|der|von|chez|de|
 // badHonorific reports whether what stands where a form of address does is none for one person: a
 // number or a letter for it, a sex, a word for a company or a family, two of them, or a whole line.
 func badHonorific(s string) bool {
-	if isMailbox(s) || !strings.ContainsFunc(s, unicode.IsLetter) || utf8.RuneCountInString(s) == 1 {
+	if isMailbox(s) || !strings.ContainsFunc(s, unicode.IsLetter) || len(s) == 1 && s != "M" { // for Monsieur
 		return true
 	}
 	words := strings.Fields(Words(s))
-	for _, w := range words {
-		if noOnesAddress[w] {
-			return true
-		}
-	}
-	return len(words) > 1 && strings.ContainsAny(s, "&/+") || len(words) > 2 && joins(words)
+	return slices.ContainsFunc(words, func(w string) bool { return noOnesAddress[w] }) || len(words) > 1 && strings.ContainsAny(s, "&/+") || len(words) > 2 && joins(words)
 }
 
+// joins reports whether one of the words stands between two people.
 func joins(words []string) bool {
-	for _, w := range words[1 : len(words)-1] {
-		for _, j := range joiners {
-			if w == j {
-				return true
-			}
-		}
-	}
-	return false
+	return slices.ContainsFunc(words[1:len(words)-1], func(w string) bool { return slices.Contains(joiners, w) })
 }
 
 var (
@@ -159,9 +149,9 @@ var (
 	// where something had to.
 	nowhere = newSayings("address unknown|unknown address|no address|no street|no fixed address|moved|moved away|returned mail|return to sender|undeliverable|not deliverable|see account|see company|see notes|" +
 		"same|same address|same as company|same as account|same as office|as company|as account|various|several|home office|homeoffice|remote|street|city|town|postcode|zip|" +
-		"adresse unbekannt|unbekannte adresse|keine adresse|unbekannt verzogen|verzogen|siehe firma|wie firma|siehe unternehmen|siehe notiz|diverse|mehrere|straße|ort|stadt|plz|" +
-		"adresse inconnue|inconnu à cette adresse|npai|pas d adresse|déménagé|voir société|voir entreprise|divers|plusieurs|rue|ville|dirección desconocida|sin dirección|ver empresa|varios|varias|" +
-		"indirizzo sconosciuto|senza indirizzo|trasferito|vedi azienda|vari|adres onbekend|geen adres|verhuisd|zie bedrijf|adress okänd|flyttat|se företag|adresse ukendt|flyttet|se firma|adresse ukjent|" +
+		"adresse unbekannt|unbekannte adresse|keine adresse|unbekannt verzogen|verzogen|siehe firma|wie firma|siehe unternehmen|siehe notiz|diverse|mehrere|straße|stadt|plz|" +
+		"adresse inconnue|inconnu à cette adresse|npai|pas d adresse|déménagé|voir société|voir entreprise|divers|plusieurs|ville|dirección desconocida|sin dirección|ver empresa|varios|varias|" +
+		"indirizzo sconosciuto|senza indirizzo|trasferito|vedi azienda|adres onbekend|geen adres|verhuisd|zie bedrijf|adress okänd|flyttat|se företag|adresse ukendt|flyttet|se firma|adresse ukjent|" +
 		"osoite tuntematon|muuttanut|adres nieznany|brak adresu|xx|xxx|xxxx|test|dummy|asdf|qwertz|qwerty")
 	anything = newSayings("xx|xxx|xxxx|test|dummy|asdf|qwertz|qwerty")
 	zeros    = regexp.MustCompile(`^0+$|^9{5,}$`)

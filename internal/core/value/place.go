@@ -150,8 +150,7 @@ func TownOf(s string) Place {
 	return Place{Town: s}
 }
 
-// townBefore parts a town and what it lies in, a country by its name, or a state by its letters: "Kiel,
-// Germany", "Kiel (Germany)", "D-Kiel", "Boston, MA".
+// townBefore parts a town and the country that it lies in: "Kiel, Germany", "Kiel (Germany)", "D-Kiel".
 func townBefore(s string) (p Place, ok bool) {
 	if m := behindLetters.FindStringSubmatch(s); m != nil && fores[m[1]].country != "" {
 		return Place{Town: m[2], Abroad: fores[m[1]].country}, true
@@ -160,13 +159,20 @@ func townBefore(s string) (p Place, ok bool) {
 	if m == nil {
 		return p, false
 	}
-	switch in := strings.TrimSpace(m[2] + m[3]); {
-	case isCountry(in):
+	if in := strings.TrimSpace(m[2] + m[3]); isCountry(in) {
 		return Place{Town: m[1], Country: in}, true
-	case m[2] != "" && states[in]:
-		return Place{Town: m[1], Region: in}, true
 	}
 	return p, false
+}
+
+// StateBehind parts a town and the letters of a state behind it, "Boston, MA"; the letters may mean a
+// country as well.
+func StateBehind(s string) (p Place, ok bool) {
+	m := behindTown.FindStringSubmatch(s)
+	if m == nil || !states[strings.TrimSpace(m[2])] {
+		return p, false
+	}
+	return Place{Town: m[1], Region: strings.TrimSpace(m[2])}, true
 }
 
 // behindLetters is a town behind the letters of a country: D-Kiel.
