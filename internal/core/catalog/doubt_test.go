@@ -21,7 +21,7 @@ func TestDoubts(t *testing.T) {
 		{"contact", "birthday", NoDoubt}, {"contact", "email", Private}, {"account", "email", NoDoubt}, {"lead", "met_on", Older},
 		{"opportunity", "expected_close", Older}, {"opportunity", "stage", Lower}, {"lead", "interest", NoDoubt}, {"staff", "email", NoDoubt},
 		{"account", "employees", Zero}, {"opportunity", "amount", Zero}, {"opportunity", "probability", NoDoubt}, {"line", "quantity", NoDoubt},
-		{"contact", "mobile", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt}, {"account", "website", Shared}, {"account", "status", Lower}, {"lead", "status", Lower},
+		{"contact", "mobile", Abroad}, {"contact", "email_consent", Given}, {"task", "done", NoDoubt}, {"account", "website", Shared}, {"account", "status", NoDoubt}, {"lead", "status", Lower},
 	} {
 		rt, _ := c.Type(want.typeName)
 		f, ok := rt.Field(want.field)
