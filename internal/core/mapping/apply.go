@@ -283,6 +283,7 @@ func (dp *DraftPlan) Apply(row sheet.Row, out *Typed) {
 	}
 	dp.doubtCurrency(row, out)
 	dp.doubtOrder(row, out)
+	dp.joinTitles(row, out)
 	dp.partAddress(row, out)
 	dp.doubtLost(row, country, out)
 	if dp.Type.Timeline != nil && out.ID == 0 && dp.aboutNothing(out) {
@@ -371,6 +372,31 @@ func (dp *DraftPlan) doubtOrder(row sheet.Row, out *Typed) {
 		Code: problem.NameOrder, Field: dp.Named(fp.Field.Name), Column: fp.origin.column, Value: fp.origin.cell(row.Cells, 0),
 		Detail: given + " would be the given name, " + family + " the family name",
 	})
+}
+
+// findHonorific finds the field for forms of address, where a column gives it.
+func (dp *DraftPlan) findHonorific() {
+	dp.honorific = slices.IndexFunc(dp.Fields, func(fp FieldPlan) bool {
+		return fp.Field.ComparedAs() == catalog.AsHonorific && fp.origin.take == "" && len(fp.origin.from) > 0 && fp.Losable && !dp.HasID
+	})
+}
+
+// joinTitles adds the titles that stand before the name to the form of address of another column: they
+// are no part of the name, and would be lost.
+func (dp *DraftPlan) joinTitles(row sheet.Row, out *Typed) {
+	if dp.honorific < 0 || dp.given < 0 {
+		return
+	}
+	given := &dp.Fields[dp.given]
+	cell, name := given.origin.cell(row.Cells, 0), out.Values[dp.given]
+	if given.origin.take.splitsName() {
+		name += " " + out.Values[dp.family]
+	} else if given.origin.take != "" {
+		return
+	}
+	if len(cell) > len(name)+1 && name != " " { // else nothing has been taken off
+		out.Values[dp.honorific] = value.WithTitles(out.Values[dp.honorific], cell)
+	}
 }
 
 // onlyGiven puts the one word of a cell for whole names into its half where it is a given name

@@ -63,6 +63,8 @@ type DraftPlan struct {
 	currency      int // index in Fields of the one currency that the type has, or -1
 	given, family int // index in Fields of the halves of a name that may be turned, or -1
 
+	honorific int // index in Fields of the form of address that cells of their own give, or -1
+
 	street, code, town, region int // index in Fields of the parts of an address, or -1
 	names                      textkind.Halves
 }
@@ -455,6 +457,7 @@ func newDraftPlan(r Routine, n int, c catalog.Catalog, columns []sheet.Column) (
 	dp.doubtsOrder(d)
 	dp.doubtsCurrency()
 	dp.findAddress()
+	dp.findHonorific()
 	for i, col := range columns {
 		if slices.Contains(r.ownColumns(n), col.Header) {
 			dp.cells = append(dp.cells, ownCell{at: i, nothing: dp.nothingIn(i, c)})

@@ -40,8 +40,9 @@ var (
 	titles = wordSet(`mr mrs ms miss mx dr prof professor herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora
 		signorina dott dottssa dottoressa profssa dipl kfm kffr betrw inf dhr mevr mevrouw mw kapt kpt kapitan capt captain drs mudr judr rndr phdr mvdr mgr
 		inz engr cmdr sir dame lt sgt cdr arq avv`)
-	dottedTitles = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
-	behindTitles = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
+	plainAddresses = wordSet(`mr mrs ms miss mx herr herrn frau fraulein frl hr fr m mme mlle mr sr sra srta sig sigra sigina signor signora signorina dhr mevr mevrouw mw sir dame`)
+	dottedTitles   = wordSet("mag col rev hon doc maj lic eng ing rag geom ir bc dna ks kmdr mjr plk por gen sgt")
+	behindTitles   = wordSet("med jur phil rer nat pol oec h c hc mult habil hab theol techn dent vet arch sc agr ing fh univ")
 )
 
 // Degrees stand behind a name and belong to neither half of it: some without a comma too;
@@ -425,6 +426,22 @@ func Honorific(s string) string {
 		list = append(list, words[:len(words)-len(untitled(half))]...)
 	}
 	return strings.Join(list, " ")
+}
+
+// WithTitles gives a form of address with the titles that stand before a name and are not in it: “Frau” and
+// “Dr. Anke Kade” are “Frau Dr.”. Where there is none it is all that stands before the name.
+func WithTitles(address, name string) string {
+	said := Honorific(name)
+	if address == "" {
+		return said
+	}
+	has := strings.Fields(Words(address))
+	for w := range strings.FieldsSeq(said) {
+		if word := bare(w); !plainAddresses[word] && !slices.Contains(has, word) {
+			address, has = address+" "+w, append(has, word)
+		}
+	}
+	return address
 }
 
 // GivenName gives a given name without the titles in front of it and the degrees behind it:
