@@ -558,7 +558,7 @@ func TestQuestionsFromTheCommandLine(t *testing.T) {
 func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	s := serve(t)
 	s.uchi(0, "Name,E-mail\nIda Strand,ida@lanternquay.example\n", "import", "-", "--into", "staff", "--yes")
-	path := s.file("quay.csv", "Person,Firm,Place,Keen,Rep mail,Since\nBerg,Tern Marina,UKK,very,IDA@lanternquay.example,03/04/2026\nLi,Tern Marina,UKK,so so,,05/06/2026\n")
+	path := s.file("quay.csv", "Person,Firm,Place,Keen,Rep mail,Since\nBerg,Tern Marina,UKK,very,IDA@lanternquay.example,03/04/1986\nLi,Tern Marina,UKK,so so,,05/06/1986\n")
 	says := func(out string, wants ...string) {
 		t.Helper()
 		for _, want := range wants {
@@ -583,7 +583,7 @@ func TestSeveralDraftsFromTheCommandLine(t *testing.T) {
 	}
 	says(s.uchi(0, "", "load", "2", "--yes"), "created")
 	says(s.uchi(0, "", "rows", "2"), "CON-1 ACC-1", "CON-2 ACC-1", "its values are in row 2")
-	says(s.uchi(0, "", "records", "contact", "CON-1", "--json"), `"id": "ACC-1"`, `"id": "STF-1"`, `"birthday": "2026-04-03"`)
+	says(s.uchi(0, "", "records", "contact", "CON-1", "--json"), `"id": "ACC-1"`, `"id": "STF-1"`, `"birthday": "1986-04-03"`)
 	if sheet := s.uchi(0, "", "rows", "2", "--csv"); !strings.Contains(sheet, ",created,CON-2 ACC-1,") {
 		t.Errorf("the sheet:\n%s", sheet)
 	}

@@ -211,11 +211,13 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 		details = append(details, `case when `+when+` then `+words+` end as `+detail)
 		some = append(some, `y.`+detail+` is not null`)
 		said = append(said, `(`+list([]string{
-			schema.Literal(string(code)), schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()), fmt.Sprint(light), cell, `y.` + detail,
+			schema.Literal(string(code)), schema.Literal(k.plan.Named(fp.Field.Name)), schema.Literal(fp.Column()),
+			fmt.Sprint(light), cell, `y.` + detail,
 		})+`)`)
 	}
 	if sql, fp, ok := k.stranger(); ok {
-		note(problem.OtherName, fp, false, "of_another", sql, schema.TitleText(k.plan.Type, "r")+` || ', ' || `+schema.RecordID(k.plan.Type, "r.id"))
+		who := schema.TitleText(k.plan.Type, "r") + ` || ', ' || ` + schema.RecordID(k.plan.Type, "r.id")
+		note(problem.OtherName, fp, false, "of_another", sql, who)
 	}
 	for i := range k.plan.Fields {
 		fp := &k.plan.Fields[i]
@@ -231,7 +233,8 @@ func (k *draftCheck) noteDoubts(ctx context.Context) error {
 			own := schema.Literal("the record has a mailbox of the person's own: ") + ` || ` + k.shown(fp.Field, was)
 			words = `case when ` + desksOver(now(fp.Field), was) + ` then ` + own + ` else ` + words + ` end`
 		}
-		note(problem.DoubtfulValue, fp, fp.Doubtful == mapping.KeepThere, fp.Field.Name, `(`+k.doubt(*fp, "r", now(fp.Field), now)+`) and not `+kept, words)
+		when := `(` + k.doubt(*fp, "r", now(fp.Field), now) + `) and not ` + kept
+		note(problem.DoubtfulValue, fp, fp.Doubtful == mapping.KeepThere, fp.Field.Name, when, words)
 	}
 	if len(details) == 0 {
 		return nil

@@ -20,7 +20,8 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		now = `case when not coalesce(` + lost(now, was) + `, false) then ` + now + ` end`
 	}
 	if f.Normalised() { // another spelling of the same key says nothing new
-		now = `case when ` + plainKey(row+`.`+schema.Key(f.Name)) + ` is distinct from ` + plainKey(record+`.`+schema.Key(f.Name)) + ` then ` + now + ` end`
+		key := func(alias string) string { return plainKey(alias + `.` + schema.Key(f.Name)) }
+		now = `case when ` + key(row) + ` is distinct from ` + key(record) + ` then ` + now + ` end`
 	}
 	if f.Kind().Written && !f.Key && !fp.Chosen {
 		same := otherwise(f, now, was)
@@ -136,7 +137,8 @@ func otherwise(f catalog.Field, now, was string) string {
 	}
 	if f.ComparedAs() == catalog.AsHonorific { // Mr for Dr., Dr. for Prof. Dr.
 		degree := func(v string) string { return words(v) + ` ~ '\m(dr|prof|professor|dott|dottssa|ing|mag|dipl)\M'` }
-		mayBe, turned = `true`, ` or right(`+words(was)+`, length(`+words(now)+`) + 1) = ' ' || `+words(now)+` or `+degree(was)+` and not `+degree(now)
+		last := `right(` + words(was) + `, length(` + words(now) + `) + 1) = ' ' || ` + words(now)
+		mayBe, turned = `true`, ` or `+last+` or `+degree(was)+` and not `+degree(now)
 	}
 	if f.ComparedAs() == catalog.AsStreet { // High St for High Street
 		turned = ` or length(` + now + `) < length(` + was + `) and ` + inFull(words(now)) + ` = ` + inFull(words(was))

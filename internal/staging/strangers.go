@@ -60,7 +60,8 @@ func (k *draftCheck) stranger() (sql string, of *mapping.FieldPlan, ok bool) {
 	if of.Field.ComparedAs() == catalog.AsCompanyName {
 		common = `array[` + literals(value.CommonInCompanies()) + `]`
 	}
-	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `) and uchi.strangers(concat_ws(' ', ` + list(row) + `), concat_ws(' ', ` + list(record) + `), ` + common + `)`
+	sql = `q.found_by in (` + list(byKey) + `) and (` + strings.Join(differ, " or ") + `)` +
+		` and uchi.strangers(concat_ws(' ', ` + list(row) + `), concat_ws(' ', ` + list(record) + `), ` + common + `)`
 	if !k.calls(of.Field) {
 		sql += ` and ` + others
 	}
@@ -93,9 +94,8 @@ func (k *draftCheck) sameOtherwise() string {
 	var same []string
 	for i := range k.plan.Fields {
 		f := k.plan.Fields[i].Field
-		switch {
-		case f.Type == catalog.Email, f.Type == catalog.Phone, f.Type == catalog.URL, f.Key, f.Holds == catalog.HoldsBirth, f.ComparedAs() == catalog.AsStreet:
-		default:
+		reached := f.Type == catalog.Email || f.Type == catalog.Phone || f.Type == catalog.URL
+		if !reached && !f.Key && f.Holds != catalog.HoldsBirth && f.ComparedAs() != catalog.AsStreet {
 			continue
 		}
 		equal := schema.Column(f, "q") + ` = ` + schema.Column(f, "r")

@@ -10,7 +10,7 @@ const (
 	Lower   Doubt = "lower"   // a choice that comes before the one that is there
 	Private Doubt = "private" // a private mailbox over one at the company, or a desk's over a person's own
 	Abroad  Doubt = "abroad"  // a telephone number that is there with the code of another country
-	Zero    Doubt = "zero"    // none, or a thousandth, where a count or an amount is there: programs write it for what they do not know, or in thousands
+	Zero    Doubt = "zero"    // none, where a count or an amount is there, as programs write what they do not know; or a thousandth of it
 	Given   Doubt = "given"   // consent where it is not given, as old sheets still have it
 	Shared  Doubt = "shared"  // a page on a site that all companies can be on, over one of its own
 )

@@ -87,8 +87,12 @@ func (dp *DraftPlan) partPlace(i int, p value.Place, row sheet.Row, out *Typed) 
 	}
 	own := map[int]string{dp.street: p.Street, dp.code: p.Code, dp.town: p.Town}[i]
 	whole := fp.origin.take == ""
-	if whole && out.Values[i] != fp.origin.cell(row.Cells, 0) || whole && country == "" && (p.Country != "" || p.Abroad != "" && p.Code == "") {
-		return // it means something else; or nothing takes the country
+	switch {
+	case !whole:
+	case out.Values[i] != fp.origin.cell(row.Cells, 0): // it means something else
+		return
+	case country == "" && (p.Country != "" || p.Abroad != "" && p.Code == ""): // nothing takes the country
+		return
 	}
 	if whole && p.Region != "" && p.Code == "" { // two letters behind a town alone
 		switch there := dp.countryIn(out); {

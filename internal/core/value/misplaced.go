@@ -39,7 +39,7 @@ func badPlace(f catalog.Field, s string) bool {
 			return true
 		}
 	case f.Holds == catalog.HoldsJobTitle:
-		if !strings.ContainsFunc(s, unicode.IsLetter) || len(s) == 1 || addressForms[bare(s)] && OnlyTitles(s) || ofCompany(s) && !atWork.MatchString(s) {
+		if badJob(s) {
 			return true
 		}
 	case f.ComparedAs() == catalog.AsHonorific:
@@ -116,6 +116,12 @@ func badStreet(s string) bool {
 
 var phoneAlone = regexp.MustCompile(`^(?:\+|00)\d[\d ()/.-]{7,}$`)
 
+// badJob reports whether what stands where a job does is a number, a letter, a form of address or a company.
+func badJob(s string) bool {
+	return !strings.ContainsFunc(s, unicode.IsLetter) || len(s) == 1 ||
+		addressForms[bare(s)] && OnlyTitles(s) || ofCompany(s) && !atWork.MatchString(s)
+}
+
 // atWork is what stands between a job and the company where it is done.
 var atWork = regexp.MustCompile(`(?i),|@| (?:at|of|for|with|bei|der|von|chez|de|en|di|presso|bij|van|hos|på|i|w) `)
 
@@ -126,7 +132,8 @@ func badHonorific(s string) bool {
 		return true
 	}
 	words := strings.Fields(Words(s))
-	return slices.ContainsFunc(words, func(w string) bool { return noOnesAddress[w] }) || len(words) > 1 && strings.ContainsAny(s, "&/+") || len(words) > 2 && joins(words)
+	return slices.ContainsFunc(words, func(w string) bool { return noOnesAddress[w] }) ||
+		len(words) > 1 && strings.ContainsAny(s, "&/+") || len(words) > 2 && joins(words)
 }
 
 // joins reports whether one of the words stands between two people.
