@@ -73,7 +73,8 @@ func (k *draftCheck) doubt(fp mapping.FieldPlan, record, now string, of func(cat
 
 // sharedSite is the SQL of whether an address on the web is on a site that all companies can be on.
 func sharedSite(v string) string {
-	return `substring(lower(` + v + `) from '^(?:[a-z]+://)?(?:[a-z]{2,3}[.])?([^/:?#]+)') in (` + literals(value.SharedSites()) + `)`
+	host, sites := `substring(lower(`+v+`) from '^(?:[a-z]+://)?(?:www[.])?([^/:?#]+)')`, `(`+literals(value.SharedSites())+`)`
+	return `(` + host + ` in ` + sites + ` or regexp_replace(` + host + `, '^[a-z]{2}[.]', '') in ` + sites + `)` // de. and the like
 }
 
 // desksOver is the SQL of whether one mailbox is a desk's and the other a person's own.

@@ -20,7 +20,7 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 		now = `case when not coalesce(` + lost(now, was) + `, false) then ` + now + ` end`
 	}
 	if f.Normalised() { // another spelling of the same key says nothing new
-		key := func(alias string) string { return plainKey(alias + `.` + schema.Key(f.Name)) }
+		key := func(alias string) string { return plainKey(f, alias) }
 		now = `case when ` + key(row) + ` is distinct from ` + key(record) + ` then ` + now + ` end`
 	}
 	if f.Kind().Written && !f.Key && !fp.Chosen {
@@ -89,9 +89,14 @@ func (k *draftCheck) after(fp mapping.FieldPlan, row, record string, of func(cat
 	return `case when ` + same + ` then ` + was + first + ` else ` + out + ` end`
 }
 
-// plainKey is the SQL of a key without spaces and signs: HRB 12345 is HRB-12345.
-func plainKey(v string) string {
-	return `coalesce(nullif(regexp_replace(` + v + `, '[^[:alnum:]]+', '', 'g'), ''), ` + v + `)`
+// plainKey is the SQL of a key, of text without spaces and the sign between letters and figures: HRB 12345
+// is HRB-12345. Other signs tell keys apart, 1.23 from 12.3 and a.b@ from ab@.
+func plainKey(f catalog.Field, alias string) string {
+	v := alias + `.` + schema.Key(f.Name)
+	if f.Type != catalog.Text {
+		return v
+	}
+	return `regexp_replace(` + v + `, '\s+|(?<=[[:alpha:]])[-./](?=[0-9])', '', 'g')`
 }
 
 // shortened is the SQL for whether a value that people do not write in several ways is less of what is

@@ -409,7 +409,7 @@ func (k *draftCheck) holdKeys(ctx context.Context) error {
 			continue
 		}
 		with := []any{
-			frag{"key": schema.Key(fp.Field.Name), "other": plainKey("r."+schema.Key(fp.Field.Name)) + ` <> ` + plainKey("d."+schema.Key(fp.Field.Name)), "own": own, "by_id": k.notByID()},
+			frag{"key": schema.Key(fp.Field.Name), "other": plainKey(fp.Field, "r") + ` <> ` + plainKey(fp.Field, "d"), "own": own, "by_id": k.notByID()},
 			arg{"rule": k.ruleOf(fp.Field.Name)},
 		}
 		id := schema.RecordID(k.plan.Type, `r.id`)

@@ -67,7 +67,15 @@ func TestLessOfAValue(t *testing.T) {
 	b.want(v["honorific"]+" "+v["phone"]+" "+v["street"]+" "+v["language"], "Prof. Dr. +4930901820;ext=15 5 High Street North de")
 
 	b.loaded("account", "Ref,Company,Registration number,Website\nA1,Quay Ltd,HRB 12345,https://quay.example\n")
-	i = b.check(b.upload("account", "Ref,Company,Registration number,Website\nA1,Quay Ltd,HRB-12345,https://facebook.com/quay\n"))
+	i = b.check(b.upload("account", "Ref,Company,Registration number,Website\nA1,Quay Ltd,HRB-12345,https://de.linkedin.com/quay\n"))
 	b.want(b.codes(i), "[2 doubtful_value website]")
 	b.want(b.rows(i)[0], "2 same (same 1)")
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Website\nA1,Quay Ltd,https://fb.com/quay\n"))), "[2 doubtful_value website]")
+	// Signs tell other keys apart.
+	b.want(b.codes(b.check(b.upload("account", "Ref,Company,Registration number\nA1,Quay Ltd,HRB 123.45\n"))), "[2 key_differs registration_number]")
+	b.loaded("staff", "Name,E-mail\nAda Berg,a.berg@x.example\n")
+	own := b.check(b.change(b.upload("staff", "ID,Name,E-mail\nSTF-1,Ada Berg,aberg@x.example\n"), func(r *mapping.Routine) {
+		r.Drafts[0].Fields[mapping.IDField] = mapping.Origin{From: []string{"ID"}}
+	}))
+	b.want(b.rows(own)[0], "2 update (update 1)")
 }

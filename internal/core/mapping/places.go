@@ -53,7 +53,8 @@ func (dp *DraftPlan) placeIn(i int, cells []string) (p value.Place, ok bool) {
 	case o.take.ofAddress():
 		return value.SplitAddress(s)
 	case o.take == TakeTown || o.take == TakePostalCode:
-		return value.SplitTown(s)
+		p = value.TownOf(s)
+		return p, p.Town != s
 	case o.take != "" || o.cut > 0:
 	case i == dp.street && strings.ContainsAny(s, ",;\n"):
 		p, ok = value.SplitAddress(s)

@@ -1,6 +1,7 @@
 package mapping
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -49,6 +50,26 @@ func TestPartAddress(t *testing.T) {
 		got, codes := typedAs(t, Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: origins(all)}}}, all, strings.Split(c.row, "|"))
 		if got != c.want || codes != string(c.code) {
 			t.Errorf("%s: %s %s, want %s %s", c.row, got, codes, c.want, c.code)
+		}
+	}
+}
+
+// A cell for postal code and town may hold the code alone, whose letters fill a blank country.
+func TestCodeAloneNamesCountry(t *testing.T) {
+	header := []string{"Place", "country"}
+	fields := origins(header[1:])
+	fields["postal_code"] = Origin{From: []string{"Place"}, Take: TakePostalCode}
+	fields["locality"] = Origin{From: []string{"Place"}, Take: TakeTown}
+	p, err := NewPlan(Routine{May: Create, Drafts: []Draft{{Type: "account", Fields: fields}}}, standard(t), columns(header...))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for cell, want := range map[string]string{"D-24159": "24159|DE", "D-24159 Kiel": "Kiel|24159|DE", "Kiel, Germany": "Kiel|DE", "Kiel": "Kiel"} {
+		var typed Typed
+		p.Drafts[0].Apply(sheet.Row{Number: 2, Cells: []string{cell, ""}}, &typed)
+		got := strings.Join(slices.DeleteFunc(slices.Clone(typed.Values), func(v string) bool { return v == "" }), "|")
+		if got != want || len(typed.Problems) > 0 {
+			t.Errorf("%s: %s %v, want %s", cell, got, typed.Problems, want)
 		}
 	}
 }

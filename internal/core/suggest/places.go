@@ -103,7 +103,10 @@ func tellCountry(target Target, columns []sheet.Column, list []Suggestion) []Sug
 		least  float64
 		reason string
 	}{
-		{catalog.AsPostalCode, mapping.TakePostalCode, func(s string) bool { c, _ := value.CodeOf(value.Trim(s)); return c != "" }, 0.3, "the letters of countries stand before postal codes"},
+		{catalog.AsPostalCode, mapping.TakePostalCode, func(s string) bool {
+			c, _ := value.CodeOf(value.Trim(s))
+			return c != ""
+		}, 0.3, "the letters of countries stand before postal codes"},
 		{catalog.AsLocality, mapping.TakeTown, func(s string) bool {
 			p := value.TownOf(value.Trim(s))
 			return p.Country != "" || p.Abroad != "" && p.Town != ""

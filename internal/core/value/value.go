@@ -127,7 +127,10 @@ func limitsOf(f catalog.Field) (l limits) {
 	days := func(years, days int) string { return now.AddDate(years, 0, days).Format(time.DateOnly) }
 	switch {
 	case f.Holds == catalog.HoldsBirth:
-		l = limits{ahead: days(0, 2), aheadAs: problem.BirthAhead, oldest: days(-oldestAge, 0), youngest: days(-youngestAge, 0)} // it is tomorrow already in the east
+		l = limits{
+			ahead: days(0, 2), aheadAs: problem.BirthAhead, // it is tomorrow already in the east
+			oldest: days(-oldestAge, 0), youngest: days(-youngestAge, 0),
+		}
 	case f.Holds == catalog.HoldsPast:
 		l = limits{ahead: days(0, 2), aheadAs: problem.DayAhead}
 	case f.Type == catalog.Date:

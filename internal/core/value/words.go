@@ -153,7 +153,8 @@ func (r *Reader) email(s string) (string, Trouble) {
 	if end := domain[strings.LastIndexByte(domain, '.')+1:]; !r.knownEnd(end) {
 		return bad("no domain ends in ." + end)
 	}
-	if rest, off := strings.CutSuffix(domain, ".invalid"); off && strings.Contains(rest, ".") && r.knownEnd(rest[strings.LastIndexByte(rest, '.')+1:]) {
+	rest, off := strings.CutSuffix(domain, ".invalid")
+	if dot := strings.LastIndexByte(rest, '.'); off && dot >= 0 && r.knownEnd(rest[dot+1:]) {
 		return bad("it was made one that nobody reads, by .invalid at its end")
 	}
 	return r.fits(local + "@" + domain)
